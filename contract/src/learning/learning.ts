@@ -1,0 +1,50 @@
+import { z } from 'zod';
+
+export const LinkToken = z.string().regex(/^[A-Za-z0-9_-]{20,80}$/, 'This link is not complete. Open it from the message again, or copy the whole of it.');
+
+/** GET /api/learning/:token */
+export interface LearningView {
+  person: string;
+  organisation: string;
+  trainer: string | null;
+  course: { title: string; summary: string | null };
+  assignedAt: string;
+  dueAt: string;
+  zone: string;
+  state: string;
+  finishedAt: string | null;
+  closedReason: string | null;
+  unitsDone: number;
+  unitsRequired: number;
+  sections: { title: string; units: LearningUnit[] }[];
+  certificate: { serial: string; expiresOn: string | null } | null;
+}
+
+export interface LearningUnit {
+  id: string;
+  kind: 'page' | 'link' | 'file';
+  title: string;
+  required: boolean;
+  body: string | null;
+  url: string | null;
+  file: { name: string; bytes: number } | null;
+  doneAt: string | null;
+}
+
+/** GET /api/my-training */
+export interface MyTraining {
+  person: string;
+  zone: string;
+  assignments: {
+    id: string;
+    token: string;
+    course: string;
+    assignedAt: string;
+    dueAt: string;
+    state: string;
+    finishedAt: string | null;
+    unitsDone: number;
+    unitsRequired: number;
+    certificate: { serial: string; state: string; expiresOn: string | null } | null;
+  }[];
+}

@@ -1,0 +1,106 @@
+import { z } from 'zod';
+import { Id, LocalDate, Page } from '../common.ts';
+
+export const NOTICE_STATES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 'failed', 'skipped', 'cancelled'] as const;
+export type NoticeState = (typeof NOTICE_STATES)[number];
+
+/** GET /api/notices */
+export const NoticesQuery = Page.extend({
+  from: LocalDate.optional(),
+  to: LocalDate.optional(),
+  course: Id.optional(),
+  step: z.string().max(120).optional(),
+  person: Id.optional(),
+  outcome: z.enum([...NOTICE_STATES, 'trouble']).optional(),
+  find: z.string().max(200).optional(),
+});
+export type NoticesQuery = z.infer<typeof NoticesQuery>;
+
+export interface NoticeRow {
+  id: string;
+  kind: string;
+  stepName: string;
+  occurrence: number;
+  course: { id: string; title: string };
+  /** whom it is about */
+  person: { id: string; name: string };
+  /** whom it goes to, where that is somebody else */
+  addressee: { id: string | null; name: string } | null;
+  state: NoticeState;
+  because: string | null;
+  sentence: string | null;
+  at: string;
+  /** local words of the moment in the addressee's zone, where it differs from the house's */
+  local: string;
+  zone: string;
+  gathered: number;
+}
+
+export interface NoticesPage {
+  rows: NoticeRow[];
+  total: number;
+  summary: Partial<Record<NoticeState, number>>;
+}
+
+export interface MailView {
+  id: string;
+  subject: string;
+  to: string;
+  from: string;
+  replyTo: string;
+  messageId: string;
+  html: string;
+  text: string;
+  sentAt: string | null;
+  deliveredAt: string | null;
+  response: string | null;
+}
+
+/** GET /api/notices/:id; …/why?assignment=&step= gives the same for a step without a notice */
+export interface NoticeSheet {
+  notice: NoticeRow | null;
+  stepName: string;
+  kind: string;
+  course: { id: string; title: string };
+  person: { id: string; name: string; job: string | null; site: string };
+  sentence: string;
+  trace: { check: string; result: boolean; because: string }[];
+  timeline: { what: string; at: string; words: string }[];
+  mail: MailView | null;
+  followed: { at: string; words: string }[];
+  /** others told by the same gathered message */
+  gatheredWith: { id: string; name: string }[];
+}
+
+/** GET /api/ribbon */
+export interface RibbonDay {
+  day: string;
+  sent: number;
+  planned: number;
+  trouble: number;
+  isWorkingDay: boolean;
+  holiday: string | null;
+}
+export interface Ribbon {
+  today: string;
+  days: RibbonDay[];
+}
+
+/** GET /api/clock */
+export interface ClockView {
+  now: string;
+  isDemo: boolean;
+  isMoving: boolean;
+  nextNoticeAt: string | null;
+  /** false while simulated time stands still */
+  isTicking: boolean;
+}
+
+/** POST /api/clock/move */
+export const ClockMove = z.union([z.object({ to: z.literal('next-notice') }), z.object({ days: z.number().int().min(1).max(366) }), z.object({ day: LocalDate })]);
+export type ClockMove = z.infer<typeof ClockMove>;
+
+/** one line of GET /api/live (server-sent events) */
+export interface LiveEvent {
+  topics: string[];
+}

@@ -1,0 +1,143 @@
+import { z } from 'zod';
+import { ANCHORS, KINDS, STATES, UNITS, type Condition } from '@nudrik/core';
+import { LocalDate, TimeOfDay } from '../common.ts';
+
+const Words = z.array(z.string().min(1)).min(1);
+
+/** Conditions as they are stored; what the core cannot ask yet is refused by its name. */
+const CONDITION_NAMES = ['all', 'any', 'not', 'state', 'department', 'site', 'group', 'job', 'joinedBefore', 'joinedAfter', 'unitFinished'];
+const shapes: z.ZodType<Condition> = z.lazy(() =>
+  z.union([
+    z.strictObject({ all: z.array(ConditionSchema) }),
+    z.strictObject({ any: z.array(ConditionSchema) }),
+    z.strictObject({ not: ConditionSchema }),
+    z.strictObject({ state: z.array(z.enum(STATES)).min(1) }),
+    z.strictObject({ department: Words }),
+    z.strictObject({ site: Words }),
+    z.strictObject({ group: Words }),
+    z.strictObject({ job: Words }),
+    z.strictObject({ joinedBefore: LocalDate }),
+    z.strictObject({ joinedAfter: LocalDate }),
+    z.strictObject({ unitFinished: z.string().min(1) }),
+  ]),
+);
+export const ConditionSchema: z.ZodType<Condition> = z.lazy(() =>
+  z.unknown().transform((value, context): Condition => {
+    const parsed = shapes.safeParse(value);
+    if (parsed.success) return parsed.data;
+    const names = value !== null && typeof value === 'object' && !Array.isArray(value) ? Object.keys(value) : [];
+    const name = names[0];
+    if (names.length !== 1 || name === undefined || !CONDITION_NAMES.includes(name)) {
+      const got = names.length === 0 ? JSON.stringify(value) : names.join(', ');
+      context.addIssue({ code: 'custom', message: `expected a condition with one of ${CONDITION_NAMES.join(', ')}; got ${got}`, input: value });
+      return z.NEVER;
+    }
+    // the one alternative that was meant tells where it went wrong
+    const inner = parsed.error.issues[0];
+    const alternatives = inner && inner.code === 'invalid_union' ? inner.errors : [];
+    const meant = alternatives.find((issues) => !issues.some((issue) => issue.code === 'unrecognized_keys'))?.[0];
+    context.addIssue({ code: 'custom', path: meant ? [...meant.path] : [name], message: meant?.message ?? `not understood: ${JSON.stringify(value)}`, input: value });
+    return z.NEVER;
+  }),
+);
+
+export const DurationSchema = z.strictObject({ amount: z.number().int().min(-10_000).max(10_000), unit: z.enum(UNITS) });
+
+export const AnchorSchema = z.strictObject({ event: z.enum(ANCHORS), unit: z.string().min(1).optional(), date: LocalDate.optional() });
+
+export const StepSchema = z.strictObject({
+  id: z.string().min(1).max(100),
+  name: z.string().trim().min(1, 'a step needs a name').max(120),
+  kind: z.enum(KINDS),
+  on: z.boolean(),
+  anchor: AnchorSchema,
+  offset: DurationSchema,
+  at: TimeOfDay.nullable().default(null),
+  window: z.enum(['exact', 'later', 'earlier']).nullable().default(null),
+  repeat: z
+    .strictObject({ every: DurationSchema, times: z.number().int().min(1).max(100) })
+    .nullable()
+    .default(null),
+  to: z.array(z.string().min(1)).min(1),
+  gather: z.enum(['none', 'per day']).default('none'),
+  endsOn: LocalDate.nullable().default(null),
+  onlyIf: ConditionSchema.nullable().default(null),
+  stopWhen: ConditionSchema.nullable().default(null),
+});
+
+export const TemplateSchema = z.strictObject({ subject: z.string().max(300), body: z.string().max(20_000), button: z.string().max(80).nullable() });
+export const PlanStepSchema = StepSchema.extend({ message: TemplateSchema });
+
+/** POST /api/plans/:courseId/preview and …/publish */
+export const PlanDraft = z.object({ version: z.number().int(), steps: z.array(PlanStepSchema).min(1).max(50) });
+export type PlanDraft = z.infer<typeof PlanDraft>;
+
+export type PlanStepView = z.infer<typeof PlanStepSchema>;
+
+/** GET /api/plans */
+export interface PlanRow {
+  course: { id: string; title: string };
+  version: number;
+  publishedAt: string;
+  publishedBy: string | null;
+  open: number;
+  next28: number;
+  steps: { kind: string; name: string; on: boolean }[];
+}
+
+/** GET /api/plans/:courseId */
+export interface PlanView {
+  course: { id: string; title: string };
+  version: number;
+  publishedAt: string;
+  publishedBy: string | null;
+  steps: PlanStepView[];
+  /** planned notices of the next 28 days by step */
+  next28: Record<string, number>;
+  open: number;
+}
+
+/** One notice as a preview shows it. */
+export interface PreviewNotice {
+  step: string;
+  stepName: string;
+  kind: string;
+  to: string;
+  occurrence: number;
+  addressee: string | null;
+  at: string | null;
+  /** local words of the moment in the reader's own zone, and the zone */
+  local: string | null;
+  zone: string;
+  outcome: 'send' | 'skip' | 'wait';
+  held: string | null;
+  because: string | null;
+  sentence: string;
+}
+
+export interface PreviewPerson {
+  id: string;
+  name: string;
+  site: string;
+  zone: string;
+  /** the due date in words, in the person's own zone */
+  due: string;
+  dueAt: string;
+  note: string | null;
+  notices: PreviewNotice[];
+}
+
+/** POST /api/plans/:courseId/preview */
+export interface PlanPreview {
+  /** what publishing would change in the ledger */
+  added: number;
+  moved: number;
+  dropped: number;
+  kept: number;
+  changes: { person: string; stepName: string; what: 'added' | 'moved' | 'dropped'; from: string | null; to: string | null }[];
+  /** real people with their real moments under the draft */
+  people: PreviewPerson[];
+  faults: { step: string; message: string }[];
+  /** merge fields without a value, and for whom */
+  missing: { step: string; field: string; people: string[] }[];
+}

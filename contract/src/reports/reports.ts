@@ -1,0 +1,82 @@
+import { z } from 'zod';
+import { Page } from '../common.ts';
+
+export const REPORT_SORTS = ['name', 'department', 'manager', 'assigned', 'due', 'progress', 'finished'] as const;
+
+/** GET /api/reports/courses/:id, and the same with .csv and .xlsx for all rows */
+export const ReportQuery = Page.extend({
+  find: z.string().max(200).optional(),
+  department: z.string().max(200).optional(),
+  site: z.string().max(200).optional(),
+  state: z.enum(['all', 'open', 'in progress', 'not started', 'late', 'finished', 'waived']).default('all'),
+  sort: z.enum(REPORT_SORTS).default('name'),
+  order: z.enum(['asc', 'desc']).default('asc'),
+});
+export type ReportQuery = z.infer<typeof ReportQuery>;
+
+export interface ReportRow {
+  assignmentId: string;
+  person: { id: string; name: string };
+  department: string;
+  site: string;
+  manager: string | null;
+  round: number;
+  assignedAt: string;
+  dueAt: string;
+  state: string;
+  unitsDone: number;
+  unitsRequired: number;
+  finishedAt: string | null;
+  certificate: string | null;
+  last: { id: string; what: string; at: string; outcome: string } | null;
+  next: { id: string; what: string; at: string } | null;
+}
+
+export interface ReportPage {
+  course: { id: string; title: string };
+  rows: ReportRow[];
+  total: number;
+  counts: { finished: number; inProgress: number; notStarted: number; late: number; waived: number };
+}
+
+/** GET /api/reports/courses/:id/over-time: state at the end of each week */
+export interface OverTime {
+  points: { day: string; finished: number; open: number; late: number }[];
+}
+
+/** GET /api/today */
+export interface TodayView {
+  now: string;
+  sentToday: number;
+  plannedToday: number;
+  needs: TodayNeed[];
+  next: { at: string; day: string; kind: string; stepName: string; courses: string[]; count: number }[];
+  courses: { id: string; title: string; current: number; dueSoon: number; late: number }[];
+  newlyLate: { course: string; courseId: string; people: string[]; since: string }[];
+  finished: { course: string; courseId: string; people: string[] }[];
+}
+
+export interface TodayNeed {
+  kind: 'mail-server' | 'bounced' | 'failed' | 'no-manager' | 'missing-value' | 'unreachable';
+  label: string;
+  words: string;
+  act: { label: string; link: string | null; does: 'try-now' | null };
+}
+
+/** GET /api/team */
+export interface TeamView {
+  manager: { id: string; name: string; zone: string };
+  rows: {
+    assignmentId: string;
+    person: { id: string; name: string; job: string | null };
+    reportsTo: string | null;
+    course: { id: string; title: string };
+    state: string;
+    dueAt: string;
+    daysLate: number;
+    unitsDone: number;
+    unitsRequired: number;
+    last: { what: string; at: string; outcome: string } | null;
+  }[];
+  people: number;
+}

@@ -1,0 +1,46 @@
+import type { Instant } from '../time/zone.ts';
+import { keyOf, type Slot } from './slot.ts';
+
+/** A notice that the ledger already holds. */
+export interface LedgerEntry {
+  id: string;
+  assignment: string;
+  step: string;
+  revision: number;
+  occurrence: number;
+  to: string;
+  /** null while it waits for a mended address or value */
+  at: Instant | null;
+  /** planned or held: nothing was decided yet */
+  isOpen: boolean;
+}
+
+export interface Difference {
+  added: Slot[];
+  moved: { entry: LedgerEntry; slot: Slot }[];
+  dropped: LedgerEntry[];
+  kept: LedgerEntry[];
+}
+
+/**
+ * What has to change in the ledger so that it holds what is planned now. Decided entries are never touched: a key that
+ * was decided once is not planned again. Planning twice gives an empty difference.
+ * @param isHeld entries that wait (leave, limit, address) keep their moment unless their own moment moved
+ */
+export function difference(planned: readonly Slot[], ledger: readonly LedgerEntry[], ownMoment: (entry: LedgerEntry) => Instant): Difference {
+  const byKey = new Map(ledger.map((entry) => [keyOf(entry), entry]));
+  const result: Difference = { added: [], moved: [], dropped: [], kept: [] };
+  for (const slot of planned) {
+    const key = keyOf(slot);
+    const entry = byKey.get(key);
+    byKey.delete(key);
+    if (!entry) {
+      if (slot.replacedAt === null) result.added.push(slot);
+    } else if (!entry.isOpen) result.kept.push(entry);
+    else if (slot.replacedAt !== null) result.dropped.push(entry);
+    else if (ownMoment(entry) !== slot.moment) result.moved.push({ entry, slot });
+    else result.kept.push(entry);
+  }
+  for (const entry of byKey.values()) (entry.isOpen ? result.dropped : result.kept).push(entry);
+  return result;
+}

@@ -1,0 +1,97 @@
+import { Calendar, dayOf, type CalendarFacts, type LocalDate, type SendWindow } from '../time/calendar.ts';
+import { HOUR, type Day, type Instant } from '../time/zone.ts';
+
+/** Days off: first and last day, both inclusive, and who stands in. */
+export interface Leave {
+  from: LocalDate;
+  to: LocalDate;
+  cover: string | null;
+}
+
+export interface Person {
+  id: string;
+  name: string;
+  email: string | null;
+  calendar: string;
+  manager: string | null;
+  leave: readonly Leave[];
+  department: string | null;
+  site: string | null;
+  groups: readonly string[];
+  job: string | null;
+  joinedOn: LocalDate | null;
+  /** from this day on the person is no longer there */
+  leftOn: LocalDate | null;
+  /** false while mail to the address comes back */
+  isReachable: boolean;
+}
+
+export interface Course {
+  id: string;
+  title: string;
+  owner: string | null;
+  units: readonly string[];
+}
+
+export interface Settings {
+  sendWindow: SendWindow;
+  /** notices a person and local day; null is no limit */
+  dailyLimit: number | null;
+  /** milliseconds by which a notice may be late and still go */
+  tolerance: number;
+}
+
+export const DEFAULT_SETTINGS: Settings = { sendWindow: { from: '08:00', to: '18:00' }, dailyLimit: 3, tolerance: 24 * HOUR };
+
+/** The people, calendars and courses that planning looks things up in. */
+export class Roster {
+  private readonly people: Map<string, Person>;
+  private readonly calendars: Map<string, Calendar>;
+  private readonly courses: Map<string, Course>;
+  private readonly anyCalendar: Calendar;
+
+  constructor(facts: { people: readonly Person[]; calendars: readonly CalendarFacts[]; courses: readonly Course[]; settings: Settings }) {
+    this.people = new Map(facts.people.map((person) => [person.id, person]));
+    this.calendars = new Map(facts.calendars.map((calendar) => [calendar.id, new Calendar(calendar)]));
+    this.courses = new Map(facts.courses.map((course) => [course.id, course]));
+    this.settings = facts.settings;
+    const first = this.calendars.values().next();
+    this.anyCalendar = first.done ? new Calendar({ id: 'utc', zone: 'UTC', workingDays: [1, 2, 3, 4, 5], holidays: [] }) : first.value;
+  }
+
+  readonly settings: Settings;
+
+  person(id: string | null): Person | null {
+    return id === null ? null : (this.people.get(id) ?? null);
+  }
+
+  /** @throws RangeError for an id that is not on the roster: the caller loaded too little */
+  getPerson(id: string): Person {
+    const person = this.people.get(id);
+    if (!person) throw new RangeError(`Person "${id}" is not on the roster.`);
+    return person;
+  }
+
+  course(id: string): Course | null {
+    return this.courses.get(id) ?? null;
+  }
+
+  calendarOf(person: Person): Calendar {
+    return this.calendars.get(person.calendar) ?? this.anyCalendar;
+  }
+
+  /** The leave that covers a local day, or null. */
+  leaveOn(person: Person, day: Day): Leave | null {
+    for (const leave of person.leave) if (dayOf(leave.from) <= day && day <= dayOf(leave.to)) return leave;
+    return null;
+  }
+
+  hasLeft(person: Person, day: Day): boolean {
+    return person.leftOn !== null && dayOf(person.leftOn) <= day;
+  }
+
+  isAwayAt(person: Person, instant: Instant): boolean {
+    const day = this.calendarOf(person).zone.dayAt(instant);
+    return this.hasLeft(person, day) || this.leaveOn(person, day) !== null;
+  }
+}

@@ -1,0 +1,101 @@
+import { DAY_MS, MINUTE, Zone, type Day, type Instant } from './zone.ts';
+
+/** A date as `YYYY-MM-DD`. */
+export type LocalDate = string;
+
+/** A working calendar as it is stored: an IANA zone, weekdays 1 (Monday) … 7, and holidays. */
+export interface CalendarFacts {
+  id: string;
+  zone: string;
+  workingDays: readonly number[];
+  holidays: readonly LocalDate[];
+}
+
+export interface SendWindow {
+  /** local times `HH:MM`, both inclusive */
+  from: string;
+  to: string;
+}
+
+export function dayOf(date: LocalDate): Day {
+  return Math.floor(Date.UTC(Number(date.slice(0, 4)), Number(date.slice(5, 7)) - 1, Number(date.slice(8, 10))) / DAY_MS);
+}
+
+export function dateOf(day: Day): LocalDate {
+  return new Date(day * DAY_MS).toISOString().slice(0, 10);
+}
+
+/** 1 = Monday … 7 = Sunday. */
+export function weekdayOf(day: Day): number {
+  return ((((day + 3) % 7) + 7) % 7) + 1;
+}
+
+/** Milliseconds of `HH:MM` since local midnight. */
+export function msOfTime(time: string): number {
+  return (Number(time.slice(0, 2)) * 60 + Number(time.slice(3, 5))) * MINUTE;
+}
+
+/** Adds months to a day; the end of a month clamps: 31 Jan + 1 month = 28 or 29 Feb. */
+export function addMonths(day: Day, months: number): Day {
+  const date = new Date(day * DAY_MS);
+  const year = date.getUTCFullYear();
+  const month = date.getUTCMonth() + months;
+  const lastOfMonth = new Date(Date.UTC(year, month + 1, 0)).getUTCDate();
+  return Math.floor(Date.UTC(year, month, Math.min(date.getUTCDate(), lastOfMonth)) / DAY_MS);
+}
+
+/** A calendar ready for arithmetic. */
+export class Calendar {
+  readonly zone: Zone;
+  private readonly working: boolean[];
+  private readonly holidays: Set<Day>;
+
+  /** @throws RangeError when the zone is unknown or no weekday is a working day */
+  constructor(readonly facts: CalendarFacts) {
+    this.zone = Zone.of(facts.zone);
+    this.working = Array.from({ length: 8 }, (_, weekday) => facts.workingDays.includes(weekday));
+    if (!this.working.some(Boolean)) throw new RangeError(`Calendar "${facts.id}" has no working day; expected at least one weekday from 1 to 7.`);
+    this.holidays = new Set(facts.holidays.map(dayOf));
+  }
+
+  isHoliday(day: Day): boolean {
+    return this.holidays.has(day);
+  }
+
+  isWorkingDay(day: Day): boolean {
+    return this.working[weekdayOf(day)]! && !this.holidays.has(day);
+  }
+
+  /** The nth working day after (before, where negative) `day`; 0 is the day itself, working or not. */
+  addWorkingDays(day: Day, count: number): Day {
+    const step = Math.sign(count);
+    let left = Math.abs(count);
+    while (left > 0) {
+      day += step;
+      if (this.isWorkingDay(day)) left -= 1;
+    }
+    return day;
+  }
+
+  /** The first allowed moment at or after `instant`: itself, or the `from` of a working day. */
+  fitLater(instant: Instant, window: SendWindow): Instant {
+    const { day, ms } = this.zone.toLocal(instant);
+    const from = msOfTime(window.from);
+    if (this.isWorkingDay(day)) {
+      if (ms < from) return this.zone.toInstant(day, from);
+      if (ms <= msOfTime(window.to)) return instant;
+    }
+    return this.zone.toInstant(this.addWorkingDays(day, 1), from);
+  }
+
+  /** The last allowed moment at or before `instant`: itself, or the `to` of a working day. */
+  fitEarlier(instant: Instant, window: SendWindow): Instant {
+    const { day, ms } = this.zone.toLocal(instant);
+    const to = msOfTime(window.to);
+    if (this.isWorkingDay(day)) {
+      if (ms > to) return this.zone.toInstant(day, to);
+      if (ms >= msOfTime(window.from)) return instant;
+    }
+    return this.zone.toInstant(this.addWorkingDays(day, -1), to);
+  }
+}

@@ -1,0 +1,47 @@
+import { dateOf, weekdayOf } from './calendar.ts';
+import { MINUTE, type Day, type Instant, type Zone } from './zone.ts';
+
+const WEEKDAYS = ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
+const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
+
+const two = (n: number): string => (n < 10 ? `0${n}` : String(n));
+
+/** `Tue 3 Mar`. */
+export function tellDay(day: Day): string {
+  const date = dateOf(day);
+  return `${WEEKDAYS[weekdayOf(day)]} ${Number(date.slice(8))} ${MONTHS[Number(date.slice(5, 7)) - 1]}`;
+}
+
+/** `3 March 2026`-like date with its year: `3 Mar 2026`. */
+export function tellDate(day: Day): string {
+  const date = dateOf(day);
+  return `${Number(date.slice(8))} ${MONTHS[Number(date.slice(5, 7)) - 1]} ${date.slice(0, 4)}`;
+}
+
+/** `09:00` on the zone's wall clock. */
+export function tellTime(instant: Instant, zone: Zone): string {
+  const minutes = Math.floor(zone.toLocal(instant).ms / MINUTE);
+  return `${two(Math.floor(minutes / 60))}:${two(minutes % 60)}`;
+}
+
+/** `Tue 3 Mar 09:00` on the zone's wall clock. */
+export function tellMoment(instant: Instant, zone: Zone): string {
+  return `${tellDay(zone.dayAt(instant))} ${tellTime(instant, zone)}`;
+}
+
+/** ISO 8601 in UTC, without a fraction where there is none: `2027-03-17T08:00:00Z`. */
+export function isoOf(instant: Instant): string {
+  return new Date(instant).toISOString().replace('.000Z', 'Z');
+}
+
+/** `1 day`, `3 working days`. */
+export function tellAmount(amount: number, unit: string): string {
+  const n = Math.abs(amount);
+  return `${n} ${n === 1 ? unit.replace(/s$/, '') : unit}`;
+}
+
+/** `a`, `a and b`, `a, b and c`. */
+export function tellList(words: readonly string[], joint = 'and'): string {
+  if (words.length < 2) return words.join('');
+  return `${words.slice(0, -1).join(', ')} ${joint} ${words.at(-1)}`;
+}

@@ -1,0 +1,69 @@
+import { rehearse, Roster, DEFAULT_SETTINGS, isoOf, HOUR, MINUTE, DAY_MS, type AssignmentEvent, type RehearsalLine } from '@nudrik/core';
+import { danglingPeople, RehearsalFile, tellIssues } from '@nudrik/contract';
+
+const MS = { minutes: MINUTE, hours: HOUR, days: DAY_MS } as const;
+const instant = (iso: string): number => Date.parse(iso);
+
+function eventOf(event: RehearsalFile['events'][number]): AssignmentEvent {
+  const at = instant(event.at);
+  if (event.type === 'extended') return { type: event.type, at, dueAt: instant(event.dueAt) };
+  if (event.type === 'certificate-issued') return { type: event.type, at, expiresAt: event.expiresAt ? instant(event.expiresAt) : null };
+  return { ...event, at };
+}
+
+/** Plays a parsed rehearsal file through the core. */
+export function rehearseFile(file: RehearsalFile, withTrace = false): RehearsalLine[] {
+  const { sendWindow, dailyLimit, tolerance } = file.settings;
+  const roster = new Roster({
+    people: file.people.map((person) => ({ ...person, isReachable: true })),
+    calendars: Object.entries(file.calendars).map(([id, calendar]) => ({ id, ...calendar })),
+    courses: file.courses,
+    settings: {
+      sendWindow: sendWindow ?? DEFAULT_SETTINGS.sendWindow,
+      dailyLimit: dailyLimit === undefined ? DEFAULT_SETTINGS.dailyLimit : dailyLimit,
+      tolerance: tolerance ? tolerance.amount * MS[tolerance.unit] : DEFAULT_SETTINGS.tolerance,
+    },
+  });
+  const eventsOf = new Map<string, AssignmentEvent[]>(file.assignments.map(({ id }) => [id, []]));
+  for (const event of file.events) eventsOf.get(event.assignment)!.push(eventOf(event));
+  return rehearse({
+    from: instant(file.from),
+    until: instant(file.until),
+    roster,
+    withTrace,
+    plans: [{ course: file.plan.course, publishedAt: instant(file.publishedAt ?? file.from), steps: file.plan.steps }],
+    assignments: file.assignments.map((assignment) => ({
+      id: assignment.id,
+      person: assignment.person,
+      course: assignment.course,
+      assignedAt: instant(assignment.assignedAt),
+      dueAt: instant(assignment.dueAt),
+      events: eventsOf.get(assignment.id)!.sort((a, b) => a.at - b.at),
+    })),
+  });
+}
+
+/** One line of the output: the documented keys, in their order. */
+export function printLine(line: RehearsalLine): string {
+  const { assignment, step, revision, occurrence, to, person, outcome, at, held, because, sentence } = line;
+  return JSON.stringify({ assignment, step, revision, occurrence, to, person, outcome, at: at === null ? null : isoOf(at), held, because, sentence });
+}
+
+/**
+ * @param text the file's content
+ * @returns the lines to print, or the sentences that refuse the file
+ */
+export function rehearseText(text: string): { lines: string[]; warnings: string[] } | { refusals: string[] } {
+  let json: unknown;
+  try {
+    json = JSON.parse(text);
+  } catch (error) {
+    return { refusals: [`The file is not JSON: ${(error as Error).message}.`] };
+  }
+  const file = RehearsalFile.safeParse(json);
+  if (!file.success) return { refusals: tellIssues(file.error, json).map(({ where, message }) => `${where}: ${message}`) };
+  return {
+    lines: rehearseFile(file.data).map(printLine),
+    warnings: danglingPeople(file.data).map(({ where, id }) => `${where}: "${id}" is not among the people; nobody stands there.`),
+  };
+}
