@@ -50,7 +50,7 @@ export function anchorsOf(anchor: Anchor, assignment: Assignment, assignee: Cale
   const first = (events: readonly { at: Instant }[]): AnchorMoment[] => nth(events).slice(0, 1);
   switch (anchor.event) {
     case 'assigned':
-      return assignment.assignedAt <= now ? single(assignment.assignedAt) : [];
+      return single(assignment.assignedAt);
     case 'date':
       return single(assignee.zone.toInstant(dayOf(anchor.date!), 0), assignment.assignedAt);
     case 'due': {

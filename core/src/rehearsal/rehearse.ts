@@ -132,6 +132,10 @@ export function rehearse({ from, until, roster, plans, assignments, withTrace = 
     const lastKnown = until - 1; // an event at `until` is not known before it
     for (const step of plan.steps) {
       const slots = slotsOf(step, assignment, roster, plan.publishedAt, lastKnown);
+      if (step.anchor.event === 'assigned' && assignment.assignedAt >= until) {
+        lines.push(waitLine(assignment, step));
+        continue;
+      }
       if (slots.length === 0) {
         const assignee = roster.calendarOf(roster.getPerson(assignment.person));
         if (anchorsOf(step.anchor, assignment, assignee, lastKnown).length === 0) lines.push(waitLine(assignment, step));

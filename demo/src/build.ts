@@ -1,0 +1,215 @@
+import { makeRingCard } from './card.ts';
+import { dateOf, rehearse, STANDARD_PLAN, Zone, DAY_MS, type PlanStep, type RehearsalLine } from '@nudrik/core';
+import {
+  cleanPage, compose, getHouse, hashPassword, insertCourse, insertFile, listCalendars, loadFacts, newToken, oneRow, putMails, putPeople, putPlan, replan, rows, saveSections, transaction,
+  type Client, type Facts, type MailDraft, type Pool,
+} from 'nudrik'; // prettier-ignore
+import { COURSES } from './courses.ts';
+import { makeHistory, startInstant, type PastAssignment } from './history.ts';
+import { CAST, emailOf, makeCrew, SITES } from './orlasund.ts';
+
+export interface DemoOptions {
+  baseUrl: string;
+  /** false: simulated time stands still until somebody moves it */
+  isTicking: boolean;
+}
+
+/** Makes the whole demo in an empty, migrated database: one transaction, the same every time. */
+export async function buildDemo(pool: Pool, options: DemoOptions): Promise<void> {
+  await transaction(pool, async (db) => {
+    const start = startInstant();
+    await settle(db, start, options.isTicking);
+    const crew = makeCrew();
+    for (const site of SITES) {
+      const { id } = await oneRow<{ id: string }>(db, 'insert into sites (name, zone) values ($1::text, $2::text) returning id', [site.name, site.zone]);
+      await db.query('insert into holidays (site_id, on_date, name) select $1::bigint, * from unnest($2::date[], $3::text[])', [id, site.holidays.map((h) => h.on), site.holidays.map((h) => h.name)]);
+    }
+    await putPeople(db, crew.people);
+    const personIds = new Map((await rows<{ id: string; name: string }>(db, 'select id, name from people')).map((row) => [row.name, row.id]));
+    for (const leave of crew.leaves)
+      await db.query('insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, $2::date, $3::date, $4::bigint)', [personIds.get(leave.person), leave.from, leave.to, leave.cover && personIds.get(leave.cover)]);
+    await openAccounts(db, personIds);
+    const { courseIds, requiredUnits } = await makeCourses(db, personIds, start);
+    const calendars = new Map((await listCalendars(db)).map((calendar) => [calendar.id, calendar]));
+    const siteNames = new Map((await rows<{ id: string; name: string }>(db, 'select id, name from sites')).map((row) => [row.name, calendars.get(row.id)!]));
+    const past = makeHistory({ crew, personIds, courseIds, requiredUnits, calendars: siteNames });
+    const ids = await storeAssignments(db, past);
+    await storeNotices(db, ids, start, options.baseUrl, personIds.get(CAST.bounced)!);
+    // what is still to come, by the same planner that runs every day
+    const house = await getHouse(db);
+    for (let from = 0; from < ids.length; from += 2_000) await replan(db, house, ids.slice(from, from + 2_000), start);
+    await db.query('delete from replan');
+  });
+  await pool.query('analyze');
+}
+
+async function settle(db: Client, start: number, isTicking: boolean): Promise<void> {
+  await db.query(
+    `insert into settings (organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, is_demo)
+     values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example', 'training.orlasund.example', true)`,
+  );
+  await db.query('insert into demo_clock (base_at, set_at, is_ticking) values ($1::timestamptz, $2::timestamptz, $3::boolean)', [new Date(start), new Date(), isTicking]);
+}
+
+async function openAccounts(db: Client, personIds: ReadonlyMap<string, string>): Promise<void> {
+  const password = await hashPassword('orlasund');
+  const accounts: [string, string, string][] = [
+    ['administrator', CAST.administrator, 'assigns, plans, sees everything'],
+    ['trainer', CAST.trainer, 'owns courses, answers replies'],
+    ['manager', CAST.deckHead, 'head of deck, Orla Quay'],
+    ['manager', CAST.terminalHead, 'head of terminals, Tarn Ness, London time'],
+    ['employee', CAST.employee, 'deckhand on the vessels'],
+    ['auditor', CAST.auditor, 'reads everything, changes nothing'],
+  ];
+  for (const [role, name, about] of accounts)
+    await db.query('insert into accounts (email, name, role, person_id, password_hash, about) values ($1::text, $2::text, $3::text, $4::bigint, $5::text, $6::text)', [emailOf(name), name, role, personIds.get(name), password, about]);
+}
+
+async function makeCourses(db: Client, personIds: ReadonlyMap<string, string>, start: number): Promise<{ courseIds: Map<string, string>; requiredUnits: Map<string, string[]> }> {
+  const courseIds = new Map<string, string>();
+  const requiredUnits = new Map<string, string[]>();
+  for (const { draft, owner, plan } of COURSES) {
+    const id = await insertCourse(db, { ...draft, ownerId: personIds.get(owner)! });
+    const sections = await Promise.all(
+      draft.sections.map(async (section) => ({
+        ...section,
+        units: await Promise.all(
+          section.units.map(async (unit) => ({
+            ...unit,
+            body: unit.body === null ? null : cleanPage(unit.body),
+            fileId: unit.kind === 'file' ? (await insertFile(db, `${unit.title}.pdf`, 'application/pdf', await makeRingCard(draft.title, unit.title))).id : null,
+          })),
+        ),
+      })),
+    );
+    await saveSections(db, id, sections);
+    const { required_units } = await oneRow<{ required_units: string[] }>(db, 'select required_units from courses where id = $1::bigint', [id]);
+    courseIds.set(draft.title, id);
+    requiredUnits.set(draft.title, required_units);
+    await putPlan(db, id, 1, start - 450 * DAY_MS, CAST.trainer, plan ? plan(STANDARD_PLAN) : STANDARD_PLAN);
+  }
+  return { courseIds, requiredUnits };
+}
+
+async function storeAssignments(db: Client, past: readonly PastAssignment[]): Promise<string[]> {
+  const closed = past.map((a) => a.events.find((event) => event.type === 'finished') ?? null);
+  const stored = await rows<{ id: string }>(
+    db,
+    `insert into assignments (person_id, course_id, round, assigned_at, assigned_by, first_due_at, due_at, started_at, units_done, closed_at, closed_by, token)
+     select r.person, r.course, r.round, r.assigned, r.by_whom, r.due, r.due, r.started, r.units::bigint[], r.closed, case when r.closed is not null then 'finished' end, r.token
+     from unnest($1::bigint[], $2::bigint[], $3::integer[], $4::timestamptz[], $5::text[], $6::timestamptz[], $7::timestamptz[], $8::text[], $9::timestamptz[], $10::text[])
+       with ordinality as r (person, course, round, assigned, by_whom, due, started, units, closed, token, n)
+     order by r.n
+     returning id`,
+    [
+      past.map((a) => a.person), past.map((a) => a.course), past.map((a) => a.round), past.map((a) => new Date(a.assignedAt)), past.map((a) => a.assignedBy), past.map((a) => new Date(a.dueAt)),
+      past.map((a) => { const started = a.events.find((event) => event.type === 'started'); return started ? new Date(started.at) : null; }),
+      past.map((a) => `{${a.unitsDone.join(',')}}`), closed.map((event) => event && new Date(event.at)), past.map(() => newToken()),
+    ],
+  ); // prettier-ignore
+  const ids = stored.map((row) => row.id);
+  const events = past.flatMap((a, i) =>
+    a.events.map((event) => ({
+      id: ids[i]!,
+      type: event.type,
+      at: event.at,
+      data: event.type === 'unit-finished' ? { unit: event.unit } : event.type === 'certificate-issued' ? { serial: a.certificate!.serial, expiresAt: event.expiresAt ? new Date(event.expiresAt).toISOString() : null } : null,
+    })),
+  );
+  await db.query('insert into assignment_events (assignment_id, type, at, data) select * from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::jsonb[])', [
+    events.map((e) => e.id), events.map((e) => e.type), events.map((e) => new Date(e.at)), events.map((e) => e.data && JSON.stringify(e.data)),
+  ]); // prettier-ignore
+  const certified = past.flatMap((a, i) => (a.certificate ? [{ id: ids[i]!, ...a.certificate }] : []));
+  await db.query(
+    `insert into certificates (assignment_id, person_id, course_id, serial, person_name, course_title, issued_on, expires_on)
+     select a.id, a.person_id, a.course_id, r.serial, p.name, c.title, r.issued_on, r.expires_on
+     from unnest($1::bigint[], $2::text[], $3::date[], $4::date[]) as r (id, serial, issued_on, expires_on)
+     join assignments a on a.id = r.id
+     join people p on p.id = a.person_id
+     join courses c on c.id = a.course_id
+     order by r.issued_on, a.id`,
+    [certified.map((c) => c.id), certified.map((c) => c.serial), certified.map((c) => c.issuedOn), certified.map((c) => c.expiresOn)],
+  );
+  return ids;
+}
+
+/** The ledger of the past: the rules are played over what happened, and each notice is kept as it would have been sent. */
+async function storeNotices(db: Client, ids: readonly string[], start: number, baseUrl: string, bouncedPerson: string): Promise<void> {
+  const house = await getHouse(db);
+  const facts = await loadFacts(db, house, ids);
+  const lines = rehearse({
+    from: 0,
+    until: start,
+    roster: facts.roster,
+    withTrace: true,
+    plans: [...facts.plans.values()].map((plan) => ({ course: plan.course, publishedAt: plan.publishedAt, steps: plan.steps.filter((step) => step.on) })),
+    assignments: [...facts.assignments.values()],
+  }).filter((line) => line.outcome !== 'wait');
+  const stepOf = (line: RehearsalLine): PlanStep => facts.plans.get(facts.assignments.get(line.assignment)!.course)!.steps.find((step) => step.id === line.step)!;
+  const mailOf = await storeMails(db, lines, stepOf, facts, baseUrl);
+  // the last message to one address came back
+  const bounced = lines.filter((line) => line.outcome === 'send' && line.person === bouncedPerson && line.to === 'employee').at(-1);
+  const refusal = `550 5.1.1 <${emailOf(CAST.bounced)}>: no such mailbox`;
+  const zone = Zone.of(house.zone);
+  await db.query(
+    `insert into notices (
+       assignment_id, course_id, person_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, on_day, state, because,
+       held_because, recipient_id, recipient_name, sentence, trace, decided_at, sent_at, mail_id, attempts, last_error
+     )
+     select r.assignment_id, a.course_id, a.person_id, r.step_id, r.step_name, r.kind, r.revision, r.occurrence, r.to_role, r.gathered, r.anchor_at, r.moment, r.known_at, r.at, r.on_day, r.state, r.because,
+       r.held_because, r.recipient_id, p.name, r.sentence, r.trace, r.at, r.sent_at, r.mail_id, r.attempts, r.last_error
+     from unnest(
+       $1::bigint[], $2::text[], $3::text[], $4::text[], $5::integer[], $6::integer[], $7::text[], $8::boolean[], $9::timestamptz[], $10::timestamptz[], $11::timestamptz[], $12::timestamptz[],
+       $13::date[], $14::text[], $15::text[], $16::text[], $17::bigint[], $18::text[], $19::jsonb[], $20::timestamptz[], $21::bigint[], $22::integer[], $23::text[]
+     ) as r (assignment_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, on_day, state, because, held_because, recipient_id, sentence, trace, sent_at, mail_id, attempts, last_error)
+     join assignments a on a.id = r.assignment_id
+     left join people p on p.id = r.recipient_id
+     order by r.at`,
+    [
+      lines.map((l) => l.assignment), lines.map((l) => l.step), lines.map((l) => stepOf(l).name), lines.map((l) => stepOf(l).kind), lines.map((l) => l.revision), lines.map((l) => l.occurrence),
+      lines.map((l) => l.to), lines.map((l) => stepOf(l).gather === 'per day'), lines.map((l) => new Date(l.slot!.anchorAt)), lines.map((l) => new Date(l.slot!.moment)),
+      lines.map((l) => new Date(l.slot!.knownAt)), lines.map((l) => new Date(l.at!)), lines.map((l) => dateOf(zone.dayAt(l.at!))),
+      lines.map((l) => (l === bounced ? 'bounced' : l.outcome === 'send' ? 'delivered' : 'skipped')), lines.map((l) => (l === bounced ? 'bounced' : l.because)), lines.map((l) => l.held), lines.map((l) => l.person),
+      lines.map((l) => (l === bounced ? `Bounced: the mail server answered “${refusal}”.` : l.sentence.replace(/^Goes to/, 'Went to'))), lines.map((l) => JSON.stringify(l.trace)),
+      lines.map((l) => (l.outcome === 'send' && l !== bounced ? new Date(l.at!) : null)), lines.map((l) => mailOf.get(l) ?? null), lines.map((l) => (l.outcome === 'send' ? 1 : 0)), lines.map((l) => (l === bounced ? refusal : null)),
+    ],
+  ); // prettier-ignore
+  if (bounced) await db.query("update people set address_state = 'bounced', address_words = $2::text where id = $1::bigint", [bouncedPerson, refusal]);
+  await db.query("update mails m set sent_at = n.at, delivered_at = n.at, response = '250 2.0.0 accepted for delivery' from notices n where n.mail_id = m.id and n.state = 'delivered'");
+}
+
+async function storeMails(db: Client, lines: readonly RehearsalLine[], stepOf: (line: RehearsalLine) => PlanStep, facts: Facts, baseUrl: string): Promise<Map<RehearsalLine, string>> {
+  const certificates = new Map((await rows<{ assignment_id: string; serial: string; expires_on: string | null }>(db, 'select assignment_id, serial, expires_on from certificates')).map((row) => [row.assignment_id, { serial: row.serial, expiresOn: row.expires_on }]));
+  const groups = new Map<string, RehearsalLine[]>();
+  for (const line of lines) {
+    if (line.outcome !== 'send') continue;
+    const step = stepOf(line);
+    const key = step.gather === 'per day' ? `${line.person}/${step.kind}/${line.at}` : `${line.assignment}/${line.step}/${line.revision}/${line.occurrence}/${line.to}`;
+    groups.set(key, [...(groups.get(key) ?? []), line]);
+  }
+  const drafts: { lines: RehearsalLine[]; mail: MailDraft }[] = [];
+  for (const group of groups.values()) {
+    const [first] = group;
+    const step = stepOf(first!);
+    const person = facts.roster.getPerson(first!.person!);
+    const recipient = { person, address: person.email, path: [] };
+    // an assignment as it was then: what was done later was not known
+    const assignments = group.map((line) => {
+      const assignment = facts.assignments.get(line.assignment)!;
+      const events = assignment.events.filter((event) => event.at <= line.at!);
+      return { ...assignment, events, unitsDone: events.flatMap((event) => (event.type === 'unit-finished' ? [event.unit] : [])) };
+    });
+    const message = compose({ step, recipient, assignments }, facts, { baseUrl, certificates, lastNotice: new Map() }, first!.at!);
+    drafts.push({
+      lines: group,
+      mail: { message_id: `<history-${drafts.length + 1}@orlasund.example>`, to_name: person.name, to_address: person.email!, from_address: facts.house.senderAddress, reply_to: facts.house.replyTo, subject: message.subject, html: message.html, body: message.text },
+    });
+  }
+  const mailOf = new Map<RehearsalLine, string>();
+  for (let from = 0; from < drafts.length; from += 1_000) {
+    const part = drafts.slice(from, from + 1_000);
+    const ids = await putMails(db, part.map(({ mail }) => mail));
+    for (const { lines: group, mail } of part) for (const line of group) mailOf.set(line, ids.get(mail.message_id)!);
+  }
+  return mailOf;
+}

@@ -1,0 +1,121 @@
+import { addMonths, Calendar, dateOf, dayOf, DAY_MS, HOUR, MINUTE, msOfTime, serialFrom, type AssignmentEvent, type CalendarFacts, type Day, type Instant } from '@nudrik/core';
+import { COURSES } from './courses.ts';
+import { CAST, INTAKE_ON, START_ON, START_TIME, type Crew } from './orlasund.ts';
+import { Random } from './random.ts';
+
+/** One assignment of the past twelve months, with what the employee did. Notices are not made here: the rules make them. */
+export interface PastAssignment {
+  person: string;
+  course: string;
+  round: number;
+  assignedAt: Instant;
+  dueAt: Instant;
+  events: AssignmentEvent[];
+  unitsDone: string[];
+  certificate: { serial: string; issuedOn: string; expiresOn: string | null } | null;
+  assignedBy: string;
+}
+
+export interface HistoryFacts {
+  crew: Crew;
+  personIds: ReadonlyMap<string, string>;
+  courseIds: ReadonlyMap<string, string>;
+  requiredUnits: ReadonlyMap<string, readonly string[]>;
+  calendars: ReadonlyMap<string, CalendarFacts>;
+}
+
+export function startInstant(): Instant {
+  return new Calendar({ id: 'house', zone: 'Europe/Oslo', workingDays: [1, 2, 3, 4, 5], holidays: [] }).zone.toInstant(dayOf(START_ON), msOfTime(START_TIME));
+}
+
+/** What people were assigned and did, up to the start of the demo. */
+export function makeHistory(facts: HistoryFacts): PastAssignment[] {
+  const random = new Random(77);
+  const start = startInstant();
+  const startDay = dayOf(START_ON);
+  const list: PastAssignment[] = [];
+  const calendars = new Map([...facts.calendars].map(([site, calendar]) => [site, new Calendar(calendar)]));
+  const workingDay = (calendar: Calendar, day: Day): Day => (calendar.isWorkingDay(day) ? day : calendar.addWorkingDays(day, 1));
+
+  for (const course of COURSES) {
+    const { title, validityMonths } = course.draft;
+    const units = facts.requiredUnits.get(title)!;
+    const eligible = facts.crew.people.filter((p) => !facts.crew.intake.includes(p.name) && p.name !== CAST.director && (course.departments === 'all' || course.departments.includes(p.department)));
+    const rounds = new Map<string, number>();
+    const open = new Set<string>();
+    for (const campaign of course.campaigns) {
+      const isCurrent = campaign.day > -60;
+      for (const person of eligible) {
+        const isCast = isCurrent && ((person.name === CAST.employee || person.name === CAST.onLeave || person.name === CAST.bounced || person.name === CAST.bouncing || person.name === CAST.noManager || person.name === CAST.full || person.name === CAST.bothZones) && course.draft.code !== 'SAF-01');
+        if (!isCast && !random.chance(campaign.share)) continue;
+        if (open.has(person.name)) continue;
+        const calendar = calendars.get(person.site)!;
+        const assignedAt = calendar.zone.toInstant(workingDay(calendar, startDay + campaign.day), 10 * HOUR + random.between(0, 20) * MINUTE);
+        const dueAt = calendar.zone.toInstant(workingDay(calendar, startDay + campaign.day + campaign.dueIn + random.between(-2, 2)), msOfTime('17:00'));
+        const events: AssignmentEvent[] = [];
+        const unitsDone: string[] = [];
+        // most finish with days to spare, some late, some of the current campaign not yet
+        const discipline = isCast ? 0 : course.discipline;
+        const roll = random.between(1, 100);
+        const span = dueAt - assignedAt;
+        const finishAt = roll <= discipline ? assignedAt + span * (0.15 + 0.75 * random.next()) : isCurrent && roll > discipline + 4 ? Infinity : dueAt + random.between(1, 9) * DAY_MS;
+        const workMoment = (at: Instant): Instant => {
+          const local = calendar.zone.toLocal(at);
+          return calendar.zone.toInstant(workingDay(calendar, local.day), 8 * HOUR + (Math.floor(local.ms / MINUTE) % 540) * MINUTE);
+        };
+        const progress = finishAt === Infinity ? random.between(0, units.length - 1) : units.length;
+        const until = finishAt === Infinity ? Math.min(start, dueAt) : finishAt;
+        for (let i = 0; i < progress; i++) {
+          const at = workMoment(assignedAt + ((until - assignedAt) * (i + 1)) / units.length);
+          if (at >= start || at <= assignedAt) break;
+          if (i === 0) events.push({ type: 'started', at: at - 4 * MINUTE });
+          events.push({ type: 'unit-finished', at, unit: units[i]! });
+          unitsDone.push(units[i]!);
+        }
+        events.sort((a, b) => a.at - b.at);
+        let certificate: PastAssignment['certificate'] = null;
+        if (unitsDone.length === units.length) {
+          const at = events.at(-1)!.at;
+          const issued = calendar.zone.dayAt(at);
+          const expires = validityMonths === null ? null : addMonths(issued, validityMonths);
+          certificate = { serial: serialFrom(Array.from({ length: 8 }, () => random.between(0, 31))), issuedOn: dateOf(issued), expiresOn: expires === null ? null : dateOf(expires) };
+          events.push({ type: 'finished', at }, { type: 'certificate-issued', at, expiresAt: expires === null ? null : expires * DAY_MS });
+        } else open.add(person.name);
+        const round = (rounds.get(person.name) ?? 0) + 1;
+        rounds.set(person.name, round);
+        list.push({ person: facts.personIds.get(person.name)!, course: facts.courseIds.get(title)!, round, assignedAt, dueAt, events, unitsDone, certificate, assignedBy: CAST.administrator });
+      }
+    }
+    // the summer intake is assigned ahead: each is welcomed on the first morning
+    if (['SAF-01', 'PAX-01', 'SAF-05'].includes(course.draft.code!)) {
+      for (const name of facts.crew.intake) {
+        const person = facts.crew.people.find((p) => p.name === name)!;
+        const { zone } = calendars.get(person.site)!;
+        list.push({
+          person: facts.personIds.get(name)!, course: facts.courseIds.get(title)!, round: 1, assignedAt: zone.toInstant(dayOf(INTAKE_ON), msOfTime('08:00')),
+          dueAt: zone.toInstant(dayOf(INTAKE_ON) + 18, msOfTime('17:00')), events: [], unitsDone: [], certificate: null, assignedBy: CAST.administrator,
+        }); // prettier-ignore
+      }
+    }
+  }
+  expireThree(list, facts, start);
+  return list;
+}
+
+/** Three people whose certificate ran out and was never renewed: what a matrix must show. */
+function expireThree(list: PastAssignment[], facts: HistoryFacts, start: Instant): void {
+  const course = facts.courseIds.get('Muster and Abandon Ship')!;
+  const counts = new Map<string, number>();
+  for (const a of list) if (a.course === course) counts.set(a.person, (counts.get(a.person) ?? 0) + 1);
+  const oldest = list.filter((a) => a.course === course && a.certificate && counts.get(a.person) === 1).slice(0, 3);
+  for (const assignment of oldest) {
+    const shift = 90 * DAY_MS;
+    assignment.assignedAt -= shift;
+    assignment.dueAt -= shift;
+    assignment.events = assignment.events.map((event) => ({ ...event, at: event.at - shift, ...(event.type === 'certificate-issued' ? { expiresAt: event.expiresAt! - shift } : {}) }));
+    const { certificate } = assignment;
+    certificate!.issuedOn = dateOf(dayOf(certificate!.issuedOn) - 90);
+    certificate!.expiresOn = dateOf(addMonths(dayOf(certificate!.issuedOn), 12));
+    if (dayOf(certificate!.expiresOn) * DAY_MS >= start) throw new Error('The demo promises three expired certificates.');
+  }
+}

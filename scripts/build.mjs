@@ -1,0 +1,62 @@
+// builds the server bundles and the web application; skips what did not change since the last build
+import { createHash } from 'node:crypto';
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { spawnSync } from 'node:child_process';
+import { say, Stop, run } from './say.mjs';
+import { ROOT } from './setup.mjs';
+
+function digestOf(folders) {
+  const hash = createHash('sha256');
+  const walk = (path) => {
+    const stat = statSync(path);
+    if (stat.isDirectory()) {
+      for (const name of readdirSync(path).sort()) if (name !== 'node_modules' && name !== 'dist') walk(join(path, name));
+    } else hash.update(path.slice(ROOT.length)).update(readFileSync(path));
+  };
+  for (const folder of folders) walk(join(ROOT, folder));
+  return hash.digest('hex');
+}
+
+function once(name, folders, output, build) {
+  const mark = join(ROOT, 'server', 'dist', `.${name}-digest`);
+  const digest = digestOf([...folders, 'package-lock.json']);
+  if (existsSync(output) && existsSync(mark) && readFileSync(mark, 'utf8') === digest) return Promise.resolve();
+  return Promise.resolve(build()).then(() => {
+    mkdirSync(join(ROOT, 'server', 'dist'), { recursive: true });
+    writeFileSync(mark, digest);
+  });
+}
+
+const alias = {
+  '@nudrik/core': join(ROOT, 'core/src/index.ts'),
+  '@nudrik/contract': join(ROOT, 'contract/src/index.ts'),
+  '@nudrik/standins': join(ROOT, 'standins/src/index.ts'),
+  nudrik: join(ROOT, 'server/src/index.ts'),
+};
+
+export async function buildAll() {
+  await once('server', ['core/src', 'contract/src', 'server/src', 'server/migrations', 'standins/src', 'demo/src', 'scripts/build.mjs'], join(ROOT, 'server/dist/nudrik.mjs'), async () => {
+    const { build } = await import('esbuild');
+    await build({
+      entryPoints: { nudrik: join(ROOT, 'server/src/nudrik.ts'), 'post-room': join(ROOT, 'standins/src/main.ts'), demo: join(ROOT, 'demo/src/main.ts') },
+      outdir: join(ROOT, 'server/dist'),
+      outExtension: { '.js': '.mjs' },
+      bundle: true,
+      platform: 'node',
+      format: 'esm',
+      target: 'node20',
+      packages: 'external',
+      alias,
+      sourcemap: true,
+      logLevel: 'error',
+    });
+  });
+  await once('web', ['core/src', 'contract/src', 'web'], join(ROOT, 'web/dist/browser/index.html'), () => {
+    say('Building the web application (about a minute) …');
+    const built = spawnSync('npx', ['ng', 'build'], { cwd: join(ROOT, 'web'), encoding: 'utf8', env: { ...process.env, NG_CLI_ANALYTICS: 'false', CI: 'true' } });
+    if (built.status !== 0) throw new Stop(`The web application does not build:\n${built.stdout.slice(-6000)}\n${built.stderr.slice(-6000)}`);
+  });
+}
+
+if (process.argv[1] === import.meta.filename) run(buildAll);

@@ -1,0 +1,93 @@
+import { createHash, randomBytes } from 'node:crypto';
+import { hash, verify } from '@node-rs/argon2';
+import type { Account, DemoAccount, Role } from '@nudrik/contract';
+import { maybeRow, rows, type Queryable } from '../db/db.ts';
+
+/** OWASP's argon2id: 19 MiB, 2 passes, 1 lane (the library's default algorithm is argon2id). */
+const ARGON = { memoryCost: 19_456, timeCost: 2, parallelism: 1 };
+
+export const hashPassword = (password: string): Promise<string> => hash(password, ARGON);
+
+interface AccountRow {
+  id: string;
+  email: string;
+  name: string;
+  role: Role;
+  person_id: string | null;
+  password_hash: string | null;
+  about: string | null;
+}
+
+const accountOf = (row: AccountRow): Account => ({ id: row.id, email: row.email, name: row.name, role: row.role, personId: row.person_id });
+
+const FIND_BY_EMAIL = `
+select id, email, name, role, person_id, password_hash, about
+from accounts
+where email = lower($1::text)
+`;
+const FIND_BY_ID = `
+select id, email, name, role, person_id, password_hash, about
+from accounts
+where id = $1::bigint
+`;
+const LIST_DEMO = `
+select id, email, name, role, person_id, password_hash, about
+from accounts
+order by id
+`;
+
+// somebody without an account waits as long as somebody with a wrong password
+let someHash: Promise<string> | null = null;
+
+/** The account of an e-mail and password, or null. */
+export async function checkPassword(db: Queryable, email: string, password: string): Promise<Account | null> {
+  const row = await maybeRow<AccountRow>(db, FIND_BY_EMAIL, [email]);
+  someHash ??= hashPassword('nobody');
+  const isRight = await verify(row?.password_hash ?? (await someHash), password).catch(() => false);
+  return row?.password_hash && isRight ? accountOf(row) : null;
+}
+
+export async function findAccount(db: Queryable, id: string): Promise<Account | null> {
+  const row = await maybeRow<AccountRow>(db, FIND_BY_ID, [id]);
+  return row && accountOf(row);
+}
+
+export async function listDemoAccounts(db: Queryable): Promise<DemoAccount[]> {
+  return (await rows<AccountRow>(db, LIST_DEMO)).map((row) => ({ ...accountOf(row), about: row.about ?? '' }));
+}
+
+const digest = (token: string): Buffer => createHash('sha256').update(token).digest();
+
+export interface OpenSession {
+  account: Account;
+  csrf: string;
+}
+
+const INSERT_SESSION = `
+insert into sessions (token_hash, account_id, csrf, expires_at)
+values ($1::bytea, $2::bigint, $3::text, now() + make_interval(secs => $4::double precision))
+`;
+
+/** Opens a session. The token goes to the browser alone; the database keeps its digest. */
+export async function openSession(db: Queryable, accountId: string, hours: number): Promise<{ token: string; csrf: string }> {
+  const token = randomBytes(32).toString('base64url');
+  const csrf = randomBytes(24).toString('base64url');
+  await db.query(INSERT_SESSION, [digest(token), accountId, csrf, hours * 3600]);
+  await db.query('delete from sessions where expires_at < now()');
+  return { token, csrf };
+}
+
+const FIND_SESSION = `
+select a.id, a.email, a.name, a.role, a.person_id, s.csrf
+from sessions s
+join accounts a on a.id = s.account_id
+where s.token_hash = $1::bytea
+  and s.expires_at > now()
+`;
+
+export async function findSession(db: Queryable, token: string): Promise<OpenSession | null> {
+  const row = await maybeRow<AccountRow & { csrf: string }>(db, FIND_SESSION, [digest(token)]);
+  return row && { account: accountOf(row), csrf: row.csrf };
+}
+
+export const closeSession = (db: Queryable, token: string): Promise<unknown> => db.query('delete from sessions where token_hash = $1::bytea', [digest(token)]);

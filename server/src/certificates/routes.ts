@@ -1,0 +1,31 @@
+import { CertificatesQuery } from '@nudrik/contract';
+import { parseSerial } from '@nudrik/core';
+import { OFFICE, parse, type Route } from '../route.ts';
+import { Refused } from '../refusal.ts';
+import { houseToday } from '../people/routes.ts';
+import { certificatePdf, findCertificate, listCertificates, verify } from './certificates.repo.ts';
+
+export function sendPdf(res: { setHeader(name: string, value: string): void; end(body: Buffer): void }, pdf: Buffer, serial: string): void {
+  res.setHeader('content-type', 'application/pdf');
+  res.setHeader('content-disposition', `inline; filename="certificate-${serial}.pdf"`);
+  res.end(pdf);
+}
+
+export const certificateRoutes: Route[] = [
+  { method: 'get', path: '/api/certificates', access: OFFICE, handle: async ({ deps, req }) => listCertificates(deps.db, parse(CertificatesQuery, req.query), await houseToday(deps)) },
+  { method: 'get', path: '/api/verify/:serial', access: 'public', handle: async ({ deps, req }) => verify(deps.db, String(req.params['serial']), await houseToday(deps)) },
+  {
+    method: 'get',
+    path: '/api/certificates/:serial/pdf',
+    access: 'signed-in',
+    async handle({ deps, req, res, account }) {
+      const serial = parseSerial(String(req.params['serial']));
+      const row = serial && (await findCertificate(deps.db, serial));
+      // employees and managers fetch their own; the office fetches any
+      const isOwn = row && account!.personId === row.person_id;
+      if (!row || (!isOwn && !OFFICE.includes(account!.role))) throw new Refused('not-found', 'There is no such certificate among yours.');
+      sendPdf(res, (await certificatePdf(deps.db, row.serial, deps.settings.baseUrl))!, row.serial);
+      return undefined;
+    },
+  },
+];

@@ -1,0 +1,175 @@
+import type { CourseDraft, CourseRow, CourseView, UnitView } from '@nudrik/contract';
+import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+
+const LIST_COURSES = `
+select
+  c.id, c.title, c.code, o.name as owner, cardinality(c.required_units) as units,
+  coalesce(a.open, 0)::integer as open, coalesce(a.due_soon, 0)::integer as due_soon, coalesce(a.late, 0)::integer as late, coalesce(f.finished, 0)::integer as finished,
+  coalesce(f.current, 0)::integer as current,
+  (select count(*)::integer from jsonb_array_elements(p.steps) s where (s ->> 'on')::boolean) as steps_on, jsonb_array_length(p.steps) as steps
+from courses c
+left join people o on o.id = c.owner_id
+join plans p on p.course_id = c.id
+left join lateral (
+  select
+    count(*) as open, count(*) filter (where due_at < $1::timestamptz) as late,
+    count(*) filter (where due_at >= $1::timestamptz and due_at < $1::timestamptz + interval '7 days') as due_soon
+  from assignments
+  where course_id = c.id
+    and closed_by is null
+) a on true
+left join lateral (
+  select count(*) as finished, count(distinct k.person_id) filter (where k.revoked_at is null and (k.expires_on is null or k.expires_on >= ($1::timestamptz)::date)) as current
+  from certificates k
+  where k.course_id = c.id
+) f on true
+order by c.title
+`;
+
+export async function listCourses(db: Queryable, now: number): Promise<CourseRow[]> {
+  const found = await rows<Record<string, string | number | null>>(db, LIST_COURSES, [new Date(now)]);
+  return found.map((row) => ({
+    id: row['id'] as string,
+    title: row['title'] as string,
+    code: row['code'] as string | null,
+    owner: row['owner'] as string | null,
+    units: row['units'] as number,
+    current: row['current'] as number,
+    open: row['open'] as number,
+    dueSoon: row['due_soon'] as number,
+    late: row['late'] as number,
+    finished: row['finished'] as number,
+    stepsOn: row['steps_on'] as number,
+    steps: row['steps'] as number,
+  }));
+}
+
+const FIND_COURSE = `
+select c.id, c.title, c.code, c.summary, c.validity_months, c.owner_id, o.name as owner_name,
+  (select count(*)::integer from assignments a where a.course_id = c.id) as assigned
+from courses c
+left join people o on o.id = c.owner_id
+where c.id = $1::bigint
+`;
+
+const LIST_UNITS = `
+select s.id as section_id, s.title as section_title, u.id, u.kind, u.title, u.required, u.body, u.url, u.file_id, f.name as file_name, octet_length(f.content) as bytes
+from sections s
+left join units u on u.section_id = s.id
+left join files f on f.id = u.file_id
+where s.course_id = $1::bigint
+order by s.position, u.position
+`;
+
+interface UnitDbRow {
+  section_id: string;
+  section_title: string;
+  id: string | null;
+  kind: 'page' | 'link' | 'file';
+  title: string;
+  required: boolean;
+  body: string | null;
+  url: string | null;
+  file_id: string | null;
+  file_name: string | null;
+  bytes: number | null;
+}
+
+export async function listSections(db: Queryable, courseId: string): Promise<CourseView['sections']> {
+  const sections: CourseView['sections'] = [];
+  for (const row of await rows<UnitDbRow>(db, LIST_UNITS, [courseId])) {
+    let section = sections.at(-1);
+    if (section?.id !== row.section_id) {
+      section = { id: row.section_id, title: row.section_title, units: [] };
+      sections.push(section);
+    }
+    if (row.id === null) continue;
+    const unit: UnitView = {
+      id: row.id, kind: row.kind, title: row.title, required: row.required, body: row.body, url: row.url, fileId: row.file_id,
+      file: row.file_id === null ? null : { id: row.file_id, name: row.file_name!, bytes: row.bytes! },
+    }; // prettier-ignore
+    section!.units.push(unit);
+  }
+  return sections;
+}
+
+export async function findCourse(db: Queryable, id: string): Promise<CourseView | null> {
+  const row = await maybeRow<{ id: string; title: string; code: string | null; summary: string | null; validity_months: number | null; owner_id: string | null; owner_name: string | null; assigned: number }>(db, FIND_COURSE, [id]);
+  if (!row) return null;
+  return {
+    id: row.id,
+    title: row.title,
+    code: row.code,
+    summary: row.summary,
+    validityMonths: row.validity_months,
+    ownerId: row.owner_id,
+    owner: row.owner_id === null ? null : { id: row.owner_id, name: row.owner_name! },
+    sections: await listSections(db, id),
+    assigned: row.assigned,
+  };
+}
+
+const INSERT_COURSE = `
+insert into courses (title, code, summary, owner_id, validity_months)
+values ($1::text, $2::text, $3::text, $4::bigint, $5::integer)
+returning id
+`;
+const UPDATE_COURSE = `
+update courses
+set title = $2::text, code = $3::text, summary = $4::text, owner_id = $5::bigint, validity_months = $6::integer
+where id = $1::bigint
+`;
+
+export async function insertCourse(db: Client, draft: CourseDraft): Promise<string> {
+  return (await oneRow<{ id: string }>(db, INSERT_COURSE, [draft.title, draft.code || null, draft.summary || null, draft.ownerId, draft.validityMonths])).id;
+}
+
+export const updateCourse = (db: Client, id: string, draft: CourseDraft): Promise<unknown> => db.query(UPDATE_COURSE, [id, draft.title, draft.code || null, draft.summary || null, draft.ownerId, draft.validityMonths]);
+
+const REFRESH_REQUIRED = `
+update courses c
+set required_units = coalesce((
+  select array_agg(u.id order by s.position, u.position)
+  from sections s
+  join units u on u.section_id = s.id
+  where s.course_id = c.id
+    and u.required
+), '{}')
+where c.id = $1::bigint
+`;
+
+/** Writes sections and units in their order. A unit keeps its id, and so everyone's progress in it, wherever it is moved. */
+export async function saveSections(db: Client, courseId: string, sections: CourseDraft['sections']): Promise<void> {
+  const keptSections: string[] = [];
+  const keptUnits: string[] = [];
+  for (const [position, section] of sections.entries()) {
+    const updated = section.id
+      ? await maybeRow<{ id: string }>(db, 'update sections set position = $3::integer, title = $4::text where id = $1::bigint and course_id = $2::bigint returning id', [section.id, courseId, position, section.title])
+      : null;
+    const sectionId = (updated ?? (await oneRow<{ id: string }>(db, 'insert into sections (course_id, position, title) values ($1::bigint, $2::integer, $3::text) returning id', [courseId, position, section.title]))).id;
+    keptSections.push(sectionId);
+    for (const [place, unit] of section.units.entries()) {
+      const values = [sectionId, place, unit.kind, unit.title, unit.required, unit.kind === 'page' ? unit.body : null, unit.kind === 'link' ? unit.url : null, unit.kind === 'file' ? unit.fileId : null];
+      const kept = unit.id
+        ? await maybeRow<{ id: string }>(
+            db,
+            `update units set section_id = $1::bigint, position = $2::integer, kind = $3::text, title = $4::text, required = $5::boolean, body = $6::text, url = $7::text, file_id = $8::bigint
+             where id = $9::bigint and section_id in (select id from sections where course_id = $10::bigint) returning id`,
+            [...values, unit.id, courseId],
+          )
+        : null;
+      const id = (kept ?? (await oneRow<{ id: string }>(db, 'insert into units (section_id, position, kind, title, required, body, url, file_id) values ($1::bigint, $2::integer, $3::text, $4::text, $5::boolean, $6::text, $7::text, $8::bigint) returning id', values))).id;
+      keptUnits.push(id);
+    }
+  }
+  await db.query('delete from units where section_id in (select id from sections where course_id = $1::bigint) and id <> all($2::bigint[])', [courseId, keptUnits]);
+  await db.query('delete from sections where course_id = $1::bigint and id <> all($2::bigint[])', [courseId, keptSections]);
+  await db.query(REFRESH_REQUIRED, [courseId]);
+}
+
+export async function insertFile(db: Queryable, name: string, type: string, content: Buffer): Promise<{ id: string; name: string; bytes: number }> {
+  const { id } = await oneRow<{ id: string }>(db, 'insert into files (name, type, content) values ($1::text, $2::text, $3::bytea) returning id', [name, type, content]);
+  return { id, name, bytes: content.length };
+}
+
+export const findFile = (db: Queryable, id: string): Promise<{ name: string; type: string; content: Buffer } | null> => maybeRow(db, 'select name, type, content from files where id = $1::bigint', [id]);

@@ -1,0 +1,64 @@
+import { CourseDraft, Id } from '@nudrik/contract';
+import { z } from 'zod';
+import { EDITORS, OFFICE, parse, type Route } from '../route.ts';
+import { Refused } from '../refusal.ts';
+import { findCourse, findFile, insertFile, listCourses } from './courses.repo.ts';
+import { changeCourse, createCourse } from './save-course.ts';
+
+/** Types that a browser may show in place; everything else is a download. */
+const INLINE = new Set(['application/pdf', 'image/png', 'image/jpeg', 'image/gif', 'image/webp', 'text/plain']);
+
+export function sendFile(res: { setHeader(name: string, value: string): void; end(body: Buffer): void }, file: { name: string; type: string; content: Buffer }): void {
+  const inline = INLINE.has(file.type);
+  res.setHeader('content-type', inline ? file.type : 'application/octet-stream');
+  res.setHeader('content-disposition', `${inline ? 'inline' : 'attachment'}; filename*=UTF-8''${encodeURIComponent(file.name)}`);
+  res.setHeader('content-security-policy', "default-src 'none'; style-src 'unsafe-inline'; sandbox");
+  res.end(file.content);
+}
+
+export const courseRoutes: Route[] = [
+  { method: 'get', path: '/api/courses', access: OFFICE, handle: ({ deps }) => listCourses(deps.db, deps.clock.now()) },
+  {
+    method: 'get',
+    path: '/api/courses/:id',
+    access: OFFICE,
+    async handle({ deps, req }) {
+      const course = await findCourse(deps.db, parse(Id, req.params['id']));
+      if (!course) throw new Refused('not-found', 'There is no such course, or not any more.');
+      return course;
+    },
+  },
+  { method: 'post', path: '/api/courses', access: EDITORS, handle: async ({ deps, req, account }) => ({ id: await createCourse(deps, parse(CourseDraft, req.body), account!.name) }) },
+  {
+    method: 'put',
+    path: '/api/courses/:id',
+    access: EDITORS,
+    async handle({ deps, req }) {
+      const id = parse(Id, req.params['id']);
+      await changeCourse(deps, id, parse(CourseDraft, req.body));
+      return findCourse(deps.db, id);
+    },
+  },
+  {
+    method: 'post',
+    path: '/api/files',
+    access: EDITORS,
+    async handle({ deps, req }) {
+      const { name, type } = parse(z.object({ name: z.string().min(1).max(255), type: z.string().max(200).default('application/octet-stream') }), req.query);
+      const bytes = Buffer.isBuffer(req.body) ? req.body : Buffer.alloc(0);
+      if (bytes.length === 0) throw new Refused('wrong-file', `${name}: the file is empty (0 bytes). Expected a file with something in it; nothing was stored.`);
+      return insertFile(deps.db, name, type, bytes);
+    },
+  },
+  {
+    method: 'get',
+    path: '/api/files/:id',
+    access: OFFICE,
+    async handle({ deps, req, res }) {
+      const file = await findFile(deps.db, parse(Id, req.params['id']));
+      if (!file) throw new Refused('not-found');
+      sendFile(res, file);
+      return undefined;
+    },
+  },
+];

@@ -1,0 +1,20 @@
+// what the demo, the bench and the stand-ins build on
+export { createApp, ROUTES } from './app.ts';
+export { hashPassword } from './access/sessions.ts';
+export { newToken } from './assignments/assignments.repo.ts';
+export { DemoClock, findDemoClock, openClock, realClock } from './clock/clock.ts';
+export { insertFile, insertCourse, saveSections, findCourse } from './courses/courses.repo.ts';
+export { cleanPage, putPlan } from './courses/save-course.ts';
+export { openPool, rows, oneRow, transaction, type Client, type Pool } from './db/db.ts';
+export { migrate } from './db/migrate.ts';
+export type { Clock, Deps, Logger } from './deps.ts';
+export { compose } from './messages/compose.ts';
+export { openMailer } from './messages/mailer.ts';
+export { putMails, type MailDraft } from './messages/mails.repo.ts';
+export { dispatch } from './notices/dispatch.ts';
+export { listAssignmentFacts, loadFacts, type AssignmentFacts, type Facts } from './notices/facts.ts';
+export { planWaiting, replan } from './notices/plan.ts';
+export { putPeople } from './people/people.repo.ts';
+export { getHouse, listCalendars } from './people/roster.repo.ts';
+export { readSettings, type ProcessSettings } from './settings.ts';
+export { drain, startWorker } from './worker.ts';

@@ -1,0 +1,151 @@
+import { dateOf, Zone } from '@nudrik/core';
+import type { LearningView, MyTraining } from '@nudrik/contract';
+import { announce, maybeRow, oneRow, rows, transaction, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { findIdByToken, insertEvent, lockAssignment } from '../assignments/assignments.repo.ts';
+import { issueCertificate } from '../certificates/certificates.repo.ts';
+import { listSections } from '../courses/courses.repo.ts';
+import { requestReplan } from '../notices/plan.ts';
+import { ASSIGNMENT_COLUMNS, certificateWord, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
+import { Refused } from '../refusal.ts';
+
+const FIND_LEARNING = `
+select ${ASSIGNMENT_COLUMNS}, k.summary, a.token, a.units_done, a.closed_reason, p.name as person, s.zone, o.name as trainer, h.organisation
+from assignments a
+join courses k on k.id = a.course_id
+join people p on p.id = a.person_id
+join sites s on s.id = p.site_id
+left join people o on o.id = k.owner_id
+left join certificates c on c.assignment_id = a.id
+cross join settings h
+where a.token = $1::text
+`;
+
+type LearningRow = AssignmentDbRow & { summary: string | null; token: string; units_done: string[]; closed_reason: string | null; person: string; zone: string; trainer: string | null; organisation: string };
+
+const LIST_DONE = `
+select data ->> 'unit' as unit, min(at) as at
+from assignment_events
+where assignment_id = $1::bigint
+  and type = 'unit-finished'
+group by 1
+`;
+
+/** What an employee sees behind the personal link. */
+export async function findLearning(deps: Deps, token: string): Promise<LearningView> {
+  const row = await maybeRow<LearningRow>(deps.db, FIND_LEARNING, [token]);
+  if (!row) throw new Refused('wrong-link');
+  const doneAt = new Map((await rows<{ unit: string; at: Date }>(deps.db, LIST_DONE, [row.id])).map(({ unit, at }) => [unit, at]));
+  const done = new Set(row.units_done);
+  const sections = await listSections(deps.db, row.course_id);
+  return {
+    person: row.person,
+    organisation: row.organisation,
+    trainer: row.trainer,
+    course: { title: row.title, summary: row.summary },
+    assignedAt: row.assigned_at.toISOString(),
+    dueAt: row.due_at.toISOString(),
+    zone: row.zone,
+    state: stateOf(row, deps.clock.now()),
+    finishedAt: row.closed_by === 'finished' ? row.closed_at!.toISOString() : null,
+    closedReason: row.closed_reason,
+    unitsDone: row.done,
+    unitsRequired: row.required,
+    sections: sections.map((section) => ({
+      title: section.title,
+      units: section.units.map((unit) => ({
+        id: unit.id!,
+        kind: unit.kind,
+        title: unit.title,
+        required: unit.required,
+        body: unit.body,
+        url: unit.url,
+        file: unit.file && { name: unit.file.name, bytes: unit.file.bytes },
+        doneAt: done.has(unit.id!) ? (doneAt.get(unit.id!)?.toISOString() ?? row.assigned_at.toISOString()) : null,
+      })),
+    })),
+    certificate: row.serial ? { serial: row.serial, expiresOn: row.expires_on } : null,
+  };
+}
+
+/** Notes that the course was opened; the first time it is "started". */
+export async function startLearning(deps: Deps, token: string): Promise<void> {
+  await transaction(deps.db, async (client) => {
+    const id = await findIdByToken(client, token);
+    if (!id) throw new Refused('wrong-link');
+    const assignment = (await lockAssignment(client, id))!;
+    if (assignment.started_at || assignment.closed_by) return;
+    const now = deps.clock.now();
+    if (now < assignment.assigned_at.getTime()) return;
+    await client.query('update assignments set started_at = $2::timestamptz where id = $1::bigint', [id, new Date(now)]);
+    await insertEvent(client, id, 'started', now, null, assignment.person_name);
+    await announce(client, 'assignments');
+  });
+}
+
+/**
+ * Marks a unit done. With the last required one the assignment is finished, certified, and what was planned for it is
+ * cancelled, all in one transaction.
+ */
+export async function markUnitDone(deps: Deps, token: string, unitId: string): Promise<{ finished: boolean }> {
+  return transaction(deps.db, async (client) => {
+    const id = await findIdByToken(client, token);
+    if (!id) throw new Refused('wrong-link');
+    const assignment = (await lockAssignment(client, id))!;
+    if (assignment.closed_by === 'finished') return { finished: true };
+    if (assignment.closed_by) throw new Refused('conflict', `This course is no longer asked of you: it was ${assignment.closed_by}.`);
+    const unit = await maybeRow<{ id: string }>(client, 'select u.id from units u join sections s on s.id = u.section_id where u.id = $1::bigint and s.course_id = $2::bigint', [unitId, assignment.course_id]);
+    if (!unit) throw new Refused('not-found', 'This unit is no longer part of the course. Load the page again.');
+    const now = deps.clock.now();
+    const done = assignment.units_done.includes(unitId) ? assignment.units_done : [...assignment.units_done, unitId];
+    if (done !== assignment.units_done) {
+      await client.query('update assignments set units_done = $2::bigint[], started_at = coalesce(started_at, $3::timestamptz) where id = $1::bigint', [id, done, new Date(now)]);
+      await insertEvent(client, id, 'unit-finished', now, { unit: unitId }, assignment.person_name);
+    }
+    const course = await oneRow<{ required_units: string[]; validity_months: number | null }>(client, 'select required_units, validity_months from courses where id = $1::bigint', [assignment.course_id]);
+    const finished = course.required_units.every((required) => done.includes(required));
+    if (finished) {
+      await client.query("update assignments set closed_by = 'finished', closed_at = $2::timestamptz where id = $1::bigint", [id, new Date(now)]);
+      await insertEvent(client, id, 'finished', now, null, assignment.person_name);
+      const issuedOn = dateOf(Zone.of(assignment.zone).dayAt(now));
+      const certificate = await issueCertificate(client, id, issuedOn, course.validity_months, deps.settings.baseUrl);
+      const expiresAt = certificate.expiresOn && new Date(`${certificate.expiresOn}T00:00:00Z`).toISOString();
+      await insertEvent(client, id, 'certificate-issued', now, { serial: certificate.serial, expiresAt }, 'Nudrik');
+      await requestReplan(client, [id]);
+    }
+    await announce(client, 'assignments');
+    return { finished };
+  });
+}
+
+const LIST_MINE = `
+select ${ASSIGNMENT_COLUMNS}, a.token
+from assignments a
+join courses k on k.id = a.course_id
+left join certificates c on c.assignment_id = a.id
+where a.person_id = $1::bigint
+  and a.closed_by is distinct from 'withdrawn'
+order by a.closed_by is not null, a.due_at
+`;
+
+/** What somebody who signed in has to learn and has learnt. */
+export async function listMyTraining(db: Queryable, personId: string, now: number, today: string): Promise<MyTraining> {
+  const person = await oneRow<{ name: string; zone: string }>(db, 'select p.name, s.zone from people p join sites s on s.id = p.site_id where p.id = $1::bigint', [personId]);
+  const found = await rows<AssignmentDbRow & { token: string }>(db, LIST_MINE, [personId]);
+  return {
+    person: person.name,
+    zone: person.zone,
+    assignments: found.map((row) => ({
+      id: row.id,
+      token: row.token,
+      course: row.title,
+      assignedAt: row.assigned_at.toISOString(),
+      dueAt: row.due_at.toISOString(),
+      state: stateOf(row, now),
+      finishedAt: row.closed_by === 'finished' ? row.closed_at!.toISOString() : null,
+      unitsDone: row.done,
+      unitsRequired: row.required,
+      certificate: row.serial ? { serial: row.serial, state: certificateWord(row, today), expiresOn: row.expires_on } : null,
+    })),
+  };
+}

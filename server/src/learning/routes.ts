@@ -1,0 +1,71 @@
+import { Id, LinkToken } from '@nudrik/contract';
+import type { Route } from '../route.ts';
+import { parse } from '../route.ts';
+import { Refused } from '../refusal.ts';
+import { maybeRow } from '../db/db.ts';
+import { findIdByToken } from '../assignments/assignments.repo.ts';
+import { certificatePdf } from '../certificates/certificates.repo.ts';
+import { sendPdf } from '../certificates/routes.ts';
+import { findFile } from '../courses/courses.repo.ts';
+import { sendFile } from '../courses/routes.ts';
+import { houseToday } from '../people/routes.ts';
+import { findLearning, listMyTraining, markUnitDone, startLearning } from './learn.ts';
+
+/** The token of a personal link is its own key: 192 random bits, good for one assignment and nothing else. */
+const token = (value: unknown): string => {
+  const parsed = LinkToken.safeParse(value);
+  if (!parsed.success) throw new Refused('wrong-link', parsed.error.issues[0]!.message);
+  return parsed.data;
+};
+
+export const learningRoutes: Route[] = [
+  { method: 'get', path: '/api/learning/:token', access: 'public', handle: ({ deps, req }) => findLearning(deps, token(req.params['token'])) },
+  {
+    method: 'post',
+    path: '/api/learning/:token/start',
+    access: 'public',
+    async handle({ deps, req }) {
+      await startLearning(deps, token(req.params['token']));
+      return { done: true };
+    },
+  },
+  { method: 'post', path: '/api/learning/:token/units/:unit/done', access: 'public', handle: ({ deps, req }) => markUnitDone(deps, token(req.params['token']), parse(Id, req.params['unit'])) },
+  {
+    method: 'get',
+    path: '/api/learning/:token/units/:unit/file',
+    access: 'public',
+    async handle({ deps, req, res }) {
+      const id = await findIdByToken(deps.db, token(req.params['token']));
+      const unit = await maybeRow<{ file_id: string }>(
+        deps.db,
+        'select u.file_id from units u join sections s on s.id = u.section_id join assignments a on a.course_id = s.course_id where a.id = $1::bigint and u.id = $2::bigint and u.file_id is not null',
+        [id, parse(Id, req.params['unit'])],
+      );
+      const file = unit && (await findFile(deps.db, unit.file_id));
+      if (!file) throw new Refused('wrong-link');
+      sendFile(res, file);
+      return undefined;
+    },
+  },
+  {
+    method: 'get',
+    path: '/api/learning/:token/certificate',
+    access: 'public',
+    async handle({ deps, req, res }) {
+      const id = await findIdByToken(deps.db, token(req.params['token']));
+      const row = id === null ? null : await maybeRow<{ serial: string }>(deps.db, 'select serial from certificates where assignment_id = $1::bigint', [id]);
+      if (!row) throw new Refused('wrong-link', 'There is no certificate behind this link yet: it comes with finishing the course.');
+      sendPdf(res, (await certificatePdf(deps.db, row.serial, deps.settings.baseUrl))!, row.serial);
+      return undefined;
+    },
+  },
+  {
+    method: 'get',
+    path: '/api/my-training',
+    access: 'signed-in',
+    async handle({ deps, account }) {
+      if (!account!.personId) throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no training of its own.');
+      return listMyTraining(deps.db, account!.personId, deps.clock.now(), await houseToday(deps));
+    },
+  },
+];

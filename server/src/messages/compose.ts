@@ -1,0 +1,88 @@
+import { chainOf, daysLate, missingValues, renderMessage, standingAt, tellMoment, valuesFor, Zone, type Instant, type PlanStep, type Recipient, type Rendered, type Values } from '@nudrik/core';
+import type { AssignmentFacts, Facts } from '../notices/facts.ts';
+
+export interface CertificateFacts {
+  serial: string;
+  expiresOn: string | null;
+}
+
+/** What a message can speak of beside the planning facts. */
+export interface MessageExtras {
+  baseUrl: string;
+  certificates: ReadonlyMap<string, CertificateFacts>;
+  /** the last notice to the employee on an assignment, in words */
+  lastNotice: ReadonlyMap<string, string>;
+}
+
+/** The zone in which a message tells its dates: its reader's. */
+export function readerZone(recipient: Recipient, assignment: AssignmentFacts, facts: Facts): Zone {
+  return facts.roster.calendarOf(recipient.person ?? facts.roster.getPerson(assignment.person)).zone;
+}
+
+export function mergeValues(assignment: AssignmentFacts, recipient: Recipient, facts: Facts, extras: MessageExtras, now: Instant): Values {
+  const employee = facts.roster.getPerson(assignment.person);
+  const course = facts.courses.get(assignment.course)!;
+  return valuesFor({
+    employee,
+    recipientName: recipient.person?.name ?? null,
+    manager: chainOf(employee, facts.roster).chain[0] ?? null,
+    trainer: facts.roster.person(course.owner),
+    course,
+    assignedAt: assignment.assignedAt,
+    standing: standingAt(assignment, now),
+    unitsDone: course.required.filter((unit) => assignment.unitsDone.includes(unit)).length,
+    unitsRequired: course.required.length,
+    certificate: extras.certificates.get(assignment.id) ?? null,
+    organisation: facts.house.organisation,
+    zone: readerZone(recipient, assignment, facts),
+    now,
+  });
+}
+
+/** Where the button of a step leads. */
+export function linkOf(step: PlanStep, assignment: AssignmentFacts, extras: MessageExtras): string {
+  if (step.kind === 'certificate') return `${extras.baseUrl}/go/${assignment.token}/certificate`;
+  return step.to.includes('employee') ? `${extras.baseUrl}/go/${assignment.token}` : `${extras.baseUrl}/my-team`;
+}
+
+export interface Composition {
+  step: PlanStep;
+  recipient: Recipient;
+  /** one, or all that a gathered message tells of */
+  assignments: readonly AssignmentFacts[];
+}
+
+/** Merge fields without a value; with any, the notice is held. */
+export function missingFor({ step, recipient, assignments }: Composition, facts: Facts, extras: MessageExtras, now: Instant): string[] {
+  return missingValues(step.message, mergeValues(assignments[0]!, recipient, facts, extras, now));
+}
+
+/** The message as it goes out. A gathered one lists each person with the course, days late and the last notice. */
+export function compose({ step, recipient, assignments }: Composition, facts: Facts, extras: MessageExtras, now: Instant): Rendered {
+  const [first] = assignments;
+  const zone = readerZone(recipient, first!, facts);
+  const trainer = facts.roster.person(facts.courses.get(first!.course)?.owner ?? null);
+  const table =
+    step.gather === 'per day'
+      ? {
+          head: ['Person', 'Course', 'Due', 'Days late', 'Last notice'],
+          rows: assignments.map((assignment) => {
+            const { dueAt } = standingAt(assignment, now);
+            return [
+              facts.roster.getPerson(assignment.person).name,
+              facts.courses.get(assignment.course)!.title,
+              tellMoment(dueAt, zone),
+              String(daysLate(dueAt, now, zone)),
+              extras.lastNotice.get(assignment.id) ?? 'none yet',
+            ];
+          }),
+        }
+      : null;
+  return renderMessage({
+    template: step.message,
+    values: mergeValues(first!, recipient, facts, extras, now),
+    link: linkOf(step, first!, extras),
+    table,
+    footer: `${facts.house.senderName}, ${facts.house.organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`,
+  });
+}

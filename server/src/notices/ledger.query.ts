@@ -1,0 +1,247 @@
+import { decide, findRecipient, isoOf, sentenceOf, slotsOf, tellMoment, tellTime, waitSentence, Zone, type Check } from '@nudrik/core';
+import type { MailView, NoticeRow, NoticeSheet, NoticesPage, NoticesQuery, NoticeState, Ribbon } from '@nudrik/contract';
+import { maybeRow, rows, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { listMails } from '../messages/mails.repo.ts';
+import { getHouse } from '../people/roster.repo.ts';
+import { Refused } from '../refusal.ts';
+import { loadFacts } from './facts.ts';
+
+const NOTICE_COLUMNS = `
+  n.id, n.kind, n.step_id, n.step_name, n.occurrence, n.to_role, n.course_id, c.title as course_title, n.person_id, p.name as person_name, n.recipient_id, n.recipient_name,
+  n.state, n.because, n.held_because, n.sentence, n.trace, n.at, n.moment, n.anchor_at, n.known_at, n.revision, n.assignment_id, n.decided_at, n.sent_at, n.mail_id, n.gathered,
+  n.attempts, n.last_error, s.zone as person_zone, rs.zone as recipient_zone
+`;
+const NOTICE_TABLES = `
+from notices n
+join courses c on c.id = n.course_id
+join people p on p.id = n.person_id
+join sites s on s.id = p.site_id
+left join people r on r.id = n.recipient_id
+left join sites rs on rs.id = r.site_id
+`;
+
+interface NoticeDbRow {
+  id: string;
+  kind: string;
+  step_id: string;
+  step_name: string;
+  occurrence: number;
+  to_role: string;
+  course_id: string;
+  course_title: string;
+  person_id: string;
+  person_name: string;
+  recipient_id: string | null;
+  recipient_name: string | null;
+  state: NoticeState;
+  because: string | null;
+  held_because: string | null;
+  sentence: string | null;
+  trace: Check[] | null;
+  at: Date;
+  moment: Date;
+  anchor_at: Date;
+  known_at: Date;
+  revision: number;
+  assignment_id: string;
+  decided_at: Date | null;
+  sent_at: Date | null;
+  mail_id: string | null;
+  gathered: boolean;
+  attempts: number;
+  last_error: string | null;
+  person_zone: string;
+  recipient_zone: string | null;
+}
+
+function rowOf(row: NoticeDbRow, gathered = 0): NoticeRow {
+  const zone = row.recipient_zone ?? row.person_zone;
+  return {
+    id: row.id,
+    kind: row.kind,
+    stepName: row.step_name,
+    occurrence: row.occurrence,
+    course: { id: row.course_id, title: row.course_title },
+    person: { id: row.person_id, name: row.person_name },
+    addressee: row.to_role === 'employee' ? null : { id: row.recipient_id, name: row.recipient_name ?? 'nobody' },
+    state: row.state,
+    because: row.because ?? (row.state === 'held' ? row.held_because : null),
+    sentence: row.sentence,
+    at: row.at.toISOString(),
+    local: tellMoment(row.at.getTime(), Zone.of(zone)),
+    zone,
+    gathered,
+  };
+}
+
+/** A page of the ledger, in the order of moments, and how many there are of each outcome. */
+export async function listNotices(db: Queryable, query: NoticesQuery): Promise<NoticesPage> {
+  const values: unknown[] = [];
+  const where: string[] = [];
+  const add = (clause: (n: string) => string, value: unknown): void => {
+    values.push(value);
+    where.push(clause(`$${values.length}`));
+  };
+  if (query.from) add((n) => `n.on_day >= ${n}::date`, query.from);
+  if (query.to) add((n) => `n.on_day <= ${n}::date`, query.to);
+  if (query.course) add((n) => `n.course_id = ${n}::bigint`, query.course);
+  if (query.step) add((n) => `n.step_name = ${n}::text`, query.step);
+  if (query.person) add((n) => `(n.person_id = ${n}::bigint or n.recipient_id = ${n}::bigint)`, query.person);
+  if (query.find) add((n) => `(p.name ilike ${n} or n.recipient_name ilike ${n} or n.step_name ilike ${n} or c.title ilike ${n})`, `%${query.find.replace(/[\\%_]/g, '\\$&')}%`);
+  const base = where.length ? `where ${where.join(' and ')}` : '';
+  const counts = await rows<{ state: NoticeState; count: number }>(db, `select n.state, count(*)::integer as count from notices n join courses c on c.id = n.course_id join people p on p.id = n.person_id ${base} group by n.state`, values);
+  const outcomes: Record<string, string[]> = { trouble: ['bounced', 'failed', 'held'] };
+  if (query.outcome) add((n) => `n.state = any(${n}::text[])`, outcomes[query.outcome] ?? [query.outcome]);
+  const filter = where.length ? `where ${where.join(' and ')}` : '';
+  // upcoming days run forward, everything else begins with the newest
+  const order = query.from || query.person ? 'n.at, n.id' : 'n.at desc, n.id desc';
+  const found = await rows<NoticeDbRow>(db, `select ${NOTICE_COLUMNS} ${NOTICE_TABLES} ${filter} order by ${order} limit ${query.size} offset ${query.page * query.size}`, values);
+  const summary = Object.fromEntries(counts.map(({ state, count }) => [state, count])) as NoticesPage['summary'];
+  const wanted = query.outcome ? (outcomes[query.outcome] ?? [query.outcome]) : null;
+  const total = counts.filter(({ state }) => !wanted || wanted.includes(state)).reduce((sum, { count }) => sum + count, 0);
+  return { rows: found.map((row) => rowOf(row)), total, summary };
+}
+
+const LIST_FOLLOWED = `
+select type, at, data, by_whom
+from assignment_events
+where assignment_id = $1::bigint
+  and at >= $2::timestamptz
+order by at
+limit 20
+`;
+
+const EVENT_WORDS: Record<string, string> = {
+  started: 'opened the course', 'unit-finished': 'finished a unit', finished: 'finished the course', 'certificate-issued': 'certificate issued', extended: 'due date moved',
+  waived: 'waived', withdrawn: 'withdrawn', replied: 'replied',
+}; // prettier-ignore
+
+/** One notice with everything about it: the mail as it was sent, when, why, and what followed. */
+export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeSheet> {
+  const row = await maybeRow<NoticeDbRow & { job: string | null; site: string }>(deps.db, `select ${NOTICE_COLUMNS}, p.job, s.name as site ${NOTICE_TABLES} where n.id = $1::bigint`, [id]);
+  if (!row) throw new Refused('not-found', 'There is no such notice, or not any more.');
+  const zone = Zone.of(row.recipient_zone ?? row.person_zone);
+  const told = (at: Date): string => tellMoment(at.getTime(), zone);
+  const house = await getHouse(deps.db);
+  const [mail] = row.mail_id ? await listMails(deps.db, [row.mail_id]) : [];
+  const timeline: NoticeSheet['timeline'] = [{ what: 'planned', at: row.moment.toISOString(), words: told(row.moment) }];
+  if (row.held_because) timeline.push({ what: 'held', at: row.at.toISOString(), words: row.state === 'held' && row.held_because !== 'leave' && row.held_because !== 'daily-limit' ? 'until that is mended' : `to ${told(row.at)}` });
+  const seconds = (at: Date): string => `${tellTime(at.getTime(), zone)}:${at.toISOString().slice(17, 19)}`;
+  if (mail?.sent_at && row.sent_at) timeline.push({ what: 'sent', at: mail.sent_at.toISOString(), words: `${told(mail.sent_at).replace(/\d\d:\d\d$/, '')}${seconds(mail.sent_at)} as ${house.senderName}` });
+  if (mail?.delivered_at && row.state === 'delivered') timeline.push({ what: 'delivered', at: mail.delivered_at.toISOString(), words: `${seconds(mail.delivered_at)} “${mail.response ?? ''}”` });
+  if (row.state === 'bounced' || row.state === 'failed') timeline.push({ what: row.state, at: row.at.toISOString(), words: `“${row.last_error ?? ''}”` });
+  if (row.state === 'planned' && row.attempts > 0) timeline.push({ what: 'waits', at: row.at.toISOString(), words: `tried ${row.attempts} times; the mail server said “${row.last_error ?? ''}”` });
+
+  const explained = await explain(deps, row);
+  const followed = row.sent_at ? await rows<{ type: string; at: Date }>(deps.db, LIST_FOLLOWED, [row.assignment_id, row.sent_at]) : [];
+  const gatheredWith = row.gathered && row.mail_id ? await rows<{ id: string; name: string }>(deps.db, 'select n.id, p.name from notices n join people p on p.id = n.person_id where n.mail_id = $1::bigint and n.id <> $2::bigint order by p.name', [row.mail_id, id]) : [];
+  return {
+    notice: rowOf(row, gatheredWith.length),
+    stepName: row.step_name,
+    kind: row.kind,
+    course: { id: row.course_id, title: row.course_title },
+    person: { id: row.person_id, name: row.person_name, job: row.job, site: row.site },
+    ...explained,
+    timeline,
+    mail: mail ? mailView(mail, house.senderName) : null,
+    followed: followed.map(({ type, at }) => ({ at: at.toISOString(), words: `${EVENT_WORDS[type] ?? type} ${tellMoment(at.getTime(), Zone.of(row.person_zone))}` })),
+    gatheredWith,
+  };
+}
+
+const mailView = (mail: Awaited<ReturnType<typeof listMails>>[number], fromName: string): MailView => ({
+  id: mail.id,
+  subject: mail.subject,
+  to: `${mail.to_name} <${mail.to_address}>`,
+  from: `${fromName} <${mail.from_address}>`,
+  replyTo: mail.reply_to,
+  messageId: mail.message_id,
+  html: mail.html,
+  text: mail.body,
+  sentAt: mail.sent_at?.toISOString() ?? null,
+  deliveredAt: mail.delivered_at?.toISOString() ?? null,
+  response: mail.response,
+});
+
+/** A decided notice keeps its trace; one that is still to come is decided here by today's facts, for its own moment. */
+async function explain(deps: Deps, row: NoticeDbRow): Promise<{ sentence: string; trace: Check[] }> {
+  if (row.state !== 'planned' && row.state !== 'held') return { sentence: row.sentence ?? '', trace: row.trace ?? [] };
+  if (row.state === 'held' || row.attempts > 0) return { sentence: row.sentence ?? '', trace: row.trace ?? [] };
+  const facts = await loadFacts(deps.db, await getHouse(deps.db), [row.assignment_id]);
+  const assignment = facts.assignments.get(row.assignment_id)!;
+  const step = facts.plans.get(row.course_id)?.steps.find((candidate) => candidate.id === row.step_id);
+  if (!step) return { sentence: 'The plan no longer has this step.', trace: [] };
+  const slot = {
+    assignment: assignment.id, step: step.id, revision: row.revision, occurrence: row.occurrence, to: row.to_role, anchorAt: row.anchor_at.getTime(), moment: row.moment.getTime(),
+    at: row.at.getTime(), knownAt: row.known_at.getTime(), missed: null, replacedAt: null,
+  }; // prettier-ignore
+  const decision = decide({ slot, step, assignment, roster: facts.roster, now: slot.at, countOf: () => 0 });
+  const zone = facts.roster.calendarOf(facts.roster.getPerson(assignment.person)).zone;
+  const sentence = sentenceOf(decision, slot, step, zone, slot.at, null);
+  return { sentence: decision.kind === 'send' ? sentence : `As things stand, ${sentence.charAt(0).toLowerCase()}${sentence.slice(1)}`, trace: decision.trace };
+}
+
+/** Why a person has no notice of a step, or which one: the same sentence and trace as for a notice. */
+export async function whyStep(deps: Deps, assignmentId: string, stepId: string): Promise<NoticeSheet> {
+  const latest = await maybeRow<{ id: string }>(deps.db, 'select id from notices where assignment_id = $1::bigint and step_id = $2::text order by at desc, id desc limit 1', [assignmentId, stepId]);
+  if (latest) return findNoticeSheet(deps, latest.id);
+  const facts = await loadFacts(deps.db, await getHouse(deps.db), [assignmentId]);
+  const assignment = facts.assignments.get(assignmentId);
+  const step = assignment && facts.plans.get(assignment.course)?.steps.find((candidate) => candidate.id === stepId);
+  if (!assignment || !step) throw new Refused('not-found', 'There is no such step in the plan of this assignment.');
+  const employee = facts.roster.getPerson(assignment.person);
+  const zone = facts.roster.calendarOf(employee).zone;
+  const now = deps.clock.now();
+  const slot = slotsOf(step, assignment, facts.roster, facts.plans.get(assignment.course)!.publishedAt, now).find((candidate) => candidate.replacedAt === null);
+  let explained: { sentence: string; trace: Check[] };
+  if (!step.on) explained = { sentence: `Not planned: the step “${step.name}” is switched off.`, trace: [{ check: 'step is on', result: false, because: 'the step is switched off' }] };
+  else if (!slot) explained = { sentence: waitSentence(step), trace: [{ check: 'its anchor has happened', result: false, because: waitSentence(step).replace(/\.$/, '').toLowerCase() }] };
+  else {
+    const at = slot.missed ? slot.moment : slot.at;
+    const decision = decide({ slot, step, assignment, roster: facts.roster, now: Math.max(at, now), countOf: () => 0 });
+    explained = { sentence: sentenceOf(decision, slot, step, zone, at, null), trace: decision.trace };
+  }
+  const recipient = slot && findRecipient(slot.to, employee, facts.roster.person(facts.courses.get(assignment.course)?.owner ?? null), facts.roster, now);
+  return {
+    notice: null,
+    stepName: step.name,
+    kind: step.kind,
+    course: { id: assignment.course, title: facts.courses.get(assignment.course)!.title },
+    person: { id: employee.id, name: employee.name, job: employee.job, site: employee.site ?? '' },
+    ...explained,
+    timeline: slot ? [{ what: 'its moment', at: isoOf(slot.moment), words: `${tellMoment(slot.moment, zone)}${recipient?.person && recipient.person.id !== employee.id ? `, to ${recipient.person.name}` : ''}` }] : [],
+    mail: null,
+    followed: [],
+    gatheredWith: [],
+  };
+}
+
+const LIST_RIBBON = `
+with house_site as (
+  select s.id, s.working_days
+  from sites s
+  cross join settings h
+  order by (s.zone = h.house_zone) desc, s.id
+  limit 1
+)
+select
+  d::date as day,
+  coalesce(sum(c.count) filter (where c.bucket = 'sent'), 0)::integer as sent,
+  coalesce(sum(c.count) filter (where c.bucket = 'planned'), 0)::integer as planned,
+  coalesce(sum(c.count) filter (where c.bucket = 'trouble'), 0)::integer as trouble,
+  extract(isodow from d)::integer = any(max(hs.working_days)) as is_working,
+  (select string_agg(distinct h.name, ', ') from holidays h where h.on_date = d::date) as holiday
+from generate_series($1::date, $2::date, interval '1 day') d
+cross join house_site hs
+left join day_counts c on c.on_day = d::date
+group by d
+order by d
+`;
+
+/** The strip of days: counts come from maintained columns, so millions of notices cost nothing here. */
+export async function ribbon(db: Queryable, today: string, from: string, to: string): Promise<Ribbon> {
+  const found = await rows<{ day: string; sent: number; planned: number; trouble: number; is_working: boolean; holiday: string | null }>(db, LIST_RIBBON, [from, to]);
+  return { today, days: found.map((row) => ({ day: row.day, sent: row.sent, planned: row.planned, trouble: row.trouble, isWorkingDay: row.is_working, holiday: row.holiday })) };
+}
+

@@ -1,0 +1,27 @@
+import type { Client } from '../db/db.ts';
+
+// what waits for a person (an address, a value) is decided again as soon as the facts around it change
+const RELEASE_HELD = `
+update notices
+set try_at = greatest(at, $2::timestamptz)
+where assignment_id = any($1::bigint[])
+  and state = 'held'
+  and try_at is null
+`;
+
+export const releaseHeld = (db: Client, assignmentIds: readonly string[], now: number): Promise<unknown> => db.query(RELEASE_HELD, [assignmentIds, new Date(now)]);
+
+// what waits for this person's address, whoever it is about, and what came back from the old address
+const RELEASE_ADDRESS = `
+update notices n
+set state = 'planned', try_at = $2::timestamptz, held_because = null, because = null, decided_at = null
+from assignments a
+where a.id = n.assignment_id
+  and n.recipient_id = $1::bigint
+  and (
+    (n.state = 'held' and n.held_because = 'unreachable')
+    or (n.state = 'bounced' and n.at > $2::timestamptz - interval '14 days')
+  )
+`;
+
+export const releaseAddress = (db: Client, personId: string, now: number): Promise<unknown> => db.query(RELEASE_ADDRESS, [personId, new Date(now)]);

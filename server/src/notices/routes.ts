@@ -1,0 +1,48 @@
+import { Id, NoticesQuery } from '@nudrik/contract';
+import { dateOf, dayOf } from '@nudrik/core';
+import { z } from 'zod';
+import { announce } from '../db/db.ts';
+import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
+import { houseToday } from '../people/routes.ts';
+import { findNoticeSheet, listNotices, ribbon, whyStep } from './ledger.query.ts';
+
+const TRY_NOW = `
+update notices
+set try_at = $1::timestamptz
+where state = 'planned'
+  and attempts > 0
+  and try_at > $1::timestamptz
+`;
+
+export const noticeRoutes: Route[] = [
+  { method: 'get', path: '/api/notices', access: OFFICE, handle: ({ deps, req }) => listNotices(deps.db, parse(NoticesQuery, req.query)) },
+  {
+    method: 'get',
+    path: '/api/notices/why',
+    access: OFFICE,
+    handle({ deps, req }) {
+      const { assignment, step } = parse(z.object({ assignment: Id, step: z.string().min(1) }), req.query);
+      return whyStep(deps, assignment, step);
+    },
+  },
+  {
+    method: 'post',
+    path: '/api/notices/try-now',
+    access: ADMINISTRATORS,
+    async handle({ deps }) {
+      const result = await deps.db.query(TRY_NOW, [new Date(deps.clock.now())]);
+      await announce(deps.db, 'work');
+      return { tried: result.rowCount };
+    },
+  },
+  { method: 'get', path: '/api/notices/:id', access: OFFICE, handle: ({ deps, req }) => findNoticeSheet(deps, parse(Id, req.params['id'])) },
+  {
+    method: 'get',
+    path: '/api/ribbon',
+    access: OFFICE,
+    async handle({ deps }) {
+      const today = await houseToday(deps);
+      return ribbon(deps.db, today, dateOf(dayOf(today) - 7), dateOf(dayOf(today) + 28));
+    },
+  },
+];

@@ -1,0 +1,251 @@
+import type { RosterRow } from '@nudrik/core';
+import type { AssignmentLine, PeopleFacets, PeoplePage, PeopleQuery, PersonRow, PersonSheet } from '@nudrik/contract';
+import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+
+const LIST_ROSTER = `
+select p.personnel_number, p.name, p.email, d.name as department, s.name as site, p.job, m.email as manager_email, p.joined_on, p.left_on
+from people p
+join departments d on d.id = p.department_id
+join sites s on s.id = p.site_id
+left join people m on m.id = p.manager_id
+`;
+
+/** Everyone, as a roster file writes them. */
+export async function listRoster(db: Queryable): Promise<RosterRow[]> {
+  const found = await rows<Record<string, string | null>>(db, LIST_ROSTER);
+  return found.map((row) => ({
+    personnelNumber: row['personnel_number']!,
+    name: row['name']!,
+    email: row['email']!,
+    department: row['department']!,
+    site: row['site']!,
+    job: row['job']!,
+    managerEmail: row['manager_email']!,
+    joinedOn: row['joined_on']!,
+    leftOn: row['left_on']!,
+  }));
+}
+
+export async function listSiteNames(db: Queryable): Promise<string[]> {
+  return (await rows<{ name: string }>(db, 'select name from sites order by name')).map((row) => row.name);
+}
+
+/** A mark that changes whenever the roster does: a preview is taken only against the roster it was made from. */
+export async function rosterMark(db: Queryable): Promise<string> {
+  const row = await oneRow<{ mark: string }>(
+    db,
+    "select md5(coalesce(string_agg(p::text, '|' order by p.id), '')) as mark from (select id, personnel_number, name, email, department_id, site_id, job, manager_id, joined_on, left_on from people) p",
+  );
+  return row.mark;
+}
+
+const PUT_DEPARTMENTS = `
+insert into departments (name)
+select distinct unnest($1::text[])
+on conflict (name) do nothing
+`;
+
+const PUT_PEOPLE = `
+insert into people (personnel_number, name, email, department_id, site_id, job, joined_on, left_on)
+select r.personnel_number, r.name, r.email, d.id, s.id, r.job, r.joined_on, r.left_on
+from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::date[], $8::date[])
+  as r (personnel_number, name, email, department, site, job, joined_on, left_on)
+join departments d on d.name = r.department
+join sites s on s.name = r.site
+on conflict (email) do update set
+  personnel_number = excluded.personnel_number, name = excluded.name, department_id = excluded.department_id, site_id = excluded.site_id,
+  job = excluded.job, joined_on = excluded.joined_on, left_on = excluded.left_on
+`;
+
+const SET_MANAGERS = `
+update people p
+set manager_id = m.id
+from unnest($1::text[], $2::text[]) as r (email, manager_email)
+left join people m on m.email = r.manager_email
+where p.email = r.email
+  and p.manager_id is distinct from m.id
+`;
+
+/** Stores people as a roster file writes them: new ones are added, known ones (by e-mail) changed. */
+export async function putPeople(db: Client, people: readonly RosterRow[]): Promise<void> {
+  await db.query(PUT_DEPARTMENTS, [people.map((p) => p.department)]);
+  await db.query(PUT_PEOPLE, [
+    people.map((p) => p.personnelNumber), people.map((p) => p.name), people.map((p) => p.email), people.map((p) => p.department),
+    people.map((p) => p.site), people.map((p) => p.job), people.map((p) => p.joinedOn), people.map((p) => p.leftOn),
+  ]); // prettier-ignore
+  await db.query(SET_MANAGERS, [people.map((p) => p.email), people.map((p) => p.managerEmail)]);
+}
+
+// assignments whose plan looks at one of these people: their own, and those of everyone below them in the line
+const LIST_OPEN_AROUND = `
+with recursive line (id) as (
+  select id from people where email = any($1::text[])
+  union
+  select p.id from line l join people p on p.manager_id = l.id
+)
+select a.id
+from line l
+join assignments a on a.person_id = l.id and a.closed_by is null
+`;
+
+export async function listOpenAssignmentsAround(db: Queryable, emails: readonly string[]): Promise<string[]> {
+  return (await rows<{ id: string }>(db, LIST_OPEN_AROUND, [emails])).map((row) => row.id);
+}
+
+const SORTS: Record<PeopleQuery['sort'], string> = { name: 'lower(p.name)', department: 'd.name', site: 's.name', job: 'p.job', manager: 'm.name', joined: 'p.joined_on', late: 'a.late' };
+
+const PERSON_COLUMNS = `
+  p.id, p.personnel_number, p.name, p.email, d.name as department, s.name as site, s.zone, p.job, p.manager_id, m.name as manager_name, p.joined_on, p.left_on,
+  p.address_state, p.address_words, coalesce(a.open, 0)::integer as open, coalesce(a.late, 0)::integer as late
+`;
+const PERSON_TABLES = `
+from people p
+join departments d on d.id = p.department_id
+join sites s on s.id = p.site_id
+left join people m on m.id = p.manager_id
+left join lateral (
+  select count(*) as open, count(*) filter (where due_at < $1::timestamptz) as late
+  from assignments
+  where person_id = p.id
+    and closed_by is null
+) a on true
+`;
+
+interface PersonDbRow {
+  id: string;
+  personnel_number: string | null;
+  name: string;
+  email: string;
+  department: string;
+  site: string;
+  zone: string;
+  job: string | null;
+  manager_id: string | null;
+  manager_name: string | null;
+  joined_on: string | null;
+  left_on: string | null;
+  address_state: 'ok' | 'bounced';
+  address_words: string | null;
+  open: number;
+  late: number;
+}
+
+const personOf = (row: PersonDbRow): PersonRow => ({
+  id: row.id, personnelNumber: row.personnel_number, name: row.name, email: row.email, department: row.department, site: row.site, job: row.job,
+  manager: row.manager_id === null ? null : { id: row.manager_id, name: row.manager_name! }, joinedOn: row.joined_on, leftOn: row.left_on,
+  open: row.open, late: row.late, addressState: row.address_state,
+}); // prettier-ignore
+
+export async function listPeople(db: Queryable, query: PeopleQuery, now: number, today: string): Promise<PeoplePage> {
+  const values: unknown[] = [new Date(now)];
+  const where: string[] = [];
+  const add = (clause: (n: string) => string, value: unknown): void => {
+    values.push(value);
+    where.push(clause(`$${values.length}`));
+  };
+  if (query.find) add((n) => `(p.name ilike ${n} or p.email ilike ${n} or p.personnel_number ilike ${n} or p.job ilike ${n})`, `%${query.find.replace(/[\\%_]/g, '\\$&')}%`);
+  if (query.department) add((n) => `d.name = ${n}::text`, query.department);
+  if (query.site) add((n) => `s.name = ${n}::text`, query.site);
+  if (query.show === 'left') add((n) => `p.left_on <= ${n}::date`, today);
+  if (query.show === 'here' || query.show === 'no-manager' || query.show === 'unreachable') add((n) => `(p.left_on is null or p.left_on > ${n}::date)`, today);
+  if (query.show === 'no-manager') where.push('p.manager_id is null');
+  if (query.show === 'unreachable') where.push("p.address_state <> 'ok'");
+  const filter = where.length ? `where ${where.join(' and ')}` : '';
+  const found = await rows<PersonDbRow & { total: number }>(
+    db,
+    `select ${PERSON_COLUMNS}, count(*) over ()::integer as total ${PERSON_TABLES} ${filter} order by ${SORTS[query.sort]} ${query.order} nulls last, p.id limit ${query.size} offset ${query.page * query.size}`,
+    values,
+  );
+  return { rows: found.map(personOf), total: found[0]?.total ?? 0 };
+}
+
+export async function peopleFacets(db: Queryable): Promise<PeopleFacets> {
+  return {
+    departments: await rows(db, 'select d.name, count(p.id)::integer as people from departments d left join people p on p.department_id = d.id and p.left_on is null group by d.id order by d.name'),
+    sites: await rows(db, 'select s.name, s.zone, count(p.id)::integer as people from sites s left join people p on p.site_id = s.id and p.left_on is null group by s.id order by s.name'),
+  };
+}
+
+/** Columns of one assignment with its course and certificate, for every list that shows a state. */
+export const ASSIGNMENT_COLUMNS = `
+  a.id, a.course_id, k.title, a.round, a.assigned_at, a.due_at, a.closed_by, a.closed_at, a.started_at, c.serial, c.expires_on, c.revoked_at,
+  (select count(*)::integer from unnest(a.units_done) u where u = any(k.required_units)) as done, cardinality(k.required_units) as required
+`;
+
+const LIST_ASSIGNMENTS_OF = `
+select ${ASSIGNMENT_COLUMNS}
+from assignments a
+join courses k on k.id = a.course_id
+left join certificates c on c.assignment_id = a.id
+where a.person_id = $1::bigint
+order by a.closed_by is not null, a.due_at desc
+`;
+
+export interface AssignmentDbRow {
+  id: string;
+  course_id: string;
+  title: string;
+  round: number;
+  assigned_at: Date;
+  due_at: Date;
+  closed_by: string | null;
+  closed_at: Date | null;
+  started_at: Date | null;
+  serial: string | null;
+  expires_on: string | null;
+  revoked_at: Date | null;
+  done: number;
+  required: number;
+}
+
+/** The state of an assignment in words, from its columns. */
+export function stateOf(row: { closed_by: string | null; closed_at: Date | null; due_at: Date; started_at: Date | null }, now: number): string {
+  if (row.closed_by === 'finished') return row.closed_at! > row.due_at ? 'finished late' : 'finished';
+  if (row.closed_by) return row.closed_by;
+  if (row.due_at.getTime() < now) return 'overdue';
+  return row.started_at ? 'in progress' : 'not started';
+}
+
+export const certificateWord = (row: { expires_on: string | null; revoked_at: Date | null }, today: string): string =>
+  row.revoked_at ? 'revoked' : row.expires_on !== null && row.expires_on < today ? 'expired' : 'current';
+
+export async function listAssignmentLines(db: Queryable, personId: string, now: number, today: string): Promise<AssignmentLine[]> {
+  const found = await rows<AssignmentDbRow>(db, LIST_ASSIGNMENTS_OF, [personId]);
+  return found.map((row) => ({
+    id: row.id,
+    course: { id: row.course_id, title: row.title },
+    round: row.round,
+    assignedAt: row.assigned_at.toISOString(),
+    dueAt: row.due_at.toISOString(),
+    state: stateOf(row, now),
+    finishedAt: row.closed_by === 'finished' ? row.closed_at!.toISOString() : null,
+    unitsDone: row.done,
+    unitsRequired: row.required,
+    certificate: row.serial ? { serial: row.serial, state: certificateWord(row, today) } : null,
+  }));
+}
+
+const LIST_LEAVES_OF = `
+select l.from_on as "from", l.to_on as "to", c.name as cover
+from leaves l
+left join people c on c.id = l.cover_id
+where l.person_id = $1::bigint
+order by l.from_on
+`;
+
+const COUNT_LINE = `
+with recursive line (id) as (
+  select id from people where manager_id = $1::bigint
+  union
+  select p.id from line l join people p on p.manager_id = l.id
+)
+select count(*)::integer as team from line
+`;
+
+export async function findPersonSheet(db: Queryable, id: string, now: number, today: string): Promise<PersonSheet | null> {
+  const row = await maybeRow<PersonDbRow>(db, `select ${PERSON_COLUMNS} ${PERSON_TABLES} where p.id = $2::bigint`, [new Date(now), id]);
+  if (!row) return null;
+  const leave = await rows<{ from: string; to: string; cover: string | null }>(db, LIST_LEAVES_OF, [id]);
+  const { team } = await oneRow<{ team: number }>(db, COUNT_LINE, [id]);
+  return { person: { ...personOf(row), zone: row.zone, addressWords: row.address_words, leave, team }, assignments: await listAssignmentLines(db, id, now, today) };
+}

@@ -1,0 +1,74 @@
+import type { PlanRow, PlanView } from '@nudrik/contract';
+import type { PlanStep } from '@nudrik/core';
+import { maybeRow, rows, type Queryable } from '../db/db.ts';
+
+const LIST_PLANS = `
+select
+  c.id, c.title, p.version, p.published_at, p.published_by, p.steps,
+  (select count(*)::integer from assignments a where a.course_id = c.id and a.closed_by is null) as open,
+  (
+    select count(*)::integer
+    from notices n
+    where n.course_id = c.id
+      and n.on_day between $1::date and $1::date + 28
+      and n.state in ('planned', 'held')
+  ) as next28
+from plans p
+join courses c on c.id = p.course_id
+order by c.title
+`;
+
+interface PlanDbRow {
+  id: string;
+  title: string;
+  version: number;
+  published_at: Date;
+  published_by: string | null;
+  steps: PlanStep[];
+  open: number;
+  next28: number;
+}
+
+export async function listPlans(db: Queryable, today: string): Promise<PlanRow[]> {
+  return (await rows<PlanDbRow>(db, LIST_PLANS, [today])).map((row) => ({
+    course: { id: row.id, title: row.title },
+    version: row.version,
+    publishedAt: row.published_at.toISOString(),
+    publishedBy: row.published_by,
+    open: row.open,
+    next28: row.next28,
+    steps: row.steps.map(({ kind, name, on }) => ({ kind, name, on })),
+  }));
+}
+
+const FIND_PLAN = `
+select c.id, c.title, p.version, p.published_at, p.published_by, p.steps,
+  (select count(*)::integer from assignments a where a.course_id = c.id and a.closed_by is null) as open, 0 as next28
+from plans p
+join courses c on c.id = p.course_id
+where c.id = $1::bigint
+`;
+
+const COUNT_NEXT = `
+select step_id, count(*)::integer as count
+from notices
+where course_id = $1::bigint
+  and on_day between $2::date and $2::date + 28
+  and state in ('planned', 'held')
+group by step_id
+`;
+
+export async function findPlan(db: Queryable, courseId: string, today: string): Promise<PlanView | null> {
+  const row = await maybeRow<PlanDbRow>(db, FIND_PLAN, [courseId]);
+  if (!row) return null;
+  const next = await rows<{ step_id: string; count: number }>(db, COUNT_NEXT, [courseId, today]);
+  return {
+    course: { id: row.id, title: row.title },
+    version: row.version,
+    publishedAt: row.published_at.toISOString(),
+    publishedBy: row.published_by,
+    steps: row.steps as PlanView['steps'],
+    next28: Object.fromEntries(next.map(({ step_id, count }) => [step_id, count])),
+    open: row.open,
+  };
+}

@@ -1,0 +1,165 @@
+import type { OverTime, ReportPage, ReportQuery, ReportRow } from '@nudrik/contract';
+import { oneRow, rows, type Queryable } from '../db/db.ts';
+import { ASSIGNMENT_COLUMNS, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
+import { Refused } from '../refusal.ts';
+import { LAST_AND_NEXT } from './team.repo.ts';
+
+const TABLES = `
+from assignments a
+join courses k on k.id = a.course_id
+join people p on p.id = a.person_id
+join departments d on d.id = p.department_id
+join sites s on s.id = p.site_id
+left join people m on m.id = p.manager_id
+`;
+
+/** The states of the report, as conditions on an assignment; $2 is now. */
+const STATES: Record<Exclude<ReportQuery['state'], 'all'>, string> = {
+  open: 'a.closed_by is null',
+  'not started': 'a.closed_by is null and a.started_at is null and a.due_at >= $2::timestamptz',
+  'in progress': 'a.closed_by is null and a.started_at is not null and a.due_at >= $2::timestamptz',
+  late: 'a.closed_by is null and a.due_at < $2::timestamptz',
+  finished: "a.closed_by = 'finished'",
+  waived: "a.closed_by in ('waived', 'withdrawn')",
+};
+
+const SORTS: Record<ReportQuery['sort'], string> = {
+  name: 'lower(p.name)', department: 'd.name', manager: 'm.name', assigned: 'a.assigned_at', due: 'a.due_at', finished: 'a.closed_at',
+  progress: '(select count(*) from unnest(a.units_done) u where u = any(k.required_units))',
+}; // prettier-ignore
+
+function filterOf(query: ReportQuery, courseId: string, now: number): { where: string; values: unknown[] } {
+  const values: unknown[] = [courseId, new Date(now)];
+  const where = ['a.course_id = $1::bigint', '$2::timestamptz is not null'];
+  const add = (clause: (n: string) => string, value: unknown): void => {
+    values.push(value);
+    where.push(clause(`$${values.length}`));
+  };
+  if (query.find) add((n) => `(p.name ilike ${n} or m.name ilike ${n} or p.email ilike ${n})`, `%${query.find.replace(/[\\%_]/g, '\\$&')}%`);
+  if (query.department) add((n) => `d.name = ${n}::text`, query.department);
+  if (query.site) add((n) => `s.name = ${n}::text`, query.site);
+  if (query.state !== 'all') where.push(STATES[query.state]);
+  return { where: where.join(' and '), values };
+}
+
+type ReportDbRow = AssignmentDbRow & {
+  person_id: string;
+  person_name: string;
+  department: string;
+  site: string;
+  manager: string | null;
+  last_id: string | null;
+  last_name: string | null;
+  last_at: Date | null;
+  last_state: string | null;
+  next_id: string | null;
+  next_name: string | null;
+  next_at: Date | null;
+};
+
+const listSql = (where: string, query: ReportQuery, limit: string): string => `
+select ${ASSIGNMENT_COLUMNS}, p.id as person_id, p.name as person_name, d.name as department, s.name as site, m.name as manager,
+  last.id as last_id, last.step_name as last_name, last.at as last_at, last.state as last_state, next.id as next_id, next.step_name as next_name, next.at as next_at
+from (
+  select a.id
+  ${TABLES}
+  where ${where}
+  order by ${SORTS[query.sort]} ${query.order} nulls last, a.id
+  ${limit}
+) page
+join assignments a on a.id = page.id
+join courses k on k.id = a.course_id
+join people p on p.id = a.person_id
+join departments d on d.id = p.department_id
+join sites s on s.id = p.site_id
+left join people m on m.id = p.manager_id
+left join certificates c on c.assignment_id = a.id
+${LAST_AND_NEXT}
+order by ${SORTS[query.sort]} ${query.order} nulls last, a.id
+`;
+
+function reportRow(row: ReportDbRow, now: number): ReportRow {
+  return {
+    assignmentId: row.id,
+    person: { id: row.person_id, name: row.person_name },
+    department: row.department,
+    site: row.site,
+    manager: row.manager,
+    round: row.round,
+    assignedAt: row.assigned_at.toISOString(),
+    dueAt: row.due_at.toISOString(),
+    state: stateOf(row, now),
+    unitsDone: row.done,
+    unitsRequired: row.required,
+    finishedAt: row.closed_by === 'finished' ? row.closed_at!.toISOString() : null,
+    certificate: row.serial,
+    last: row.last_id ? { id: row.last_id, what: row.last_name!, at: row.last_at!.toISOString(), outcome: row.last_state! } : null,
+    next: row.next_id ? { id: row.next_id, what: row.next_name!, at: row.next_at!.toISOString() } : null,
+  };
+}
+
+const COUNT_STATES = (where: string): string => `
+select
+  count(*)::integer as total,
+  count(*) filter (where ${STATES.finished})::integer as finished,
+  count(*) filter (where ${STATES['in progress']})::integer as in_progress,
+  count(*) filter (where ${STATES['not started']})::integer as not_started,
+  count(*) filter (where ${STATES.late})::integer as late,
+  count(*) filter (where ${STATES.waived})::integer as waived
+${TABLES}
+where ${where}
+`;
+
+async function courseTitle(db: Queryable, courseId: string): Promise<{ id: string; title: string }> {
+  const [course] = await rows<{ id: string; title: string }>(db, 'select id, title from courses where id = $1::bigint', [courseId]);
+  if (!course) throw new Refused('not-found', 'There is no such course, or not any more.');
+  return course;
+}
+
+/** Who was notified, who finished: one page. */
+export async function courseReport(db: Queryable, courseId: string, query: ReportQuery, now: number): Promise<ReportPage> {
+  const course = await courseTitle(db, courseId);
+  const { where, values } = filterOf(query, courseId, now);
+  const all = filterOf({ ...query, state: 'all' }, courseId, now);
+  const counts = await oneRow<Record<string, number>>(db, COUNT_STATES(all.where), all.values);
+  const found = await rows<ReportDbRow>(db, listSql(where, query, `limit ${query.size} offset ${query.page * query.size}`), values);
+  const totals: Record<ReportQuery['state'], number> = {
+    all: counts['total']!, open: counts['in_progress']! + counts['not_started']! + counts['late']!, 'in progress': counts['in_progress']!, 'not started': counts['not_started']!,
+    late: counts['late']!, finished: counts['finished']!, waived: counts['waived']!,
+  }; // prettier-ignore
+  return {
+    course,
+    rows: found.map((row) => reportRow(row, now)),
+    total: totals[query.state],
+    counts: { finished: counts['finished']!, inProgress: counts['in_progress']!, notStarted: counts['not_started']!, late: counts['late']!, waived: counts['waived']! },
+  };
+}
+
+/** All rows of the report, for a file. */
+export async function allReportRows(db: Queryable, courseId: string, query: ReportQuery, now: number): Promise<{ course: { id: string; title: string }; rows: ReportRow[] }> {
+  const course = await courseTitle(db, courseId);
+  const { where, values } = filterOf(query, courseId, now);
+  return { course, rows: (await rows<ReportDbRow>(db, listSql(where, query, ''), values)).map((row) => reportRow(row, now)) };
+}
+
+// at the end of each of the last 53 weeks: who had finished, who had it open, who was late
+const LIST_OVER_TIME = `
+with weeks as (
+  select least(w, $2::timestamptz) as until
+  from generate_series($2::timestamptz - interval '52 weeks', $2::timestamptz, interval '1 week') w
+)
+select
+  (w.until at time zone h.house_zone)::date as day,
+  count(a.id) filter (where a.closed_by = 'finished' and a.closed_at <= w.until)::integer as finished,
+  count(a.id) filter (where (a.closed_at is null or a.closed_at > w.until) and a.due_at >= w.until)::integer as open,
+  count(a.id) filter (where (a.closed_at is null or a.closed_at > w.until) and a.due_at < w.until)::integer as late
+from weeks w
+cross join settings h
+left join assignments a on a.course_id = $1::bigint and a.assigned_at <= w.until
+group by w.until, h.house_zone
+order by w.until
+`;
+
+export async function overTime(db: Queryable, courseId: string, now: number): Promise<OverTime> {
+  return { points: await rows(db, LIST_OVER_TIME, [courseId, new Date(now)]) };
+}

@@ -1,0 +1,182 @@
+import { tellAmount, tellMoment, Zone } from '@nudrik/core';
+import type { TodayNeed, TodayView } from '@nudrik/contract';
+import { maybeRow, rows, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { getHouse } from '../people/roster.repo.ts';
+import { houseToday } from '../people/routes.ts';
+
+const COUNT_WAITING = `
+select count(*)::integer as count, min(at) as since, max(last_error) as error
+from notices
+where state = 'planned'
+  and attempts > 0
+  and try_at is not null
+`;
+
+const LIST_UNREACHABLE = `
+select p.id, p.name, p.email, p.address_words,
+  (select count(*)::integer from notices n where n.recipient_id = p.id and n.state in ('planned', 'held')) as waiting,
+  (select count(*)::integer from notices n where n.recipient_id = p.id and n.state = 'bounced') as bounced
+from people p
+where p.address_state = 'bounced'
+  and (p.left_on is null or p.left_on > $1::date)
+order by p.name
+`;
+
+const LIST_NO_RECIPIENT = `
+select n.id, p.id as person_id, p.name, c.title, n.sentence
+from notices n
+join people p on p.id = n.person_id
+join courses c on c.id = n.course_id
+where n.state = 'skipped'
+  and n.because = 'no-recipient'
+  and n.on_day > $1::date - 14
+order by n.at desc
+limit 20
+`;
+
+// late, and there is nobody to tell but the owner of the course
+const LIST_NO_MANAGER = `
+select p.id, p.name, count(a.id)::integer as open, count(a.id) filter (where a.due_at < $2::timestamptz)::integer as late
+from people p
+join assignments a on a.person_id = p.id and a.closed_by is null
+where p.manager_id is null
+  and (p.left_on is null or p.left_on > $1::date)
+  and not exists (select 1 from people q where q.manager_id = p.id)
+group by p.id
+order by late desc, p.name
+limit 20
+`;
+
+const LIST_MISSING = `
+select n.step_name, c.id as course_id, c.title, count(*)::integer as count, min(n.sentence) as sentence, min(p.id) as person_id
+from notices n
+join courses c on c.id = n.course_id
+join people p on p.id = n.person_id
+where n.state = 'held'
+  and n.try_at is null
+  and n.held_because = 'missing-value'
+group by n.step_name, c.id
+order by count desc
+`;
+
+const LIST_FAILED = `
+select n.id, p.name, n.step_name, c.title, n.sentence
+from notices n
+join people p on p.id = n.person_id
+join courses c on c.id = n.course_id
+where n.state = 'failed'
+  and n.on_day > $1::date - 14
+order by n.at desc
+limit 20
+`;
+
+async function needs(db: Queryable, today: string, now: number, zone: Zone): Promise<TodayNeed[]> {
+  const list: TodayNeed[] = [];
+  const waiting = await maybeRow<{ count: number; since: Date | null; error: string | null }>(db, COUNT_WAITING);
+  if (waiting && waiting.count > 0)
+    list.push({
+      kind: 'mail-server',
+      label: 'Mail waits',
+      words: `${tellAmount(waiting.count, 'notices')} ${waiting.count === 1 ? 'waits' : 'wait'} since ${tellMoment(waiting.since!.getTime(), zone)}: ${waiting.error ?? 'the mail server does not answer'}. Nothing is lost; it is tried again by itself, with growing pauses.`,
+      act: { label: 'Try now', link: null, does: 'try-now' },
+    });
+  for (const row of await rows<{ id: string; name: string; address_words: string | null; waiting: number; bounced: number }>(db, LIST_UNREACHABLE, [today]))
+    list.push({
+      kind: 'bounced',
+      label: 'Bounced',
+      words: `Mail to ${row.name} came back: “${row.address_words ?? ''}”. ${row.waiting > 0 ? `${tellAmount(row.waiting, 'notices')} ${row.waiting === 1 ? 'waits' : 'wait'} for a working address.` : ''}`.trim(),
+      act: { label: 'Correct the address', link: `/people/${row.id}?mend=email`, does: null },
+    });
+  for (const row of await rows<{ id: string; name: string; title: string; step_name: string; sentence: string }>(db, LIST_FAILED, [today]))
+    list.push({ kind: 'failed', label: 'Failed', words: `“${row.step_name}” of ${row.title} to ${row.name}: ${row.sentence}`, act: { label: 'Look at it', link: `/ledger/${row.id}`, does: null } });
+  for (const row of await rows<{ person_id: string; name: string; title: string }>(db, LIST_NO_RECIPIENT, [today]))
+    list.push({ kind: 'no-manager', label: 'Nobody told', words: `${row.name} is late on ${row.title} and there was nobody to tell.`, act: { label: 'Name a manager', link: `/people/${row.person_id}?mend=manager`, does: null } });
+  for (const row of await rows<{ id: string; name: string; open: number; late: number }>(db, LIST_NO_MANAGER, [today, new Date(now)]))
+    list.push({
+      kind: 'no-manager',
+      label: 'No manager',
+      words: row.late > 0 ? `${row.name} is late on ${tellAmount(row.late, 'courses')} and has no manager; only the course's owner is told.` : `${row.name} has ${tellAmount(row.open, 'courses')} to finish and no manager to tell if that gets late.`,
+      act: { label: 'Name a manager', link: `/people/${row.id}?mend=manager`, does: null },
+    });
+  for (const row of await rows<{ step_name: string; course_id: string; title: string; count: number; sentence: string; person_id: string }>(db, LIST_MISSING))
+    list.push({
+      kind: 'missing-value',
+      label: 'Missing value',
+      words: row.count === 1 ? `“${row.step_name}” of ${row.title}: ${row.sentence.replace(/^Held: /, '')}` : `${tellAmount(row.count, 'notices')} “${row.step_name}” of ${row.title} are held: ${row.sentence.replace(/^Held: | for .*$/g, '')}.`,
+      act: { label: row.count === 1 ? 'Fill it in' : `Show the ${row.count}`, link: row.count === 1 ? `/people/${row.person_id}` : `/ledger?outcome=held&course=${row.course_id}`, does: null },
+    });
+  return list;
+}
+
+const LIST_NEXT = `
+select n.at, n.on_day as day, n.kind, n.step_name, array_agg(distinct c.title) as courses, count(*)::integer as count
+from notices n
+join courses c on c.id = n.course_id
+where n.state in ('planned', 'held')
+  and n.at >= $1::timestamptz
+  and n.on_day between $2::date and $2::date + 14
+group by n.at, n.on_day, n.kind, n.step_name
+order by n.at
+limit 12
+`;
+
+const LIST_COURSES = `
+select
+  c.id, c.title,
+  count(a.id) filter (where a.closed_by is null and a.due_at >= $1::timestamptz and a.due_at < $1::timestamptz + interval '7 days')::integer as due_soon,
+  count(a.id) filter (where a.closed_by is null and a.due_at < $1::timestamptz)::integer as late,
+  count(a.id) filter (where a.closed_by is null)::integer as open,
+  (select count(distinct k.person_id)::integer from certificates k where k.course_id = c.id and k.revoked_at is null and (k.expires_on is null or k.expires_on >= $2::date)) as holders,
+  (select count(distinct x.person_id)::integer from assignments x where x.course_id = c.id and x.closed_by is distinct from 'withdrawn' and x.closed_by is distinct from 'waived') as asked
+from courses c
+left join assignments a on a.course_id = c.id and a.closed_by is null
+group by c.id
+order by c.title
+`;
+
+const LIST_NEWLY_LATE = `
+select c.id, c.title, array_agg(p.name order by p.name) as people, min(a.due_at) as since
+from assignments a
+join courses c on c.id = a.course_id
+join people p on p.id = a.person_id
+where a.closed_by is null
+  and a.due_at < $1::timestamptz
+  and a.due_at >= $1::timestamptz - interval '3 days'
+group by c.id
+order by c.title
+`;
+
+const LIST_FINISHED = `
+select c.id, c.title, array_agg(p.name order by p.name) as people
+from assignments a
+join courses c on c.id = a.course_id
+join people p on p.id = a.person_id
+where a.closed_by = 'finished'
+  and a.closed_at >= $1::timestamptz - interval '1 day'
+group by c.id
+order by c.title
+`;
+
+export async function todayView(deps: Deps): Promise<TodayView> {
+  const { db } = deps;
+  const now = deps.clock.now();
+  const today = await houseToday(deps);
+  const zone = Zone.of((await getHouse(db)).zone);
+  const counts = new Map((await rows<{ bucket: string; count: number }>(db, 'select bucket, count from day_counts where on_day = $1::date', [today])).map((row) => [row.bucket, row.count]));
+  const courses = await rows<{ id: string; title: string; due_soon: number; late: number; holders: number; asked: number }>(db, LIST_COURSES, [new Date(now), today]);
+  const late = await rows<{ id: string; title: string; people: string[]; since: Date }>(db, LIST_NEWLY_LATE, [new Date(now)]);
+  const finished = await rows<{ id: string; title: string; people: string[] }>(db, LIST_FINISHED, [new Date(now)]);
+  const next = await rows<{ at: Date; day: string; kind: string; step_name: string; courses: string[]; count: number }>(db, LIST_NEXT, [new Date(now), today]);
+  return {
+    now: new Date(now).toISOString(),
+    sentToday: counts.get('sent') ?? 0,
+    plannedToday: counts.get('planned') ?? 0,
+    needs: await needs(db, today, now, zone),
+    next: next.map((row) => ({ at: row.at.toISOString(), day: row.day, kind: row.kind, stepName: row.step_name, courses: row.courses, count: row.count })),
+    courses: courses.map((row) => ({ id: row.id, title: row.title, current: row.asked === 0 ? 0 : Math.round((100 * row.holders) / row.asked), dueSoon: row.due_soon, late: row.late })),
+    newlyLate: late.map((row) => ({ course: row.title, courseId: row.id, people: row.people, since: tellMoment(row.since.getTime(), zone) })),
+    finished: finished.map((row) => ({ course: row.title, courseId: row.id, people: row.people })),
+  };
+}
+

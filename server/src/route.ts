@@ -1,0 +1,42 @@
+import type { NextFunction, Request, Response } from 'express';
+import type { z } from 'zod';
+import type { Account, Role } from '@nudrik/contract';
+import { tellIssues } from '@nudrik/contract';
+import type { Deps } from './deps.ts';
+import { Refused } from './refusal.ts';
+
+/** Who may call a route: some roles, anyone who is signed in, or anyone at all. */
+export type Access = readonly Role[] | 'signed-in' | 'public';
+
+export interface Call {
+  deps: Deps;
+  req: Request;
+  res: Response;
+  /** null on public routes when nobody is signed in */
+  account: Account | null;
+}
+
+/** One route. What `handle` returns is sent as JSON; undefined means that it answered by itself. */
+export interface Route {
+  method: 'get' | 'post' | 'put' | 'patch' | 'delete';
+  path: string;
+  access: Access;
+  handle(call: Call): Promise<unknown>;
+}
+
+export const OFFICE: readonly Role[] = ['administrator', 'trainer', 'auditor'];
+export const EDITORS: readonly Role[] = ['administrator', 'trainer'];
+export const ADMINISTRATORS: readonly Role[] = ['administrator'];
+
+/** Parses what came in, or refuses with where, expected, got. */
+export function parse<T extends z.ZodType>(schema: T, input: unknown): z.infer<T> {
+  const parsed = schema.safeParse(input);
+  if (parsed.success) return parsed.data;
+  const details = tellIssues(parsed.error, input);
+  const words = details.map(({ where, message }) => (where === '(top)' ? message : `${where}: ${message}`)).join('. ');
+  throw new Refused('wrong-input', `${words}. Nothing was changed.`, details);
+}
+
+export const isAllowed = (access: Access, account: Account | null): boolean => access === 'public' || (account !== null && (access === 'signed-in' || access.includes(account.role)));
+
+export type ErrorHandler = (error: unknown, req: Request, res: Response, next: NextFunction) => void;

@@ -1,0 +1,53 @@
+import { z } from 'zod';
+
+const port = z.coerce.number().int().min(0).max(65_535);
+
+/** Ports, paths and secrets of a process: from the environment, checked once at the start. */
+const Environment = z.object({
+  DATABASE_URL: z.string().regex(/^postgres(ql)?:\/\//, 'expected an address like postgres://user@host:5432/nudrik'),
+  PORT: port.default(4300),
+  BASE_URL: z.url({ protocol: /^https?$/, error: 'expected an address like https://training.example' }).default('http://127.0.0.1:4300'),
+  SMTP_URL: z.string().regex(/^smtps?:\/\//, 'expected an address like smtp://host:25').default('smtp://127.0.0.1:4325'),
+  INBOUND_PORT: port.default(0),
+  POST_ROOM_URL: z.url().optional(),
+  NUDRIK_WEB_DIR: z.string().optional(),
+  NUDRIK_SESSION_HOURS: z.coerce.number().positive().default(12),
+  NUDRIK_LOG: z.enum(['silent', 'warn', 'info', 'debug']).default('warn'),
+});
+
+export interface ProcessSettings {
+  databaseUrl: string;
+  port: number;
+  baseUrl: string;
+  smtpUrl: string;
+  /** SMTP port on which delivery reports come in; 0 is none */
+  inboundPort: number;
+  postRoomUrl: string | null;
+  webDir: string | null;
+  sessionHours: number;
+  logLevel: string;
+}
+
+/** @throws Error with one sentence for each setting that is wrong */
+export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
+  const parsed = Environment.safeParse(environment);
+  if (!parsed.success) {
+    const lines = parsed.error.issues.map((issue) => {
+      const name = String(issue.path[0]);
+      return `The setting ${name} is ${environment[name] === undefined ? 'missing' : `"${environment[name]}"`}: ${issue.message}.`;
+    });
+    throw new Error(lines.join('\n'));
+  }
+  const e = parsed.data;
+  return {
+    databaseUrl: e.DATABASE_URL,
+    port: e.PORT,
+    baseUrl: e.BASE_URL.replace(/\/$/, ''),
+    smtpUrl: e.SMTP_URL,
+    inboundPort: e.INBOUND_PORT,
+    postRoomUrl: e.POST_ROOM_URL ?? null,
+    webDir: e.NUDRIK_WEB_DIR ?? null,
+    sessionHours: e.NUDRIK_SESSION_HOURS,
+    logLevel: e.NUDRIK_LOG,
+  };
+}

@@ -1,0 +1,53 @@
+import { BehaviourChange, ServerChange } from '@nudrik/contract';
+import { announce } from '../db/db.ts';
+import { Refused } from '../refusal.ts';
+import { ADMINISTRATORS, parse, type Call, type Route } from '../route.ts';
+
+/** Asks the post room; a real installation has none. */
+async function ask({ deps }: Call, path: string, init: RequestInit = {}): Promise<Response> {
+  if (!deps.settings.postRoomUrl) throw new Refused('only-in-demo', 'The post room is only there in the demo.');
+  let response: Response;
+  try {
+    response = await fetch(`${deps.settings.postRoomUrl}${path}`, { ...init, headers: { 'content-type': 'application/json' } });
+  } catch (error) {
+    throw new Refused('out-of-order', `The post room does not answer: ${((error as Error).cause as Error | undefined)?.message ?? (error as Error).message}.`);
+  }
+  if (!response.ok) throw new Refused('not-found', 'The post room has no such mail, or not any more.');
+  return response;
+}
+
+const idOf = (call: Call): string => encodeURIComponent(String(call.req.params['id']));
+
+/** The demo's post room, seen through Nudrik so that it shares the sign-in. */
+export const standinRoutes: Route[] = [
+  { method: 'get', path: '/api/post-room', access: ADMINISTRATORS, handle: async (call) => (await ask(call, `/mails?${new URLSearchParams(call.req.query as Record<string, string>)}`)).json() },
+  { method: 'get', path: '/api/post-room/mails/:id', access: ADMINISTRATORS, handle: async (call) => (await ask(call, `/mails/${idOf(call)}`)).json() },
+  {
+    method: 'get',
+    path: '/api/post-room/mails/:id/eml',
+    access: ADMINISTRATORS,
+    async handle(call) {
+      const eml = Buffer.from(await (await ask(call, `/mails/${idOf(call)}/eml`)).arrayBuffer());
+      call.res.setHeader('content-type', 'message/rfc822');
+      call.res.setHeader('content-disposition', `attachment; filename="mail-${idOf(call)}.eml"`);
+      call.res.end(eml);
+      return undefined;
+    },
+  },
+  {
+    method: 'put',
+    path: '/api/post-room/behaviour',
+    access: ADMINISTRATORS,
+    handle: async (call) => (await ask(call, '/behaviour', { method: 'PUT', body: JSON.stringify(parse(BehaviourChange, call.req.body)) })).json(),
+  },
+  {
+    method: 'put',
+    path: '/api/post-room/server',
+    access: ADMINISTRATORS,
+    async handle(call) {
+      const answer: unknown = await (await ask(call, '/server', { method: 'PUT', body: JSON.stringify(parse(ServerChange, call.req.body)) })).json();
+      await announce(call.deps.db, 'post-room');
+      return answer;
+    },
+  },
+];
