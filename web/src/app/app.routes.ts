@@ -1,0 +1,27 @@
+import type { Routes } from '@angular/router';
+import { forRoles } from './access/guards.ts';
+
+const office = forRoles('administrator', 'trainer', 'auditor');
+const administrators = forRoles('administrator');
+
+export const routes: Routes = [
+  { path: '', pathMatch: 'full', redirectTo: 'today' },
+  { path: 'sign-in', title: 'Sign in · Nudrik', loadComponent: () => import('./access/sign-in.page.ts').then((m) => m.SignInPage) },
+  { path: 'today', title: 'Today · Nudrik', canActivate: [office], loadComponent: () => import('./reports/today.page.ts').then((m) => m.TodayPage) },
+  { path: 'people', canActivate: [office], title: 'People · Nudrik', loadChildren: () => import('./people/people.routes.ts').then((m) => m.routes) },
+  { path: 'courses', canActivate: [office], title: 'Courses · Nudrik', loadChildren: () => import('./courses/courses.routes.ts').then((m) => m.routes) },
+  { path: 'assign', canActivate: [administrators], title: 'Assign · Nudrik', loadComponent: () => import('./assignments/assign.page.ts').then((m) => m.AssignPage) },
+  { path: 'plans', canActivate: [office], title: 'Plans · Nudrik', loadChildren: () => import('./plans/plans.routes.ts').then((m) => m.routes) },
+  { path: 'ledger', canActivate: [office], title: 'Ledger · Nudrik', loadChildren: () => import('./notices/notices.routes.ts').then((m) => m.routes) },
+  { path: 'matrix', canActivate: [office], title: 'Matrix · Nudrik', loadChildren: () => import('./reports/reports.routes.ts').then((m) => m.routes) },
+  { path: 'certificates', canActivate: [office], title: 'Certificates · Nudrik', loadComponent: () => import('./certificates/certificates.page.ts').then((m) => m.CertificatesPage) },
+  { path: 'post-room', canActivate: [administrators], title: 'Post room · Nudrik', loadComponent: () => import('./standins/post-room.page.ts').then((m) => m.PostRoomPage) },
+  { path: 'post-room/:mail', canActivate: [administrators], title: 'Post room · Nudrik', loadComponent: () => import('./standins/post-room.page.ts').then((m) => m.PostRoomPage) },
+  { path: 'my-team', canActivate: [forRoles('manager', 'administrator', 'trainer')], title: 'My team · Nudrik', loadComponent: () => import('./reports/my-team.page.ts').then((m) => m.MyTeamPage) },
+  { path: 'my-training', canActivate: [forRoles('employee', 'manager', 'administrator', 'trainer', 'auditor')], title: 'My training · Nudrik', loadComponent: () => import('./learning/my-training.page.ts').then((m) => m.MyTrainingPage) },
+  { path: 'go/:token', title: 'Your course · Nudrik', loadComponent: () => import('./learning/learn.page.ts').then((m) => m.LearnPage) },
+  { path: 'go/:token/certificate', title: 'Your certificate · Nudrik', loadComponent: () => import('./learning/learn.page.ts').then((m) => m.LearnPage) },
+  { path: 'verify', title: 'Check a certificate · Nudrik', loadComponent: () => import('./certificates/verify.page.ts').then((m) => m.VerifyPage) },
+  { path: 'verify/:serial', title: 'Check a certificate · Nudrik', loadComponent: () => import('./certificates/verify.page.ts').then((m) => m.VerifyPage) },
+  { path: '**', title: 'Not here · Nudrik', loadComponent: () => import('./shell/not-here.page.ts').then((m) => m.NotHerePage) },
+];

@@ -1,0 +1,79 @@
+import { HttpClient } from '@angular/common/http';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, signal } from '@angular/core';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import type { AssignPreview, AssignResult, CourseRow, PreviewPerson } from '@nudrik/contract';
+import { catchError, debounceTime, of } from 'rxjs';
+import { PeopleApi } from '../people/people.api.ts';
+import { ClockStore } from '../shell/clock.store.ts';
+import { KindMark } from '../shared/kind-mark.ts';
+import { load } from '../shared/loaded.ts';
+import { DayPipe, zoneWords } from '../shared/moment.pipe.ts';
+import { sentenceOf } from '../shared/refusal.ts';
+
+/** Who gets which course by when; and before the confirm, for these very people, what goes out when and what does not. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, RouterLink, KindMark, DayPipe],
+  templateUrl: './assign.page.html',
+  styleUrl: './assign.page.css',
+})
+export class AssignPage {
+  private readonly http = inject(HttpClient);
+  private readonly peopleApi = inject(PeopleApi);
+  private readonly clock = inject(ClockStore);
+  readonly people = input<string>();
+  readonly department = input<string>();
+  readonly site = input<string>();
+  readonly course = input<string>();
+
+  protected readonly courses = toSignal(this.http.get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: null });
+  protected readonly facets = toSignal(this.peopleApi.facets().pipe(catchError(() => of(null))), { initialValue: null });
+  protected readonly courseId = linkedSignal(() => this.course() ?? '');
+  /** `people`, `d:Deck` or `s:Orla Quay` */
+  protected readonly who = linkedSignal(() => (this.people() ? 'people' : this.department() ? `d:${this.department()}` : this.site() ? `s:${this.site()}` : ''));
+  protected readonly chosenCount = computed(() => this.people()?.split(',').filter(Boolean).length ?? 0);
+  protected readonly dueOn = linkedSignal(() => {
+    const now = this.clock.now();
+    return now === null ? '' : new Date(now + 21 * 86_400_000).toISOString().slice(0, 10);
+  });
+  protected readonly dueTime = signal('17:00');
+  protected readonly opened = signal<string | null>(null);
+  protected readonly problem = signal<string | null>(null);
+  protected readonly result = signal<AssignResult | null>(null);
+  protected readonly isBusy = signal(false);
+  protected readonly zoneWords = zoneWords;
+
+  private readonly request = computed(() => {
+    const who = this.who();
+    if (!this.courseId() || !who || !/^\d{4}-\d{2}-\d{2}$/.test(this.dueOn()) || !/^\d{2}:\d{2}$/.test(this.dueTime())) return null;
+    return {
+      courseId: this.courseId(), dueOn: this.dueOn(), dueTime: this.dueTime(), personIds: who === 'people' ? this.people()!.split(',').filter(Boolean) : [],
+      departments: who.startsWith('d:') ? [who.slice(2)] : [], sites: who.startsWith('s:') ? [who.slice(2)] : [],
+    }; // prettier-ignore
+  });
+  protected readonly preview = load(toObservable(this.request).pipe(debounceTime(200)), (request) => this.http.post<AssignPreview>('/api/assignments/preview', request));
+  protected readonly hasAsked = computed(() => this.request() !== null);
+  protected readonly skipped = computed(() => (this.preview.data()?.people ?? []).reduce((sum, person) => sum + person.notices.filter(({ outcome }) => outcome === 'skip').length, 0));
+  protected readonly most = computed(() => Math.max(1, ...(this.preview.data()?.byDay ?? []).map(({ count }) => count)));
+
+  protected sends(person: PreviewPerson): PreviewPerson['notices'] {
+    return person.notices.filter(({ outcome, occurrence }) => outcome !== 'wait' && occurrence === 0);
+  }
+
+  protected assign(): void {
+    this.isBusy.set(true);
+    this.problem.set(null);
+    this.http.post<AssignResult>('/api/assignments', this.request()).subscribe({
+      next: (result) => {
+        this.isBusy.set(false);
+        this.result.set(result);
+      },
+      error: (error: unknown) => {
+        this.isBusy.set(false);
+        this.problem.set(sentenceOf(error));
+      },
+    });
+  }
+}

@@ -1,0 +1,9 @@
+import type { Routes } from '@angular/router';
+import { forRoles } from '../access/guards.ts';
+import { CoursesPage } from './courses.page.ts';
+
+export const routes: Routes = [
+  { path: '', component: CoursesPage },
+  { path: 'new', canActivate: [forRoles('administrator', 'trainer')], loadComponent: () => import('./course.page.ts').then((m) => m.CoursePage) },
+  { path: ':course', loadComponent: () => import('./course.page.ts').then((m) => m.CoursePage) },
+];

@@ -1,0 +1,56 @@
+import { HttpClient } from '@angular/common/http';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { toObservable } from '@angular/core/rxjs-interop';
+import type { LearningUnit, LearningView } from '@nudrik/contract';
+import { DayPipe, MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
+import { load } from '../shared/loaded.ts';
+import { sentenceOf } from '../shared/refusal.ts';
+
+/** What an employee sees behind the personal link: dates, progress, the units, and at the end the certificate. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [MomentPipe, DayPipe],
+  templateUrl: './learn.page.html',
+  styleUrl: './learn.page.css',
+})
+export class LearnPage {
+  private readonly http = inject(HttpClient);
+  readonly token = input.required<string>();
+  protected readonly course = load(toObservable(this.token), (token) => this.http.get<LearningView>(`/api/learning/${encodeURIComponent(token)}`), ['assignments']);
+  protected readonly opened = signal<string | null>(null);
+  protected readonly problem = signal<string | null>(null);
+  protected readonly isBusy = signal(false);
+  protected readonly zoneWords = zoneWords;
+  protected readonly percent = computed(() => {
+    const view = this.course.data();
+    return view && view.unitsRequired ? Math.round((100 * view.unitsDone) / view.unitsRequired) : 0;
+  });
+  protected readonly isOpen = computed(() => !['finished', 'finished late', 'waived', 'withdrawn'].includes(this.course.data()?.state ?? ''));
+  protected readonly firstOpen = computed(() => this.course.data()?.sections.flatMap(({ units }) => units).find((unit) => !unit.doneAt && unit.required)?.id ?? null);
+
+  protected open(unit: LearningUnit): void {
+    this.opened.set(this.opened() === unit.id ? null : unit.id);
+    if (this.isOpen()) this.http.post(`/api/learning/${this.token()}/start`, {}).subscribe();
+  }
+
+  protected finish(unit: LearningUnit): void {
+    this.isBusy.set(true);
+    this.problem.set(null);
+    this.http.post<{ finished: boolean }>(`/api/learning/${this.token()}/units/${unit.id}/done`, {}).subscribe({
+      next: () => {
+        this.isBusy.set(false);
+        const units = this.course.data()!.sections.flatMap(({ units }) => units);
+        this.opened.set(units[units.findIndex(({ id }) => id === unit.id) + 1]?.id ?? null);
+        this.course.reload();
+      },
+      error: (error: unknown) => {
+        this.isBusy.set(false);
+        this.problem.set(sentenceOf(error));
+      },
+    });
+  }
+
+  protected size(bytes: number): string {
+    return bytes < 1_000_000 ? `${Math.max(1, Math.round(bytes / 1000))} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`;
+  }
+}

@@ -1,0 +1,55 @@
+import { ChangeDetectionStrategy, Component, inject, input, computed, signal } from '@angular/core';
+import { DomSanitizer } from '@angular/platform-browser';
+
+/** A mail as its reader sees it: HTML in a sandboxed frame that may run nothing, or its plain text. */
+@Component({
+  selector: 'nk-letter',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div class="letter">
+      <div class="top">
+        <strong>{{ subject() }}</strong>
+        <span class="gap">
+          <button class="link" [class.on]="form() === 'html'" (click)="form.set('html')" [disabled]="!html()">as read</button>
+          <button class="link" [class.on]="form() === 'text'" (click)="form.set('text')">plain text</button>
+          @if (facts().length) {
+            <button class="link" [class.on]="form() === 'headers'" (click)="form.set('headers')">headers</button>
+          }
+        </span>
+      </div>
+      @switch (form()) {
+        @case ('html') {
+          <iframe sandbox="allow-popups allow-popups-to-escape-sandbox" [srcdoc]="document()" title="The message as its reader sees it"></iframe>
+        }
+        @case ('text') {
+          <pre>{{ text() }}</pre>
+        }
+        @default {
+          <dl class="facts">
+            @for (fact of facts(); track $index) {
+              <div><dt>{{ fact.name }}</dt><dd>{{ fact.value }}</dd></div>
+            }
+          </dl>
+        }
+      }
+    </div>
+  `,
+  styles: `
+    .letter { border: 1px solid var(--rule); background: var(--paper); margin-top: 14px; }
+    .top { display: flex; justify-content: space-between; gap: 12px; padding: 9px 12px; border-bottom: 1px solid var(--rule); flex-wrap: wrap; }
+    .on { color: var(--ink); text-decoration: none; font-weight: 700; }
+    iframe { display: block; width: 100%; height: 380px; border: 0; background: var(--paper); }
+    pre { margin: 0; padding: 14px; white-space: pre-wrap; font: inherit; background: var(--sheet); }
+    dl { padding: 4px 12px; background: var(--sheet); }
+  `,
+})
+export class Letter {
+  readonly subject = input.required<string>();
+  readonly html = input.required<string | null>();
+  readonly text = input.required<string | null>();
+  readonly facts = input<{ name: string; value: string }[]>([]);
+  protected readonly form = signal<'html' | 'text' | 'headers'>('html');
+  private readonly sanitizer = inject(DomSanitizer);
+  // the frame is sandboxed without scripts and without our origin; links open in a new tab
+  protected readonly document = computed(() => this.sanitizer.bypassSecurityTrustHtml((this.html() ?? '').replace(/<head>/i, '<head><base target="_blank">')));
+}

@@ -1,0 +1,88 @@
+import { HttpClient } from '@angular/common/http';
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { Router } from '@angular/router';
+import type { CourseRow, NoticeRow, NoticesQuery } from '@nudrik/contract';
+import { dayOf, tellDay } from '@nudrik/core';
+import { catchError, debounceTime, of } from 'rxjs';
+import { SessionStore } from '../access/session.store.ts';
+import { KindMark } from '../shared/kind-mark.ts';
+import { load } from '../shared/loaded.ts';
+import { MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
+import { Outcome } from '../shared/outcome.ts';
+import { NoticesApi } from './notices.api.ts';
+import { NoticeSheetPart } from './notice-sheet.ts';
+
+const SIZE = 60;
+const OUTCOMES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 'failed', 'skipped', 'cancelled', 'trouble'] as const;
+
+/** All notices, past and planned, with what became of each and why. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, KindMark, Outcome, MomentPipe, NoticeSheetPart],
+  templateUrl: './ledger.page.html',
+  styles: `.when { width: 118px; } .mark { width: 30px; } .other { font-size: 12px; }`,
+})
+export class LedgerPage {
+  private readonly api = inject(NoticesApi);
+  private readonly router = inject(Router);
+  protected readonly session = inject(SessionStore);
+  readonly notice = input<string>();
+  readonly assignment = input<string>();
+  readonly step = input<string>();
+  readonly from = input<string>();
+  readonly to = input<string>();
+  readonly course = input<string>();
+  readonly person = input<string>();
+  readonly outcome = input<string>();
+  readonly find = input<string>();
+  readonly page = input<string>();
+  protected readonly outcomes = OUTCOMES;
+  protected readonly size = SIZE;
+  protected readonly zoneWords = zoneWords;
+  protected readonly hasSheet = computed(() => Boolean(this.notice() || this.assignment()));
+  protected readonly pageNumber = computed(() => Number(this.page() ?? 0));
+  /** with a step in the path ("why/…"), `step` is that one and no filter */
+  protected readonly stepFilter = computed(() => (this.assignment() ? undefined : this.step()));
+
+  private readonly query = computed(
+    (): Partial<NoticesQuery> => ({
+      from: this.from(), to: this.to() ?? this.from(), course: this.course(), person: this.person(), step: this.stepFilter(), find: this.find(),
+      outcome: this.outcome() as NoticesQuery['outcome'], page: this.pageNumber(), size: SIZE,
+    }),
+  ); // prettier-ignore
+  protected readonly ledger = load(toObservable(this.query).pipe(debounceTime(30)), (query) => this.api.list(query), ['notices', 'clock']);
+  protected readonly courses = toSignal(inject(HttpClient).get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: [] });
+  protected readonly personName = computed(() => {
+    const row = this.ledger.data()?.rows.find(({ person, addressee }) => person.id === this.person() || addressee?.id === this.person());
+    return row ? (row.person.id === this.person() ? row.person.name : row.addressee!.name) : 'one person';
+  });
+  protected readonly summary = computed(() => {
+    const { summary } = this.ledger.data() ?? {};
+    if (!summary) return '';
+    const total = Object.values(summary).reduce((sum, count) => sum + count, 0);
+    const sent = (summary.sent ?? 0) + (summary.delivered ?? 0);
+    const parts = [sent && `${sent} sent`, summary.planned && `${summary.planned} planned`, summary.held && `${summary.held} held`, summary.bounced && `${summary.bounced} bounced`, summary.failed && `${summary.failed} failed`, summary.skipped && `${summary.skipped} skipped`, summary.cancelled && `${summary.cancelled} cancelled`].filter(Boolean); // prettier-ignore
+    const from = this.from();
+    const days = from ? `${tellDay(dayOf(from))}${this.to() && this.to() !== from ? ` to ${tellDay(dayOf(this.to()!))}` : ''} · ` : '';
+    return `${days}${total} ${total === 1 ? 'notice' : 'notices'}${parts.length ? `: ${parts.join(', ')}` : ''}`;
+  });
+
+  protected filter(params: Record<string, string | null>): void {
+    void this.router.navigate([], { queryParams: { ...params, page: null }, queryParamsHandling: 'merge' });
+  }
+
+  protected turn(step: number): void {
+    const page = this.pageNumber() + step;
+    void this.router.navigate([], { queryParams: { page: page || null }, queryParamsHandling: 'merge' });
+  }
+
+  protected open(row: NoticeRow): void {
+    void this.router.navigate(['/ledger', row.id], { queryParamsHandling: 'merge' });
+  }
+
+  protected close(): void {
+    void this.router.navigate(['/ledger'], { queryParamsHandling: 'merge' });
+  }
+}

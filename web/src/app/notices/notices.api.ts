@@ -1,0 +1,22 @@
+import { HttpClient } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import type { NoticeSheet, NoticesPage, NoticesQuery } from '@nudrik/contract';
+import type { Observable } from 'rxjs';
+import { paramsOf } from '../shared/params.ts';
+
+@Injectable({ providedIn: 'root' })
+export class NoticesApi {
+  private readonly http = inject(HttpClient);
+
+  list(query: Partial<NoticesQuery>): Observable<NoticesPage> {
+    return this.http.get<NoticesPage>('/api/notices', { params: paramsOf(query) });
+  }
+
+  notice(id: string): Observable<NoticeSheet> {
+    return this.http.get<NoticeSheet>(`/api/notices/${id}`);
+  }
+
+  why(assignment: string, step: string): Observable<NoticeSheet> {
+    return this.http.get<NoticeSheet>('/api/notices/why', { params: { assignment, step } });
+  }
+}

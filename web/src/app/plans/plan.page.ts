@@ -1,0 +1,148 @@
+import { HttpClient } from '@angular/common/http';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, untracked } from '@angular/core';
+import { toObservable } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import type { PlanPreview, PlanStepView, PlanView, PreviewNotice } from '@nudrik/contract';
+import { MERGE_FIELDS, stepFault, templateFault, tellCondition, tellWhen, UNITS, type Step } from '@nudrik/core';
+import { Dialog } from 'primeng/dialog';
+import { ToggleSwitch } from 'primeng/toggleswitch';
+import { debounceTime } from 'rxjs';
+import { SessionStore } from '../access/session.store.ts';
+import { KindMark } from '../shared/kind-mark.ts';
+import { load } from '../shared/loaded.ts';
+import { MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
+import { sentenceOf } from '../shared/refusal.ts';
+import { PlanLine } from './plan-line.ts';
+import { TemplateText } from '../messages/template-text.ts';
+
+/** A plan as a line of time: its steps as flags, and beside the chosen one real people with their real moments. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, RouterLink, KindMark, MomentPipe, PlanLine, TemplateText, Dialog, ToggleSwitch],
+  templateUrl: './plan.page.html',
+  styleUrl: './plan.page.css',
+})
+export class PlanPage {
+  private readonly http = inject(HttpClient);
+  protected readonly session = inject(SessionStore);
+  readonly course = input.required<string>();
+  protected readonly plan = load(toObservable(this.course), (id) => this.http.get<PlanView>(`/api/plans/${id}`), ['notices']);
+  /** the draft: begins as what is published, and again after publishing */
+  protected readonly steps = signal<PlanStepView[]>([]);
+  private readonly version = signal(0);
+  protected readonly chosenId = linkedSignal(() => (this.course(), 'two-days-to-go'));
+  protected readonly chosen = computed(() => this.steps().find(({ id }) => id === this.chosenId()) ?? this.steps()[0] ?? null);
+  protected readonly isChanged = computed(() => JSON.stringify(this.steps()) !== JSON.stringify(this.plan.data()?.steps ?? []));
+  private readonly draft = computed(() => (this.steps().length ? { course: this.course(), version: this.version(), steps: this.steps() } : null));
+  protected readonly preview = load(toObservable(this.draft).pipe(debounceTime(150)), ({ course, version, steps }) => this.http.post<PlanPreview>(`/api/plans/${course}/preview`, { version, steps }), ['notices', 'clock']);
+  protected readonly isPublishing = signal(false);
+  protected readonly isBusy = signal(false);
+  protected readonly isEditing = signal(false);
+  protected readonly problem = signal<string | null>(null);
+  protected readonly published = signal<number | null>(null);
+  protected readonly fields = MERGE_FIELDS;
+  protected readonly units = UNITS;
+  protected readonly zoneWords = zoneWords;
+
+  protected readonly moments = computed(() => {
+    const step = this.chosen();
+    if (!step) return [];
+    return (this.preview.data()?.people ?? []).map((person) => ({ person, notice: person.notices.find((notice) => notice.step === step.id) ?? null, more: person.notices.filter((notice) => notice.step === step.id).length - 1 }));
+  });
+  protected readonly fault = computed(() => {
+    const step = this.chosen();
+    if (!step) return null;
+    return stepFault(step as Step) ?? templateFault(step.message);
+  });
+  protected readonly missing = computed(() => (this.preview.data()?.missing ?? []).filter(({ step }) => step === this.chosen()?.name));
+
+  constructor() {
+    // a plan that others publish does not overwrite a draft that is being worked on
+    effect(() => {
+      const plan = this.plan.data();
+      if (plan && plan.version !== untracked(this.version)) {
+        this.version.set(plan.version);
+        this.steps.set(structuredClone(plan.steps));
+      }
+    });
+  }
+
+  protected when(step: PlanStepView): string {
+    return tellWhen(step as Step);
+  }
+
+  protected onlyIf(step: PlanStepView): string {
+    return step.onlyIf ? tellCondition(step.onlyIf) : '';
+  }
+
+  protected change(id: string, change: Partial<PlanStepView>): void {
+    this.published.set(null);
+    this.steps.update((steps) => steps.map((step) => (step.id === id ? { ...step, ...change } : step)));
+  }
+
+  protected setOffset(step: PlanStepView, change: Partial<PlanStepView['offset']>): void {
+    const offset = { ...step.offset, ...change };
+    const isElapsed = offset.unit === 'minutes' || offset.unit === 'hours';
+    this.change(step.id, { offset, at: isElapsed ? null : step.at, window: step.window === 'exact' && !isElapsed && step.anchor.event === 'due' ? null : step.window });
+  }
+
+  protected setSide(step: PlanStepView, isBefore: boolean): void {
+    this.setOffset(step, { amount: isBefore ? -Math.abs(step.offset.amount) : Math.abs(step.offset.amount) });
+  }
+
+  protected amountOf(step: PlanStepView): number {
+    return Math.abs(step.offset.amount);
+  }
+
+  protected setAmount(step: PlanStepView, amount: number): void {
+    if (Number.isInteger(amount) && amount >= 0) this.setOffset(step, { amount: step.offset.amount < 0 ? -amount : amount });
+  }
+
+  protected setMessage(step: PlanStepView, change: Partial<PlanStepView['message']>): void {
+    this.change(step.id, { message: { ...step.message, ...change } });
+  }
+
+  /** Puts a merge field where the cursor stands. */
+  protected insert(step: PlanStepView, area: HTMLTextAreaElement, field: string): void {
+    const at = area.selectionStart;
+    const body = `${step.message.body.slice(0, at)}{${field}}${step.message.body.slice(area.selectionEnd)}`;
+    this.setMessage(step, { body });
+    setTimeout(() => {
+      area.focus();
+      area.setSelectionRange(at + field.length + 2, at + field.length + 2);
+    });
+  }
+
+  protected leaveChanges(): void {
+    this.steps.set(structuredClone(this.plan.data()?.steps ?? []));
+  }
+
+  protected goes(notice: PreviewNotice | null): string {
+    if (!notice) return '';
+    if (notice.outcome === 'wait') return notice.sentence.replace(/\.$/, '').toLowerCase();
+    return notice.outcome === 'skip' ? 'not sent' : (notice.local ?? '');
+  }
+
+  /** The reason alone: the line beside it says already that it is not sent. */
+  protected reason(notice: PreviewNotice): string {
+    return notice.sentence.replace(/^Skipped: /, '').replace(/, before this .*$/, '').replace(/\.$/, '');
+  }
+
+  protected publish(): void {
+    this.isBusy.set(true);
+    this.problem.set(null);
+    this.http.post<{ version: number }>(`/api/plans/${this.course()}/publish`, { version: this.version(), steps: this.steps() }).subscribe({
+      next: ({ version }) => {
+        this.isBusy.set(false);
+        this.isPublishing.set(false);
+        this.published.set(version);
+        this.plan.reload();
+      },
+      error: (error: unknown) => {
+        this.isBusy.set(false);
+        this.problem.set(sentenceOf(error));
+      },
+    });
+  }
+}

@@ -1,0 +1,78 @@
+import { HttpClient } from '@angular/common/http';
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { Router, RouterLink } from '@angular/router';
+import type { OverTime, PlanView, ReportPage, ReportQuery } from '@nudrik/contract';
+import { TableModule, type TableLazyLoadEvent } from 'primeng/table';
+import { catchError, debounceTime, of, switchMap } from 'rxjs';
+import { PeopleApi } from '../people/people.api.ts';
+import { load } from '../shared/loaded.ts';
+import { MomentPipe } from '../shared/moment.pipe.ts';
+import { Outcome } from '../shared/outcome.ts';
+import { paramsOf } from '../shared/params.ts';
+import { State } from '../shared/state.ts';
+import { OverTimeChart } from './over-time-chart.ts';
+
+const SIZE = 50;
+
+/** Who was notified, who finished: one course, one table, the same in CSV and XLSX. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, RouterLink, TableModule, MomentPipe, Outcome, State, OverTimeChart],
+  templateUrl: './course-report.page.html',
+  styles: `
+    .tally { display: flex; gap: 22px; margin-bottom: 6px; }
+    .tally button { background: none; border: 0; padding: 0 0 2px; cursor: pointer; border-bottom: 2px solid transparent; }
+    .tally button.on { border-bottom-color: var(--plum); font-weight: 700; }
+    nk-over-time-chart { display: block; height: 130px; margin: 6px 0 14px; max-width: 980px; }
+    .why { font-size: 12.5px; }
+  `,
+})
+export class CourseReportPage {
+  private readonly http = inject(HttpClient);
+  private readonly router = inject(Router);
+  readonly course = input.required<string>();
+  readonly find = input<string>();
+  readonly department = input<string>();
+  readonly site = input<string>();
+  readonly state = input<string>();
+  readonly page = input<string>();
+  readonly sort = input<string>();
+  readonly order = input<string>();
+  protected readonly size = SIZE;
+  protected readonly first = computed(() => Number(this.page() ?? 0) * SIZE);
+  private readonly filterQuery = computed(() => ({ find: this.find(), department: this.department(), site: this.site(), state: this.state() as ReportQuery['state'], sort: this.sort() as ReportQuery['sort'], order: this.order() as ReportQuery['order'] }));
+  private readonly query = computed(() => ({ course: this.course(), params: paramsOf({ ...this.filterQuery(), page: Number(this.page() ?? 0), size: SIZE }) }));
+  protected readonly report = load(toObservable(this.query).pipe(debounceTime(30)), ({ course, params }) => this.http.get<ReportPage>(`/api/reports/courses/${course}`, { params }), ['notices', 'assignments', 'people', 'clock']);
+  protected readonly overTime = load(toObservable(this.course), (id) => this.http.get<OverTime>(`/api/reports/courses/${id}/over-time`), ['assignments', 'clock']);
+  protected readonly facets = toSignal(inject(PeopleApi).facets().pipe(catchError(() => of(null))), { initialValue: null }); // prettier-ignore
+  protected readonly steps = toSignal(toObservable(this.course).pipe(switchMap((id) => this.http.get<PlanView>(`/api/plans/${id}`).pipe(catchError(() => of(null))))), { initialValue: null });
+  protected readonly exportQuery = computed(() => new URLSearchParams(paramsOf(this.filterQuery())).toString());
+  protected readonly tally = computed(() => {
+    const counts = this.report.data()?.counts;
+    if (!counts) return [];
+    const all = counts.finished + counts.inProgress + counts.notStarted + counts.late + counts.waived;
+    return [
+      { state: null, words: `${all} assignments`, tone: '' },
+      { state: 'finished', words: `${counts.finished} finished`, tone: 'done' },
+      { state: 'in progress', words: `${counts.inProgress} in progress`, tone: '' },
+      { state: 'not started', words: `${counts.notStarted} not started`, tone: '' },
+      { state: 'late', words: `${counts.late} late`, tone: counts.late ? 'late' : '' },
+      ...(counts.waived ? [{ state: 'waived', words: `${counts.waived} waived or withdrawn`, tone: 'quiet' }] : []),
+    ];
+  });
+
+  protected filter(params: Record<string, string | null>): void {
+    void this.router.navigate([], { queryParams: { ...params, page: null }, queryParamsHandling: 'merge' });
+  }
+
+  protected turn(event: TableLazyLoadEvent): void {
+    const page = Math.floor((event.first ?? 0) / SIZE);
+    void this.router.navigate([], { queryParams: { page: page || null, sort: (event.sortField as string | undefined) ?? null, order: event.sortOrder === -1 ? 'desc' : null }, queryParamsHandling: 'merge' });
+  }
+
+  protected why(assignment: string, step: string): void {
+    void this.router.navigate(['/ledger', 'why', assignment, step]);
+  }
+}

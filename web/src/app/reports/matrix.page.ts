@@ -1,0 +1,49 @@
+import { HttpClient } from '@angular/common/http';
+import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
+import { Router } from '@angular/router';
+import type { CourseRow } from '@nudrik/contract';
+import { of } from 'rxjs';
+import { load } from '../shared/loaded.ts';
+
+/** Each course with who holds it, who has it open, who is late; a row leads to the people. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div class="work">
+      <div class="page-head"><div><h1>Matrix</h1><p class="quiet">Choose a course: who was notified, who finished</p></div></div>
+      @if (courses.data(); as rows) {
+        <table class="list">
+          <thead><tr><th>Course</th><th>Code</th><th class="num">Hold a current certificate</th><th class="num">Open</th><th class="num">Due in 7 days</th><th class="num">Late</th><th class="num">Finished, all rounds</th></tr></thead>
+          <tbody>
+            @for (course of rows; track course.id) {
+              <tr data-row tabindex="0" (click)="open(course.id)">
+                <td>{{ course.title }}</td>
+                <td class="quiet">{{ course.code }}</td>
+                <td class="num">{{ course.current }}</td>
+                <td class="num">{{ course.open }}</td>
+                <td class="num" [class.soon]="course.dueSoon > 0">{{ course.dueSoon }}</td>
+                <td class="num" [class.late]="course.late > 0">{{ course.late }}</td>
+                <td class="num">{{ course.finished }}</td>
+              </tr>
+            } @empty {
+              <tr><td class="quiet" colspan="7">No course yet.</td></tr>
+            }
+          </tbody>
+        </table>
+      } @else if (courses.error()) {
+        <p class="refusal" role="alert">{{ courses.error() }} <button class="link" (click)="courses.reload()">Try again</button></p>
+      } @else {
+        <p class="loading">Counting …</p>
+      }
+    </div>
+  `,
+})
+export class MatrixPage {
+  private readonly http = inject(HttpClient);
+  private readonly router = inject(Router);
+  protected readonly courses = load(of(true), () => this.http.get<CourseRow[]>('/api/courses'), ['assignments', 'clock']);
+
+  protected open(id: string): void {
+    void this.router.navigate(['/matrix', id]);
+  }
+}

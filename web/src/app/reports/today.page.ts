@@ -1,0 +1,66 @@
+import { HttpClient } from '@angular/common/http';
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import type { TodayNeed, TodayView } from '@nudrik/contract';
+import { tellTime, weekdayOf, Zone } from '@nudrik/core';
+import { of } from 'rxjs';
+import { SessionStore } from '../access/session.store.ts';
+import { KindMark } from '../shared/kind-mark.ts';
+import { load } from '../shared/loaded.ts';
+
+const WEEKDAYS = ['', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
+const NUMBERS = ['Nothing needs', 'One thing needs', 'Two things need', 'Three things need', 'Four things need', 'Five things need', 'Six things need', 'Seven things need', 'Eight things need', 'Nine things need'];
+
+/** What needs a person first; then what goes out next, and who is due and late. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, KindMark],
+  templateUrl: './today.page.html',
+  styleUrl: './today.page.css',
+})
+export class TodayPage {
+  private readonly http = inject(HttpClient);
+  protected readonly session = inject(SessionStore);
+  private readonly zone = computed(() => Zone.of(this.session.zone()));
+  protected readonly today = load(of(true), () => this.http.get<TodayView>('/api/today'), ['notices', 'clock', 'people', 'assignments', 'plans']);
+  protected readonly title = computed(() => {
+    const view = this.today.data();
+    if (!view) return '';
+    const date = new Date(this.zone().toLocal(Date.parse(view.now)).day * 86_400_000);
+    return `${WEEKDAYS[weekdayOf(date.getTime() / 86_400_000)]} ${date.getUTCDate()} ${date.toLocaleString('en', { month: 'long', timeZone: 'UTC' })}`;
+  });
+  protected readonly summary = computed(() => {
+    const view = this.today.data();
+    if (!view) return '';
+    const count = view.needs.length;
+    const sent = view.sentToday === 0 ? 'Nothing has gone out yet today' : `${view.sentToday} ${view.sentToday === 1 ? 'notice' : 'notices'} went out today`;
+    return `${sent}. ${view.plannedToday === 0 ? 'No more are planned' : `${view.plannedToday} more ${view.plannedToday === 1 ? 'is' : 'are'} planned`}. ${NUMBERS[count] ?? `${count} things need`} you.`;
+  });
+  protected readonly next = computed(() =>
+    (this.today.data()?.next ?? []).map((row) => {
+      const isToday = row.day === this.todayDate();
+      return { ...row, day: row.day, when: isToday ? '' : this.shortDay(row.day), time: tellTime(Date.parse(row.at), this.zone()), about: row.courses.length > 2 ? `${row.courses.length} courses` : row.courses.join(' and ') };
+    }),
+  );
+  private readonly todayDate = computed(() => {
+    const view = this.today.data();
+    return view ? new Date(this.zone().dayAt(Date.parse(view.now)) * 86_400_000).toISOString().slice(0, 10) : '';
+  });
+
+  private shortDay(date: string): string {
+    const day = Math.floor(Date.parse(date) / 86_400_000);
+    return `${WEEKDAYS[weekdayOf(day)]!.slice(0, 3)} ${Number(date.slice(8))}`;
+  }
+
+  protected toneOf(need: TodayNeed): string {
+    return need.kind === 'missing-value' ? 'soon' : 'late';
+  }
+
+  protected queryOf(link: string): Record<string, string> {
+    return Object.fromEntries(new URLSearchParams(link.split('?')[1] ?? ''));
+  }
+
+  protected tryNow(): void {
+    this.http.post('/api/notices/try-now', {}).subscribe();
+  }
+}

@@ -1,0 +1,9 @@
+import { HttpErrorResponse } from '@angular/common/http';
+import type { Refusal } from '@nudrik/contract';
+
+/** What went wrong, in the server's sentence, or in ours when it did not answer. */
+export function sentenceOf(error: unknown): string {
+  if (!(error instanceof HttpErrorResponse)) return 'Something went wrong on this page. Load it again; nothing was changed.';
+  if (error.status === 0) return 'Nudrik does not answer. Nothing was changed; it is tried again when you try again.';
+  return (error.error as Refusal | null)?.message ?? `The server answered ${error.status}. Nothing was changed.`;
+}

@@ -1,0 +1,59 @@
+import { DOCUMENT } from '@angular/common';
+import { inject, Injectable, signal } from '@angular/core';
+import { Router } from '@angular/router';
+
+const isTyping = (target: EventTarget | null): boolean => target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+
+/** One place for the keys that work everywhere: find, rows, assign, ribbon, help. */
+@Injectable({ providedIn: 'root' })
+export class KeysService {
+  private readonly document = inject(DOCUMENT);
+  private readonly router = inject(Router);
+  private find: () => void = () => undefined;
+  private ribbon: (step: number) => void = () => undefined;
+  readonly isHelpOpen = signal(false);
+
+  constructor() {
+    this.document.addEventListener('keydown', (event) => this.press(event));
+  }
+
+  onFind(act: () => void): void {
+    this.find = act;
+  }
+
+  onRibbon(act: (step: number) => void): void {
+    this.ribbon = act;
+  }
+
+  private press(event: KeyboardEvent): void {
+    if (event.ctrlKey || event.metaKey || event.altKey || isTyping(event.target)) return;
+    const acts: Record<string, () => void> = {
+      '/': () => this.find(),
+      a: () => void this.router.navigate(['/assign']),
+      j: () => this.row(1),
+      k: () => this.row(-1),
+      '[': () => this.ribbon(-1),
+      ']': () => this.ribbon(1),
+      '?': () => this.isHelpOpen.update((isOpen) => !isOpen),
+    };
+    if (event.key === 'Escape' && this.isHelpOpen()) return this.isHelpOpen.set(false);
+    if (event.key === 'Escape') return void this.document.querySelector<HTMLElement>('[data-close]')?.click();
+    const focused = this.document.activeElement;
+    if (event.key === 'Enter' && focused instanceof HTMLElement && focused.matches('[data-row]')) {
+      event.preventDefault();
+      return focused.click();
+    }
+    const act = acts[event.key];
+    if (!act) return;
+    event.preventDefault();
+    act();
+  }
+
+  private row(step: number): void {
+    const list = [...this.document.querySelectorAll<HTMLElement>('[data-row]')];
+    const at = list.indexOf(this.document.activeElement as HTMLElement);
+    const chosen = list.findIndex((row) => row.classList.contains('chosen'));
+    const from = at === -1 ? chosen : at;
+    list[Math.min(list.length - 1, Math.max(0, from + step))]?.focus();
+  }
+}

@@ -1,0 +1,120 @@
+import { HttpClient } from '@angular/common/http';
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { ActivatedRoute, Router } from '@angular/router';
+import type { Ribbon as RibbonView, RibbonDay } from '@nudrik/contract';
+import { dayOf, tellDay, weekdayOf } from '@nudrik/core';
+import { map, of } from 'rxjs';
+import { SessionStore } from '../access/session.store.ts';
+import { load } from '../shared/loaded.ts';
+import { sentenceOf } from '../shared/refusal.ts';
+import { ClockStore } from './clock.store.ts';
+import { KeysService } from './keys.service.ts';
+
+const WEEKDAYS = ['', 'Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
+const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
+const FOLDED = 'nudrik.ribbon.folded';
+const BAR = 30;
+
+/** Seven days back to twenty-eight ahead: solid bars sent, outlined bars planned. Choosing days filters the page below. */
+@Component({
+  selector: 'nk-ribbon',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './ribbon.html',
+  styleUrl: './ribbon.css',
+})
+export class Ribbon {
+  private readonly http = inject(HttpClient);
+  private readonly router = inject(Router);
+  protected readonly clock = inject(ClockStore);
+  protected readonly session = inject(SessionStore);
+  protected readonly isFolded = signal(localStorage.getItem(FOLDED) === 'yes');
+  protected readonly problem = signal<string | null>(null);
+  protected readonly view = load(of(true), () => this.http.get<RibbonView>('/api/ribbon'), ['notices', 'clock', 'people']);
+  private readonly params = toSignal(inject(ActivatedRoute).queryParamMap.pipe(map((params) => ({ from: params.get('from'), to: params.get('to') }))), { initialValue: { from: null, to: null } });
+  private dragFrom: string | null = null;
+
+  protected readonly chosen = computed(() => {
+    const { from, to } = this.params();
+    return from ? { from, to: to ?? from } : null;
+  });
+  protected readonly days = computed(() => {
+    const view = this.view.data();
+    if (!view) return [];
+    const most = Math.max(8, ...view.days.map((day) => day.sent + day.planned + day.trouble));
+    // a root scale: one full Monday does not flatten every other day
+    const height = (count: number): number => (count === 0 ? 0 : Math.max(2, Math.round((BAR * Math.sqrt(count)) / Math.sqrt(most))));
+    return view.days.map((day, i) => {
+      const weekday = weekdayOf(dayOf(day.day));
+      const date = Number(day.day.slice(8));
+      const total = height(day.sent + day.planned + day.trouble);
+      const solid = day.sent + day.trouble === 0 ? 0 : Math.max(2, Math.round((total * (day.sent + day.trouble)) / (day.sent + day.planned + day.trouble)));
+      return {
+        ...day, weekday: WEEKDAYS[weekday]!, date, month: i === 0 || date === 1 ? MONTHS[Number(day.day.slice(5, 7)) - 1]! : null,
+        solid, outline: Math.max(0, total - solid), isToday: day.day === view.today, isWeekend: weekday > 5, startsWeek: weekday === 1, label: this.labelOf(day),
+      }; // prettier-ignore
+    });
+  });
+  protected readonly words = computed(() => {
+    const chosen = this.chosen();
+    if (!chosen) return null;
+    const days = (this.view.data()?.days ?? []).filter((day) => day.day >= chosen.from && day.day <= chosen.to);
+    const sum = (key: 'sent' | 'planned' | 'trouble'): number => days.reduce((total, day) => total + day[key], 0);
+    const parts = [sum('sent') && `${sum('sent')} sent`, sum('planned') && `${sum('planned')} planned`, sum('trouble') && `${sum('trouble')} bounced or failed`].filter(Boolean);
+    const span = chosen.from === chosen.to ? tellDay(dayOf(chosen.from)) : `${tellDay(dayOf(chosen.from))} to ${tellDay(dayOf(chosen.to))}`;
+    return `${span}: ${parts.join(', ') || 'nothing sent or planned'}`;
+  });
+  protected readonly canGoThere = computed(() => this.session.canChange() && this.clock.isDemo() && this.chosen()?.from === this.chosen()?.to && (this.chosen()?.from ?? '') > (this.view.data()?.today ?? '9'));
+  protected readonly isLedger = computed(() => (this.params(), this.router.url.startsWith('/ledger')));
+
+  constructor() {
+    inject(KeysService).onRibbon((step) => this.step(step));
+  }
+
+  private labelOf(day: RibbonDay): string {
+    const counts = [day.sent && `${day.sent} sent`, day.planned && `${day.planned} planned`, day.trouble && `${day.trouble} bounced or failed`].filter(Boolean).join(', ');
+    return `${tellDay(dayOf(day.day))}${day.holiday ? `, ${day.holiday}` : ''}: ${counts || 'nothing'}`;
+  }
+
+  protected fold(): void {
+    this.isFolded.update((isFolded) => !isFolded);
+    localStorage.setItem(FOLDED, this.isFolded() ? 'yes' : 'no');
+  }
+
+  protected press(day: string): void {
+    this.dragFrom = day;
+  }
+
+  protected release(day: string): void {
+    const from = this.dragFrom;
+    this.dragFrom = null;
+    if (from !== null && from !== day) this.choose(from < day ? from : day, from < day ? day : from);
+  }
+
+  /** The same day again clears the choice. */
+  protected toggle(day: string): void {
+    const chosen = this.chosen();
+    if (chosen && chosen.from === day && chosen.to === day) this.choose(null, null);
+    else this.choose(day, null);
+  }
+
+  protected choose(from: string | null, to: string | null): void {
+    void this.router.navigate([], { queryParams: { from, to, page: null }, queryParamsHandling: 'merge' });
+  }
+
+  protected showInLedger(): void {
+    void this.router.navigate(['/ledger'], { queryParams: { from: this.chosen()!.from, to: this.chosen()!.to } });
+  }
+
+  private step(step: number): void {
+    const list = this.days();
+    const at = list.findIndex((day) => day.day === (this.chosen()?.from ?? this.view.data()?.today));
+    const next = list[Math.min(list.length - 1, Math.max(0, at + step))];
+    if (next) this.choose(next.day, null);
+  }
+
+  protected goThere(): void {
+    this.problem.set(null);
+    this.clock.move({ day: this.chosen()!.from }).subscribe({ error: (error: unknown) => this.problem.set(sentenceOf(error)) });
+  }
+}
