@@ -68,7 +68,7 @@ export const COURSES: readonly DemoCourse[] = [
     campaigns: [{ day: -270, dueIn: 21, share: 0.8 }, { day: -24, dueIn: 21, share: 0.4 }],
     discipline: 74,
     draft: {
-      title: 'Hot Work Permit', code: 'YRD-01', validityMonths: 6, summary: 'No spark without a signature: who asks, who signs, who watches.',
+      title: 'Hot Work Permit', code: 'YRD-01', validityMonths: 12, summary: 'No spark without a signature: who asks, who signs, who watches.',
       sections: [{ id: null, title: 'The permit', units: [page('Asking for a permit', 'The place, the work, the hours. One permit, one place.'), page('What the signer looks at', 'Gas, neighbours, drains, and the way out.')] }, { id: null, title: 'The fire watch', units: [page('Thirty minutes after', 'The watch stays thirty minutes after the last spark, and comes back after an hour.')] }],
     },
   },

@@ -35,7 +35,7 @@ const JOBS: Record<string, readonly string[]> = {
 }; // prettier-ignore
 /** people by department, the intake of 38 not counted: 208 */
 const SIZES: [string, string, number][] = [
-  ['Deck', 'Vessel pool', 46], ['Deck', 'Orla Quay', 12], ['Engine', 'Vessel pool', 28], ['Cabin', 'Vessel pool', 36], ['Terminal', 'Orla Quay', 18],
+  ['Deck', 'Vessel pool', 46], ['Deck', 'Orla Quay', 12], ['Engine', 'Vessel pool', 27], ['Cabin', 'Vessel pool', 35], ['Terminal', 'Orla Quay', 18],
   ['Terminal', 'Tarn Ness', 20], ['Yard', 'Skerry Yard', 30], ['Office', 'Orla Quay', 14], ['Office', 'Tarn Ness', 4],
 ]; // prettier-ignore
 
@@ -108,23 +108,28 @@ export function makeCrew(): Crew {
   add(CAST.yardTrainer, 'Yard', 'Skerry Yard', 'Yard safety trainer', CAST.yardHead);
   add(CAST.auditor, 'Office', 'Orla Quay', 'Quality auditor', CAST.director);
 
-  const parts: Record<string, string[]> = { 'Deck/Vessel pool': [CAST.awayLead, CAST.coverLead, CAST.employee, CAST.onLeave, CAST.noManager, CAST.full], 'Cabin/Vessel pool': [CAST.bounced], 'Terminal/Tarn Ness': [CAST.bouncing], 'Yard/Skerry Yard': [CAST.bothZones] };
+  const parts: Record<string, [string[], string[]]> = {
+    'Deck/Vessel pool': [[CAST.awayLead, CAST.coverLead], [CAST.employee, CAST.onLeave, CAST.noManager, CAST.full]],
+    'Cabin/Vessel pool': [[], [CAST.bounced]],
+    'Terminal/Tarn Ness': [[], [CAST.bouncing]],
+    'Yard/Skerry Yard': [[], [CAST.bothZones]],
+  };
   for (const [department, site, size] of SIZES) {
-    const own = parts[`${department}/${site}`] ?? [];
+    const [ownLeads, ownStaff] = parts[`${department}/${site}`] ?? [[], []];
     // heads, director, trainers and auditor stand in their departments' numbers already
-    const standing = people.filter((p) => p.department === department && p.site === site).length;
-    const count = size - standing;
+    const count = size - people.filter((p) => p.department === department && p.site === site).length;
+    const leadCount = Math.ceil(count / 12);
     const leads: string[] = [];
     for (let i = 0; i < count; i++) {
-      const name = own[i] ?? names.pop()!;
-      const isLead = i < Math.ceil(count / 12);
-      if (isLead) {
+      if (i < leadCount) {
+        const name = ownLeads[i] ?? names.pop()!;
         leads.push(name);
         add(name, department, site, department === 'Deck' ? 'Chief officer' : department === 'Engine' ? 'Chief engineer' : `${department} lead`, heads[department]!);
         continue;
       }
+      const name = ownStaff[i - leadCount] ?? names.pop()!;
       const manager = name === CAST.noManager ? null : name === CAST.bothZones ? CAST.deckHead : name === CAST.employee || name === CAST.onLeave ? leads[0]! : random.pick(leads);
-      add(name, department, site, random.pick(JOBS[department]!), manager);
+      add(name, department, site, name === CAST.employee ? 'Deckhand' : random.pick(JOBS[department]!), manager);
     }
   }
   const leadsOf = (department: string): string[] => people.filter((p) => p.department === department && /lead|Chief/.test(p.job ?? '')).map((p) => p.name);

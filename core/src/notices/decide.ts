@@ -105,7 +105,7 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
     if (zone.dayAt(now) > dayOf(step.endsOn)) return skip('before its end', 'after-end', `the step ends on ${tellDay(dayOf(step.endsOn))} and its moment was ${tellMoment(now, zone)}`);
     pass('before its end', `ends on ${tellDay(dayOf(step.endsOn))}`);
   }
-  if (isOvertaken(step, slot, now)) return skip('not overtaken', 'superseded', `it is meant before the due date, and ${tellMoment(slot.anchorAt, zone)} is not after its moment, ${tellMoment(now, zone)}`);
+  if (isOvertaken(step, slot, now)) return skip('not overtaken', 'superseded', `it is meant before the due date (${tellMoment(slot.anchorAt, zone)}) and could go only on ${tellMoment(now, zone)}`);
   if (supersededBy) return skip('not overtaken', 'superseded', `a later message of the same assignment takes its place: ${supersededBy}`);
 
   if (!recipient.person && !recipient.address) return skip('recipient found', 'no-recipient', recipient.path.join('; ') || 'nobody to write to');

@@ -88,7 +88,7 @@ export function previewNotice(line: RehearsalLine, step: PlanStep, person: Perso
 }
 
 /** Real people with each step's moment, from the core that will send. */
-export function previewPeople(assignments: readonly Assignment[], steps: readonly PlanStep[], publishedAt: Instant, roster: Roster, from: Instant): { people: PreviewPerson[]; lines: RehearsalLine[] } {
+export function previewPeople(assignments: readonly Assignment[], steps: readonly PlanStep[], publishedAt: Instant, roster: Roster, from: Instant, now = from): { people: PreviewPerson[]; lines: RehearsalLine[] } {
   const stepOf = new Map(steps.map((step) => [step.id, step]));
   const courses = [...new Set(assignments.map((assignment) => assignment.course))];
   const lines = rehearse({ from, until: from + HORIZON_MS, roster, assignments, plans: courses.map((course) => ({ course, publishedAt, steps: steps.filter((step) => step.on) })) });
@@ -101,8 +101,8 @@ export function previewPeople(assignments: readonly Assignment[], steps: readonl
   const people = assignments.slice(0, NAMED).map((assignment): PreviewPerson => {
     const person = roster.getPerson(assignment.person);
     const calendar = roster.calendarOf(person);
-    const { dueAt } = standingAt(assignment, from);
-    const leave = person.leave.find(({ to }) => dayOf(to) >= calendar.zone.dayAt(from));
+    const { dueAt } = standingAt(assignment, now);
+    const leave = person.leave.find(({ from: first, to }) => dayOf(first) <= calendar.zone.dayAt(dueAt) && dayOf(to) >= calendar.zone.dayAt(now));
     return {
       id: person.id,
       name: person.name,
@@ -110,7 +110,7 @@ export function previewPeople(assignments: readonly Assignment[], steps: readonl
       zone: calendar.zone.name,
       due: tellMoment(dueAt, calendar.zone),
       dueAt: new Date(dueAt).toISOString(),
-      note: assignment.assignedAt > from ? `joins ${tellDay(calendar.zone.dayAt(assignment.assignedAt))}` : leave ? `on leave to ${tellDay(dayOf(leave.to))}` : !person.isReachable ? 'mail comes back' : null,
+      note: assignment.assignedAt > now ? `joins ${tellDay(calendar.zone.dayAt(assignment.assignedAt))}` : leave ? `on leave to ${tellDay(dayOf(leave.to))}` : !person.isReachable ? 'mail comes back' : null,
       notices: (linesOf.get(assignment.id) ?? []).map((line) => previewNotice(line, stepOf.get(line.step)!, person, roster)),
     };
   });

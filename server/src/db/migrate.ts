@@ -7,5 +7,5 @@ const DIRECTORY = [new URL('../../migrations', import.meta.url), new URL('../mig
 
 /** Brings the database to the newest migration; does nothing when it is there. */
 export async function migrate(databaseUrl: string): Promise<void> {
-  await runner({ databaseUrl, dir: DIRECTORY, direction: 'up', migrationsTable: 'migrations', log: () => undefined, singleTransaction: true });
+  await runner({ databaseUrl, dir: DIRECTORY, direction: 'up', migrationsTable: 'migrations', log: () => undefined, singleTransaction: true, advisoryLockMode: 'wait' });
 }

@@ -82,7 +82,7 @@ export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft
   const list = exampleIds.map((id) => examples.assignments.get(id)!);
   // the whole line of time of each, what has passed included: that is where a date mistyped shows
   const publishedAt = examples.plans.get(courseId)?.publishedAt ?? now;
-  const { people } = previewPeople(list, draft.steps, Math.min(publishedAt, ...list.map((assignment) => assignment.assignedAt)), examples.roster, Math.min(now, ...list.map((assignment) => assignment.assignedAt)));
+  const { people } = previewPeople(list, draft.steps, Math.min(publishedAt, ...list.map((assignment) => assignment.assignedAt)), examples.roster, Math.min(now, ...list.map((assignment) => assignment.assignedAt)), now);
   return {
     added: planned.length + revived.filter(({ row }) => row.state === 'planned').length,
     moved: moved.length,

@@ -128,7 +128,7 @@ select
   count(a.id) filter (where a.closed_by is null and a.due_at < $1::timestamptz)::integer as late,
   count(a.id) filter (where a.closed_by is null)::integer as open,
   (select count(distinct k.person_id)::integer from certificates k where k.course_id = c.id and k.revoked_at is null and (k.expires_on is null or k.expires_on >= $2::date)) as holders,
-  (select count(distinct x.person_id)::integer from assignments x where x.course_id = c.id and x.closed_by is distinct from 'withdrawn' and x.closed_by is distinct from 'waived') as asked
+  (select count(distinct x.person_id)::integer from assignments x where x.course_id = c.id and x.assigned_at <= $1::timestamptz and x.closed_by is distinct from 'withdrawn' and x.closed_by is distinct from 'waived') as asked
 from courses c
 left join assignments a on a.course_id = c.id and a.closed_by is null
 group by c.id

@@ -29,7 +29,9 @@ import { PeopleApi } from './people.api.ts';
     .hits button { display: block; width: 100%; text-align: left; border: 0; background: none; padding: 5px 9px; cursor: pointer; }
     .hits button:hover { background: var(--plum-wash); }
     section > h2 { display: flex; justify-content: space-between; align-items: baseline; }
-    td nk-kind { margin-right: 6px; }
+    .when { width: 124px; }
+    .mark { width: 28px; }
+    .small { font-size: 12.5px; }
   `,
 })
 export class PersonSheetPart {

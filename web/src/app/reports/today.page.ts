@@ -34,7 +34,7 @@ export class TodayPage {
     if (!view) return '';
     const count = view.needs.length;
     const sent = view.sentToday === 0 ? 'Nothing has gone out yet today' : `${view.sentToday} ${view.sentToday === 1 ? 'notice' : 'notices'} went out today`;
-    return `${sent}. ${view.plannedToday === 0 ? 'No more are planned' : `${view.plannedToday} more ${view.plannedToday === 1 ? 'is' : 'are'} planned`}. ${NUMBERS[count] ?? `${count} things need`} you.`;
+    return `${sent}. ${view.plannedToday === 0 ? 'No more are planned' : `${view.plannedToday}${view.sentToday ? ' more' : ''} ${view.plannedToday === 1 ? 'is' : 'are'} planned`}. ${NUMBERS[count] ?? `${count} things need`} you.`;
   });
   protected readonly next = computed(() =>
     (this.today.data()?.next ?? []).map((row) => {

@@ -1,0 +1,34 @@
+import { expect, type Page } from '@playwright/test';
+
+/** Signs in as one of the demo's ready accounts. */
+export async function signInAs(page: Page, name: string): Promise<void> {
+  await page.goto('/sign-in');
+  await page.getByRole('button', { name: `Sign in as ${name}` }).click();
+  await expect(page).not.toHaveURL(/sign-in/);
+}
+
+export const clock = (page: Page) => page.getByTestId('clock');
+
+/** Moves simulated time by a header button and waits until the clock has arrived. */
+export async function press(page: Page, button: 'next notice' | '+1 day'): Promise<void> {
+  const before = await clock(page).innerText();
+  await page.getByRole('button', { name: button }).click();
+  await expect(clock(page)).not.toHaveText(before);
+  await settled(page);
+}
+
+/** The clock has stopped moving: everything on the way was decided. */
+export async function settled(page: Page): Promise<void> {
+  await expect(page.getByText('moving …')).toBeHidden({ timeout: 60_000 });
+}
+
+export async function area(page: Page, name: string): Promise<void> {
+  await page.getByRole('navigation', { name: 'Areas' }).getByRole('link', { name, exact: true }).click();
+  await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible();
+}
+
+export const csv = (...lines: string[]): { name: string; mimeType: string; buffer: Buffer } => ({ name: 'roster.csv', mimeType: 'text/csv', buffer: Buffer.from(`${lines.join('\n')}\n`) });
+
+export async function chooseFile(page: Page, file: { name: string; mimeType: string; buffer: Buffer }): Promise<void> {
+  await page.getByLabel('Roster file').setInputFiles(file);
+}

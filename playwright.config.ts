@@ -1,0 +1,21 @@
+import { defineConfig } from '@playwright/test';
+
+/** Browser tests run against a house that scripts/test.mjs has started: its own database, demo, post room and worker. */
+export default defineConfig({
+  testDir: './e2e',
+  fullyParallel: false,
+  workers: 1,
+  timeout: 120_000,
+  expect: { timeout: 15_000 },
+  reporter: process.env['CI'] ? 'line' : 'list',
+  use: {
+    baseURL: process.env['NUDRIK_E2E_URL'] ?? 'http://127.0.0.1:4300',
+    viewport: { width: 1280, height: 800 },
+    actionTimeout: 15_000,
+    trace: 'retain-on-failure',
+    launchOptions: {
+      executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium',
+      args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+    },
+  },
+});

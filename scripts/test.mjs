@@ -1,0 +1,81 @@
+// npm test: set-up, then lint, types, unit and server tests on a real PostgreSQL, and browser tests on the real interface
+import { spawn } from 'node:child_process';
+import { mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { checkNode, installBrowser, installPackages, ROOT } from './setup.mjs';
+import { run, say, Stop } from './say.mjs';
+
+/** Runs a command with its output shown. @returns exit code and the last lines */
+function show(name, args, env = {}) {
+  return new Promise((resolve, reject) => {
+    const child = spawn(name, args, { cwd: ROOT, env: { ...process.env, NO_COLOR: '1', ...env }, stdio: ['ignore', 'inherit', 'inherit'] });
+    child.once('error', reject);
+    child.once('exit', (code) => resolve(code ?? 1));
+  });
+}
+
+async function must(title, name, args, env) {
+  const began = Date.now();
+  say(`\n== ${title}`);
+  if ((await show(name, args, env)) !== 0) throw new Stop(`${title}: failed.`);
+  say(`== ${title}: ${Math.round((Date.now() - began) / 1000)} s`);
+}
+
+run(async () => {
+  checkNode();
+  installPackages();
+  installBrowser();
+  const { openCluster, freePort } = await import('./database.mjs');
+  const { buildAll } = await import('./build.mjs');
+  const { House } = await import('./house.mjs');
+  const only = process.argv[2];
+  const results = join(ROOT, 'test-results');
+  rmSync(results, { recursive: true, force: true });
+  mkdirSync(results, { recursive: true });
+  const counts = { passed: 0, failed: 0 };
+  const problems = [];
+  const attempt = async (work) => {
+    try {
+      await work();
+    } catch (error) {
+      problems.push(error.message);
+      say(`!! ${error.message}`);
+    }
+  };
+
+  if (!only || only === 'lint') {
+    await attempt(() => must('Lint', 'npx', ['eslint', '.', '--max-warnings', '0']));
+    await attempt(() => must('Import rules', 'npx', ['depcruise', '--config', '.dependency-cruiser.cjs', 'core', 'contract', 'server', 'standins', 'demo', 'web/src']));
+    await attempt(() => must('Types', 'npx', ['tsc', '-p', 'tsconfig.json']));
+  }
+  process.env.NUDRIK_FSYNC = 'off';
+  const cluster = openCluster(join(ROOT, 'data', 'test'));
+  await cluster.start();
+  const house = new House();
+  try {
+    if (!only || only === 'unit') {
+      const file = join(results, 'unit.json');
+      await attempt(() => must('Unit and server tests', 'npx', ['vitest', 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${file}`], { NUDRIK_TEST_DATABASE: cluster.url('postgres') }));
+      const report = JSON.parse(readFileSync(file, 'utf8'));
+      counts.passed += report.numPassedTests;
+      counts.failed += report.numFailedTests;
+    }
+    if (!only || only === 'browser') {
+      await buildAll();
+      const databaseUrl = cluster.ensureDatabase('browser', true);
+      process.env.NUDRIK_DEMO_CLOCK = 'still';
+      const baseUrl = await house.open({ databaseUrl, port: await freePort() });
+      const file = join(results, 'browser.json');
+      await attempt(() => must('Browser tests', 'npx', ['playwright', 'test', '--reporter=list,json', ...process.argv.slice(3)], { NUDRIK_E2E_URL: baseUrl, NUDRIK_E2E_DATABASE: databaseUrl, PLAYWRIGHT_JSON_OUTPUT_NAME: file }));
+      const { stats } = JSON.parse(readFileSync(file, 'utf8'));
+      counts.passed += stats.expected + stats.flaky;
+      counts.failed += stats.unexpected;
+    }
+  } finally {
+    await house.close();
+    cluster.stop();
+  }
+  for (const problem of problems) say(`!! ${problem}`);
+  say(`${counts.passed} passed, ${counts.failed} failed`);
+  process.exit(problems.length > 0 || counts.failed > 0 ? 1 : 0);
+});

@@ -1,0 +1,245 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { STANDARD_PLAN } from '@nudrik/core';
+import { rows } from '../db/db.ts';
+import { close as closeAssignment, extend } from '../assignments/change.ts';
+import { changePerson } from '../people/change.ts';
+import { markUnitDone } from '../learning/learn.ts';
+import { assignAt, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
+import { drain } from '../worker.ts';
+import { dispatch, resumeCutOff } from './dispatch.ts';
+import { planWaiting } from './plan.ts';
+import { findNoticeSheet, listNotices, ribbon, whyStep } from './ledger.query.ts';
+
+let house: TestHouse;
+let crew: Record<string, string>;
+let course: string;
+
+beforeAll(async () => {
+  house = await openTestHouse();
+  crew = await makeCrew(house);
+  course = await makeCourse(house, crew['tora']!);
+});
+afterAll(() => house.close());
+beforeEach(async () => {
+  await house.db.query("truncate notices, mails, replan, assignment_events, certificates, assignments, leaves restart identity cascade; update people set address_state = 'ok', left_on = null");
+  await house.db.query("update people set email = 'runa@orlasund.example' where name = 'Runa Aske'");
+  await house.db.query('delete from day_counts');
+  house.mailer = new TestMailer();
+  house.clock.at = Date.parse('2027-03-01T09:30:00Z');
+});
+
+/** Simulated time goes from notice to notice up to `until`, as the demo clock does. */
+async function play(until: string): Promise<void> {
+  const end = Date.parse(until);
+  for (;;) {
+    await drain(house.deps, house.mailer);
+    const [next] = await rows<{ at: Date }>(house.db, 'select min(try_at) as at from notices where try_at > $1::timestamptz', [new Date(house.clock.at)]);
+    if (!next?.at || next.at.getTime() > end) break;
+    house.clock.at = next.at.getTime();
+  }
+  house.clock.at = end;
+}
+
+const ledger = async (): Promise<string[]> =>
+  (await rows<{ step_id: string; occurrence: number; state: string; because: string | null; at: Date; name: string }>(house.db, 'select n.step_id, n.occurrence, n.state, n.because, n.at, p.name from notices n join people p on p.id = n.person_id order by n.at, n.id')).map((n) =>
+    [n.name.split(' ')[0]!.toLowerCase(), n.step_id + (n.occurrence ? `#${n.occurrence}` : ''), n.at.toISOString().slice(5, 16), n.state, n.because].filter(Boolean).join(' '),
+  );
+const mails = (): string[] => house.mailer.letters.map((letter) => `${letter.toAddress.split('@')[0]}: ${letter.subject}`);
+
+describe('the life of an assignment', () => {
+  it('sends what the standard plan says, at its moments, and the ledger tells it', async () => {
+    await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
+    await play('2027-04-20T00:00:00Z');
+    expect(await ledger()).toEqual([
+      'runa invitation 03-01T09:30 sent', 'runa onboarding 03-03T08:00 sent', 'runa two-days-to-go 03-17T16:00 sent', 'runa late 03-22T08:00 sent', 'runa to-manager 03-24T08:00 sent',
+      'runa late#1 03-25T08:00 sent', 'runa late#2 04-01T07:00 sent', 'runa late#3 04-06T07:00 sent',
+    ]); // prettier-ignore
+    expect(mails()[2]).toBe('runa: Fire Teams Aboard is due in 2 days');
+    expect(mails().some((line) => line.startsWith('odd: Late with required training'))).toBe(true);
+    for (const letter of house.mailer.letters) for (const text of [letter.subject, letter.text, letter.html]) expect(text).not.toMatch(/undefined|null|\{[a-z ]+\}/);
+  });
+
+  it('stops when the person finishes, certifies, and cancels the rest with the reason', async () => {
+    const [id] = await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
+    await play('2027-03-10T10:00:00Z');
+    const [{ token, units }] = (await rows<{ token: string; units: string[] }>(house.db, 'select a.token, c.required_units as units from assignments a join courses c on c.id = a.course_id where a.id = $1::bigint', [id])) as [{ token: string; units: string[] }];
+    expect(await markUnitDone(house.deps, token, units[0]!)).toEqual({ finished: false });
+    expect(await markUnitDone(house.deps, token, units[1]!)).toEqual({ finished: true });
+    expect(await markUnitDone(house.deps, token, units[1]!)).toEqual({ finished: true });
+    await play('2027-04-20T00:00:00Z');
+    const lines = await ledger();
+    expect(lines.filter((line) => line.includes('cancelled finished'))).toHaveLength(6);
+    expect(lines).toContain('runa certificate 03-10T10:00 sent');
+    expect(mails().at(-1)).toBe('runa: Your certificate for Fire Teams Aboard');
+    expect(await rows(house.db, "select 1 from certificates where pdf is not null and expires_on = '2028-03-10'")).toHaveLength(1);
+  });
+
+  it('plans anew for a later due date, and the reminder may go again', async () => {
+    const [id] = await assignAt(house, course, [crew['runa']!], '2027-03-05T16:00:00Z');
+    await play('2027-03-04T12:00:00Z');
+    await extend(house.deps, id!, { dueOn: '2027-03-12', dueTime: '17:00', reason: 'night boat' }, 'Odd Aske');
+    await play('2027-03-11T00:00:00Z');
+    expect((await ledger()).filter((line) => line.includes('two-days-to-go'))).toEqual(['runa two-days-to-go 03-03T16:00 sent', 'runa two-days-to-go 03-10T16:00 sent']);
+    expect((await ledger()).filter((line) => line.includes('cancelled extended'))).toHaveLength(5);
+  });
+
+  it('a waiver cancels what is unsent', async () => {
+    const [id] = await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
+    await play('2027-03-02T00:00:00Z');
+    await closeAssignment(house.deps, id!, 'waived', 'holds another certificate', 'Sigrid Aune');
+    await play('2027-04-20T00:00:00Z');
+    expect(mails()).toHaveLength(1);
+    expect((await ledger()).filter((line) => line.endsWith('cancelled waived'))).toHaveLength(7);
+  });
+});
+
+describe('once, and not lost', () => {
+  it('planning twice adds nothing', async () => {
+    const ids = await assignAt(house, course, [crew['runa']!, crew['per']!], '2027-03-19T16:00:00Z');
+    await planWaiting(house.deps);
+    const before = await ledger();
+    await house.db.query('insert into replan (assignment_id) select unnest($1::bigint[])', [ids]);
+    await planWaiting(house.deps);
+    expect(await ledger()).toEqual(before);
+  });
+
+  it('many workers at once send each notice once', async () => {
+    const people = Array.from({ length: 40 }, (_, i) => i);
+    await house.db.query("insert into people (name, email, department_id, site_id) select 'Hand ' || n, 'hand' || n || '@orlasund.example', (select min(id) from departments), (select min(id) from sites) from generate_series(1, 40) n on conflict do nothing");
+    const ids = (await rows<{ id: string }>(house.db, "select id from people where name like 'Hand %'")).map((row) => row.id);
+    await assignAt(house, course, ids, '2027-03-19T16:00:00Z');
+    await Promise.all([planWaiting(house.deps, 15), planWaiting(house.deps, 15), planWaiting(house.deps, 15)]);
+    await Promise.all([1, 2, 3, 4].map(() => dispatch(house.deps, house.mailer, 7)));
+    while ((await dispatch(house.deps, house.mailer, 7)) > 0);
+    expect(house.mailer.letters).toHaveLength(people.length);
+    expect(new Set(house.mailer.letters.map((letter) => letter.messageId)).size).toBe(people.length);
+  });
+
+  it('waits while the server is down, with growing pauses, and goes once when it is up', async () => {
+    await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
+    house.mailer.answer = () => ({ outcome: 'later', response: 'the mail server does not answer' });
+    await drain(house.deps, house.mailer);
+    const pauses: number[] = [];
+    for (let i = 0; i < 3; i++) {
+      const [{ at }] = (await rows<{ at: Date }>(house.db, "select try_at as at from notices where step_id = 'invitation'")) as [{ at: Date }];
+      pauses.push(Math.round((at.getTime() - house.clock.at) / 60_000));
+      house.clock.at = at.getTime();
+      await drain(house.deps, house.mailer);
+    }
+    expect(pauses).toEqual([1, 2, 4]);
+    house.mailer.answer = () => ({ outcome: 'accepted', response: '250 ok' });
+    house.clock.at += 3_600_000;
+    await drain(house.deps, house.mailer);
+    expect(mails()).toEqual(['runa: Fire Teams Aboard: yours to finish by Fri 19 Mar 17:00']);
+  });
+
+  it('a hand-over that was cut off is taken up with the same Message-ID', async () => {
+    await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
+    await planWaiting(house.deps);
+    const lost = new TestMailer();
+    lost.send = () => new Promise(() => undefined); // the worker dies here
+    void dispatch(house.deps, lost);
+    await expect.poll(async () => (await ledger())[0]).toBe('runa invitation 03-01T09:30 sending');
+    await house.db.query("update notices set lease_until = now() - interval '1 second' where state = 'sending'");
+    expect(await resumeCutOff(house.deps, house.mailer)).toBe(1);
+    const [mail] = await rows<{ message_id: string }>(house.db, 'select message_id from mails');
+    expect(house.mailer.letters.map((letter) => letter.messageId)).toEqual([mail!.message_id]);
+    expect((await ledger())[0]).toBe('runa invitation 03-01T09:30 sent');
+  });
+
+  it('after an outage only the latest to the same addressee goes', async () => {
+    await assignAt(house, course, [crew['runa']!], '2027-03-05T16:00:00Z');
+    await drain(house.deps, house.mailer);
+    house.clock.at = Date.parse('2027-03-12T12:00:00Z');
+    await drain(house.deps, house.mailer);
+    expect(await ledger()).toEqual([
+      'runa invitation 03-01T09:30 sent', 'runa onboarding 03-03T08:00 skipped superseded', 'runa two-days-to-go 03-03T16:00 skipped superseded', 'runa late 03-08T08:00 skipped superseded',
+      'runa to-manager 03-10T08:00 sent', 'runa late#1 03-11T08:00 sent', 'runa late#2 03-16T08:00 planned', 'runa late#3 03-19T08:00 planned',
+    ]); // prettier-ignore
+  });
+
+  it('a refused address is bounced with the server’s words; later notices wait for it and go on when it is mended', async () => {
+    await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
+    house.mailer.answer = () => ({ outcome: 'refused', response: '550 no such mailbox' });
+    await play('2027-03-04T00:00:00Z');
+    expect((await ledger()).slice(0, 2)).toEqual(['runa invitation 03-01T09:30 bounced bounced', 'runa onboarding 03-03T08:00 held']);
+    house.mailer.answer = () => ({ outcome: 'accepted', response: '250 ok' });
+    await changePerson(house.deps, crew['runa']!, { email: 'runa.new@orlasund.example' });
+    await drain(house.deps, house.mailer);
+    expect(mails()).toEqual(['runa.new: Fire Teams Aboard: yours to finish by Fri 19 Mar 17:00', 'runa.new: Getting started with Fire Teams Aboard']);
+  });
+});
+
+describe('who hears', () => {
+  it('gathers a manager’s people into one message a day, each with a line of their own', async () => {
+    await assignAt(house, course, [crew['runa']!, crew['per']!], '2027-03-05T16:00:00Z');
+    await play('2027-03-10T23:00:00Z');
+    const toOdd = house.mailer.letters.filter((letter) => letter.toAddress.startsWith('odd'));
+    expect(toOdd).toHaveLength(1);
+    expect(toOdd[0]!.text).toMatch(/Per Aske +Fire Teams Aboard +Fri 5 Mar 17:00 +5 +Late, Mon 8 Mar, sent/);
+    expect(toOdd[0]!.text).toContain('Runa Aske');
+    expect((await ledger()).filter((line) => line.includes('to-manager'))).toHaveLength(2);
+  });
+
+  it('goes to the cover of a manager on leave', async () => {
+    await house.db.query("insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, '2027-03-08', '2027-03-20', $2::bigint)", [crew['odd'], crew['tora']]);
+    await assignAt(house, course, [crew['runa']!], '2027-03-05T16:00:00Z');
+    await play('2027-03-10T23:00:00Z');
+    expect(mails().at(-1)).toMatch(/^tora: Late/);
+  });
+
+  it('holds for leave and decides again afterwards', async () => {
+    await house.db.query("insert into leaves (person_id, from_on, to_on) values ($1::bigint, '2027-03-02', '2027-03-09')", [crew['runa']]);
+    await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
+    await play('2027-03-05T00:00:00Z');
+    expect((await ledger())[1]).toBe('runa onboarding 03-10T08:00 held');
+    await play('2027-03-11T00:00:00Z');
+    expect((await ledger())[1]).toBe('runa onboarding 03-10T08:00 sent');
+  });
+
+  it('holds a notice whose merge field has no value, and says which', async () => {
+    const plan = STANDARD_PLAN.map((step) => (step.id === 'onboarding' ? { ...step, message: { ...step.message, body: 'Hello {given name}, your code is {course code}.' } } : step));
+    const other = await makeCourse(house, crew['tora']!, plan, 'Hot Work Permit');
+    await assignAt(house, other, [crew['runa']!], '2027-03-19T16:00:00Z');
+    await play('2027-03-04T00:00:00Z');
+    const [held] = await rows<{ id: string; sentence: string }>(house.db, "select id, sentence from notices where state = 'held'");
+    expect(held!.sentence).toBe('Held: no value for {course code} for Runa Aske, until that is filled in.');
+    expect(mails()).toHaveLength(1);
+    expect((await findNoticeSheet(house.deps, held!.id)).trace.at(-1)).toMatchObject({ result: false, because: 'no value for {course code}' });
+  });
+
+  it('keeps to the daily limit, late notices first', async () => {
+    const plan = STANDARD_PLAN.filter((step) => step.id === 'onboarding' || step.id === 'invitation');
+    const courses = [];
+    for (const title of ['A', 'B', 'C', 'D']) courses.push(await makeCourse(house, null, plan, `Course ${title}`));
+    for (const id of courses) await assignAt(house, id, [crew['runa']!], '2027-03-19T16:00:00Z');
+    await play('2027-03-03T20:00:00Z');
+    const lines = (await ledger()).filter((line) => line.includes('onboarding'));
+    expect(lines.filter((line) => line.includes('03-03T08:00 sent'))).toHaveLength(3);
+    expect(lines.filter((line) => line.includes('03-04T07:00 held'))).toHaveLength(1);
+  });
+});
+
+describe('asking the ledger', () => {
+  it('counts the ribbon’s days without looking at a notice', async () => {
+    await assignAt(house, course, [crew['runa']!, crew['per']!], '2027-03-19T16:00:00Z');
+    await play('2027-03-02T00:00:00Z');
+    const { days } = await ribbon(house.db, '2027-03-01', '2027-03-01', '2027-03-29');
+    expect(days.find((day) => day.day === '2027-03-01')).toMatchObject({ sent: 2, planned: 0, isWorkingDay: true });
+    expect(days.find((day) => day.day === '2027-03-17')).toMatchObject({ sent: 0, planned: 2 });
+    expect(days.find((day) => day.day === '2027-03-26')).toMatchObject({ holiday: 'Easter' });
+    const counted = await rows(house.db, 'select on_day, notice_bucket(state) as bucket, count(*)::integer as count from notices group by 1, 2 order by 1, 2');
+    expect(await rows(house.db, 'select on_day, bucket, count from day_counts where count <> 0 order by 1, 2')).toEqual(counted);
+  });
+
+  it('explains what is sent, planned, and what has no notice', async () => {
+    const [id] = await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
+    await play('2027-03-02T00:00:00Z');
+    const page = await listNotices(house.db, { page: 0, size: 50, person: crew['runa'] });
+    expect(page.summary).toEqual({ sent: 1, planned: 7 });
+    const planned = page.rows.find((row) => row.stepName === 'Two days to go')!;
+    expect((await findNoticeSheet(house.deps, planned.id)).sentence).toContain('Goes to Runa Aske on Wed 17 Mar 17:00: due Fri 19 Mar 17:00, less 48 hours');
+    expect((await whyStep(house.deps, id!, 'certificate')).sentence).toBe('Waits for: finished.');
+    await expect(whyStep(house.deps, id!, 'no-such-step')).rejects.toMatchObject({ code: 'not-found' });
+  });
+});

@@ -1,0 +1,108 @@
+import { randomBytes } from 'node:crypto';
+import pg from 'pg';
+import { STANDARD_PLAN, type PlanStep } from '@nudrik/core';
+import { insertAssignments } from './assignments/assignments.repo.ts';
+import { insertCourse, saveSections } from './courses/courses.repo.ts';
+import { putPlan } from './courses/save-course.ts';
+import { openPool, rows, transaction, type Pool } from './db/db.ts';
+import { migrate } from './db/migrate.ts';
+import type { Clock, Deps } from './deps.ts';
+import type { Handover, Letter, Mailer } from './messages/mailer.ts';
+import { requestReplan } from './notices/plan.ts';
+import { putPeople } from './people/people.repo.ts';
+
+/** A clock that stands where a test puts it. */
+export class TestClock implements Clock {
+  constructor(public at: number) {}
+  now(): number {
+    return this.at;
+  }
+}
+
+/** A mailer that keeps what it was given and answers as it is told. */
+export class TestMailer implements Mailer {
+  letters: Letter[] = [];
+  answer: (letter: Letter) => Handover = () => ({ outcome: 'accepted', response: '250 ok' });
+  send(letter: Letter): Promise<Handover> {
+    const handover = this.answer(letter);
+    if (handover.outcome === 'accepted') this.letters.push(letter);
+    return Promise.resolve(handover);
+  }
+  close(): void {}
+}
+
+export interface TestHouse {
+  deps: Deps & { clock: TestClock };
+  db: Pool;
+  clock: TestClock;
+  mailer: TestMailer;
+  databaseUrl: string;
+  close(): Promise<void>;
+}
+
+/** A database of its own on the cluster of NUDRIK_TEST_DATABASE, migrated, with settings and two sites. */
+export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestHouse> {
+  const base = process.env['NUDRIK_TEST_DATABASE'];
+  if (!base) throw new Error('Server tests need a PostgreSQL: run them with npm test, or set NUDRIK_TEST_DATABASE.');
+  const name = `t_${randomBytes(6).toString('hex')}`;
+  const admin = new pg.Client({ connectionString: base });
+  await admin.connect();
+  await admin.query(`create database ${name}`);
+  const databaseUrl = base.replace(/\/[^/]*$/, `/${name}`);
+  await migrate(databaseUrl);
+  const db = openPool(databaseUrl, 6);
+  await db.query(
+    `insert into settings (organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, is_demo)
+     values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example', 'training.orlasund.example', true)`,
+  );
+  await db.query("insert into sites (name, zone) values ('Orla Quay', 'Europe/Oslo'), ('Tarn Ness', 'Europe/London')");
+  await db.query("insert into holidays (site_id, on_date, name) select id, d::date, 'Easter' from sites, unnest(array['2027-03-26', '2027-03-29']) d");
+  const clock = new TestClock(Date.parse(now));
+  const deps = {
+    db,
+    clock,
+    settings: { databaseUrl, port: 0, baseUrl: 'http://nudrik.example', smtpUrl: '', inboundPort: 0, postRoomUrl: null, webDir: null, sessionHours: 1, logLevel: 'silent' },
+    log: { info: () => undefined, warn: () => undefined, error: () => undefined },
+  };
+  return {
+    deps,
+    db,
+    clock,
+    databaseUrl,
+    mailer: new TestMailer(),
+    async close() {
+      await db.end();
+      await admin.query(`drop database ${name} with (force)`);
+      await admin.end();
+    },
+  };
+}
+
+/** A small crew: runa and per report to odd, odd to kari (in London time); tora owns the courses. */
+export async function makeCrew({ db }: TestHouse): Promise<Record<string, string>> {
+  const person = (name: string, manager: string | null, site = 'Orla Quay', department = 'Deck') => ({
+    personnelNumber: null, name: `${name} Aske`, email: `${name.toLowerCase()}@orlasund.example`, department, site, job: 'Deckhand', managerEmail: manager && `${manager}@orlasund.example`, joinedOn: null, leftOn: null,
+  }); // prettier-ignore
+  await transaction(db, (client) => putPeople(client, [person('Kari', null, 'Tarn Ness'), person('Odd', 'kari'), person('Runa', 'odd'), person('Per', 'odd'), person('Tora', null, 'Orla Quay', 'Office')]));
+  return Object.fromEntries((await rows<{ id: string; email: string }>(db, 'select id, email from people')).map((row) => [row.email.split('@')[0]!, row.id]));
+}
+
+export async function makeCourse({ db, clock }: TestHouse, owner: string | null, plan: readonly PlanStep[] = STANDARD_PLAN, title = 'Fire Teams Aboard'): Promise<string> {
+  return transaction(db, async (client) => {
+    const id = await insertCourse(client, { title, code: null, summary: 'Two teams.', ownerId: owner, validityMonths: 12, sections: [] });
+    const unit = (name: string) => ({ id: null, kind: 'page' as const, title: name, required: true, body: '<p>Read me.</p>', url: null, fileId: null });
+    await saveSections(client, id, [{ id: null, title: 'One', units: [unit('First'), unit('Second')] }]);
+    await putPlan(client, id, 1, clock.now() - 86_400_000, 'Tora Aske', plan);
+    return id;
+  });
+}
+
+/** Assigns by hand, without the checks of the use case, and asks for planning. */
+export async function assignAt({ db, clock }: TestHouse, course: string, people: readonly string[], dueAt: string): Promise<string[]> {
+  return transaction(db, async (client) => {
+    const ids = await insertAssignments(client, people.map((person) => ({ person, course, assignedAt: clock.now(), dueAt: Date.parse(dueAt) })), 'Sigrid Aune');
+    await requestReplan(client, ids);
+    return ids;
+  });
+}
+
