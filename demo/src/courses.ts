@@ -1,5 +1,5 @@
 import type { CourseDraft } from '@nudrik/contract';
-import { STANDARD_PLAN, type PlanStep } from '@nudrik/core';
+import type { PlanStep } from '@nudrik/core';
 import { CAST } from './orlasund.ts';
 
 type Unit = CourseDraft['sections'][number]['units'][number];

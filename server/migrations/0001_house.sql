@@ -250,7 +250,7 @@ create index notices_cut_off on notices (lease_until) where state = 'sending';
 create index notices_by_day on notices (on_day, at, id);
 create index notices_by_course_day on notices (course_id, on_day, at, id);
 create index notices_by_person on notices (person_id, at desc);
-create index notices_last on notices (assignment_id, at desc) where state in ('sent', 'delivered', 'bounced', 'failed');
+create index notices_last on notices (assignment_id, at desc, id desc) where state in ('sent', 'delivered', 'bounced', 'failed');
 create index notices_next on notices (assignment_id, at) where state in ('planned', 'held');
 create index notices_by_mail on notices (mail_id) where mail_id is not null;
 create index notices_trouble on notices (state, at) where state in ('bounced', 'failed');

@@ -3,7 +3,7 @@ import type { Roster } from '../people/person.ts';
 import { baseMoments } from '../plans/moment.ts';
 import type { Assignment } from '../plans/state.ts';
 import { isBeforeDue, windowOf, type Anchor, type Step } from '../plans/step.ts';
-import { Calendar, dayOf } from '../time/calendar.ts';
+import { type Calendar, dayOf } from '../time/calendar.ts';
 import type { Instant } from '../time/zone.ts';
 
 /** An anchor that happened, or is known to happen, for one assignment. */

@@ -1,17 +1,19 @@
 import { maybeRow, announce, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { DemoClock, findDemoClock, setDemoClock } from './clock.ts';
+import { type DemoClock, findDemoClock, setDemoClock } from './clock.ts';
 
 const NEXT_NOTICE = `
 select try_at
 from notices
 where try_at > $1::timestamptz
+  and (attempts = 0 or $2::boolean)
 order by try_at
 limit 1
 `;
 
-export async function nextNoticeAt(db: Queryable, after: number): Promise<number | null> {
-  return (await maybeRow<{ try_at: Date }>(db, NEXT_NOTICE, [new Date(after)]))?.try_at.getTime() ?? null;
+/** @param withRetries also the moments at which a message is only tried again */
+export async function nextNoticeAt(db: Queryable, after: number, withRetries: boolean): Promise<number | null> {
+  return (await maybeRow<{ try_at: Date }>(db, NEXT_NOTICE, [new Date(after), withRetries]))?.try_at.getTime() ?? null;
 }
 
 /**
@@ -26,7 +28,7 @@ export async function carryClock(deps: Deps, clock: DemoClock, drain: () => Prom
     clock.adopt(row);
     await drain();
     const target = row.move_to.getTime();
-    const next = await nextNoticeAt(deps.db, clock.now());
+    const next = await nextNoticeAt(deps.db, clock.now(), true);
     const arrives = next === null || next > target;
     await setDemoClock(deps.db, arrives ? Math.max(target, clock.now()) : next, arrives ? null : target);
     clock.adopt((await findDemoClock(deps.db))!);

@@ -12,7 +12,7 @@ async function clockView(deps: Deps): Promise<ClockView> {
   if (!(deps.clock instanceof DemoClock)) return { now: new Date(deps.clock.now()).toISOString(), isDemo: false, isMoving: false, nextNoticeAt: null, isTicking: true };
   const row = await findDemoClock(deps.db);
   if (row) deps.clock.adopt(row);
-  const next = await nextNoticeAt(deps.db, deps.clock.now());
+  const next = await nextNoticeAt(deps.db, deps.clock.now(), false);
   return { now: new Date(deps.clock.now()).toISOString(), isDemo: true, isMoving: deps.clock.isMoving, nextNoticeAt: next === null ? null : new Date(next).toISOString(), isTicking: deps.clock.isTicking };
 }
 
@@ -30,7 +30,7 @@ export const clockRoutes: Route[] = [
       const local = zone.toLocal(now);
       let target: number;
       if ('to' in move) {
-        const next = await nextNoticeAt(deps.db, now);
+        const next = await nextNoticeAt(deps.db, now, false);
         if (next === null) throw new Refused('conflict', 'Nothing is planned, so there is no next notice to go to. Assign a course first.');
         target = next;
       } else target = 'days' in move ? zone.toInstant(local.day + move.days, local.ms) : zone.toInstant(dayOf(move.day), msOfTime('09:00'));

@@ -28,7 +28,7 @@ from notices
 where assignment_id = any($1::bigint[])
   and to_role = 'employee'
   and state in ('sent', 'delivered', 'bounced', 'failed')
-order by assignment_id, at desc
+order by assignment_id, at desc, id desc
 `;
 
 /** The last notice to each employee, in words: `Late, Tue 3 Mar, delivered`. */

@@ -176,7 +176,7 @@ async function handOver(deps: Deps, mailer: Mailer, letters: readonly Letter[], 
     await announce(client, 'notices', 'people');
   });
   const waiting = results.filter(({ handover }) => handover.outcome === 'later').length;
-  if (waiting > 0) deps.log.warn({ waiting, organisation: house.organisation }, 'Mail could not be handed over; it is tried again.');
+  if (waiting > 0) deps.log.info({ waiting, organisation: house.organisation }, 'Mail could not be handed over; it is tried again.');
 }
 
 /** Takes up notices whose hand-over was cut off (a worker died): the same message, the same Message-ID. */

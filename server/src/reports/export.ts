@@ -2,7 +2,7 @@ import type { Response } from 'express';
 import { stringify } from 'csv-stringify';
 import excel from 'exceljs';
 import type { ReportRow } from '@nudrik/contract';
-import { tellMoment, Zone } from '@nudrik/core';
+import { tellMoment, type Zone } from '@nudrik/core';
 
 /** The columns of the report, the same on the screen, in CSV and in XLSX; moments in the house's zone. */
 export const REPORT_COLUMNS: readonly { head: string; width: number; cell(row: ReportRow, zone: Zone): string | number }[] = [

@@ -22,7 +22,7 @@ left join lateral (
   from notices
   where assignment_id = a.id
     and state in ('sent', 'delivered', 'bounced', 'failed')
-  order by at desc
+  order by at desc, id desc
   limit 1
 ) last on true
 left join lateral (

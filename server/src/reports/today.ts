@@ -1,16 +1,19 @@
-import { tellAmount, tellMoment, Zone } from '@nudrik/core';
+import { dayOf, tellAmount, tellDay, tellMoment, Zone } from '@nudrik/core';
 import type { TodayNeed, TodayView } from '@nudrik/contract';
-import { maybeRow, rows, type Queryable } from '../db/db.ts';
+import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../people/roster.repo.ts';
 import { houseToday } from '../people/routes.ts';
 
-const COUNT_WAITING = `
-select count(*)::integer as count, min(at) as since, max(last_error) as error
-from notices
-where state = 'planned'
-  and attempts > 0
-  and try_at is not null
+const LIST_WAITING = `
+select n.last_error as error, count(*)::integer as count, min(n.at) as since, min(n.recipient_name) as name
+from notices n
+where n.state = 'planned'
+  and n.attempts > 0
+  and n.try_at is not null
+group by n.last_error
+order by count desc
+limit 4
 `;
 
 const LIST_UNREACHABLE = `
@@ -60,6 +63,32 @@ group by n.step_name, c.id
 order by count desc
 `;
 
+// fields that a person or a course may lack, with the condition under which they do
+const LACKS: Record<string, string> = {
+  job: 'p.job is null',
+  manager: 'p.manager_id is null',
+  'course code': 'c.code is null',
+  'course summary': 'c.summary is null',
+  trainer: 'c.owner_id is null',
+};
+
+// planned within two weeks, and a field in the text has no value: shown before anything is held
+const listMissingAhead = (lacks: string): string => `
+select n.step_name, c.id as course_id, c.title, count(*)::integer as count, min(p.name) as name, min(p.id) as person_id, min(n.on_day) as day
+from notices n
+join courses c on c.id = n.course_id
+join people p on p.id = n.person_id
+join plans l on l.course_id = c.id
+cross join lateral jsonb_array_elements(l.steps) s
+where n.state = 'planned'
+  and n.on_day between $1::date and $1::date + 14
+  and s ->> 'id' = n.step_id
+  and (s ->> 'message') like '%{' || $2::text || '}%'
+  and ${lacks}
+group by n.step_name, c.id
+order by day
+`;
+
 const LIST_FAILED = `
 select n.id, p.name, n.step_name, c.title, n.sentence
 from notices n
@@ -73,12 +102,11 @@ limit 20
 
 async function needs(db: Queryable, today: string, now: number, zone: Zone): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
-  const waiting = await maybeRow<{ count: number; since: Date | null; error: string | null }>(db, COUNT_WAITING);
-  if (waiting && waiting.count > 0)
+  for (const row of await rows<{ error: string; count: number; since: Date; name: string }>(db, LIST_WAITING))
     list.push({
       kind: 'mail-server',
       label: 'Mail waits',
-      words: `${tellAmount(waiting.count, 'notices')} ${waiting.count === 1 ? 'waits' : 'wait'} since ${tellMoment(waiting.since!.getTime(), zone)}: ${waiting.error ?? 'the mail server does not answer'}. Nothing is lost; it is tried again by itself, with growing pauses.`,
+      words: `${row.count === 1 ? `A notice to ${row.name} waits` : `${tellAmount(row.count, 'notices')} wait`} since ${tellMoment(row.since.getTime(), zone)}: ${row.error}. Nothing is lost; it is tried again by itself, with growing pauses.`,
       act: { label: 'Try now', link: null, does: 'try-now' },
     });
   for (const row of await rows<{ id: string; name: string; address_words: string | null; waiting: number; bounced: number }>(db, LIST_UNREACHABLE, [today]))
@@ -106,6 +134,14 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
       words: row.count === 1 ? `“${row.step_name}” of ${row.title}: ${row.sentence.replace(/^Held: /, '')}` : `${tellAmount(row.count, 'notices')} “${row.step_name}” of ${row.title} are held: ${row.sentence.replace(/^Held: | for .*$/g, '')}.`,
       act: { label: row.count === 1 ? 'Fill it in' : `Show the ${row.count}`, link: row.count === 1 ? `/people/${row.person_id}` : `/ledger?outcome=held&course=${row.course_id}`, does: null },
     });
+  for (const [field, lacks] of Object.entries(LACKS))
+    for (const row of await rows<{ step_name: string; course_id: string; title: string; count: number; name: string; person_id: string; day: string }>(db, listMissingAhead(lacks), [today, field]))
+      list.push({
+        kind: 'missing-value',
+        label: 'Missing value',
+        words: `${row.count === 1 ? `${row.name} has` : `${row.count} people have`} no ${field}; “${row.step_name}” of ${row.title} would have a gap on ${tellDay(dayOf(row.day))} and is held then.`,
+        act: { label: row.count === 1 ? 'Fill it in' : `Show the ${row.count}`, link: row.count === 1 ? `/people/${row.person_id}` : `/ledger?from=${row.day}&step=${encodeURIComponent(row.step_name)}&course=${row.course_id}`, does: null },
+      });
   return list;
 }
 

@@ -1,6 +1,6 @@
 import { effect, inject, Injectable } from '@angular/core';
 import type { LiveEvent } from '@nudrik/contract';
-import { filter, map, Observable, Subject, throttleTime } from 'rxjs';
+import { filter, map, type Observable, Subject, throttleTime } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 
 /** Server-sent events: what changed, by topic. The browser reconnects by itself. */

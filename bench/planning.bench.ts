@@ -1,0 +1,37 @@
+import { DEFAULT_SETTINGS, rehearse, Roster, slotsOf, STANDARD_PLAN, type Assignment, type Person } from '@nudrik/core';
+import { report, timed } from './measure.ts';
+
+/** Pure planning, one core: no database, no clock. */
+export function planningBench(): void {
+  const people: Person[] = Array.from({ length: 5_000 }, (_, i) => ({
+    id: `p${i}`, name: `Person ${i}`, email: `p${i}@orlasund.example`, calendar: i % 3 ? 'orla' : 'tarn', manager: i > 50 ? `p${i % 50}` : null, leave: i % 20 ? [] : [{ from: '2027-03-10', to: '2027-03-20', cover: null }],
+    department: 'Deck', site: 'Orla Quay', groups: [], job: 'Deckhand', joinedOn: null, leftOn: null, isReachable: true,
+  })); // prettier-ignore
+  const roster = new Roster({
+    people,
+    calendars: [
+      { id: 'orla', zone: 'Europe/Oslo', workingDays: [1, 2, 3, 4, 5], holidays: ['2027-03-25', '2027-03-26', '2027-03-29'] },
+      { id: 'tarn', zone: 'Europe/London', workingDays: [1, 2, 3, 4, 5], holidays: ['2027-03-26', '2027-03-29'] },
+    ],
+    courses: [{ id: 'c1', title: 'Fire Teams Aboard', owner: 'p1', units: [] }],
+    settings: DEFAULT_SETTINGS,
+  });
+  const start = Date.parse('2027-03-01T08:00:00Z');
+  const assignments = (count: number): Assignment[] =>
+    Array.from({ length: count }, (_, i) => ({ id: `a${i}`, person: `p${i % 5_000}`, course: 'c1', assignedAt: start + (i % 900) * 60_000, dueAt: start + (10 + (i % 25)) * 86_400_000 + (i % 540) * 60_000, events: [] }));
+
+  const plan = (list: readonly Assignment[]): number => {
+    let count = 0;
+    for (const assignment of list) for (const step of STANDARD_PLAN) count += slotsOf(step, assignment, roster, start, start).length;
+    return count;
+  };
+  plan(assignments(5_000)); // warm
+  for (const size of [25_000, 100_000]) {
+    const list = assignments(size);
+    const { seconds, value } = timed(() => plan(list));
+    report(`pure planning, ${size.toLocaleString('en')} assignments`, `${Math.round(value / seconds).toLocaleString('en')} notices a second`, 'goal 200,000');
+  }
+  const list = assignments(5_000);
+  const { seconds, value } = timed(() => rehearse({ from: start, until: start + 28 * 86_400_000, roster, assignments: list, plans: [{ course: 'c1', publishedAt: start, steps: STANDARD_PLAN }] }));
+  report('rehearsing 28 days for 5,000 people', `${seconds.toFixed(2)} s, ${value.length.toLocaleString('en')} lines`, 'goal under 1 s');
+}
