@@ -7,27 +7,28 @@ const VIEWS: [string, string, string][] = [
   ['Today', '/today', 'Goes out next'],
   ['People', '/people', 'on the roster'],
   ['a person', '/people/20', 'Notices'],
-  ['Courses', '/courses', 'Safe Lifting'],
+  ['Courses', '/courses', 'Required units'],
   ['a course', '/courses/2', 'Finished means'],
-  ['Assign', '/assign', 'Choose a course'],
-  ['Plans', '/plans', 'Fire Teams Aboard'],
+  ['Assign', '/assign', 'Before anything is assigned'],
+  ['Plans', '/plans', 'Switched off'],
   ['a plan', '/plans/2', 'For these people it would be'],
-  ['Ledger', '/ledger', 'Outcome'],
-  ['Matrix', '/matrix', 'Fire Teams Aboard'],
-  ['a course report', '/matrix/2', 'Last notice'],
+  ['Ledger', '/ledger', 'Moment'],
+  ['Matrix', '/matrix', 'Hold a current certificate'],
+  ['a course report', '/matrix/2', 'Next notice'],
   ['Certificates', '/certificates', 'Valid until'],
   ['Post room', '/post-room', 'arrived'],
 ];
 
 test('main views pass the accessibility rules', async ({ page }) => {
-  await page.goto('/sign-in');
   await signInAs(page, 'Sigrid Aune');
+  const found: string[] = [];
   for (const [name, path, words] of VIEWS) {
     await page.goto(path);
     await expect(page.getByText(words).first()).toBeVisible();
     const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
-    expect(violations.map(({ id, nodes }) => `${name}: ${id}: ${nodes[0]!.html.slice(0, 160)}`)).toEqual([]);
+    found.push(...violations.map(({ id, nodes }) => `${name}: ${id}: ${nodes[0]!.html.slice(0, 160)}`));
   }
+  expect(found).toEqual([]);
 });
 
 test('works without a mouse: rows by j and k, the sheet by Enter, days by [ and ], help by ?', async ({ page }) => {
