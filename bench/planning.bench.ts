@@ -32,6 +32,8 @@ export function planningBench(): void {
     report(`pure planning, ${size.toLocaleString('en')} assignments`, `${Math.round(value / seconds).toLocaleString('en')} notices a second`, 'goal 200,000');
   }
   const list = assignments(5_000);
-  const { seconds, value } = timed(() => rehearse({ from: start, until: start + 28 * 86_400_000, roster, assignments: list, plans: [{ course: 'c1', publishedAt: start, steps: STANDARD_PLAN }] }));
+  const play = () => rehearse({ from: start, until: start + 28 * 86_400_000, roster, assignments: list, plans: [{ course: 'c1', publishedAt: start, steps: STANDARD_PLAN }] });
+  const runs = [timed(play), timed(play), timed(play)].sort((a, b) => a.seconds - b.seconds);
+  const { seconds, value } = runs[1]!;
   report('rehearsing 28 days for 5,000 people', `${seconds.toFixed(2)} s, ${value.length.toLocaleString('en')} lines`, 'goal under 1 s');
 }

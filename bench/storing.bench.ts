@@ -37,7 +37,7 @@ export async function storingBench(databaseUrl: string): Promise<void> {
   await db.query(SEED_PEOPLE);
   await db.query('update people set manager_id = 1 + id % 40 where id > 40');
   await transaction(db, async (client) => {
-    const id = await insertCourse(client, { title: 'Fire Teams Aboard', code: null, summary: null, ownerId: '1', validityMonths: null, sections: [] });
+    const id = await insertCourse(client, { title: 'Fire Teams Aboard', code: null, summary: 'Two teams.', ownerId: '1', validityMonths: null, sections: [] });
     await saveSections(client, id, []);
     // six steps, one notice each: without the repeats and the step that waits
     const steps = STANDARD_PLAN.filter((step) => step.id !== 'certificate').map((step) => ({ ...step, repeat: null }));

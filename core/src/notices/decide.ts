@@ -55,6 +55,14 @@ export function calendarFor(person: Person | null, employee: Person, roster: Ros
   return roster.calendarOf(person ?? employee);
 }
 
+// beside the function and not in it: a closure for each of a million decisions costs more than the decision
+const pass = (trace: Check[], check: string, because: string): void => void trace.push({ check, result: true, because });
+
+function skip(trace: Check[], recipient: Recipient, check: string, because: SkipReason, fact: string): Decision {
+  trace.push({ check, result: false, because: fact });
+  return { kind: 'skip', because, recipient, trace };
+}
+
 /**
  * Decides one notice at its moment with the facts known then. The checks run in the order of the rules and the first
  * that fails decides; the trace lists each with the fact it used.
@@ -68,48 +76,42 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
   const trace: Check[] = [];
   const standing = standingAt(assignment, now);
 
-  const pass = (check: string, because: string): void => void trace.push({ check, result: true, because });
-  const skip = (check: string, because: SkipReason, fact: string): Decision => {
-    trace.push({ check, result: false, because: fact });
-    return { kind: 'skip', because, recipient, trace };
-  };
-
   if (slot.missed) {
     const fact =
       slot.missed === 'before-assignment'
         ? `its moment, ${tellMoment(slot.moment, zone)}, was before the assignment (${tellMoment(assignment.assignedAt, zone)})`
         : `its moment, ${tellMoment(slot.moment, zone)}, had passed by more than ${tellTolerance(roster.settings.tolerance)} when it became known (${tellMoment(slot.knownAt, zone)})`;
-    return skip('moment still ahead when it became known', slot.missed, fact);
+    return skip(trace, recipient, 'moment still ahead when it became known', slot.missed, fact);
   }
-  pass('moment', tellMomentRule(step, slot, zone));
+  pass(trace, 'moment', tellMomentRule(step, slot, zone));
 
-  if (!step.on) return skip('step is on', 'switched-off', 'the step is switched off');
-  pass('step is on', 'switched on');
+  if (!step.on) return skip(trace, recipient, 'step is on', 'switched-off', 'the step is switched off');
+  pass(trace, 'step is on', 'switched on');
 
   if (!outlivesAssignment(step.anchor.event)) {
     const closed = closedFact(standing, employee, roster, zone, now);
-    if (closed) return skip('assignment is open', closed.because, closed.fact);
-    pass('assignment is open', `${standing.state}${standing.unitsFinished.size ? `, ${standing.unitsFinished.size} units done` : ''}`);
+    if (closed) return skip(trace, recipient, 'assignment is open', closed.because, closed.fact);
+    pass(trace, 'assignment is open', `${standing.state}${standing.unitsFinished.size ? `, ${standing.unitsFinished.size} units done` : ''}`);
   }
 
   const facts = { person: employee, state: standing.state, unitsFinished: standing.unitsFinished };
   if (step.stopWhen) {
-    if (holds(step.stopWhen, facts)) return skip('not stopped', 'stopped', `it stops when ${tellCondition(step.stopWhen)}, and that holds: ${employee.name} is ${standing.state}`);
-    pass('not stopped', `stops when ${tellCondition(step.stopWhen)}; ${standing.state}`);
+    if (holds(step.stopWhen, facts)) return skip(trace, recipient, 'not stopped', 'stopped', `it stops when ${tellCondition(step.stopWhen)}, and that holds: ${employee.name} is ${standing.state}`);
+    pass(trace, 'not stopped', `stops when ${tellCondition(step.stopWhen)}; ${standing.state}`);
   }
   if (step.onlyIf) {
-    if (!holds(step.onlyIf, facts)) return skip('condition', 'condition', `it goes only if ${tellCondition(step.onlyIf)}; ${tellFacts(employee, standing)}`);
-    pass('condition', `only if ${tellCondition(step.onlyIf)}`);
+    if (!holds(step.onlyIf, facts)) return skip(trace, recipient, 'condition', 'condition', `it goes only if ${tellCondition(step.onlyIf)}; ${tellFacts(employee, standing)}`);
+    pass(trace, 'condition', `only if ${tellCondition(step.onlyIf)}`);
   }
   if (step.endsOn !== null) {
-    if (zone.dayAt(now) > dayOf(step.endsOn)) return skip('before its end', 'after-end', `the step ends on ${tellDay(dayOf(step.endsOn))} and its moment was ${tellMoment(now, zone)}`);
-    pass('before its end', `ends on ${tellDay(dayOf(step.endsOn))}`);
+    if (zone.dayAt(now) > dayOf(step.endsOn)) return skip(trace, recipient, 'before its end', 'after-end', `the step ends on ${tellDay(dayOf(step.endsOn))} and its moment was ${tellMoment(now, zone)}`);
+    pass(trace, 'before its end', `ends on ${tellDay(dayOf(step.endsOn))}`);
   }
-  if (isOvertaken(step, slot, now)) return skip('not overtaken', 'superseded', `it is meant before the due date (${tellMoment(slot.anchorAt, zone)}) and could go only on ${tellMoment(now, zone)}`);
-  if (supersededBy) return skip('not overtaken', 'superseded', `a later message of the same assignment takes its place: ${supersededBy}`);
+  if (isOvertaken(step, slot, now)) return skip(trace, recipient, 'not overtaken', 'superseded', `it is meant before the due date (${tellMoment(slot.anchorAt, zone)}) and could go only on ${tellMoment(now, zone)}`);
+  if (supersededBy) return skip(trace, recipient, 'not overtaken', 'superseded', `a later message of the same assignment takes its place: ${supersededBy}`);
 
-  if (!recipient.person && !recipient.address) return skip('recipient found', 'no-recipient', recipient.path.join('; ') || 'nobody to write to');
-  pass('recipient found', recipient.path.length ? recipient.path.join('; ') : (recipient.person?.name ?? recipient.address!));
+  if (!recipient.person && !recipient.address) return skip(trace, recipient, 'recipient found', 'no-recipient', recipient.path.join('; ') || 'nobody to write to');
+  pass(trace, 'recipient found', recipient.path.length ? recipient.path.join('; ') : (recipient.person?.name ?? recipient.address!));
 
   const addressee = recipient.person;
   if (addressee && (!addressee.isReachable || addressee.email === null)) {
@@ -125,7 +127,7 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
       trace.push({ check: 'not on leave', result: false, because: `on leave to ${tellDay(dayOf(leave.to))}` });
       return { kind: 'hold', until, because: 'leave', recipient, trace };
     }
-    pass('not on leave', 'at work');
+    pass(trace, 'not on leave', 'at work');
   }
 
   const limit = roster.settings.dailyLimit;
@@ -138,7 +140,7 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
       const until = calendar.fitLater(calendar.zone.toInstant(day + 1, 0), roster.settings.sendWindow);
       return { kind: 'hold', until, because: 'daily-limit', recipient, trace };
     }
-    pass('daily limit', `message ${count + 1} that day, limit ${limit}`);
+    pass(trace, 'daily limit', `message ${count + 1} that day, limit ${limit}`);
   }
   return { kind: 'send', recipient, trace };
 }

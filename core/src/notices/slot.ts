@@ -1,7 +1,7 @@
 import { nominalRecipient, type Role } from '../people/chain.ts';
 import type { Roster } from '../people/person.ts';
 import { baseMoments } from '../plans/moment.ts';
-import type { Assignment } from '../plans/state.ts';
+import type { Assignment, AssignmentEvent } from '../plans/state.ts';
 import { isBeforeDue, windowOf, type Anchor, type Step } from '../plans/step.ts';
 import { type Calendar, dayOf } from '../time/calendar.ts';
 import type { Instant } from '../time/zone.ts';
@@ -43,11 +43,32 @@ export const keyOf = (slot: { assignment: string; step: string; revision: number
 
 const single = (at: Instant, knownAt = at): AnchorMoment[] => [{ at, revision: 0, knownAt, replacedAt: null }];
 
+const asAnchor = ({ at }: { at: Instant }, revision: number): AnchorMoment => ({ at, revision, knownAt: at, replacedAt: null });
+
+/** Whether an event is one that a step may be timed from. */
+function isAnchorEvent(event: AssignmentEvent, anchor: Anchor): boolean {
+  switch (anchor.event) {
+    case 'finished':
+    case 'certificate-issued':
+      return event.type === anchor.event;
+    case 'unit-opened':
+    case 'unit-finished':
+      return event.type === anchor.event && event.unit === anchor.unit;
+    case 'quiz-submitted':
+    case 'quiz-passed':
+    case 'quiz-failed':
+      return event.type === 'quiz-submitted' && (anchor.unit === undefined || event.unit === anchor.unit) && (anchor.event === 'quiz-submitted' || event.passed === (anchor.event === 'quiz-passed'));
+    case 'signed-off':
+      return event.type === 'signed-off' && (anchor.unit === undefined || event.unit === anchor.unit);
+    case 'expires':
+      return event.type === 'certificate-issued' && event.expiresAt != null;
+    default:
+      return false;
+  }
+}
+
 /** The anchors of a step for an assignment, from the events known at `now`; none is "waits for". */
 export function anchorsOf(anchor: Anchor, assignment: Assignment, assignee: Calendar, now: Instant): AnchorMoment[] {
-  const known = assignment.events.filter((event) => event.at <= now);
-  const nth = (events: readonly { at: Instant }[]): AnchorMoment[] => events.map(({ at }, revision) => ({ at, revision, knownAt: at, replacedAt: null }));
-  const first = (events: readonly { at: Instant }[]): AnchorMoment[] => nth(events).slice(0, 1);
   switch (anchor.event) {
     case 'assigned':
       return single(assignment.assignedAt);
@@ -55,40 +76,20 @@ export function anchorsOf(anchor: Anchor, assignment: Assignment, assignee: Cale
       return single(assignee.zone.toInstant(dayOf(anchor.date!), 0), assignment.assignedAt);
     case 'due': {
       const revisions = single(assignment.dueAt, assignment.assignedAt);
-      for (const event of known) {
-        if (event.type !== 'extended') continue;
+      for (const event of assignment.events) {
+        if (event.type !== 'extended' || event.at > now) continue;
         revisions.at(-1)!.replacedAt = event.at;
         revisions.push({ at: event.dueAt, revision: revisions.length, knownAt: event.at, replacedAt: null });
       }
       return revisions;
     }
-    case 'finished':
-      return first(known.filter((event) => event.type === 'finished'));
-    case 'unit-opened':
-    case 'unit-finished':
-      return first(known.filter((event) => (event.type === 'unit-opened' || event.type === 'unit-finished') && event.type === anchor.event && event.unit === anchor.unit));
-    case 'quiz-submitted':
-    case 'quiz-passed':
-    case 'quiz-failed':
-      return nth(
-        known.filter(
-          (event) =>
-            event.type === 'quiz-submitted' &&
-            (anchor.unit === undefined || event.unit === anchor.unit) &&
-            (anchor.event === 'quiz-submitted' || event.passed === (anchor.event === 'quiz-passed')),
-        ),
-      );
-    case 'signed-off':
-      return nth(known.filter((event) => event.type === 'signed-off' && (anchor.unit === undefined || event.unit === anchor.unit)));
-    case 'certificate-issued':
-      return nth(known.filter((event) => event.type === 'certificate-issued'));
-    case 'expires':
-      return known
-        .filter((event) => event.type === 'certificate-issued' && event.expiresAt != null)
-        .map((event, revision) => ({ at: (event as { expiresAt: Instant }).expiresAt, revision, knownAt: event.at, replacedAt: null }));
-    case 'session-starts':
-    case 'idle':
-      return [];
+    default: {
+      const found = assignment.events.filter((event) => event.at <= now && isAnchorEvent(event, anchor));
+      if (anchor.event === 'expires') return found.map((event, revision) => ({ at: (event as { expiresAt: Instant }).expiresAt, revision, knownAt: event.at, replacedAt: null }));
+      // finishing and units happen once; quiz results, sign-offs and certificates each time anew
+      const isOnce = anchor.event === 'finished' || anchor.event === 'unit-opened' || anchor.event === 'unit-finished';
+      return (isOnce ? found.slice(0, 1) : found).map(asAnchor);
+    }
   }
 }
 

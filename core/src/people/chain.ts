@@ -48,6 +48,9 @@ export interface Recipient {
   path: string[];
 }
 
+const found = (person: Person | null, path: string[]): Recipient => ({ person, address: person?.email ?? null, path });
+const dayFor = (person: Person, roster: Roster, at: Instant): number => roster.calendarOf(person).zone.dayAt(at);
+
 /**
  * The addressee at a moment. A manager who is away is replaced by the cover; a cover who is away too, or none, climbs;
  * above the chain stands the course's owner. Nobody is escalated to themselves.
@@ -56,33 +59,31 @@ export function findRecipient(role: Role, employee: Person, owner: Person | null
   if (role === 'employee') return { person: employee, address: employee.email, path: [] };
   if (isAddress(role)) return { person: null, address: role, path: [] };
   const path: string[] = [];
-  const found = (person: Person | null): Recipient => ({ person, address: person?.email ?? null, path });
-  const dayFor = (person: Person) => roster.calendarOf(person).zone.dayAt(at);
 
   const level = managerLevel(role);
   if (level !== null) {
     const { chain, loop } = chainOf(employee, roster);
     if (loop) path.push('the chain of managers runs in a loop and is followed only once');
     for (const candidate of chain.slice(level - 1)) {
-      if (roster.hasLeft(candidate, dayFor(candidate))) {
+      if (roster.hasLeft(candidate, dayFor(candidate, roster, at))) {
         path.push(`${candidate.name} has left`);
         continue;
       }
-      const leave = roster.leaveOn(candidate, dayFor(candidate));
-      if (!leave) return found(candidate);
+      const leave = roster.leaveOn(candidate, dayFor(candidate, roster, at));
+      if (!leave) return found(candidate, path);
       const cover = roster.person(leave.cover);
       if (cover && cover.id !== employee.id && !roster.isAwayAt(cover, at)) {
         path.push(`${candidate.name} is on leave, ${cover.name} covers`);
-        return found(cover);
+        return found(cover, path);
       }
       path.push(`${candidate.name} is on leave ${cover ? `and ${cover.id === employee.id ? 'covered by the employee' : `${cover.name} is away too`}` : 'without cover'}`);
     }
     path.push(chain.length < level ? `there is no ${role}` : 'nobody is left up the chain');
   }
-  if (owner && owner.id !== employee.id && !roster.hasLeft(owner, dayFor(owner))) {
+  if (owner && owner.id !== employee.id && !roster.hasLeft(owner, dayFor(owner, roster, at))) {
     if (level !== null) path.push(`${owner.name} owns the course`);
-    return found(owner);
+    return found(owner, path);
   }
   path.push(owner ? (owner.id === employee.id ? "the course's owner is the employee" : "the course's owner has left") : 'the course has no owner');
-  return found(null);
+  return found(null, path);
 }

@@ -49,17 +49,24 @@ interface Pending {
   assignment: Assignment;
   at: Instant;
   held: HoldReason | null;
+  /** precedence of its kind */
+  rank: number;
   /** the addressee's day that it would count against, null where it counts against none */
   dayKey: string | null;
-  messageKey: string;
+  addressee: Person | null;
+  day: Day;
+  isSettled: boolean;
 }
+
+/** What it counts as within a day: itself, or the gathered message that it is part of. */
+const messageOf = (pending: Pending): string => messageKey(pending.step, pending.slot, pending.addressee, pending.day);
 
 const order = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
 
 /** Whether `a` is decided before `b`: by moment, then precedence of kind, then identity. */
 function isBefore(a: Pending, b: Pending): boolean {
   if (a.at !== b.at) return a.at < b.at;
-  const rank = precedenceOf(a.step.kind) - precedenceOf(b.step.kind);
+  const rank = a.rank - b.rank;
   if (rank !== 0) return rank < 0;
   const identity = order(a.slot.assignment, b.slot.assignment) || order(a.slot.step, b.slot.step) || a.slot.occurrence - b.slot.occurrence || order(a.slot.to, b.slot.to);
   return identity !== 0 ? identity < 0 : a.slot.revision < b.slot.revision;
@@ -67,33 +74,31 @@ function isBefore(a: Pending, b: Pending): boolean {
 
 /** What is planned and what went, by addressee and local day, for the daily limit. */
 class DayBook {
-  private readonly planned = new Map<string, Set<Pending>>();
-  private readonly went = new Map<string, Set<string>>();
+  private readonly planned = new Map<string, Pending[]>();
+  private readonly went = new Map<string, string[]>();
 
   expect(pending: Pending): void {
     if (pending.dayKey === null) return;
-    const set = this.planned.get(pending.dayKey);
-    if (set) set.add(pending);
-    else this.planned.set(pending.dayKey, new Set([pending]));
+    const list = this.planned.get(pending.dayKey);
+    if (list) list.push(pending);
+    else this.planned.set(pending.dayKey, [pending]);
   }
 
-  settle(pending: Pending): void {
-    if (pending.dayKey !== null) this.planned.get(pending.dayKey)?.delete(pending);
-  }
-
-  record(dayKey: string, message: string): void {
-    const set = this.went.get(dayKey);
-    if (set) set.add(message);
-    else this.went.set(dayKey, new Set([message]));
+  record(pending: Pending): void {
+    if (pending.dayKey === null) return;
+    const list = this.went.get(pending.dayKey);
+    if (list) list.push(messageOf(pending));
+    else this.went.set(pending.dayKey, [messageOf(pending)]);
   }
 
   /** Messages that come before `pending` on its day; a gathered message that already counts takes no further place. */
-  countBefore(pending: Pending, dayKey: string, wouldGo: (other: Pending) => boolean): number {
-    const messages = new Set(this.went.get(dayKey));
-    for (const other of this.planned.get(dayKey) ?? []) {
-      if (precedenceOf(other.step.kind) < precedenceOf(pending.step.kind) && !messages.has(other.messageKey) && wouldGo(other)) messages.add(other.messageKey);
-    }
-    messages.delete(pending.messageKey);
+  countBefore(pending: Pending, wouldGo: (other: Pending) => boolean): number {
+    const planned = this.planned.get(pending.dayKey!) ?? [];
+    const went = this.went.get(pending.dayKey!) ?? [];
+    if (went.length === 0 && planned.length < 2) return 0;
+    const messages = new Set(went);
+    for (const other of planned) if (!other.isSettled && other.rank < pending.rank && !messages.has(messageOf(other)) && wouldGo(other)) messages.add(messageOf(other));
+    messages.delete(messageOf(pending));
     return messages.size;
   }
 }
@@ -108,7 +113,7 @@ export function rehearse({ from, until, roster, plans, assignments, withTrace = 
   const book = new DayBook();
   const lines: RehearsalLine[] = [];
 
-  const place = (pending: Omit<Pending, 'dayKey' | 'messageKey'>): void => {
+  const place = (pending: Pick<Pending, 'slot' | 'step' | 'assignment' | 'at' | 'held'>): void => {
     const { slot, step, assignment, at } = pending;
     let dayKey: string | null = null;
     let addressee: Person | null = null;
@@ -121,7 +126,7 @@ export function rehearse({ from, until, roster, plans, assignments, withTrace = 
         dayKey = `${addressee.id}/${day}`;
       }
     }
-    const full: Pending = { ...pending, dayKey, messageKey: messageKey(step, slot, addressee, day) };
+    const full: Pending = { slot, step, assignment, at, held: pending.held, rank: precedenceOf(step.kind), dayKey, addressee, day, isSettled: false };
     book.expect(full);
     heap.push(full);
   };
@@ -150,7 +155,7 @@ export function rehearse({ from, until, roster, plans, assignments, withTrace = 
   }
 
   for (let pending = heap.pop(); pending; pending = heap.pop()) {
-    book.settle(pending);
+    pending.isSettled = true;
     const { slot, step, assignment, at, held } = pending;
     const current = pending;
     const decision = decide({
@@ -159,8 +164,7 @@ export function rehearse({ from, until, roster, plans, assignments, withTrace = 
       assignment,
       roster,
       now: at,
-      countOf: (addressee, day) =>
-        book.countBefore(current, `${addressee.id}/${day}`, (other) => decide({ slot: other.slot, step: other.step, assignment: other.assignment, roster, now: at, countOf: () => 0 }).kind === 'send'),
+      countOf: () => book.countBefore(current, (other) => decide({ slot: other.slot, step: other.step, assignment: other.assignment, roster, now: at, countOf: () => 0 }).kind === 'send'),
     });
     const zone = roster.calendarOf(roster.getPerson(assignment.person)).zone;
     if (decision.kind === 'hold') {
@@ -171,10 +175,7 @@ export function rehearse({ from, until, roster, plans, assignments, withTrace = 
       continue;
     }
     const addressee = decision.recipient.person;
-    if (decision.kind === 'send' && addressee && !isExemptFromLimit(step.kind)) {
-      const day = roster.calendarOf(addressee).zone.dayAt(at);
-      book.record(`${addressee.id}/${day}`, messageKey(step, slot, addressee, day));
-    }
+    if (decision.kind === 'send') book.record(pending);
     if (at < from) continue;
     lines.push({
       assignment: slot.assignment,

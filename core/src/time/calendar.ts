@@ -32,7 +32,8 @@ export function weekdayOf(day: Day): number {
 
 /** Milliseconds of `HH:MM` since local midnight. */
 export function msOfTime(time: string): number {
-  return (Number(time.slice(0, 2)) * 60 + Number(time.slice(3, 5))) * MINUTE;
+  // by character codes: slicing and parsing cost a tenth of all planning
+  return ((time.charCodeAt(0) * 10 + time.charCodeAt(1) - 528) * 60 + time.charCodeAt(3) * 10 + time.charCodeAt(4) - 528) * MINUTE;
 }
 
 /** Adds months to a day; the end of a month clamps: 31 Jan + 1 month = 28 or 29 Feb. */

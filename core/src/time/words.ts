@@ -6,10 +6,18 @@ const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', '
 
 const two = (n: number): string => (n < 10 ? `0${n}` : String(n));
 
+// few days are told again and again
+const told = new Map<Day, string>();
+
 /** `Tue 3 Mar`. */
 export function tellDay(day: Day): string {
-  const date = dateOf(day);
-  return `${WEEKDAYS[weekdayOf(day)]} ${Number(date.slice(8))} ${MONTHS[Number(date.slice(5, 7)) - 1]}`;
+  let words = told.get(day);
+  if (words === undefined) {
+    const date = dateOf(day);
+    words = `${WEEKDAYS[weekdayOf(day)]} ${Number(date.slice(8))} ${MONTHS[Number(date.slice(5, 7)) - 1]}`;
+    told.set(day, words);
+  }
+  return words;
 }
 
 /** `3 March 2026`-like date with its year: `3 Mar 2026`. */
