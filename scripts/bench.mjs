@@ -8,12 +8,13 @@ run(async () => {
   checkNode();
   installPackages();
   const { openCluster } = await import('./database.mjs');
-  const { buildAll } = await import('./build.mjs');
+  const { buildAll, buildBench } = await import('./build.mjs');
   await buildAll();
+  await buildBench();
   const cluster = openCluster(join(ROOT, 'data', 'bench'));
   await cluster.start();
   try {
-    const result = spawnSync(process.execPath, ['--import', 'tsx', join(ROOT, 'bench/main.ts')], {
+    const result = spawnSync(process.execPath, [join(ROOT, 'server/dist/bench.mjs')], {
       cwd: ROOT,
       stdio: 'inherit',
       env: { ...process.env, NUDRIK_BENCH_DATABASE: cluster.ensureDatabase('bench', true), NUDRIK_WEB_DIR: join(ROOT, 'web/dist/browser') },

@@ -35,21 +35,31 @@ const alias = {
   nudrik: join(ROOT, 'server/src/index.ts'),
 };
 
+const bundle = {
+  outdir: join(ROOT, 'server/dist'),
+  outExtension: { '.js': '.mjs' },
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  target: 'node20',
+  packages: 'external',
+  alias,
+  sourcemap: true,
+  logLevel: 'error',
+};
+
+/** The bench measures what is shipped: bundled, not run through a loader. */
+export async function buildBench() {
+  const { build } = await import('esbuild');
+  await build({ ...bundle, entryPoints: { bench: join(ROOT, 'bench/main.ts') } });
+}
+
 export async function buildAll() {
   await once('server', ['core/src', 'contract/src', 'server/src', 'server/migrations', 'standins/src', 'demo/src', 'scripts/build.mjs'], join(ROOT, 'server/dist/nudrik.mjs'), async () => {
     const { build } = await import('esbuild');
     await build({
+      ...bundle,
       entryPoints: { nudrik: join(ROOT, 'server/src/nudrik.ts'), 'post-room': join(ROOT, 'standins/src/main.ts'), demo: join(ROOT, 'demo/src/main.ts') },
-      outdir: join(ROOT, 'server/dist'),
-      outExtension: { '.js': '.mjs' },
-      bundle: true,
-      platform: 'node',
-      format: 'esm',
-      target: 'node20',
-      packages: 'external',
-      alias,
-      sourcemap: true,
-      logLevel: 'error',
     });
   });
   await once('web', ['core/src', 'contract/src', 'web'], join(ROOT, 'web/dist/browser/index.html'), () => {

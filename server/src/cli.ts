@@ -4,6 +4,9 @@ const USAGE = `nudrik: the command line of Nudrik
 
   nudrik rehearse FILE   play a rehearsal file (- for standard input), one JSON line for each notice
   nudrik schema          print the JSON Schema of the rehearsal file
+  nudrik setup …         settings, sites and the first administrator of a real installation:
+                         --organisation NAME --zone ZONE --place PLACE --sender ADDRESS --reply-to ADDRESS
+                         --admin ADDRESS --site "NAME=ZONE" (again for each site); NUDRIK_PASSWORD and DATABASE_URL set
 `;
 
 /** @returns the exit code: 0 done, 2 refused */
@@ -29,11 +32,42 @@ async function main(args: string[]): Promise<number> {
     await print(`${JSON.stringify(rehearsalSchema(), null, 2)}\n`);
     return 0;
   }
+  if (command === 'setup') return setup(args.slice(1));
   if (command === undefined || command === 'help' || command === '--help') {
     await print(USAGE);
     return 0;
   }
   return refuse(`nudrik: there is no command "${command}".\n\n${USAGE}`);
+}
+
+async function setup(args: string[]): Promise<number> {
+  const { parseArgs } = await import('node:util');
+  const text = { type: 'string' } as const;
+  const { SetupRequest, setUp } = await import('./access/setup.ts');
+  let values: Record<string, unknown>;
+  try {
+    ({ values } = parseArgs({ args, options: { organisation: text, zone: text, place: text, sender: text, 'reply-to': text, admin: text, site: { type: 'string', multiple: true } } }));
+  } catch (error) {
+    return refuse(`nudrik setup: ${(error as Error).message}`);
+  }
+  const sites = ((values['site'] as string[] | undefined) ?? []).map((pair) => ({ name: pair.split('=')[0]!.trim(), zone: pair.split('=')[1]?.trim() ?? '' }));
+  const request = SetupRequest.safeParse({ ...values, replyTo: values['reply-to'] ?? values['sender'], password: process.env['NUDRIK_PASSWORD'], sites });
+  const { tellIssues } = await import('@nudrik/contract');
+  if (!request.success) return refuse(tellIssues(request.error).map(({ where, message }) => `nudrik setup: ${where}: ${message}`).join('\n'));
+  const { readSettings } = await import('./settings.ts');
+  const { migrate } = await import('./db/migrate.ts');
+  const { openPool } = await import('./db/db.ts');
+  try {
+    const { databaseUrl } = readSettings(process.env);
+    await migrate(databaseUrl);
+    const db = openPool(databaseUrl, 1);
+    await setUp(db, request.data);
+    await db.end();
+  } catch (error) {
+    return refuse(`nudrik setup: ${(error as Error).message}`);
+  }
+  await print(`${request.data.organisation} is set up; ${request.data.admin} may sign in.\n`);
+  return 0;
 }
 
 function refuse(words: string): number {

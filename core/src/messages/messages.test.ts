@@ -1,0 +1,82 @@
+import { describe, expect, it, test } from 'vitest';
+import fc from 'fast-check';
+import { standingAt } from '../plans/state.ts';
+import { STANDARD_PLAN } from '../plans/standard.ts';
+import { stepFault } from '../plans/step.ts';
+import { anAssignment, aPerson, utc } from '../testing.ts';
+import { Zone } from '../time/zone.ts';
+import { fieldsOf, MERGE_FIELDS, missingValues, renderMessage, templateFault, type Template } from './template.ts';
+import { tellDistance, valuesFor } from './values.ts';
+
+const OSLO = Zone.of('Europe/Oslo');
+const template = (body: string, subject = 'About {course}'): Template => ({ subject, body, button: null });
+const facts = (now = '2027-03-17T16:00') => ({
+  employee: aPerson('runa', { name: 'Runa Aske' }), recipientName: 'Runa Aske', manager: aPerson('odd', { name: 'Odd Brandal' }), trainer: null,
+  course: { title: 'Fire Teams Aboard', code: null, summary: 'Two teams.' }, assignedAt: utc('2027-03-01T09:30'), standing: standingAt(anAssignment(), utc(now)),
+  unitsDone: 2, unitsRequired: 5, certificate: null, organisation: 'Orlasund Ferries', zone: OSLO, now: utc(now),
+}); // prettier-ignore
+
+describe('a template', () => {
+  test.each([
+    ['an unknown field, with the nearest known one', template('Hello {given nam}'), 'there is no such merge field. Did you mean {given name}?'],
+    ['a field in another style', template('Due {time_to_due}'), 'Did you mean {time to due}?'],
+    ['a brace that stands alone', template('Hello {given name'), 'single "{"'],
+    ['an empty subject', template('Hello', '  '), 'The subject is empty'],
+    ['an empty text', template(' \n'), 'The text is empty'],
+  ])('is refused for %s', (_, input, words) => expect(templateFault(input)).toContain(words));
+
+  it('may use every field that there is', () => expect(templateFault(template(MERGE_FIELDS.map(({ name }) => `{${name}}`).join(' ')))).toBeNull());
+
+  it('names what has no value instead of leaving a gap', () => {
+    const values = valuesFor(facts());
+    expect(missingValues(template('Hello {given name}, code {course code}, ask {trainer}.'), values)).toEqual(['course code', 'trainer']);
+    expect(() => renderMessage({ template: template('{course code}'), values, link: null, table: null, footer: '' })).toThrow('{course code} has no value');
+  });
+
+  it('renders HTML that runs nothing and the same words as plain text', () => {
+    const values = { ...valuesFor(facts()), course: 'Ropes <script>alert(1)</script> & knots' };
+    const message = renderMessage({ template: { ...template('Hello {given name},\n\n{course} is due {time to due}.'), button: 'Open' }, values, link: 'https://x.example/go/a?b=1&c="2"', table: null, footer: 'Reply.' });
+    expect(message.html).not.toContain('<script>');
+    expect(message.html).toContain('Ropes &lt;script&gt;');
+    expect(message.html).toContain('href="https://x.example/go/a?b=1&amp;c=&quot;2&quot;"');
+    expect(message.text).toContain('Hello Runa,\n\nRopes <script>alert(1)</script> & knots is due in 2 days.');
+    expect(message.text).toContain('Open:\nhttps://x.example/go/a?b=1&c="2"');
+  });
+
+  it('never prints undefined, null or a brace, whatever the values', () =>
+    void fc.assert(
+      fc.property(fc.dictionary(fc.constantFrom(...MERGE_FIELDS.map(({ name }) => name)), fc.option(fc.string())), fc.subarray(MERGE_FIELDS.map(({ name }) => name), { minLength: 1 }), (values, used) => {
+        const text = template(used.map((name) => `<${'{'}${name}}>`).join(' '), 'Subject');
+        if (missingValues(text, values).length > 0) return;
+        const { text: rendered } = renderMessage({ template: text, values, link: null, table: null, footer: 'x' });
+        for (const name of used) expect(rendered).toContain(values[name]!.trim() === '' ? '' : values[name]!.split('\n')[0]!.trim());
+        expect(rendered).not.toMatch(/>undefined<|>null</);
+      }),
+    ));
+
+  it('lists a gathered message’s people in both forms', () => {
+    const table = { head: ['Person', 'Days late'], rows: [['Runa Aske', '3'], ['Per Holm', '12']] };
+    const { html, text } = renderMessage({ template: template('Late:', 'Late'), values: {}, link: null, table, footer: 'x' });
+    expect(html).toMatch(/<td[^>]*>Runa Aske<\/td><td[^>]*>3<\/td>/);
+    expect(text).toMatch(/Per Holm +12/);
+  });
+});
+
+test.each([
+  ['in 2 days', '2027-03-17T16:00', '2027-03-19T16:00'],
+  ['in 5 hours', '2027-03-17T08:00', '2027-03-17T13:00'],
+  ['in 1 hour', '2027-03-17T08:00', '2027-03-17T09:10'],
+  ['now', '2027-03-17T08:00', '2027-03-17T08:05'],
+  ['3 days ago', '2027-03-22T08:00', '2027-03-19T16:00'],
+])('distance: %s', (words, from, to) => expect(tellDistance(utc(from), utc(to), OSLO)).toBe(words));
+
+describe('the standard plan', () => {
+  it('has texts and timings without a fault, and ids that stand once', () => {
+    for (const step of STANDARD_PLAN) expect([step.id, templateFault(step.message), stepFault(step)]).toEqual([step.id, null, null]);
+    expect(new Set(STANDARD_PLAN.map(({ id }) => id)).size).toBe(STANDARD_PLAN.length);
+  });
+  it('needs nothing of an employee that somebody might lack', () => {
+    const risky = ['job', 'manager', 'trainer', 'course code'];
+    for (const step of STANDARD_PLAN) expect(fieldsOf(step.message).filter((field) => risky.includes(field))).toEqual([]);
+  });
+});
