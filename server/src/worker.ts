@@ -26,7 +26,7 @@ export async function startWorker(deps: Deps, mailer: Mailer): Promise<() => Pro
   });
   const closeInbound = deps.settings.inboundPort
     ? await listenInbound(deps.settings.inboundPort, async (report) => {
-        if (report.action === 'delivered') await recordDelivery(deps, report.envelopeId, report.words);
+        if (report.action === 'delivered') await recordDelivery(deps, report.envelopeId, report.words, report.at);
       })
     : async (): Promise<void> => undefined;
 

@@ -61,8 +61,8 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
       hideDSN: false,
       onRcptTo({ address }: SMTPServerAddress, _session: SMTPServerSession, done: (error?: Error | null) => void) {
         const behaviour = behaviours.get(address.toLowerCase()) ?? 'ok';
-        if (behaviour === 'bounce') return done(refuse(550, `5.1.1 <${address}>: no such mailbox`));
-        if (behaviour === 'full') return done(refuse(452, `4.2.2 <${address}>: the mailbox is full`));
+        if (behaviour === 'bounce') return done(refuse(550, `<${address}>: no such mailbox`));
+        if (behaviour === 'full') return done(refuse(452, `<${address}>: the mailbox is full`));
         if (behaviour === 'slow') return void setTimeout(() => done(), options.slowness ?? 3_000);
         done();
       },
@@ -76,7 +76,7 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
         stream.on('data', (chunk: Buffer) => chunks.push(chunk));
         stream.on('end', () => {
           keep(Buffer.concat(chunks), session).then(
-            (id) => done(null, `2.0.0 accepted for delivery as ${id}`),
+            (id) => done(null, `accepted for delivery as ${id}`),
             (error: Error) => done(error),
           );
         });
@@ -126,15 +126,15 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
     mails.unshift(stored);
     byId.set(id, stored);
     if (mails.length > KEEP) byId.delete(mails.pop()!.id);
-    if (reports) for (const rcpt of session.envelope.rcptTo) report(session, rcpt, id);
+    if (reports) for (const rcpt of session.envelope.rcptTo) report(session, rcpt, stored);
     return id;
   };
 
-  const report = (session: SMTPServerSession, rcpt: SMTPServerAddress, id: string): void => {
+  const report = (session: SMTPServerSession, rcpt: SMTPServerAddress, stored: StoredMail): void => {
     const from = session.envelope.mailFrom;
     const envelopeId = session.envelope.dsn?.envid;
     if (!from || !envelopeId) return;
-    const status = [`Reporting-MTA: dns; post-room.orlasund.example`, `Original-Envelope-Id: ${envelopeId}`, '', `Final-Recipient: rfc822; ${rcpt.address}`, 'Action: delivered', 'Status: 2.0.0', `Diagnostic-Code: smtp; 250 accepted for delivery as ${id}`, ''].join('\r\n');
+    const status = [`Reporting-MTA: dns; post-room.orlasund.example`, `Original-Envelope-Id: ${envelopeId}`, '', `Final-Recipient: rfc822; ${rcpt.address}`, 'Action: delivered', 'Status: 2.0.0', `Diagnostic-Code: smtp; 250 accepted for delivery as ${stored.id}`, `Last-Attempt-Date: ${new Date(stored.receivedAt).toUTCString()}`, ''].join('\r\n');
     void reports!
       .sendMail({
         envelope: { from: '', to: from.address },

@@ -83,7 +83,7 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
         : `its moment, ${tellMoment(slot.moment, zone)}, had passed by more than ${tellTolerance(roster.settings.tolerance)} when it became known (${tellMoment(slot.knownAt, zone)})`;
     return skip(trace, recipient, 'moment still ahead when it became known', slot.missed, fact);
   }
-  pass(trace, 'moment', tellMomentRule(step, slot, zone));
+  pass(trace, 'moment', `${tellRule(step, slot, zone)}: ${tellMoment(slot.moment, zone)}`);
 
   if (!step.on) return skip(trace, recipient, 'step is on', 'switched-off', 'the step is switched off');
   pass(trace, 'step is on', 'switched on');
@@ -160,15 +160,16 @@ function tellFacts(employee: Person, standing: Standing): string {
   return [`${employee.name} is ${standing.state}`, employee.department, employee.site].filter(Boolean).join(', ');
 }
 
-function tellMomentRule(step: Step, slot: Slot, zone: Calendar['zone']): string {
+/** How a slot's moment came about: `due Fri 19 Mar 17:00, less 48 hours`. */
+function tellRule(step: Step, slot: Slot, zone: Calendar['zone']): string {
   const words = [`${tellAnchor(step.anchor)} ${tellMoment(slot.anchorAt, zone)}`];
   const { amount, unit } = step.offset;
   if (amount !== 0) words.push(`${amount < 0 ? 'less' : 'plus'} ${tellAmount(amount, unit)}`);
   if (slot.occurrence > 0 && step.repeat) words.push(`plus ${slot.occurrence} × ${tellAmount(step.repeat.every.amount, step.repeat.every.unit)}`);
   if (step.at) words.push(`at ${step.at}`);
-  const window = windowOf(step);
-  if (window !== 'exact') words.push(`inside the send window`);
-  return `${words.join(', ')}: ${tellMoment(slot.moment, zone)}${slot.at !== slot.moment ? `, known only at ${tellMoment(slot.knownAt, zone)}` : ''}`;
+  if (windowOf(step) !== 'exact') words.push('inside the send window');
+  if (slot.at !== slot.moment) words.push(`known only at ${tellMoment(slot.knownAt, zone)}`);
+  return words.join(', ');
 }
 
 /** One sentence for a decision: "Skipped: Ingrid Moe finished on Mon 2 Mar 14:10, before this reminder's moment (Tue 3 Mar 09:00)". */
@@ -178,7 +179,7 @@ export function sentenceOf(decision: Decision, slot: Slot, step: Step, zone: Cal
   if (decision.kind === 'send') {
     const waited = held === 'leave' ? ', held until back from leave' : held === 'daily-limit' ? ', held over from a full day' : '';
     const path = decision.recipient.path.length ? ` (${decision.recipient.path.join('; ')})` : '';
-    return `Goes to ${who}${path} on ${tellMoment(at, zone)}${waited}: ${tellMomentRule(step, slot, zone)}.`;
+    return `Goes to ${who}${path} on ${tellMoment(at, zone)}${waited}: ${tellRule(step, slot, zone)}.`;
   }
   if (decision.kind === 'hold') return `Held: ${last?.because ?? ''}${decision.until === null ? ', until that is mended' : `, until ${tellMoment(decision.until, zone)}`}.`;
   const closed = decision.because === 'finished' || decision.because === 'waived' || decision.because === 'withdrawn' || decision.because === 'left';

@@ -6,6 +6,8 @@ export interface DeliveryReport {
   envelopeId: string;
   action: string;
   words: string;
+  /** when the last attempt was made, where the report says it */
+  at: Date | null;
 }
 
 const fieldOf = (text: string, name: string): string | null => new RegExp(`^${name}:\\s*(.+)$`, 'im').exec(text)?.[1]?.trim() ?? null;
@@ -18,7 +20,8 @@ export async function readDeliveryReport(raw: Buffer): Promise<DeliveryReport | 
   const envelopeId = fieldOf(text, 'Original-Envelope-Id');
   const action = fieldOf(text, 'Action');
   if (!envelopeId || !action || !/^\d+$/.test(envelopeId)) return null;
-  return { envelopeId, action: action.toLowerCase(), words: fieldOf(text, 'Diagnostic-Code')?.replace(/^smtp;\s*/i, '') ?? fieldOf(text, 'Status') ?? action };
+  const at = new Date(fieldOf(text, 'Last-Attempt-Date') ?? '');
+  return { envelopeId, action: action.toLowerCase(), at: Number.isNaN(at.getTime()) ? null : at, words: fieldOf(text, 'Diagnostic-Code')?.replace(/^smtp;\s*/i, '') ?? fieldOf(text, 'Status') ?? action };
 }
 
 /** The SMTP listener for what comes back: delivery reports. @returns how to close it */

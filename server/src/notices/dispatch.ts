@@ -214,9 +214,9 @@ export async function resumeCutOff(deps: Deps, mailer: Mailer): Promise<number> 
 }
 
 /** A delivery report came in: the mail server of the addressee has the message. */
-export async function recordDelivery(deps: Deps, mailId: string, words: string): Promise<void> {
+export async function recordDelivery(deps: Deps, mailId: string, words: string, at: Date | null): Promise<void> {
   await transaction(deps.db, async (client) => {
-    await stampDelivered(client, mailId, deps.clock.now(), words);
+    await stampDelivered(client, mailId, at?.getTime() ?? deps.clock.now(), words);
     await announce(client, 'notices');
   });
 }

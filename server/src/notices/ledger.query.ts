@@ -1,4 +1,4 @@
-import { decide, findRecipient, isoOf, sentenceOf, slotsOf, tellMoment, tellTime, waitSentence, Zone, type Check } from '@nudrik/core';
+import { decide, findRecipient, isoOf, sentenceOf, slotsOf, tellDay, tellMoment, tellTime, waitSentence, Zone, type Check } from '@nudrik/core';
 import type { MailView, NoticeRow, NoticeSheet, NoticesPage, NoticesQuery, NoticeState, Ribbon } from '@nudrik/contract';
 import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -129,7 +129,7 @@ export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeShe
   if (row.held_because) timeline.push({ what: 'held', at: row.at.toISOString(), words: row.state === 'held' && row.held_because !== 'leave' && row.held_because !== 'daily-limit' ? 'until that is mended' : `to ${told(row.at)}` });
   const seconds = (at: Date): string => `${tellTime(at.getTime(), zone)}:${at.toISOString().slice(17, 19)}`;
   if (mail?.sent_at && row.sent_at) timeline.push({ what: 'sent', at: mail.sent_at.toISOString(), words: `${told(mail.sent_at).replace(/\d\d:\d\d$/, '')}${seconds(mail.sent_at)} as ${house.senderName}` });
-  if (mail?.delivered_at && row.state === 'delivered') timeline.push({ what: 'delivered', at: mail.delivered_at.toISOString(), words: `${seconds(mail.delivered_at)} “${mail.response ?? ''}”` });
+  if (mail?.delivered_at && row.state === 'delivered') timeline.push({ what: 'delivered', at: mail.delivered_at.toISOString(), words: `${zone.dayAt(mail.delivered_at.getTime()) === zone.dayAt((mail.sent_at ?? mail.delivered_at).getTime()) ? '' : `${tellDay(zone.dayAt(mail.delivered_at.getTime()))} `}${seconds(mail.delivered_at)} “${mail.response ?? ''}”` });
   if (row.state === 'bounced' || row.state === 'failed') timeline.push({ what: row.state, at: row.at.toISOString(), words: `“${row.last_error ?? ''}”` });
   if (row.state === 'planned' && row.attempts > 0) timeline.push({ what: 'waits', at: row.at.toISOString(), words: `tried ${row.attempts} times; the mail server said “${row.last_error ?? ''}”` });
 

@@ -15,6 +15,19 @@ export async function isInLineOf(db: Queryable, managerId: string, assignmentId:
   return (await maybeRow(db, `${LINE} select 1 as yes from assignments a join line l on l.id = a.person_id where a.id = $2::bigint`, [managerId, assignmentId])) !== null;
 }
 
+/** The last notice to the employee that went: what a manager asks about. */
+const LAST_TO_EMPLOYEE = `
+left join lateral (
+  select step_name, at, state
+  from notices
+  where assignment_id = a.id
+    and state in ('sent', 'delivered', 'bounced', 'failed')
+    and to_role = 'employee'
+  order by at desc, id desc
+  limit 1
+) last on true
+`;
+
 /** The last notice that went, and the next one that is planned; by index, for the rows of a page only. */
 export const LAST_AND_NEXT = `
 left join lateral (
@@ -46,7 +59,7 @@ join courses k on k.id = a.course_id
 join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
 left join certificates c on c.assignment_id = a.id
-${LAST_AND_NEXT}
+${LAST_TO_EMPLOYEE}
 order by a.due_at, p.name
 `;
 

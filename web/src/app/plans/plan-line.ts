@@ -22,9 +22,10 @@ const DUE = 486;
 const FINISHED = 706;
 const WIDTH = 770;
 const BASE = 108;
-/** the span between assigned and due, drawn as two weeks; what lies after due in the same measure */
+/** the span between assigned and due, drawn as two weeks; what lies after due in a smaller measure, so that repeats find room */
 const SPAN_DAYS = 14;
 const PER_DAY = (DUE - LEFT) / SPAN_DAYS;
+const PER_DAY_AFTER = 13.2;
 
 /** The plan drawn as the line of time between assigned, due and finished; steps are flags on it. */
 @Component({
@@ -34,7 +35,6 @@ const PER_DAY = (DUE - LEFT) / SPAN_DAYS;
     <svg [attr.viewBox]="'0 0 ' + width + ' 176'" role="group" aria-label="The plan as a line of time">
       <rect x="75" [attr.y]="base" width="63" height="5" class="weekend" />
       <rect x="295" [attr.y]="base" width="63" height="5" class="weekend" />
-      <rect x="515" [attr.y]="base" width="63" height="5" class="weekend" />
       <line [attr.x1]="left - 10" [attr.x2]="628" [attr.y1]="base" [attr.y2]="base" class="line" />
       <line x1="632" x2="680" [attr.y1]="base" [attr.y2]="base" class="line dotted" />
       <line x1="684" [attr.x2]="width - 4" [attr.y1]="base" [attr.y2]="base" class="line" />
@@ -88,7 +88,7 @@ export class PlanLine {
   protected readonly width = WIDTH;
   protected readonly base = BASE;
   protected readonly left = LEFT;
-  protected readonly ticks = Array.from({ length: 19 }, (_, i) => LEFT + i * PER_DAY);
+  protected readonly ticks = [...Array.from({ length: SPAN_DAYS + 1 }, (_, i) => LEFT + i * PER_DAY), ...Array.from({ length: 10 }, (_, i) => DUE + (i + 1) * PER_DAY_AFTER)];
   protected readonly anchors = [
     { x: LEFT, word: 'assigned', note: 'day 0' },
     { x: DUE, word: 'due', note: 'each one’s own date' },
@@ -103,7 +103,8 @@ export class PlanLine {
       for (let k = 0; k < times; k++) {
         const days = step.offset.amount * DAYS[step.offset.unit]! + (step.repeat ? k * step.repeat.every.amount * DAYS[step.repeat.every.unit]! : 0);
         const [origin, low, high] = step.anchor.event === 'due' ? [DUE, LEFT + 30, 620] : step.anchor.event === 'assigned' ? [LEFT, LEFT + 14, DUE - 14] : [FINISHED, FINISHED + 16, WIDTH - 12];
-        const x = Math.min(high, Math.max(low, origin + days * PER_DAY + (days === 0 ? 15 : 0)));
+        const perDay = step.anchor.event === 'due' && days > 0 ? PER_DAY_AFTER : PER_DAY;
+        const x = Math.min(high, Math.max(low, origin + days * perDay + (days === 0 ? 15 : 0)));
         // flags that would cover one another hang lower
         const y = [52, 76, 92].find((level) => !flags.some((flag) => flag.y === level && Math.abs(flag.x - x) < 21)) ?? 92;
         flags.push({ id: step.id, x, y, letter, tone, isChosen: step.id === this.chosen(), isOff: !step.on, isRepeat: k > 0, label: step.name });

@@ -1,0 +1,83 @@
+// npm run pictures: one picture of each main view, from the demo data, into docs/screenshots
+import { mkdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { checkNode, installBrowser, installPackages, ROOT } from './setup.mjs';
+import { run } from './say.mjs';
+
+const roster = `name,email,department,site,job,manager email,joined on
+Nils Tarvik,nils.tarvik@orlasund.example,Deck,Vessel pool,Deckhand,ivar.moen@orlasund.example,2026-05-11
+Maud Ellery,maud.ellery@orlasund.example,Terminal,Tarn Ness,Linesman,duncan.farquhar@orlasund.example,2026-05-11
+Runa Aske,runa.aske@orlasund.example,Deck,Vessel pool,Boatswain,torill.lunde@orlasund.example,
+Signe Vold,signe.vold@orlasund.example,Deck,Orla Quay,Deckhand,torill.lunde@orlasund.example,
+Wrong Row,wrong,Deck,Vessel pool,,,
+Odd Sites,odd.sites@orlasund.example,Deck,Tarn Nes,,ivar.moen@orlasund.example,12.5.2026
+`;
+
+run(async () => {
+  checkNode();
+  installPackages();
+  installBrowser();
+  const { openCluster, freePort } = await import('./database.mjs');
+  const { buildAll } = await import('./build.mjs');
+  const { House } = await import('./house.mjs');
+  const { chromium } = await import('@playwright/test');
+  await buildAll();
+  process.env.NUDRIK_DEMO_CLOCK = 'still';
+  const cluster = openCluster(join(ROOT, 'data', 'test'));
+  await cluster.start();
+  const house = new House();
+  try {
+    const base = await house.open({ databaseUrl: cluster.ensureDatabase('pictures', true), port: await freePort() });
+    const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox'] });
+    const folder = join(ROOT, 'docs/screenshots');
+    mkdirSync(folder, { recursive: true });
+    const signIn = async (who) => {
+      const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
+      await page.goto(`${base}/sign-in`);
+      await page.getByRole('button', { name: `Sign in as ${who}` }).click();
+      await page.waitForURL((url) => !url.pathname.startsWith('/sign-in'));
+      return page;
+    };
+    const page = await signIn('Sigrid Aune');
+    const settled = () => page.getByText('moving …').waitFor({ state: 'hidden' });
+    const shoot = async (name, path, ...steps) => {
+      await page.goto(base + path);
+      await page.locator('.loading').waitFor({ state: 'hidden' });
+      for (const step of steps) await step(page);
+      await page.waitForLoadState('networkidle').catch(() => undefined);
+      await page.screenshot({ path: join(folder, `${name}.png`) });
+    };
+    // two days later: things were sent, some came back
+    for (const day of ['Thu 7 May', 'Fri 8 May']) {
+      await page.getByRole('button', { name: '+1 day' }).click();
+      await page.getByTestId('clock').getByText(`${day} 08:50`).or(page.getByText(`${day} 08:50`)).first().waitFor();
+      await settled();
+    }
+    page.setDefaultNavigationTimeout(20_000);
+    const first = (words) => (p) => p.getByRole('row', { name: words }).first().click();
+    const seen = (words) => (p) => p.getByText(words).first().waitFor();
+    await shoot('today', '/today', seen('Goes out next'));
+    await shoot('ledger', '/ledger?from=2026-05-06', first(/Two days to go, Fire Teams Aboard/), seen('Why it went'));
+    await shoot('people', '/people?department=Deck&sort=late&order=desc', first(/Signe Vold|Callum|Deckhand/), seen('Correct'));
+    await shoot('plan', '/plans/2', seen('For these people it would be'), (p) => p.getByTestId('moments').getByRole('row').nth(2).waitFor());
+    await shoot('assign', '/assign?department=Terminal&course=2', (p) => p.getByTestId('preview').waitFor(), first(/Duncan Farquhar|Terminal|London time/));
+    await shoot('import', '/people/import', (p) => p.getByLabel('Roster file').setInputFiles({ name: 'crew.csv', mimeType: 'text/csv', buffer: Buffer.from(roster) }), (p) => p.getByTestId('counts').waitFor());
+    await shoot('report', '/matrix/7', seen('Next notice'));
+    await shoot('course', '/courses/2', (p) => p.getByRole('button', { name: 'Who is in which team', exact: true }).click());
+    await shoot('certificates', '/certificates', seen('Valid until'));
+    await shoot('post-room', '/post-room', first(/Late with required training/), (p) => p.frameLocator('iframe').getByText('Hello').waitFor());
+
+
+    const manager = await signIn('Ivar Moen');
+    await manager.getByRole('heading', { name: 'Late' }).waitFor();
+    await manager.screenshot({ path: join(folder, 'my-team.png') });
+    const employee = await signIn('Runa Aske');
+    await employee.getByRole('link', { name: /Begin|Go on/ }).first().click();
+    await employee.locator('article').first().getByRole('button').first().click();
+    await employee.screenshot({ path: join(folder, 'learn.png') });
+    await browser.close();
+  } finally {
+    await house.close();
+    cluster.stop();
+  }
+});
