@@ -15,24 +15,61 @@ export async function dispatchBench(databaseUrl: string): Promise<void> {
   for (let run = 0; run < 3; run++) {
     await db.query('truncate notices, mails, day_counts restart identity cascade');
     await db.query(`insert into replan (assignment_id) select id from assignments order by id limit ${COUNT}`);
-    const deps = { db, clock: { now: () => Date.parse('2027-03-01T08:00:00Z') }, settings: { databaseUrl, baseUrl: 'http://nudrik.example' }, log: { info() {}, warn() {}, error() {} } } as unknown as Deps;
+    const deps = {
+      db,
+      clock: { now: () => Date.parse('2027-03-01T08:00:00Z') },
+      settings: { databaseUrl, baseUrl: 'http://nudrik.example' },
+      log: { info() {}, warn() {}, error() {} },
+    } as unknown as Deps;
     await planWaiting(deps, COUNT);
     const mailer = openMailer(smtpUrl);
     const ours = await timedAsync(async () => {
       while ((await dispatch(deps, mailer)) > 0);
     });
     mailer.close();
-    const letters = await rows<{ message_id: string; to_name: string; to_address: string; subject: string; html: string; body: string; from_address: string; reply_to: string }>(db, 'select * from mails');
+    const letters = await rows<{
+      message_id: string;
+      to_name: string;
+      to_address: string;
+      subject: string;
+      html: string;
+      body: string;
+      from_address: string;
+      reply_to: string;
+    }>(db, 'select * from mails');
     if (letters.length !== COUNT) throw new Error(`Expected ${COUNT} letters, got ${letters.length}.`);
-    const transport = createTransport({ pool: true, maxConnections: 5, maxMessages: 1000, host: '127.0.0.1', port: sink.smtpPort, ignoreTLS: true });
+    const transport = createTransport({
+      pool: true,
+      maxConnections: 5,
+      maxMessages: 1000,
+      host: '127.0.0.1',
+      port: sink.smtpPort,
+      ignoreTLS: true,
+    });
     const bare = await timedAsync(() =>
-      Promise.all(letters.map((letter) => transport.sendMail({ from: letter.from_address, to: { name: letter.to_name, address: letter.to_address }, replyTo: letter.reply_to, subject: letter.subject, html: letter.html, text: letter.body, messageId: letter.message_id }))),
+      Promise.all(
+        letters.map((letter) =>
+          transport.sendMail({
+            from: letter.from_address,
+            to: { name: letter.to_name, address: letter.to_address },
+            replyTo: letter.reply_to,
+            subject: letter.subject,
+            html: letter.html,
+            text: letter.body,
+            messageId: letter.message_id,
+          }),
+        ),
+      ),
     );
     transport.close();
     ratios.push(bare.seconds / ours.seconds);
     rate = COUNT / ours.seconds;
   }
-  report(`dispatching ${COUNT.toLocaleString('en')} notices`, `${ratios.sort((a, b) => a - b)[1]!.toFixed(2)} of a bare nodemailer loop (${Math.round(rate)}/s)`, 'goal 0.8');
+  report(
+    `dispatching ${COUNT.toLocaleString('en')} notices`,
+    `${ratios.sort((a, b) => a - b)[1]!.toFixed(2)} of a bare nodemailer loop (${Math.round(rate)}/s)`,
+    'goal 0.8',
+  );
   await db.end();
   await sink.close();
 }

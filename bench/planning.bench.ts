@@ -10,7 +10,12 @@ export function planningBench(): void {
   const roster = new Roster({
     people,
     calendars: [
-      { id: 'orla', zone: 'Europe/Oslo', workingDays: [1, 2, 3, 4, 5], holidays: ['2027-03-25', '2027-03-26', '2027-03-29'] },
+      {
+        id: 'orla',
+        zone: 'Europe/Oslo',
+        workingDays: [1, 2, 3, 4, 5],
+        holidays: ['2027-03-25', '2027-03-26', '2027-03-29'],
+      },
       { id: 'tarn', zone: 'Europe/London', workingDays: [1, 2, 3, 4, 5], holidays: ['2027-03-26', '2027-03-29'] },
     ],
     courses: [{ id: 'c1', title: 'Fire Teams Aboard', owner: 'p1', units: [] }],
@@ -18,7 +23,14 @@ export function planningBench(): void {
   });
   const start = Date.parse('2027-03-01T08:00:00Z');
   const assignments = (count: number): Assignment[] =>
-    Array.from({ length: count }, (_, i) => ({ id: `a${i}`, person: `p${i % 5_000}`, course: 'c1', assignedAt: start + (i % 900) * 60_000, dueAt: start + (10 + (i % 25)) * 86_400_000 + (i % 540) * 60_000, events: [] }));
+    Array.from({ length: count }, (_, i) => ({
+      id: `a${i}`,
+      person: `p${i % 5_000}`,
+      course: 'c1',
+      assignedAt: start + (i % 900) * 60_000,
+      dueAt: start + (10 + (i % 25)) * 86_400_000 + (i % 540) * 60_000,
+      events: [],
+    }));
 
   const plan = (list: readonly Assignment[]): number => {
     let count = 0;
@@ -29,10 +41,21 @@ export function planningBench(): void {
   for (const size of [25_000, 100_000]) {
     const list = assignments(size);
     const { seconds, value } = timed(() => plan(list));
-    report(`pure planning, ${size.toLocaleString('en')} assignments`, `${Math.round(value / seconds).toLocaleString('en')} notices a second`, 'goal 200,000');
+    report(
+      `pure planning, ${size.toLocaleString('en')} assignments`,
+      `${Math.round(value / seconds).toLocaleString('en')} notices a second`,
+      'goal 200,000',
+    );
   }
   const list = assignments(5_000);
-  const play = () => rehearse({ from: start, until: start + 28 * 86_400_000, roster, assignments: list, plans: [{ course: 'c1', publishedAt: start, steps: STANDARD_PLAN }] });
+  const play = () =>
+    rehearse({
+      from: start,
+      until: start + 28 * 86_400_000,
+      roster,
+      assignments: list,
+      plans: [{ course: 'c1', publishedAt: start, steps: STANDARD_PLAN }],
+    });
   const runs = [timed(play), timed(play), timed(play)].sort((a, b) => a.seconds - b.seconds);
   const { seconds, value } = runs[1]!;
   report('rehearsing 28 days for 5,000 people', `${seconds.toFixed(2)} s, ${value.length.toLocaleString('en')} lines`, 'goal under 1 s');

@@ -37,15 +37,30 @@ export async function storingBench(databaseUrl: string): Promise<void> {
   await db.query(SEED_PEOPLE);
   await db.query('update people set manager_id = 1 + id % 40 where id > 40');
   await transaction(db, async (client) => {
-    const id = await insertCourse(client, { title: 'Fire Teams Aboard', code: null, summary: 'Two teams.', ownerId: '1', validityMonths: null, sections: [] });
+    const id = await insertCourse(client, {
+      title: 'Fire Teams Aboard',
+      code: null,
+      summary: 'Two teams.',
+      ownerId: '1',
+      validityMonths: null,
+      sections: [],
+    });
     await saveSections(client, id, []);
     // six steps, one notice each: without the repeats and the step that waits
     const steps = STANDARD_PLAN.filter((step) => step.id !== 'certificate').map((step) => ({ ...step, repeat: null }));
-    await putPlan(client, id, 1, Date.parse('2027-02-01T00:00Z'), null, [...steps, { ...steps[2]!, id: 'one-day-to-go', offset: { amount: -24, unit: 'hours' } }]);
+    await putPlan(client, id, 1, Date.parse('2027-02-01T00:00Z'), null, [
+      ...steps,
+      { ...steps[2]!, id: 'one-day-to-go', offset: { amount: -24, unit: 'hours' } },
+    ]);
   });
   await db.query(SEED_ASSIGNMENTS);
   await db.query('analyze');
-  const deps = { db, clock: { now: () => Date.parse('2027-03-01T08:00:00Z') }, settings: { databaseUrl }, log: { info() {}, warn() {}, error() {} } } as unknown as Deps;
+  const deps = {
+    db,
+    clock: { now: () => Date.parse('2027-03-01T08:00:00Z') },
+    settings: { databaseUrl },
+    log: { info() {}, warn() {}, error() {} },
+  } as unknown as Deps;
 
   const runs: { planned: number; reference: number }[] = [];
   for (let run = 0; run < 3; run++) {
@@ -63,7 +78,11 @@ export async function storingBench(databaseUrl: string): Promise<void> {
   const [{ count }] = (await rows<{ count: number }>(db, 'select count(*)::integer as count from notices')) as [{ count: number }];
   const best = runs.map(({ planned, reference }) => planned / reference).sort((a, b) => a - b)[1]!;
   const median = runs.map(({ planned }) => planned).sort((a, b) => a - b)[1]!;
-  report(`planning and storing ${COUNT.toLocaleString('en')} assignments, ${count.toLocaleString('en')} notices`, `${best.toFixed(2)} × INSERT … SELECT (${Math.round(count / median).toLocaleString('en')}/s)`, 'goal 2 ×');
+  report(
+    `planning and storing ${COUNT.toLocaleString('en')} assignments, ${count.toLocaleString('en')} notices`,
+    `${best.toFixed(2)} × INSERT … SELECT (${Math.round(count / median).toLocaleString('en')}/s)`,
+    'goal 2 ×',
+  );
 
   await db.query('insert into replan (assignment_id) values ((select max(id) from assignments))');
   const one = await timedAsync(() => planWaiting(deps));

@@ -27,7 +27,11 @@ export async function area(page: Page, name: string): Promise<void> {
   await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible();
 }
 
-export const csv = (...lines: string[]): { name: string; mimeType: string; buffer: Buffer } => ({ name: 'roster.csv', mimeType: 'text/csv', buffer: Buffer.from(`${lines.join('\n')}\n`) });
+export const csv = (...lines: string[]): { name: string; mimeType: string; buffer: Buffer } => ({
+  name: 'roster.csv',
+  mimeType: 'text/csv',
+  buffer: Buffer.from(`${lines.join('\n')}\n`),
+});
 
 export async function chooseFile(page: Page, file: { name: string; mimeType: string; buffer: Buffer }): Promise<void> {
   await page.getByLabel('Roster file').setInputFiles(file);

@@ -14,8 +14,24 @@ test.describe('a roster file', () => {
 
   const whole: [string, { name: string; mimeType: string; buffer: Buffer }, string][] = [
     ['of 0 bytes', { name: 'empty.csv', mimeType: 'text/csv', buffer: Buffer.alloc(0) }, 'empty.csv: the file is empty (0 bytes)'],
-    ['that is a PDF renamed .csv', { name: 'crew.csv', mimeType: 'text/csv', buffer: Buffer.from('%PDF-1.7\n%âã') }, 'crew.csv: this is a PDF, whatever its name says'],
-    ['that is not UTF-8', { name: 'latin.csv', mimeType: 'text/csv', buffer: Buffer.concat([Buffer.from(`${HEADER}\nBj`), Buffer.from([0xf8]), Buffer.from('rn,b@orlasund.example,Deck,Vessel pool,,\n')]) }, 'latin.csv: the text is not UTF-8 (first in row 2)'],
+    [
+      'that is a PDF renamed .csv',
+      { name: 'crew.csv', mimeType: 'text/csv', buffer: Buffer.from('%PDF-1.7\n%âã') },
+      'crew.csv: this is a PDF, whatever its name says',
+    ],
+    [
+      'that is not UTF-8',
+      {
+        name: 'latin.csv',
+        mimeType: 'text/csv',
+        buffer: Buffer.concat([
+          Buffer.from(`${HEADER}\nBj`),
+          Buffer.from([0xf8]),
+          Buffer.from('rn,b@orlasund.example,Deck,Vessel pool,,\n'),
+        ]),
+      },
+      'latin.csv: the text is not UTF-8 (first in row 2)',
+    ],
   ];
   for (const [what, file, words] of whole)
     test(`${what} is refused as a whole`, async ({ page }) => {
@@ -26,10 +42,26 @@ test.describe('a roster file', () => {
     });
 
   const rows: [string, string[], RegExp][] = [
-    ['without a column', ['name,email,department', 'Nora,nora@orlasund.example,Deck'], /1 site The column "site" is missing. The header has: name, email, department/],
-    ['with an e-mail twice', [HEADER, GOOD, GOOD.toUpperCase().replace('DECK', 'Deck').replace('VESSEL POOL', 'Vessel pool')], /3 email nora.testmann@orlasund.example stands in row 2 already/],
-    ['with an unknown manager', [HEADER, GOOD.replace('ivar.moen', 'no.body')], /2 manager email The manager no.body@orlasund.example is neither on the roster nor in this file/],
-    ['with a wrong date', [HEADER, GOOD.replace('2026-01-12', '12.01.2026')], /2 joined on "12.01.2026" is not a date; expected YYYY-MM-DD/],
+    [
+      'without a column',
+      ['name,email,department', 'Nora,nora@orlasund.example,Deck'],
+      /1 site The column "site" is missing. The header has: name, email, department/,
+    ],
+    [
+      'with an e-mail twice',
+      [HEADER, GOOD, GOOD.toUpperCase().replace('DECK', 'Deck').replace('VESSEL POOL', 'Vessel pool')],
+      /3 email nora.testmann@orlasund.example stands in row 2 already/,
+    ],
+    [
+      'with an unknown manager',
+      [HEADER, GOOD.replace('ivar.moen', 'no.body')],
+      /2 manager email The manager no.body@orlasund.example is neither on the roster nor in this file/,
+    ],
+    [
+      'with a wrong date',
+      [HEADER, GOOD.replace('2026-01-12', '12.01.2026')],
+      /2 joined on "12.01.2026" is not a date; expected YYYY-MM-DD/,
+    ],
   ];
   for (const [what, lines, words] of rows)
     test(`${what} has its row left out, with the reason`, async ({ page }) => {

@@ -27,7 +27,12 @@ test('signs in, and the day ribbon stands on the page', async () => {
 test('imports a roster: preview first, nothing stored before it is taken, the same file again changes nothing', async () => {
   await area(page, 'People');
   await page.getByRole('link', { name: 'Import a roster file' }).click();
-  const file = csv(HEADER, ...NEW_PEOPLE, 'Runa Aske,runa.aske@orlasund.example,Deck,Vessel pool,Boatswain,torill.lunde@orlasund.example,', 'Wrong Row,wrong,Deck,Vessel pool,,,');
+  const file = csv(
+    HEADER,
+    ...NEW_PEOPLE,
+    'Runa Aske,runa.aske@orlasund.example,Deck,Vessel pool,Boatswain,torill.lunde@orlasund.example,',
+    'Wrong Row,wrong,Deck,Vessel pool,,,',
+  );
   await chooseFile(page, file);
   await expect(page.getByTestId('counts')).toHaveText(/2 added\s*1 changed\s*0 unchanged\s*1 problem/);
   await expect(page.getByRole('row', { name: /5 email "wrong" is not a mail address/ })).toBeVisible();
@@ -75,7 +80,9 @@ test('makes a course: two sections, a page, a link, a file, required or optional
   await add.nth(1).click();
   await page.locator('.inside').getByLabel('Title', { exact: true }).fill('Signing the log');
   await page.getByRole('button', { name: 'Add a file' }).nth(1).click();
-  await page.locator('.inside input[type=file]').setInputFiles({ name: 'watch-card.pdf', mimeType: 'application/pdf', buffer: Buffer.from('%PDF-1.4 made up') });
+  await page
+    .locator('.inside input[type=file]')
+    .setInputFiles({ name: 'watch-card.pdf', mimeType: 'application/pdf', buffer: Buffer.from('%PDF-1.4 made up') });
   await expect(page.getByRole('link', { name: 'watch-card.pdf' })).toBeVisible();
   await page.getByRole('checkbox', { name: 'required' }).nth(3).uncheck();
 
@@ -100,7 +107,8 @@ test('makes a course: two sections, a page, a link, a file, required or optional
 test('the standard plan stands as a line of time; an unknown merge field is refused; an edit shows what it would change', async () => {
   await page.getByRole('link', { name: 'Plan', exact: true }).click();
   await expect(page.getByRole('heading', { name: 'Plan' })).toBeVisible();
-  for (const step of ['Invitation', 'Getting started', 'Two days to go', 'Late', 'To the manager', 'Certificate']) await expect(page.getByRole('row', { name: new RegExp(step) })).toBeVisible();
+  for (const step of ['Invitation', 'Getting started', 'Two days to go', 'Late', 'To the manager', 'Certificate'])
+    await expect(page.getByRole('row', { name: new RegExp(step) })).toBeVisible();
   await expect(page.getByRole('row', { name: /Late/ })).toContainText('1 working day after due, 09:00; every 3 working days, 4 times');
   await expect(page.getByRole('row', { name: /To the manager/ })).toContainText('3 working days after due, 09:00, one message a day');
 
@@ -109,7 +117,9 @@ test('the standard plan stands as a line of time; an unknown merge field is refu
   await page.getByLabel('Text; an empty line begins a paragraph').fill('Hello {given nam}, have you begun?');
   await expect(page.getByRole('alert')).toContainText('there is no such merge field. Did you mean {given name}?');
   await expect(page.getByRole('button', { name: 'Publish changes…' })).toBeDisabled();
-  await page.getByLabel('Text; an empty line begins a paragraph').fill('Hello {given name}, have you begun {course}? You have {units left} to go.');
+  await page
+    .getByLabel('Text; an empty line begins a paragraph')
+    .fill('Hello {given name}, have you begun {course}? You have {units left} to go.');
   await page.getByLabel('Time of day').fill('09:30');
   await page.getByRole('button', { name: 'Publish changes…' }).click();
   await expect(page.getByRole('dialog')).toContainText('0 notices added');
@@ -189,7 +199,9 @@ test('the reminder goes exactly 48 hours before due, by the demo clock', async (
   await expect(page.frameLocator('iframe').locator('body')).toContainText('You have 1 unit to go');
 });
 
-test('the last unit finishes the course: certificate by mail, PDF, verify page; reminders are cancelled and say why', async ({ browser }) => {
+test('the last unit finishes the course: certificate by mail, PDF, verify page; reminders are cancelled and say why', async ({
+  browser,
+}) => {
   const context = await browser.newContext();
   const employee = await context.newPage();
   await employee.goto(link);
@@ -210,7 +222,10 @@ test('the last unit finishes the course: certificate by mail, PDF, verify page; 
 
   await page.goto('/ledger?find=tarvik');
   await expect(page.getByRole('row', { name: /Nils Tarvik Certificate, Night Watch Handover delivered/ })).toBeVisible();
-  await page.getByRole('row', { name: /Nils Tarvik Late, Night Watch Handover cancelled: finished before/ }).first().click();
+  await page
+    .getByRole('row', { name: /Nils Tarvik Late, Night Watch Handover cancelled: finished before/ })
+    .first()
+    .click();
   await expect(page.getByTestId('sentence')).toContainText('Nils Tarvik finished on Wed 6 May 17:00');
 });
 
@@ -221,13 +236,19 @@ test('the other one stays late: notices in London time, and one gathered message
   await settled(page);
   await press(page, 'next notice');
   await page.goto('/ledger?find=ellery');
-  await expect(page.getByRole('row', { name: /Mon 11 May 10:00\s*09:00 London time.*Maud Ellery Late, Night Watch Handover delivered/ })).toBeVisible();
+  await expect(
+    page.getByRole('row', {
+      name: /Mon 11 May 10:00\s*09:00 London time.*Maud Ellery Late, Night Watch Handover delivered/,
+    }),
+  ).toBeVisible();
   await page.goto('/post-room');
   await page.getByPlaceholder('address or subject').fill('duncan.farquhar');
   await page.getByRole('row', { name: /Wed 13 May 10:00.*duncan.farquhar@.*Late with required training/ }).click();
   const letter = page.frameLocator('iframe').locator('body');
   await expect(letter).toContainText('Hello Duncan');
-  await expect(letter.getByRole('row', { name: /Maud Ellery Night Watch Handover Fri 8 May 17:00 5 Late, Mon 11 May, delivered/ })).toBeVisible();
+  await expect(
+    letter.getByRole('row', { name: /Maud Ellery Night Watch Handover Fri 8 May 17:00 5 Late, Mon 11 May, delivered/ }),
+  ).toBeVisible();
   const mornings = await page.getByRole('row', { name: /Wed 13 May 10:00.*duncan.farquhar@/ }).count();
   expect(mornings).toBe(1);
 });
@@ -327,7 +348,10 @@ test('an address that refuses is bounced with the server’s words; mended, what
   await page.getByRole('button', { name: 'Assign to 1', exact: true }).click();
   await expect(page.getByText('Assigned to 1 person')).toBeVisible();
   await area(page, 'Today');
-  await page.getByRole('row', { name: /Mail to Maud Ellery came back: “550 5.1.1/ }).getByRole('link', { name: 'Correct the address' }).click();
+  await page
+    .getByRole('row', { name: /Mail to Maud Ellery came back: “550 5.1.1/ })
+    .getByRole('link', { name: 'Correct the address' })
+    .click();
   await page.getByLabel('E-mail; notices that wait').fill('maud.e@orlasund.example');
   await page.getByRole('button', { name: 'Save the address' }).click();
   await expect(page.getByRole('complementary', { name: 'Person' })).toContainText('maud.e@orlasund.example');

@@ -17,7 +17,11 @@ run(async () => {
     const result = spawnSync(process.execPath, [join(ROOT, 'server/dist/bench.mjs')], {
       cwd: ROOT,
       stdio: 'inherit',
-      env: { ...process.env, NUDRIK_BENCH_DATABASE: cluster.ensureDatabase('bench', true), NUDRIK_WEB_DIR: join(ROOT, 'web/dist/browser') },
+      env: {
+        ...process.env,
+        NUDRIK_BENCH_DATABASE: cluster.ensureDatabase('bench', true),
+        NUDRIK_WEB_DIR: join(ROOT, 'web/dist/browser'),
+      },
     });
     if (result.status !== 0) throw new Stop('The bench ended with an error.');
   } finally {

@@ -55,17 +55,31 @@ export async function buildBench() {
 }
 
 export async function buildAll() {
-  await once('server', ['core/src', 'contract/src', 'server/src', 'server/migrations', 'standins/src', 'demo/src', 'scripts/build.mjs'], join(ROOT, 'server/dist/nudrik.mjs'), async () => {
-    const { build } = await import('esbuild');
-    await build({
-      ...bundle,
-      entryPoints: { nudrik: join(ROOT, 'server/src/nudrik.ts'), 'post-room': join(ROOT, 'standins/src/main.ts'), demo: join(ROOT, 'demo/src/main.ts') },
-    });
-  });
+  await once(
+    'server',
+    ['core/src', 'contract/src', 'server/src', 'server/migrations', 'standins/src', 'demo/src', 'scripts/build.mjs'],
+    join(ROOT, 'server/dist/nudrik.mjs'),
+    async () => {
+      const { build } = await import('esbuild');
+      await build({
+        ...bundle,
+        entryPoints: {
+          nudrik: join(ROOT, 'server/src/nudrik.ts'),
+          'post-room': join(ROOT, 'standins/src/main.ts'),
+          demo: join(ROOT, 'demo/src/main.ts'),
+        },
+      });
+    },
+  );
   await once('web', ['core/src', 'contract/src', 'web'], join(ROOT, 'web/dist/browser/index.html'), () => {
     say('Building the web application (about a minute) …');
-    const built = spawnSync('npx', ['ng', 'build'], { cwd: join(ROOT, 'web'), encoding: 'utf8', env: { ...process.env, NG_CLI_ANALYTICS: 'false', CI: 'true' } });
-    if (built.status !== 0) throw new Stop(`The web application does not build:\n${built.stdout.slice(-6000)}\n${built.stderr.slice(-6000)}`);
+    const built = spawnSync('npx', ['ng', 'build'], {
+      cwd: join(ROOT, 'web'),
+      encoding: 'utf8',
+      env: { ...process.env, NG_CLI_ANALYTICS: 'false', CI: 'true' },
+    });
+    if (built.status !== 0)
+      throw new Stop(`The web application does not build:\n${built.stdout.slice(-6000)}\n${built.stderr.slice(-6000)}`);
   });
 }
 

@@ -18,7 +18,8 @@ export const freePort = () =>
   });
 
 /** PostgreSQL refuses to run as root; as root it runs as the user that its package made. */
-const asOwner = (program, args) => (isRoot ? command('runuser', ['-u', 'postgres', '--', program, ...args], { cwd: '/' }) : command(program, args));
+const asOwner = (program, args) =>
+  isRoot ? command('runuser', ['-u', 'postgres', '--', program, ...args], { cwd: '/' }) : command(program, args);
 
 function reachable(folder) {
   mkdirSync(folder, { recursive: true });
@@ -66,7 +67,10 @@ export class Cluster {
     this.port = await freePort();
     const options = `-p ${this.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=${this.socket} -c max_connections=60 -c shared_buffers=256MB -c fsync=${process.env.NUDRIK_FSYNC ?? 'on'}`;
     const started = this.pg('pg_ctl', ['-D', this.folder, '-l', join(this.folder, 'server.log'), '-w', '-t', '30', '-o', options, 'start']);
-    if (started.status !== 0) throw new Stop(`PostgreSQL cannot be started; its log is ${join(this.folder, 'server.log')}:\n${(started.stderr || started.stdout).trim()}`);
+    if (started.status !== 0)
+      throw new Stop(
+        `PostgreSQL cannot be started; its log is ${join(this.folder, 'server.log')}:\n${(started.stderr || started.stdout).trim()}`,
+      );
   }
 
   url(database) {
@@ -74,7 +78,9 @@ export class Cluster {
   }
 
   sql(statement, database = 'postgres') {
-    const result = command('psql', ['-X', '-A', '-t', '-q', '-v', 'ON_ERROR_STOP=1', '-c', statement, this.url(database)], { env: { ...process.env, PGOPTIONS: '' } });
+    const result = command('psql', ['-X', '-A', '-t', '-q', '-v', 'ON_ERROR_STOP=1', '-c', statement, this.url(database)], {
+      env: { ...process.env, PGOPTIONS: '' },
+    });
     if (result.status !== 0) throw new Stop(`The database refused "${statement}": ${result.stderr.trim()}`);
     return result.stdout.trim();
   }

@@ -11,14 +11,25 @@ export const claimPort = (port) =>
   new Promise((resolve, reject) => {
     const server = createServer();
     server.once('error', (error) =>
-      reject(new Stop(error.code === 'EADDRINUSE' ? `Port ${port} is taken by another program. Stop it, or choose another port: PORT=${port + 1} npm start` : `Port ${port} cannot be used: ${error.message}`)),
+      reject(
+        new Stop(
+          error.code === 'EADDRINUSE'
+            ? `Port ${port} is taken by another program. Stop it, or choose another port: PORT=${port + 1} npm start`
+            : `Port ${port} cannot be used: ${error.message}`,
+        ),
+      ),
     );
     server.listen(port, '127.0.0.1', () => server.close(() => resolve(port)));
   });
 
 function once(name, env) {
   return new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, ['--enable-source-maps', join(ROOT, 'server/dist', `${name}.mjs`)], { cwd: ROOT, env: { ...process.env, ...env }, stdio: ['ignore', 'inherit', 'inherit'], detached: true });
+    const child = spawn(process.execPath, ['--enable-source-maps', join(ROOT, 'server/dist', `${name}.mjs`)], {
+      cwd: ROOT,
+      env: { ...process.env, ...env },
+      stdio: ['ignore', 'inherit', 'inherit'],
+      detached: true,
+    });
     child.once('exit', (code) => (code === 0 ? resolve() : reject(new Stop(`${name} ended with code ${code}.`))));
   });
 }
@@ -31,7 +42,12 @@ export class House {
   part(label, args, env) {
     return new Promise((resolve, reject) => {
       // a group of its own: Ctrl-C reaches us alone, and we stop the parts in their order
-      const child = spawn(process.execPath, ['--enable-source-maps', ...args], { cwd: ROOT, env: { ...process.env, ...env }, stdio: ['ignore', 'inherit', 'pipe', 'ipc'], detached: true });
+      const child = spawn(process.execPath, ['--enable-source-maps', ...args], {
+        cwd: ROOT,
+        env: { ...process.env, ...env },
+        stdio: ['ignore', 'inherit', 'pipe', 'ipc'],
+        detached: true,
+      });
       let words = '';
       child.stderr.on('data', (chunk) => {
         words += chunk;
@@ -49,15 +65,25 @@ export class House {
   async open({ databaseUrl, port, baseUrl = `http://127.0.0.1:${port}` }) {
     const [smtp, postRoom, inbound] = [await freePort(), await freePort(), await freePort()];
     const env = {
-      DATABASE_URL: databaseUrl, PORT: String(port), BASE_URL: baseUrl, SMTP_URL: `smtp://127.0.0.1:${smtp}`, INBOUND_PORT: String(inbound),
-      POST_ROOM_URL: `http://127.0.0.1:${postRoom}`, NUDRIK_WEB_DIR: join(ROOT, 'web/dist/browser'),
+      DATABASE_URL: databaseUrl,
+      PORT: String(port),
+      BASE_URL: baseUrl,
+      SMTP_URL: `smtp://127.0.0.1:${smtp}`,
+      INBOUND_PORT: String(inbound),
+      POST_ROOM_URL: `http://127.0.0.1:${postRoom}`,
+      NUDRIK_WEB_DIR: join(ROOT, 'web/dist/browser'),
     };
     await once('demo', env);
     await this.part('The post room', [join(ROOT, 'server/dist/post-room.mjs')], {
-      POST_ROOM_SMTP_PORT: String(smtp), POST_ROOM_HTTP_PORT: String(postRoom), POST_ROOM_REPORT_PORT: String(inbound),
+      POST_ROOM_SMTP_PORT: String(smtp),
+      POST_ROOM_HTTP_PORT: String(postRoom),
+      POST_ROOM_REPORT_PORT: String(inbound),
       POST_ROOM_BEHAVIOURS: 'elin.strand@orlasund.example=bounce gavin.haddow@orlasund.example=bounce petter.holm@orlasund.example=full',
     });
-    await Promise.all([this.part('The worker', [join(ROOT, 'server/dist/nudrik.mjs'), 'worker'], env), this.part('The web server', [join(ROOT, 'server/dist/nudrik.mjs'), 'web'], env)]);
+    await Promise.all([
+      this.part('The worker', [join(ROOT, 'server/dist/nudrik.mjs'), 'worker'], env),
+      this.part('The web server', [join(ROOT, 'server/dist/nudrik.mjs'), 'web'], env),
+    ]);
     return baseUrl;
   }
 
@@ -74,4 +100,3 @@ export class House {
     this.children = [];
   }
 }
-

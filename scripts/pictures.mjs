@@ -50,7 +50,12 @@ run(async () => {
     // two days later: things were sent, some came back
     for (const day of ['Thu 7 May', 'Fri 8 May']) {
       await page.getByRole('button', { name: '+1 day' }).click();
-      await page.getByTestId('clock').getByText(`${day} 08:50`).or(page.getByText(`${day} 08:50`)).first().waitFor();
+      await page
+        .getByTestId('clock')
+        .getByText(`${day} 08:50`)
+        .or(page.getByText(`${day} 08:50`))
+        .first()
+        .waitFor();
       await settled();
     }
     page.setDefaultNavigationTimeout(20_000);
@@ -59,20 +64,36 @@ run(async () => {
     await shoot('today', '/today', seen('Goes out next'));
     await shoot('ledger', '/ledger?from=2026-05-06', first(/Two days to go, Fire Teams Aboard/), seen('Why it went'));
     await shoot('people', '/people?department=Deck&sort=late&order=desc', first(/Signe Vold|Callum|Deckhand/), seen('Correct'));
-    await shoot('plan', '/plans/2', seen('For these people it would be'), (p) => p.getByTestId('moments').getByRole('row').nth(2).waitFor());
-    await shoot('assign', '/assign?department=Terminal&course=2', (p) => p.getByTestId('preview').waitFor(), first(/Duncan Farquhar|Terminal|London time/));
-    await shoot('import', '/people/import', (p) => p.getByLabel('Roster file').setInputFiles({ name: 'crew.csv', mimeType: 'text/csv', buffer: Buffer.from(roster) }), (p) => p.getByTestId('counts').waitFor());
+    await shoot('plan', '/plans/2', seen('For these people it would be'), (p) =>
+      p.getByTestId('moments').getByRole('row').nth(2).waitFor(),
+    );
+    await shoot(
+      'assign',
+      '/assign?department=Terminal&course=2',
+      (p) => p.getByTestId('preview').waitFor(),
+      first(/Duncan Farquhar|Terminal|London time/),
+    );
+    await shoot(
+      'import',
+      '/people/import',
+      (p) => p.getByLabel('Roster file').setInputFiles({ name: 'crew.csv', mimeType: 'text/csv', buffer: Buffer.from(roster) }),
+      (p) => p.getByTestId('counts').waitFor(),
+    );
     await shoot('report', '/matrix/7', seen('Next notice'));
     await shoot('course', '/courses/2', (p) => p.getByRole('button', { name: 'Who is in which team', exact: true }).click());
     await shoot('certificates', '/certificates', seen('Valid until'));
-    await shoot('post-room', '/post-room', first(/Late with required training/), (p) => p.frameLocator('iframe').getByText('Hello').waitFor());
-
+    await shoot('post-room', '/post-room', first(/Late with required training/), (p) =>
+      p.frameLocator('iframe').getByText('Hello').waitFor(),
+    );
 
     const manager = await signIn('Ivar Moen');
     await manager.getByRole('heading', { name: 'Late' }).waitFor();
     await manager.screenshot({ path: join(folder, 'my-team.png') });
     const employee = await signIn('Runa Aske');
-    await employee.getByRole('link', { name: /Begin|Go on/ }).first().click();
+    await employee
+      .getByRole('link', { name: /Begin|Go on/ })
+      .first()
+      .click();
     await employee.locator('article').first().getByRole('button').first().click();
     await employee.screenshot({ path: join(folder, 'learn.png') });
     await browser.close();

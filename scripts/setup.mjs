@@ -16,7 +16,10 @@ export function command(name, args, options = {}) {
 
 function must(name, args, what, options = {}) {
   const result = command(name, args, options);
-  if (result.status !== 0) throw new Stop(`${what} failed (${name} ${args.join(' ')}):\n${(result.stderr || result.stdout || '').trim().split('\n').slice(-12).join('\n')}`);
+  if (result.status !== 0)
+    throw new Stop(
+      `${what} failed (${name} ${args.join(' ')}):\n${(result.stderr || result.stdout || '').trim().split('\n').slice(-12).join('\n')}`,
+    );
 }
 
 export function checkNode() {
@@ -27,7 +30,9 @@ export function checkNode() {
 /** Installs the npm packages of the lock file, unless they are there. */
 export function installPackages() {
   const mark = join(ROOT, 'node_modules', '.nudrik-lock');
-  const digest = createHash('sha256').update(readFileSync(join(ROOT, 'package-lock.json'))).digest('hex');
+  const digest = createHash('sha256')
+    .update(readFileSync(join(ROOT, 'package-lock.json')))
+    .digest('hex');
   if (existsSync(mark) && readFileSync(mark, 'utf8') === digest) return;
   say('Installing npm packages (a minute or two) …');
   must('npm', ['ci', '--ignore-scripts', '--no-audit', '--no-fund'], 'Installing the npm packages');

@@ -19,12 +19,16 @@ run(async () => {
   const isFresh = process.argv.includes('--fresh');
   checkNode();
   const port = Number(process.env.PORT ?? 4300);
-  if (!Number.isInteger(port) || port < 1 || port > 65535) throw new Stop(`The setting PORT is "${process.env.PORT}": expected a whole number from 1 to 65535.`);
+  if (!Number.isInteger(port) || port < 1 || port > 65535)
+    throw new Stop(`The setting PORT is "${process.env.PORT}": expected a whole number from 1 to 65535.`);
   const dataDir = resolve(process.env.NUDRIK_DATA_DIR ?? join(ROOT, 'data'));
   mkdirSync(dataDir, { recursive: true });
   const pidFile = join(dataDir, 'nudrik.pid');
   const other = existsSync(pidFile) ? Number(readFileSync(pidFile, 'utf8')) : 0;
-  if (other && other !== process.pid && isAlive(other)) throw new Stop(`Nudrik already runs from ${dataDir} (process ${other}). Stop it first, or choose another folder: NUDRIK_DATA_DIR=… npm start`);
+  if (other && other !== process.pid && isAlive(other))
+    throw new Stop(
+      `Nudrik already runs from ${dataDir} (process ${other}). Stop it first, or choose another folder: NUDRIK_DATA_DIR=… npm start`,
+    );
 
   const { House, claimPort } = await import('./house.mjs');
   await claimPort(port);

@@ -8,7 +8,11 @@ import { run, say, Stop } from './say.mjs';
 /** Runs a command with its output shown. @returns exit code and the last lines */
 function show(name, args, env = {}) {
   return new Promise((resolve, reject) => {
-    const child = spawn(name, args, { cwd: ROOT, env: { ...process.env, NO_COLOR: '1', ...env }, stdio: ['ignore', 'inherit', 'inherit'] });
+    const child = spawn(name, args, {
+      cwd: ROOT,
+      env: { ...process.env, NO_COLOR: '1', ...env },
+      stdio: ['ignore', 'inherit', 'inherit'],
+    });
     child.once('error', reject);
     child.once('exit', (code) => resolve(code ?? 1));
   });
@@ -45,7 +49,19 @@ run(async () => {
 
   if (!only || only === 'lint') {
     await attempt(() => must('Lint', 'npx', ['eslint', '.', '--max-warnings', '0']));
-    await attempt(() => must('Import rules', 'npx', ['depcruise', '--config', '.dependency-cruiser.cjs', 'core', 'contract', 'server', 'standins', 'demo', 'web/src']));
+    await attempt(() =>
+      must('Import rules', 'npx', [
+        'depcruise',
+        '--config',
+        '.dependency-cruiser.cjs',
+        'core',
+        'contract',
+        'server',
+        'standins',
+        'demo',
+        'web/src',
+      ]),
+    );
     await attempt(() => must('Types', 'npx', ['tsc', '-p', 'tsconfig.json']));
   }
   process.env.NUDRIK_FSYNC = 'off';
@@ -55,7 +71,11 @@ run(async () => {
   try {
     if (!only || only === 'unit') {
       const file = join(results, 'unit.json');
-      await attempt(() => must('Unit and server tests', 'npx', ['vitest', 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${file}`], { NUDRIK_TEST_DATABASE: cluster.url('postgres') }));
+      await attempt(() =>
+        must('Unit and server tests', 'npx', ['vitest', 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${file}`], {
+          NUDRIK_TEST_DATABASE: cluster.url('postgres'),
+        }),
+      );
       const report = JSON.parse(readFileSync(file, 'utf8'));
       counts.passed += report.numPassedTests;
       counts.failed += report.numFailedTests;
@@ -66,7 +86,13 @@ run(async () => {
       process.env.NUDRIK_DEMO_CLOCK = 'still';
       const baseUrl = await house.open({ databaseUrl, port: await freePort() });
       const file = join(results, 'browser.json');
-      await attempt(() => must('Browser tests', 'npx', ['playwright', 'test', '--reporter=list,json', ...process.argv.slice(3)], { NUDRIK_E2E_URL: baseUrl, NUDRIK_E2E_DATABASE: databaseUrl, PLAYWRIGHT_JSON_OUTPUT_NAME: file }));
+      await attempt(() =>
+        must('Browser tests', 'npx', ['playwright', 'test', '--reporter=list,json', ...process.argv.slice(3)], {
+          NUDRIK_E2E_URL: baseUrl,
+          NUDRIK_E2E_DATABASE: databaseUrl,
+          PLAYWRIGHT_JSON_OUTPUT_NAME: file,
+        }),
+      );
       const { stats } = JSON.parse(readFileSync(file, 'utf8'));
       counts.passed += stats.expected + stats.flaky;
       counts.failed += stats.unexpected;

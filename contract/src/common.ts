@@ -25,7 +25,11 @@ export type Refusal = z.infer<typeof Refusal>;
  */
 export function tellIssues(error: z.ZodError, input?: unknown): { where: string; message: string }[] {
   return error.issues.map(({ path, message }) => {
-    const where = path.reduce<string>((text, key) => (typeof key === 'number' ? `${text}[${key}]` : text ? `${text}.${String(key)}` : String(key)), '') || '(top)';
+    const where =
+      path.reduce<string>(
+        (text, key) => (typeof key === 'number' ? `${text}[${key}]` : text ? `${text}.${String(key)}` : String(key)),
+        '',
+      ) || '(top)';
     const told = message.replace(/^Invalid (input|option): /, '').replace(/, received (\w+)$/, '');
     if (input === undefined || /\bgot\b|^Unrecognized|needs? /.test(told)) return { where, message: told };
     const got = path.reduce<unknown>((value, key) => (value as Record<PropertyKey, unknown> | null | undefined)?.[key], input);

@@ -5,8 +5,18 @@ import type { Step } from './plans/step.ts';
 import type { CalendarFacts } from './time/calendar.ts';
 
 /** Made-up facts for the tests: two sites, four people, one course. */
-export const OSLO: CalendarFacts = { id: 'orla', zone: 'Europe/Oslo', workingDays: [1, 2, 3, 4, 5], holidays: ['2027-03-25', '2027-03-26', '2027-03-29'] };
-export const LONDON: CalendarFacts = { id: 'tarn', zone: 'Europe/London', workingDays: [1, 2, 3, 4, 5], holidays: ['2027-03-26', '2027-03-29'] };
+export const OSLO: CalendarFacts = {
+  id: 'orla',
+  zone: 'Europe/Oslo',
+  workingDays: [1, 2, 3, 4, 5],
+  holidays: ['2027-03-25', '2027-03-26', '2027-03-29'],
+};
+export const LONDON: CalendarFacts = {
+  id: 'tarn',
+  zone: 'Europe/London',
+  workingDays: [1, 2, 3, 4, 5],
+  holidays: ['2027-03-26', '2027-03-29'],
+};
 
 export const aPerson = (id: string, rest: Partial<Person> = {}): Person => ({
   id, name: `Person ${id}`, email: `${id}@orlasund.example`, calendar: 'orla', manager: null, leave: [], department: 'Deck', site: 'Orla Quay',
@@ -23,6 +33,11 @@ export const anAssignment = (rest: Partial<Assignment> = {}): Assignment => ({
 }); // prettier-ignore
 
 export const aRoster = (people: Person[], settings: Partial<Settings> = {}, owner: string | null = 'tora'): Roster =>
-  new Roster({ people, calendars: [OSLO, LONDON], courses: [{ id: 'c1', title: 'Fire Teams Aboard', owner, units: ['u1', 'u2'] }], settings: { ...DEFAULT_SETTINGS, ...settings } });
+  new Roster({
+    people,
+    calendars: [OSLO, LONDON],
+    courses: [{ id: 'c1', title: 'Fire Teams Aboard', owner, units: ['u1', 'u2'] }],
+    settings: { ...DEFAULT_SETTINGS, ...settings },
+  });
 
 export const utc = (iso: string): number => Date.parse(iso.length === 16 ? `${iso}:00Z` : iso);

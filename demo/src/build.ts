@@ -21,17 +21,33 @@ export async function buildDemo(pool: Pool, options: DemoOptions): Promise<void>
     await settle(db, start, options.isTicking);
     const crew = makeCrew();
     for (const site of SITES) {
-      const { id } = await oneRow<{ id: string }>(db, 'insert into sites (name, zone) values ($1::text, $2::text) returning id', [site.name, site.zone]);
-      await db.query('insert into holidays (site_id, on_date, name) select $1::bigint, * from unnest($2::date[], $3::text[])', [id, site.holidays.map((h) => h.on), site.holidays.map((h) => h.name)]);
+      const { id } = await oneRow<{ id: string }>(db, 'insert into sites (name, zone) values ($1::text, $2::text) returning id', [
+        site.name,
+        site.zone,
+      ]);
+      await db.query('insert into holidays (site_id, on_date, name) select $1::bigint, * from unnest($2::date[], $3::text[])', [
+        id,
+        site.holidays.map((h) => h.on),
+        site.holidays.map((h) => h.name),
+      ]);
     }
     await putPeople(db, crew.people);
-    const personIds = new Map((await rows<{ id: string; name: string }>(db, 'select id, name from people')).map((row) => [row.name, row.id]));
+    const personIds = new Map(
+      (await rows<{ id: string; name: string }>(db, 'select id, name from people')).map((row) => [row.name, row.id]),
+    );
     for (const leave of crew.leaves)
-      await db.query('insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, $2::date, $3::date, $4::bigint)', [personIds.get(leave.person), leave.from, leave.to, leave.cover && personIds.get(leave.cover)]);
+      await db.query('insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, $2::date, $3::date, $4::bigint)', [
+        personIds.get(leave.person),
+        leave.from,
+        leave.to,
+        leave.cover && personIds.get(leave.cover),
+      ]);
     await openAccounts(db, personIds);
     const { courseIds, requiredUnits } = await makeCourses(db, personIds, start);
     const calendars = new Map((await listCalendars(db)).map((calendar) => [calendar.id, calendar]));
-    const siteNames = new Map((await rows<{ id: string; name: string }>(db, 'select id, name from sites')).map((row) => [row.name, calendars.get(row.id)!]));
+    const siteNames = new Map(
+      (await rows<{ id: string; name: string }>(db, 'select id, name from sites')).map((row) => [row.name, calendars.get(row.id)!]),
+    );
     const past = makeHistory({ crew, personIds, courseIds, requiredUnits, calendars: siteNames });
     const ids = await storeAssignments(db, past);
     await storeNotices(db, ids, start, options.baseUrl, personIds.get(CAST.bounced)!);
@@ -48,7 +64,11 @@ async function settle(db: Client, start: number, isTicking: boolean): Promise<vo
     `insert into settings (organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, is_demo)
      values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example', 'training.orlasund.example', true)`,
   );
-  await db.query('insert into demo_clock (base_at, set_at, is_ticking) values ($1::timestamptz, $2::timestamptz, $3::boolean)', [new Date(start), new Date(), isTicking]);
+  await db.query('insert into demo_clock (base_at, set_at, is_ticking) values ($1::timestamptz, $2::timestamptz, $3::boolean)', [
+    new Date(start),
+    new Date(),
+    isTicking,
+  ]);
 }
 
 async function openAccounts(db: Client, personIds: ReadonlyMap<string, string>): Promise<void> {
@@ -62,10 +82,17 @@ async function openAccounts(db: Client, personIds: ReadonlyMap<string, string>):
     ['auditor', CAST.auditor, 'reads everything, changes nothing'],
   ];
   for (const [role, name, about] of accounts)
-    await db.query('insert into accounts (email, name, role, person_id, password_hash, about) values ($1::text, $2::text, $3::text, $4::bigint, $5::text, $6::text)', [emailOf(name), name, role, personIds.get(name), password, about]);
+    await db.query(
+      'insert into accounts (email, name, role, person_id, password_hash, about) values ($1::text, $2::text, $3::text, $4::bigint, $5::text, $6::text)',
+      [emailOf(name), name, role, personIds.get(name), password, about],
+    );
 }
 
-async function makeCourses(db: Client, personIds: ReadonlyMap<string, string>, start: number): Promise<{ courseIds: Map<string, string>; requiredUnits: Map<string, string[]> }> {
+async function makeCourses(
+  db: Client,
+  personIds: ReadonlyMap<string, string>,
+  start: number,
+): Promise<{ courseIds: Map<string, string>; requiredUnits: Map<string, string[]> }> {
   const courseIds = new Map<string, string>();
   const requiredUnits = new Map<string, string[]>();
   for (const { draft, owner, plan } of COURSES) {
@@ -77,13 +104,18 @@ async function makeCourses(db: Client, personIds: ReadonlyMap<string, string>, s
           section.units.map(async (unit) => ({
             ...unit,
             body: unit.body === null ? null : cleanPage(unit.body),
-            fileId: unit.kind === 'file' ? (await insertFile(db, `${unit.title}.pdf`, 'application/pdf', await makeRingCard(draft.title, unit.title))).id : null,
+            fileId:
+              unit.kind === 'file'
+                ? (await insertFile(db, `${unit.title}.pdf`, 'application/pdf', await makeRingCard(draft.title, unit.title))).id
+                : null,
           })),
         ),
       })),
     );
     await saveSections(db, id, sections);
-    const { required_units } = await oneRow<{ required_units: string[] }>(db, 'select required_units from courses where id = $1::bigint', [id]);
+    const { required_units } = await oneRow<{ required_units: string[] }>(db, 'select required_units from courses where id = $1::bigint', [
+      id,
+    ]);
     courseIds.set(draft.title, id);
     requiredUnits.set(draft.title, required_units);
     await putPlan(db, id, 1, start - 450 * DAY_MS, CAST.trainer, plan ? plan(STANDARD_PLAN) : STANDARD_PLAN);
@@ -113,7 +145,15 @@ async function storeAssignments(db: Client, past: readonly PastAssignment[]): Pr
       id: ids[i]!,
       type: event.type,
       at: event.at,
-      data: event.type === 'unit-finished' ? { unit: event.unit } : event.type === 'certificate-issued' ? { serial: a.certificate!.serial, expiresAt: event.expiresAt ? new Date(event.expiresAt).toISOString() : null } : null,
+      data:
+        event.type === 'unit-finished'
+          ? { unit: event.unit }
+          : event.type === 'certificate-issued'
+            ? {
+                serial: a.certificate!.serial,
+                expiresAt: event.expiresAt ? new Date(event.expiresAt).toISOString() : null,
+              }
+            : null,
     })),
   );
   await db.query('insert into assignment_events (assignment_id, type, at, data) select * from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::jsonb[])', [
@@ -142,10 +182,15 @@ async function storeNotices(db: Client, ids: readonly string[], start: number, b
     until: start,
     roster: facts.roster,
     withTrace: true,
-    plans: [...facts.plans.values()].map((plan) => ({ course: plan.course, publishedAt: plan.publishedAt, steps: plan.steps.filter((step) => step.on) })),
+    plans: [...facts.plans.values()].map((plan) => ({
+      course: plan.course,
+      publishedAt: plan.publishedAt,
+      steps: plan.steps.filter((step) => step.on),
+    })),
     assignments: [...facts.assignments.values()],
   }).filter((line) => line.outcome !== 'wait');
-  const stepOf = (line: RehearsalLine): PlanStep => facts.plans.get(facts.assignments.get(line.assignment)!.course)!.steps.find((step) => step.id === line.step)!;
+  const stepOf = (line: RehearsalLine): PlanStep =>
+    facts.plans.get(facts.assignments.get(line.assignment)!.course)!.steps.find((step) => step.id === line.step)!;
   const mailOf = await storeMails(db, lines, stepOf, facts, baseUrl);
   // the last message to one address came back
   const bounced = lines.filter((line) => line.outcome === 'send' && line.person === bouncedPerson && line.to === 'employee').at(-1);
@@ -174,17 +219,36 @@ async function storeNotices(db: Client, ids: readonly string[], start: number, b
       lines.map((l) => (l.outcome === 'send' && l !== bounced ? new Date(l.at!) : null)), lines.map((l) => mailOf.get(l) ?? null), lines.map((l) => (l.outcome === 'send' ? 1 : 0)), lines.map((l) => (l === bounced ? refusal : null)),
     ],
   ); // prettier-ignore
-  if (bounced) await db.query("update people set address_state = 'bounced', address_words = $2::text where id = $1::bigint", [bouncedPerson, refusal]);
-  await db.query("update mails m set sent_at = n.at, delivered_at = n.at, response = '250 2.0.0 accepted for delivery' from notices n where n.mail_id = m.id and n.state = 'delivered'");
+  if (bounced)
+    await db.query("update people set address_state = 'bounced', address_words = $2::text where id = $1::bigint", [bouncedPerson, refusal]);
+  await db.query(
+    "update mails m set sent_at = n.at, delivered_at = n.at, response = '250 2.0.0 accepted for delivery' from notices n where n.mail_id = m.id and n.state = 'delivered'",
+  );
 }
 
-async function storeMails(db: Client, lines: readonly RehearsalLine[], stepOf: (line: RehearsalLine) => PlanStep, facts: Facts, baseUrl: string): Promise<Map<RehearsalLine, string>> {
-  const certificates = new Map((await rows<{ assignment_id: string; serial: string; expires_on: string | null }>(db, 'select assignment_id, serial, expires_on from certificates')).map((row) => [row.assignment_id, { serial: row.serial, expiresOn: row.expires_on }]));
+async function storeMails(
+  db: Client,
+  lines: readonly RehearsalLine[],
+  stepOf: (line: RehearsalLine) => PlanStep,
+  facts: Facts,
+  baseUrl: string,
+): Promise<Map<RehearsalLine, string>> {
+  const certificates = new Map(
+    (
+      await rows<{ assignment_id: string; serial: string; expires_on: string | null }>(
+        db,
+        'select assignment_id, serial, expires_on from certificates',
+      )
+    ).map((row) => [row.assignment_id, { serial: row.serial, expiresOn: row.expires_on }]),
+  );
   const groups = new Map<string, RehearsalLine[]>();
   for (const line of lines) {
     if (line.outcome !== 'send') continue;
     const step = stepOf(line);
-    const key = step.gather === 'per day' ? `${line.person}/${step.kind}/${line.at}` : `${line.assignment}/${line.step}/${line.revision}/${line.occurrence}/${line.to}`;
+    const key =
+      step.gather === 'per day'
+        ? `${line.person}/${step.kind}/${line.at}`
+        : `${line.assignment}/${line.step}/${line.revision}/${line.occurrence}/${line.to}`;
     groups.set(key, [...(groups.get(key) ?? []), line]);
   }
   const drafts: { lines: RehearsalLine[]; mail: MailDraft }[] = [];
@@ -197,18 +261,34 @@ async function storeMails(db: Client, lines: readonly RehearsalLine[], stepOf: (
     const assignments = group.map((line) => {
       const assignment = facts.assignments.get(line.assignment)!;
       const events = assignment.events.filter((event) => event.at <= line.at!);
-      return { ...assignment, events, unitsDone: events.flatMap((event) => (event.type === 'unit-finished' ? [event.unit] : [])) };
+      return {
+        ...assignment,
+        events,
+        unitsDone: events.flatMap((event) => (event.type === 'unit-finished' ? [event.unit] : [])),
+      };
     });
     const message = compose({ step, recipient, assignments }, facts, { baseUrl, certificates, lastNotice: new Map() }, first!.at!);
     drafts.push({
       lines: group,
-      mail: { message_id: `<history-${drafts.length + 1}@orlasund.example>`, to_name: person.name, to_address: person.email!, from_address: facts.house.senderAddress, reply_to: facts.house.replyTo, subject: message.subject, html: message.html, body: message.text },
+      mail: {
+        message_id: `<history-${drafts.length + 1}@orlasund.example>`,
+        to_name: person.name,
+        to_address: person.email!,
+        from_address: facts.house.senderAddress,
+        reply_to: facts.house.replyTo,
+        subject: message.subject,
+        html: message.html,
+        body: message.text,
+      },
     });
   }
   const mailOf = new Map<RehearsalLine, string>();
   for (let from = 0; from < drafts.length; from += 1_000) {
     const part = drafts.slice(from, from + 1_000);
-    const ids = await putMails(db, part.map(({ mail }) => mail));
+    const ids = await putMails(
+      db,
+      part.map(({ mail }) => mail),
+    );
     for (const { lines: group, mail } of part) for (const line of group) mailOf.set(line, ids.get(mail.message_id)!);
   }
   return mailOf;

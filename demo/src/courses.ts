@@ -4,9 +4,33 @@ import { CAST } from './orlasund.ts';
 
 type Unit = CourseDraft['sections'][number]['units'][number];
 
-const page = (title: string, ...paragraphs: string[]): Unit => ({ id: null, kind: 'page', title, required: true, body: paragraphs.map((text) => (text.startsWith('<') ? text : `<p>${text}</p>`)).join(''), url: null, fileId: null });
-const link = (title: string, url: string): Unit => ({ id: null, kind: 'link', title, required: false, body: null, url, fileId: null });
-const card = (title: string): Unit => ({ id: null, kind: 'file', title, required: false, body: null, url: null, fileId: null });
+const page = (title: string, ...paragraphs: string[]): Unit => ({
+  id: null,
+  kind: 'page',
+  title,
+  required: true,
+  body: paragraphs.map((text) => (text.startsWith('<') ? text : `<p>${text}</p>`)).join(''),
+  url: null,
+  fileId: null,
+});
+const link = (title: string, url: string): Unit => ({
+  id: null,
+  kind: 'link',
+  title,
+  required: false,
+  body: null,
+  url,
+  fileId: null,
+});
+const card = (title: string): Unit => ({
+  id: null,
+  kind: 'file',
+  title,
+  required: false,
+  body: null,
+  url: null,
+  fileId: null,
+});
 
 export interface DemoCourse {
   draft: Omit<CourseDraft, 'ownerId'>;
@@ -20,7 +44,10 @@ export interface DemoCourse {
   plan?: (steps: readonly PlanStep[]) => PlanStep[];
 }
 
-const change = (id: string, rest: Partial<PlanStep>) => (steps: readonly PlanStep[]): PlanStep[] => steps.map((step) => (step.id === id ? { ...step, ...rest } : step));
+const change =
+  (id: string, rest: Partial<PlanStep>) =>
+  (steps: readonly PlanStep[]): PlanStep[] =>
+    steps.map((step) => (step.id === id ? { ...step, ...rest } : step));
 
 export const COURSES: readonly DemoCourse[] = [
   {

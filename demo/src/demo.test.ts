@@ -12,15 +12,39 @@ describe('Orlasund Ferries', () => {
     expect(people.filter(({ joinedOn }) => joinedOn === INTAKE_ON)).toHaveLength(38);
   });
   it('passes its own import: each name and address once, every manager there, no circle', () => {
-    const table = [['name', 'email', 'department', 'site', 'job', 'manager email', 'joined on', 'personnel number'], ...people.map((p) => [p.name, p.email, p.department, p.site, p.job ?? '', p.managerEmail ?? '', p.joinedOn ?? '', p.personnelNumber ?? ''])];
-    const preview = previewRoster(table, [], SITES.map(({ name }) => name));
+    const table = [
+      ['name', 'email', 'department', 'site', 'job', 'manager email', 'joined on', 'personnel number'],
+      ...people.map((p) => [
+        p.name,
+        p.email,
+        p.department,
+        p.site,
+        p.job ?? '',
+        p.managerEmail ?? '',
+        p.joinedOn ?? '',
+        p.personnelNumber ?? '',
+      ]),
+    ];
+    const preview = previewRoster(
+      table,
+      [],
+      SITES.map(({ name }) => name),
+    );
     expect(preview.rejected).toEqual([]);
     expect(preview.added).toHaveLength(246);
   });
   it('contains what real life contains', () => {
-    expect(people.filter(({ managerEmail }) => managerEmail === null).map(({ name }) => name).sort()).toEqual([CAST.noManager, CAST.director].sort());
+    expect(
+      people
+        .filter(({ managerEmail }) => managerEmail === null)
+        .map(({ name }) => name)
+        .sort(),
+    ).toEqual([CAST.noManager, CAST.director].sort());
     expect(leaves.find(({ person }) => person === CAST.awayLead)?.cover).toBe(CAST.coverLead);
-    expect(byName.get(CAST.bothZones)).toMatchObject({ site: 'Skerry Yard', managerEmail: 'ivar.moen@orlasund.example' });
+    expect(byName.get(CAST.bothZones)).toMatchObject({
+      site: 'Skerry Yard',
+      managerEmail: 'ivar.moen@orlasund.example',
+    });
     expect(new Set(people.map(({ department }) => department)).size).toBe(6);
     const depth = (name: string): number => { const manager = byName.get(name)!.managerEmail; return manager ? 1 + depth(people.find(({ email }) => email === manager)!.name) : 0; }; // prettier-ignore
     expect(Math.max(...people.map(({ name }) => depth(name)))).toBe(3);

@@ -1,4 +1,18 @@
-import { addMonths, Calendar, dateOf, dayOf, DAY_MS, HOUR, MINUTE, msOfTime, serialFrom, type AssignmentEvent, type CalendarFacts, type Day, type Instant } from '@nudrik/core';
+import {
+  addMonths,
+  Calendar,
+  dateOf,
+  dayOf,
+  DAY_MS,
+  HOUR,
+  MINUTE,
+  msOfTime,
+  serialFrom,
+  type AssignmentEvent,
+  type CalendarFacts,
+  type Day,
+  type Instant,
+} from '@nudrik/core';
 import { COURSES } from './courses.ts';
 import { CAST, INTAKE_ON, START_ON, START_TIME, type Crew } from './orlasund.ts';
 import { Random } from './random.ts';
@@ -25,7 +39,10 @@ export interface HistoryFacts {
 }
 
 export function startInstant(): Instant {
-  return new Calendar({ id: 'house', zone: 'Europe/Oslo', workingDays: [1, 2, 3, 4, 5], holidays: [] }).zone.toInstant(dayOf(START_ON), msOfTime(START_TIME));
+  return new Calendar({ id: 'house', zone: 'Europe/Oslo', workingDays: [1, 2, 3, 4, 5], holidays: [] }).zone.toInstant(
+    dayOf(START_ON),
+    msOfTime(START_TIME),
+  );
 }
 
 /** What people were assigned and did, up to the start of the demo. */
@@ -40,25 +57,50 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
   for (const course of COURSES) {
     const { title, validityMonths } = course.draft;
     const units = facts.requiredUnits.get(title)!;
-    const eligible = facts.crew.people.filter((p) => !facts.crew.intake.includes(p.name) && p.name !== CAST.director && (course.departments === 'all' || course.departments.includes(p.department)));
+    const eligible = facts.crew.people.filter(
+      (p) =>
+        !facts.crew.intake.includes(p.name) &&
+        p.name !== CAST.director &&
+        (course.departments === 'all' || course.departments.includes(p.department)),
+    );
     const rounds = new Map<string, number>();
     const open = new Set<string>();
     for (const campaign of course.campaigns) {
       const isCurrent = campaign.day > -60;
       for (const person of eligible) {
-        const isCast = isCurrent && ((person.name === CAST.employee || person.name === CAST.onLeave || person.name === CAST.bounced || person.name === CAST.bouncing || person.name === CAST.noManager || person.name === CAST.full || person.name === CAST.bothZones) && course.draft.code !== 'SAF-01');
+        const isCast =
+          isCurrent &&
+          (person.name === CAST.employee ||
+            person.name === CAST.onLeave ||
+            person.name === CAST.bounced ||
+            person.name === CAST.bouncing ||
+            person.name === CAST.noManager ||
+            person.name === CAST.full ||
+            person.name === CAST.bothZones) &&
+          course.draft.code !== 'SAF-01';
         if (!isCast && !random.chance(campaign.share)) continue;
         if (open.has(person.name)) continue;
         const calendar = calendars.get(person.site)!;
-        const assignedAt = calendar.zone.toInstant(workingDay(calendar, startDay + campaign.day), 10 * HOUR + random.between(0, 20) * MINUTE);
-        const dueAt = calendar.zone.toInstant(workingDay(calendar, startDay + campaign.day + campaign.dueIn + random.between(-2, 2)), msOfTime('17:00'));
+        const assignedAt = calendar.zone.toInstant(
+          workingDay(calendar, startDay + campaign.day),
+          10 * HOUR + random.between(0, 20) * MINUTE,
+        );
+        const dueAt = calendar.zone.toInstant(
+          workingDay(calendar, startDay + campaign.day + campaign.dueIn + random.between(-2, 2)),
+          msOfTime('17:00'),
+        );
         const events: AssignmentEvent[] = [];
         const unitsDone: string[] = [];
         // most finish with days to spare, some late, some of the current campaign not yet
         const discipline = isCast ? 0 : course.discipline;
         const roll = random.between(1, 100);
         const span = dueAt - assignedAt;
-        const finishAt = roll <= discipline ? assignedAt + span * (0.15 + 0.75 * random.next()) : isCurrent && roll > discipline + 4 ? Infinity : dueAt + random.between(1, 9) * DAY_MS;
+        const finishAt =
+          roll <= discipline
+            ? assignedAt + span * (0.15 + 0.75 * random.next())
+            : isCurrent && roll > discipline + 4
+              ? Infinity
+              : dueAt + random.between(1, 9) * DAY_MS;
         const workMoment = (at: Instant): Instant => {
           const local = calendar.zone.toLocal(at);
           return calendar.zone.toInstant(workingDay(calendar, local.day), 8 * HOUR + (Math.floor(local.ms / MINUTE) % 540) * MINUTE);
@@ -78,12 +120,26 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
           const at = events.at(-1)!.at;
           const issued = calendar.zone.dayAt(at);
           const expires = validityMonths === null ? null : addMonths(issued, validityMonths);
-          certificate = { serial: serialFrom(Array.from({ length: 8 }, () => random.between(0, 31))), issuedOn: dateOf(issued), expiresOn: expires === null ? null : dateOf(expires) };
+          certificate = {
+            serial: serialFrom(Array.from({ length: 8 }, () => random.between(0, 31))),
+            issuedOn: dateOf(issued),
+            expiresOn: expires === null ? null : dateOf(expires),
+          };
           events.push({ type: 'finished', at }, { type: 'certificate-issued', at, expiresAt: expires === null ? null : expires * DAY_MS });
         } else open.add(person.name);
         const round = (rounds.get(person.name) ?? 0) + 1;
         rounds.set(person.name, round);
-        list.push({ person: facts.personIds.get(person.name)!, course: facts.courseIds.get(title)!, round, assignedAt, dueAt, events, unitsDone, certificate, assignedBy: CAST.administrator });
+        list.push({
+          person: facts.personIds.get(person.name)!,
+          course: facts.courseIds.get(title)!,
+          round,
+          assignedAt,
+          dueAt,
+          events,
+          unitsDone,
+          certificate,
+          assignedBy: CAST.administrator,
+        });
       }
     }
     // the summer intake is assigned ahead: each is welcomed on the first morning
@@ -112,7 +168,11 @@ function expireThree(list: PastAssignment[], facts: HistoryFacts, start: Instant
     const shift = 90 * DAY_MS;
     assignment.assignedAt -= shift;
     assignment.dueAt -= shift;
-    assignment.events = assignment.events.map((event) => ({ ...event, at: event.at - shift, ...(event.type === 'certificate-issued' ? { expiresAt: event.expiresAt! - shift } : {}) }));
+    assignment.events = assignment.events.map((event) => ({
+      ...event,
+      at: event.at - shift,
+      ...(event.type === 'certificate-issued' ? { expiresAt: event.expiresAt! - shift } : {}),
+    }));
     const { certificate } = assignment;
     certificate!.issuedOn = dateOf(dayOf(certificate!.issuedOn) - 90);
     certificate!.expiresOn = dateOf(addMonths(dayOf(certificate!.issuedOn), 12));

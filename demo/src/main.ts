@@ -3,4 +3,7 @@ import { maybeBuild } from './maybe-build.ts';
 /** Migrates the database and makes the demo in it, unless it is there. */
 const databaseUrl = process.env['DATABASE_URL'];
 if (!databaseUrl) throw new Error('The setting DATABASE_URL is missing.');
-await maybeBuild(databaseUrl, { baseUrl: process.env['BASE_URL'] ?? 'http://127.0.0.1:4300', isTicking: process.env['NUDRIK_DEMO_CLOCK'] !== 'still' });
+await maybeBuild(databaseUrl, {
+  baseUrl: process.env['BASE_URL'] ?? 'http://127.0.0.1:4300',
+  isTicking: process.env['NUDRIK_DEMO_CLOCK'] !== 'still',
+});

@@ -7,8 +7,43 @@ export const SEED = 20_260_506;
 export const START_ON = '2026-05-06';
 export const START_TIME = '08:50';
 
-const NORWAY = ['2025-05-01', '2025-05-29', '2025-06-09', '2025-12-25', '2025-12-26', '2026-01-01', '2026-04-02', '2026-04-03', '2026-04-06', '2026-05-01', '2026-05-14', '2026-05-25', '2026-12-25', '2027-01-01', '2027-03-25', '2027-03-26', '2027-03-29'];
-const BRITAIN = ['2025-05-05', '2025-05-26', '2025-08-25', '2025-12-25', '2025-12-26', '2026-01-01', '2026-04-03', '2026-04-06', '2026-05-04', '2026-05-25', '2026-08-31', '2026-12-25', '2026-12-28', '2027-01-01', '2027-03-26', '2027-03-29'];
+const NORWAY = [
+  '2025-05-01',
+  '2025-05-29',
+  '2025-06-09',
+  '2025-12-25',
+  '2025-12-26',
+  '2026-01-01',
+  '2026-04-02',
+  '2026-04-03',
+  '2026-04-06',
+  '2026-05-01',
+  '2026-05-14',
+  '2026-05-25',
+  '2026-12-25',
+  '2027-01-01',
+  '2027-03-25',
+  '2027-03-26',
+  '2027-03-29',
+];
+const BRITAIN = [
+  '2025-05-05',
+  '2025-05-26',
+  '2025-08-25',
+  '2025-12-25',
+  '2025-12-26',
+  '2026-01-01',
+  '2026-04-03',
+  '2026-04-06',
+  '2026-05-04',
+  '2026-05-25',
+  '2026-08-31',
+  '2026-12-25',
+  '2026-12-28',
+  '2027-01-01',
+  '2027-03-26',
+  '2027-03-29',
+];
 const HOLIDAY_NAMES: Record<string, string> = { '05-01': 'Labour Day', '05-29': 'Ascension Day', '05-14': 'Ascension Day', '05-25': 'Whit Monday or spring holiday', '05-04': 'May holiday', '12-25': 'Christmas Day', '12-26': 'Boxing Day', '01-01': "New Year's Day", '04-02': 'Maundy Thursday', '04-03': 'Good Friday', '04-06': 'Easter Monday' }; // prettier-ignore
 
 export interface Site {
@@ -17,7 +52,8 @@ export interface Site {
   holidays: { on: string; name: string }[];
 }
 
-const holidays = (dates: readonly string[]): Site['holidays'] => dates.map((on) => ({ on, name: HOLIDAY_NAMES[on.slice(5)] ?? 'Public holiday' }));
+const holidays = (dates: readonly string[]): Site['holidays'] =>
+  dates.map((on) => ({ on, name: HOLIDAY_NAMES[on.slice(5)] ?? 'Public holiday' }));
 
 export const SITES: readonly Site[] = [
   { name: 'Orla Quay', zone: 'Europe/Oslo', holidays: holidays(NORWAY) },
@@ -26,8 +62,14 @@ export const SITES: readonly Site[] = [
   { name: 'Skerry Yard', zone: 'Europe/London', holidays: holidays(BRITAIN) },
 ];
 
-const GIVEN = 'Runa Callum Signe Jonas Mara Odd Petter Elin Ivar Kari Mina Ane Lars Bo Tora Sigrid Elias Ingrid Aksel Birgit Dag Eira Finn Gro Halvard Idun Jorunn Kjell Liv Magnus Nora Olav Pernille Ragna Sindre Torill Ulrik Vilde Ylva Aileen Blair Catriona Duncan Ewan Fiona Gavin Hamish Isla Jean Keir Lorna Morag Niall Oona Rory Sheena Tavish Una Wallace Astrid Bjarne Dagny Eskil Frida Gunnar Hedda Isak Jostein Kaia Leif Marit Njal Oda Peder Rikke Sverre Thea Vegard'.split(' ');
-const FAMILY = 'Aske Reith Vold Eik Linde Brandal Holm Strand Moen Nes Dahl Solli Tveit Lervik Hauge Aune Brekke Moe Fjeld Granli Haugland Kvam Lunde Myhre Nygard Osvik Prestvik Rosseland Sandvik Torvik Ulset Vatne Ytterdal Buchan Carrick Dunmore Eskdale Farquhar Galloway Haddow Innes Jardine Kerrow Lamont Mackay Nairn Ogilvy Pitcairn Ruthven Sinclair Tulloch Urquhart Wardlaw Bakke Dypvik Engen Furu Gaustad Hjelle Isdal Kroken Lid Mork Oppedal Rimstad Skaar Tangen Vik Aamot Borgen Drage Espeland Flaten Gjerde'.split(' ');
+const GIVEN =
+  'Runa Callum Signe Jonas Mara Odd Petter Elin Ivar Kari Mina Ane Lars Bo Tora Sigrid Elias Ingrid Aksel Birgit Dag Eira Finn Gro Halvard Idun Jorunn Kjell Liv Magnus Nora Olav Pernille Ragna Sindre Torill Ulrik Vilde Ylva Aileen Blair Catriona Duncan Ewan Fiona Gavin Hamish Isla Jean Keir Lorna Morag Niall Oona Rory Sheena Tavish Una Wallace Astrid Bjarne Dagny Eskil Frida Gunnar Hedda Isak Jostein Kaia Leif Marit Njal Oda Peder Rikke Sverre Thea Vegard'.split(
+    ' ',
+  );
+const FAMILY =
+  'Aske Reith Vold Eik Linde Brandal Holm Strand Moen Nes Dahl Solli Tveit Lervik Hauge Aune Brekke Moe Fjeld Granli Haugland Kvam Lunde Myhre Nygard Osvik Prestvik Rosseland Sandvik Torvik Ulset Vatne Ytterdal Buchan Carrick Dunmore Eskdale Farquhar Galloway Haddow Innes Jardine Kerrow Lamont Mackay Nairn Ogilvy Pitcairn Ruthven Sinclair Tulloch Urquhart Wardlaw Bakke Dypvik Engen Furu Gaustad Hjelle Isdal Kroken Lid Mork Oppedal Rimstad Skaar Tangen Vik Aamot Borgen Drage Espeland Flaten Gjerde'.split(
+    ' ',
+  );
 
 const JOBS: Record<string, readonly string[]> = {
   Deck: ['Deckhand', 'Deckhand', 'Able seaman', 'Boatswain'], Engine: ['Motorman', 'Engineer', 'Electrician'], Cabin: ['Cabin attendant', 'Cabin attendant', 'Galley hand', 'Cook'],
@@ -39,7 +81,11 @@ const SIZES: [string, string, number][] = [
   ['Terminal', 'Tarn Ness', 20], ['Yard', 'Skerry Yard', 30], ['Office', 'Orla Quay', 14], ['Office', 'Tarn Ness', 4],
 ]; // prettier-ignore
 
-const address = (name: string): string => `${name.toLowerCase().replace(/ø/g, 'o').replace(/[^a-z]+/g, '.')}@orlasund.example`;
+const address = (name: string): string =>
+  `${name
+    .toLowerCase()
+    .replace(/ø/g, 'o')
+    .replace(/[^a-z]+/g, '.')}@orlasund.example`;
 export const emailOf = address;
 
 /** The Monday on which the summer intake joins. */
@@ -99,17 +145,33 @@ export function makeCrew(): Crew {
   };
 
   add(CAST.director, 'Office', 'Orla Quay', 'Managing director', null);
-  const heads: Record<string, string> = { Deck: CAST.deckHead, Engine: CAST.engineHead, Cabin: CAST.cabinHead, Terminal: CAST.terminalHead, Yard: CAST.yardHead, Office: CAST.officeHead };
+  const heads: Record<string, string> = {
+    Deck: CAST.deckHead,
+    Engine: CAST.engineHead,
+    Cabin: CAST.cabinHead,
+    Terminal: CAST.terminalHead,
+    Yard: CAST.yardHead,
+    Office: CAST.officeHead,
+  };
   for (const [department, name] of Object.entries(heads)) {
     const site = SIZES.find(([d]) => d === department)![1];
-    add(name, department, department === 'Terminal' ? 'Tarn Ness' : site === 'Vessel pool' ? 'Orla Quay' : site, department === 'Office' ? 'Training administrator' : `Head of ${department.toLowerCase()}`, CAST.director);
+    add(
+      name,
+      department,
+      department === 'Terminal' ? 'Tarn Ness' : site === 'Vessel pool' ? 'Orla Quay' : site,
+      department === 'Office' ? 'Training administrator' : `Head of ${department.toLowerCase()}`,
+      CAST.director,
+    );
   }
   add(CAST.trainer, 'Office', 'Orla Quay', 'Training officer', CAST.administrator);
   add(CAST.yardTrainer, 'Yard', 'Skerry Yard', 'Yard safety trainer', CAST.yardHead);
   add(CAST.auditor, 'Office', 'Orla Quay', 'Quality auditor', CAST.director);
 
   const parts: Record<string, [string[], string[]]> = {
-    'Deck/Vessel pool': [[CAST.awayLead, CAST.coverLead], [CAST.employee, CAST.onLeave, CAST.noManager, CAST.full]],
+    'Deck/Vessel pool': [
+      [CAST.awayLead, CAST.coverLead],
+      [CAST.employee, CAST.onLeave, CAST.noManager, CAST.full],
+    ],
     'Cabin/Vessel pool': [[], [CAST.bounced]],
     'Terminal/Tarn Ness': [[], [CAST.bouncing]],
     'Yard/Skerry Yard': [[], [CAST.bothZones]],
@@ -124,18 +186,38 @@ export function makeCrew(): Crew {
       if (i < leadCount) {
         const name = ownLeads[i] ?? names.pop()!;
         leads.push(name);
-        add(name, department, site, department === 'Deck' ? 'Chief officer' : department === 'Engine' ? 'Chief engineer' : `${department} lead`, heads[department]!);
+        add(
+          name,
+          department,
+          site,
+          department === 'Deck' ? 'Chief officer' : department === 'Engine' ? 'Chief engineer' : `${department} lead`,
+          heads[department]!,
+        );
         continue;
       }
       const name = ownStaff[i - leadCount] ?? names.pop()!;
-      const manager = name === CAST.noManager ? null : name === CAST.bothZones ? CAST.deckHead : name === CAST.employee || name === CAST.onLeave ? leads[0]! : random.pick(leads);
+      const manager =
+        name === CAST.noManager
+          ? null
+          : name === CAST.bothZones
+            ? CAST.deckHead
+            : name === CAST.employee || name === CAST.onLeave
+              ? leads[0]!
+              : random.pick(leads);
       add(name, department, site, name === CAST.employee ? 'Deckhand' : random.pick(JOBS[department]!), manager);
     }
   }
-  const leadsOf = (department: string): string[] => people.filter((p) => p.department === department && /lead|Chief/.test(p.job ?? '')).map((p) => p.name);
+  const leadsOf = (department: string): string[] =>
+    people.filter((p) => p.department === department && /lead|Chief/.test(p.job ?? '')).map((p) => p.name);
   const intake: string[] = [];
   for (let i = 0; i < 38; i++) {
-    const [department, site] = random.pick([['Deck', 'Vessel pool'], ['Deck', 'Vessel pool'], ['Cabin', 'Vessel pool'], ['Terminal', 'Orla Quay'], ['Terminal', 'Tarn Ness']] as const);
+    const [department, site] = random.pick([
+      ['Deck', 'Vessel pool'],
+      ['Deck', 'Vessel pool'],
+      ['Cabin', 'Vessel pool'],
+      ['Terminal', 'Orla Quay'],
+      ['Terminal', 'Tarn Ness'],
+    ] as const);
     const name = names.pop()!;
     intake.push(name);
     // six of the intake have no berth, and so no job title yet

@@ -84,7 +84,12 @@ export function createApp(deps: Deps, live: Live | null): Express {
       (_req, res, next) => {
         const account = res.locals['account'] as Account | null;
         if (isAllowed(route.access, account)) return next();
-        throw new Refused(account ? 'not-allowed' : 'not-signed-in', account ? `Your role (${account.role}) does not allow this. Expected: ${(route.access as readonly string[]).join(', ')}.` : undefined);
+        throw new Refused(
+          account ? 'not-allowed' : 'not-signed-in',
+          account
+            ? `Your role (${account.role}) does not allow this. Expected: ${(route.access as readonly string[]).join(', ')}.`
+            : undefined,
+        );
       },
       takesFile ? raw : json,
       async (req: Request, res: Response) => {
@@ -127,9 +132,11 @@ function asRefusal(error: unknown): Refused {
   const { type, code, status } = error as { type?: string; code?: string; status?: number };
   if (type === 'entity.too.large') return new Refused('too-large');
   if (type === 'entity.parse.failed') return new Refused('wrong-input', 'The request is not JSON; nothing was changed.');
-  if (code === '23505' || code === '40001' || code === '40P01') return new Refused('conflict', 'Somebody changed the same thing at the same moment. Load it again; nothing was changed.');
+  if (code === '23505' || code === '40001' || code === '40P01')
+    return new Refused('conflict', 'Somebody changed the same thing at the same moment. Load it again; nothing was changed.');
   if (code === '22003') return new Refused('wrong-input', 'A number is out of range; nothing was changed.');
-  if (code === 'ECONNREFUSED' || code === '57P01' || code === '57P03') return new Refused('out-of-order', 'The database does not answer. Nothing was changed; try again in a moment.');
+  if (code === 'ECONNREFUSED' || code === '57P01' || code === '57P03')
+    return new Refused('out-of-order', 'The database does not answer. Nothing was changed; try again in a moment.');
   if (status === 404) return new Refused('not-found');
   return new Refused('broken', REFUSALS.broken.message);
 }

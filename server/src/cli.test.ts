@@ -6,7 +6,12 @@ import { rehearsalSchema } from './plans/rehearsal-schema.ts';
 import { openTestHouse, type TestHouse } from './testing.ts';
 
 const path = (relative: string): string => fileURLToPath(new URL(relative, import.meta.url));
-const nudrik = (args: string[], input = '', env: Record<string, string> = {}) => spawnSync(process.execPath, [path('../bin/nudrik.mjs'), ...args], { input, encoding: 'utf8', env: { ...process.env, ...env } });
+const nudrik = (args: string[], input = '', env: Record<string, string> = {}) =>
+  spawnSync(process.execPath, [path('../bin/nudrik.mjs'), ...args], {
+    input,
+    encoding: 'utf8',
+    env: { ...process.env, ...env },
+  });
 const EXAMPLE = path('../../docs/examples/extended-and-finished.json');
 const example = (): Record<string, never> => JSON.parse(readFileSync(EXAMPLE, 'utf8')) as Record<string, never>;
 
@@ -14,24 +19,63 @@ describe('nudrik rehearse', () => {
   it('plays the documented example, from a file and from standard input alike', () => {
     const { status, stdout } = nudrik(['rehearse', EXAMPLE]);
     expect(status).toBe(0);
-    const lines = stdout.trim().split('\n').map((line) => JSON.parse(line) as Record<string, unknown>);
+    const lines = stdout
+      .trim()
+      .split('\n')
+      .map((line) => JSON.parse(line) as Record<string, unknown>);
     expect(lines.map(({ revision, occurrence, outcome, because, at }) => [revision, occurrence, outcome, because, at])).toEqual([
       [1, 0, 'skip', 'finished', '2027-03-31T07:00:00Z'],
       [1, 1, 'skip', 'finished', '2027-04-02T16:00:00Z'],
       [1, 2, 'skip', 'finished', '2027-04-06T07:00:00Z'],
       [1, 3, 'skip', 'finished', '2027-04-09T07:00:00Z'],
     ]);
-    expect(Object.keys(lines[0]!)).toEqual(['assignment', 'step', 'revision', 'occurrence', 'to', 'person', 'outcome', 'at', 'held', 'because', 'sentence']);
+    expect(Object.keys(lines[0]!)).toEqual([
+      'assignment',
+      'step',
+      'revision',
+      'occurrence',
+      'to',
+      'person',
+      'outcome',
+      'at',
+      'held',
+      'because',
+      'sentence',
+    ]);
     expect(nudrik(['rehearse', '-'], readFileSync(EXAMPLE, 'utf8')).stdout).toBe(stdout);
   });
 
   test.each<[string, (file: never) => unknown, RegExp]>([
-    ['an unknown key', (file: { plan: { steps: object[] } }) => Object.assign(file.plan.steps[0]!, { zap: 1 }), /plan\.steps\[0\]: Unrecognized key: "zap"/],
-    ['a wrong unit', (file: { plan: { steps: { offset: object }[] } }) => Object.assign(file.plan.steps[0]!.offset, { unit: 'fortnights' }), /plan\.steps\[0\]\.offset\.unit: expected one of .*; got "fortnights"/],
-    ['a condition that is not known yet', (file: { plan: { steps: object[] } }) => Object.assign(file.plan.steps[0]!, { onlyIf: { replied: true } }), /plan\.steps\[0\]\.onlyIf: expected a condition with one of .*; got replied/],
-    ['a time of day with hours', (file: { plan: { steps: { offset: object }[] } }) => Object.assign(file.plan.steps[0]!.offset, { unit: 'hours' }), /a time of day \(09:00\) goes with days/],
-    ['a zone that does not exist', (file: { calendars: { orla: object } }) => Object.assign(file.calendars.orla, { zone: 'Europe/Atlantis' }), /calendars\.orla\.zone: expected an IANA time zone .*; got "Europe\/Atlantis"/],
-    ['an assignment of nobody', (file: { assignments: object[] }) => Object.assign(file.assignments[0]!, { person: 'ghost' }), /assignments\[0\]\.person: expected the id of one of the people; got "ghost"/],
+    [
+      'an unknown key',
+      (file: { plan: { steps: object[] } }) => Object.assign(file.plan.steps[0]!, { zap: 1 }),
+      /plan\.steps\[0\]: Unrecognized key: "zap"/,
+    ],
+    [
+      'a wrong unit',
+      (file: { plan: { steps: { offset: object }[] } }) => Object.assign(file.plan.steps[0]!.offset, { unit: 'fortnights' }),
+      /plan\.steps\[0\]\.offset\.unit: expected one of .*; got "fortnights"/,
+    ],
+    [
+      'a condition that is not known yet',
+      (file: { plan: { steps: object[] } }) => Object.assign(file.plan.steps[0]!, { onlyIf: { replied: true } }),
+      /plan\.steps\[0\]\.onlyIf: expected a condition with one of .*; got replied/,
+    ],
+    [
+      'a time of day with hours',
+      (file: { plan: { steps: { offset: object }[] } }) => Object.assign(file.plan.steps[0]!.offset, { unit: 'hours' }),
+      /a time of day \(09:00\) goes with days/,
+    ],
+    [
+      'a zone that does not exist',
+      (file: { calendars: { orla: object } }) => Object.assign(file.calendars.orla, { zone: 'Europe/Atlantis' }),
+      /calendars\.orla\.zone: expected an IANA time zone .*; got "Europe\/Atlantis"/,
+    ],
+    [
+      'an assignment of nobody',
+      (file: { assignments: object[] }) => Object.assign(file.assignments[0]!, { person: 'ghost' }),
+      /assignments\[0\]\.person: expected the id of one of the people; got "ghost"/,
+    ],
   ] as [string, (file: never) => unknown, RegExp][])('refuses %s with its path, exit 2, nothing on standard output', (_, spoil, words) => {
     const file = example();
     spoil(file as never);
@@ -46,7 +90,9 @@ describe('nudrik rehearse', () => {
   });
 
   it('the schema in docs is the one made from the Zod schema', () => {
-    expect(JSON.parse(readFileSync(path('../../docs/rehearsal-file.schema.json'), 'utf8'))).toEqual(JSON.parse(JSON.stringify(rehearsalSchema())));
+    expect(JSON.parse(readFileSync(path('../../docs/rehearsal-file.schema.json'), 'utf8'))).toEqual(
+      JSON.parse(JSON.stringify(rehearsalSchema())),
+    );
   });
 });
 
@@ -57,13 +103,36 @@ describe('nudrik setup', () => {
     await house.db.query('truncate settings, sites cascade');
   });
   afterAll(() => house.close());
-  const args = ['setup', '--organisation', 'Tarn Line', '--zone', 'Europe/London', '--place', 'Tarn Ness', '--sender', 'training@tarn.example', '--admin', 'ada@tarn.example', '--site', 'Tarn Ness=Europe/London'];
+  const args = [
+    'setup',
+    '--organisation',
+    'Tarn Line',
+    '--zone',
+    'Europe/London',
+    '--place',
+    'Tarn Ness',
+    '--sender',
+    'training@tarn.example',
+    '--admin',
+    'ada@tarn.example',
+    '--site',
+    'Tarn Ness=Europe/London',
+  ];
 
-  it('refuses a short password in a sentence', () => expect(nudrik(args, '', { BASE_URL: 'http://nudrik.example', DATABASE_URL: house.databaseUrl, NUDRIK_PASSWORD: 'short' }).stderr).toContain('expected at least 12 characters'));
+  it('refuses a short password in a sentence', () =>
+    expect(
+      nudrik(args, '', { BASE_URL: 'http://nudrik.example', DATABASE_URL: house.databaseUrl, NUDRIK_PASSWORD: 'short' }).stderr,
+    ).toContain('expected at least 12 characters'));
   it('makes settings, sites and an administrator', async () => {
-    const { stdout, stderr } = nudrik(args, '', { BASE_URL: 'http://nudrik.example', DATABASE_URL: house.databaseUrl, NUDRIK_PASSWORD: 'a long enough word' });
+    const { stdout, stderr } = nudrik(args, '', {
+      BASE_URL: 'http://nudrik.example',
+      DATABASE_URL: house.databaseUrl,
+      NUDRIK_PASSWORD: 'a long enough word',
+    });
     expect(stdout || stderr).toContain('Tarn Line is set up');
     expect((await house.db.query('select role from accounts')).rows).toEqual([{ role: 'administrator' }]);
-    expect((await house.db.query('select is_demo, reply_to from settings')).rows).toEqual([{ is_demo: false, reply_to: 'training@tarn.example' }]);
+    expect((await house.db.query('select is_demo, reply_to from settings')).rows).toEqual([
+      { is_demo: false, reply_to: 'training@tarn.example' },
+    ]);
   });
 });

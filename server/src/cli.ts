@@ -46,14 +46,38 @@ async function setup(args: string[]): Promise<number> {
   const { SetupRequest, setUp } = await import('./access/setup.ts');
   let values: Record<string, unknown>;
   try {
-    ({ values } = parseArgs({ args, options: { organisation: text, zone: text, place: text, sender: text, 'reply-to': text, admin: text, site: { type: 'string', multiple: true } } }));
+    ({ values } = parseArgs({
+      args,
+      options: {
+        organisation: text,
+        zone: text,
+        place: text,
+        sender: text,
+        'reply-to': text,
+        admin: text,
+        site: { type: 'string', multiple: true },
+      },
+    }));
   } catch (error) {
     return refuse(`nudrik setup: ${(error as Error).message}`);
   }
-  const sites = ((values['site'] as string[] | undefined) ?? []).map((pair) => ({ name: pair.split('=')[0]!.trim(), zone: pair.split('=')[1]?.trim() ?? '' }));
-  const request = SetupRequest.safeParse({ ...values, replyTo: values['reply-to'] ?? values['sender'], password: process.env['NUDRIK_PASSWORD'], sites });
+  const sites = ((values['site'] as string[] | undefined) ?? []).map((pair) => ({
+    name: pair.split('=')[0]!.trim(),
+    zone: pair.split('=')[1]?.trim() ?? '',
+  }));
+  const request = SetupRequest.safeParse({
+    ...values,
+    replyTo: values['reply-to'] ?? values['sender'],
+    password: process.env['NUDRIK_PASSWORD'],
+    sites,
+  });
   const { tellIssues } = await import('@nudrik/contract');
-  if (!request.success) return refuse(tellIssues(request.error).map(({ where, message }) => `nudrik setup: ${where}: ${message}`).join('\n'));
+  if (!request.success)
+    return refuse(
+      tellIssues(request.error)
+        .map(({ where, message }) => `nudrik setup: ${where}: ${message}`)
+        .join('\n'),
+    );
   const { readSettings } = await import('./settings.ts');
   const { migrate } = await import('./db/migrate.ts');
   const { openPool } = await import('./db/db.ts');

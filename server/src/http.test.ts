@@ -21,9 +21,18 @@ beforeAll(async () => {
   crew = await makeCrew(house);
   course = await makeCourse(house, crew['tora']!);
   const password = await hashPassword('a long enough word');
-  const people: Record<Role, string | null> = { administrator: null, trainer: crew['tora']!, manager: crew['odd']!, employee: crew['runa']!, auditor: null };
+  const people: Record<Role, string | null> = {
+    administrator: null,
+    trainer: crew['tora']!,
+    manager: crew['odd']!,
+    employee: crew['runa']!,
+    auditor: null,
+  };
   for (const role of ROLES) {
-    const { rows } = await house.db.query<{ id: string }>('insert into accounts (email, name, role, person_id, password_hash) values ($1::text, $2::text, $3::text, $4::bigint, $5::text) returning id', [`${role}@orlasund.example`, `The ${role}`, role, people[role], password]);
+    const { rows } = await house.db.query<{ id: string }>(
+      'insert into accounts (email, name, role, person_id, password_hash) values ($1::text, $2::text, $3::text, $4::bigint, $5::text) returning id',
+      [`${role}@orlasund.example`, `The ${role}`, role, people[role], password],
+    );
     accounts[role] = rows[0]!.id;
   }
 });
@@ -34,16 +43,27 @@ async function as(role: Role) {
   const agent = request.agent(app);
   const { body } = await agent.post('/api/session/demo').set('x-csrf-token', 'none').send({ accountId: accounts[role] }).expect(200);
   const csrf = (body as { csrf: string }).csrf;
-  return { agent, post: (path: string, data: object | Buffer = {}) => agent.post(path).set('x-csrf-token', csrf).send(data), patch: (path: string, data: object) => agent.patch(path).set('x-csrf-token', csrf).send(data) };
+  return {
+    agent,
+    post: (path: string, data: object | Buffer = {}) => agent.post(path).set('x-csrf-token', csrf).send(data),
+    patch: (path: string, data: object) => agent.patch(path).set('x-csrf-token', csrf).send(data),
+  };
 }
 
 describe('signing in', () => {
   it('with e-mail and password; the cookie is out of reach of scripts and other sites', async () => {
-    const response = await request(app).post('/api/session').set('x-csrf-token', 'none').send({ email: 'Auditor@orlasund.example', password: 'a long enough word' }).expect(200);
+    const response = await request(app)
+      .post('/api/session')
+      .set('x-csrf-token', 'none')
+      .send({ email: 'Auditor@orlasund.example', password: 'a long enough word' })
+      .expect(200);
     expect(response.headers['set-cookie']![0]).toMatch(/HttpOnly; SameSite=Lax/);
     expect(response.body.account).toMatchObject({ role: 'auditor' });
   });
-  it.each([['a wrong password', 'auditor@orlasund.example', 'wrong'], ['an unknown account', 'nobody@orlasund.example', 'a long enough word']])('refuses %s in the same words', async (_, email, password) => {
+  it.each([
+    ['a wrong password', 'auditor@orlasund.example', 'wrong'],
+    ['an unknown account', 'nobody@orlasund.example', 'a long enough word'],
+  ])('refuses %s in the same words', async (_, email, password) => {
     const { body } = await request(app).post('/api/session').set('x-csrf-token', 'none').send({ email, password }).expect(401);
     expect(body).toEqual({ code: 'wrong-password', message: REFUSALS['wrong-password'].message });
   });
@@ -98,12 +118,19 @@ describe('roster files', () => {
     const { agent } = await as('administrator');
     const { body } = await agent.get('/api/session');
     const target = agent.post(`/api/people/import?fileName=roster.csv${take ? `&take=${take}` : ''}`);
-    return target.set('x-csrf-token', body.csrf).set('content-type', 'application/octet-stream').send(Buffer.isBuffer(content) ? content : Buffer.from(content));
+    return target
+      .set('x-csrf-token', body.csrf)
+      .set('content-type', 'application/octet-stream')
+      .send(Buffer.isBuffer(content) ? content : Buffer.from(content));
   };
   test.each<[string, string | Buffer, RegExp]>([
     ['0 bytes', '', /roster\.csv: the file is empty \(0 bytes\)/],
     ['a PDF renamed .csv', '%PDF-1.7\n', /this is a PDF, whatever its name says/],
-    ['not UTF-8', Buffer.concat([Buffer.from(`${HEADER}\nBj`), Buffer.from([0xf8]), Buffer.from('rn,b@orlasund.example,Deck,Orla Quay\n')]), /not UTF-8 \(first in row 2\)/],
+    [
+      'not UTF-8',
+      Buffer.concat([Buffer.from(`${HEADER}\nBj`), Buffer.from([0xf8]), Buffer.from('rn,b@orlasund.example,Deck,Orla Quay\n')]),
+      /not UTF-8 \(first in row 2\)/,
+    ],
     ['a quotation mark never closed', `${HEADER}\n"Bo,b@orlasund.example,Deck,Orla Quay\n`, /quotation mark is opened and never closed/],
   ])('refuses a file: %s', async (_, content, words) => {
     const { status, body } = await send(content);
@@ -112,12 +139,42 @@ describe('roster files', () => {
     expect(body.message).toContain('Nothing was taken.');
   });
   test.each<[string, string, string, RegExp]>([
-    ['a missing column', 'name,email,department\nBo,bo@orlasund.example,Deck', 'site', /The column "site" is missing. The header has: name, email, department/],
-    ['an e-mail that stands twice', `${HEADER}\nBo,bo@orlasund.example,Deck,Orla Quay,,\nBo B,BO@orlasund.example,Deck,Orla Quay,,`, 'email', /stands in row 2 already/],
-    ['an unknown manager', `${HEADER}\nBo,bo@orlasund.example,Deck,Orla Quay,ghost@orlasund.example,`, 'manager email', /ghost@orlasund.example is neither on the roster nor in this file/],
-    ['a wrong date', `${HEADER}\nBo,bo@orlasund.example,Deck,Orla Quay,,2027-02-30`, 'joined on', /"2027-02-30" is not a date; expected YYYY-MM-DD/],
-    ['an unknown site', `${HEADER}\nBo,bo@orlasund.example,Deck,Atlantis,,`, 'site', /no site "Atlantis". Expected one of: Orla Quay, Tarn Ness/],
-    ['managers in a circle', `${HEADER}\nKari Aske,kari@orlasund.example,Deck,Tarn Ness,runa@orlasund.example,`, 'manager email', /circle: kari@orlasund.example → runa/],
+    [
+      'a missing column',
+      'name,email,department\nBo,bo@orlasund.example,Deck',
+      'site',
+      /The column "site" is missing. The header has: name, email, department/,
+    ],
+    [
+      'an e-mail that stands twice',
+      `${HEADER}\nBo,bo@orlasund.example,Deck,Orla Quay,,\nBo B,BO@orlasund.example,Deck,Orla Quay,,`,
+      'email',
+      /stands in row 2 already/,
+    ],
+    [
+      'an unknown manager',
+      `${HEADER}\nBo,bo@orlasund.example,Deck,Orla Quay,ghost@orlasund.example,`,
+      'manager email',
+      /ghost@orlasund.example is neither on the roster nor in this file/,
+    ],
+    [
+      'a wrong date',
+      `${HEADER}\nBo,bo@orlasund.example,Deck,Orla Quay,,2027-02-30`,
+      'joined on',
+      /"2027-02-30" is not a date; expected YYYY-MM-DD/,
+    ],
+    [
+      'an unknown site',
+      `${HEADER}\nBo,bo@orlasund.example,Deck,Atlantis,,`,
+      'site',
+      /no site "Atlantis". Expected one of: Orla Quay, Tarn Ness/,
+    ],
+    [
+      'managers in a circle',
+      `${HEADER}\nKari Aske,kari@orlasund.example,Deck,Tarn Ness,runa@orlasund.example,`,
+      'manager email',
+      /circle: kari@orlasund.example → runa/,
+    ],
   ])('rejects a row: %s', async (_, content, column, reason) => {
     const { body } = await send(content);
     expect(body.rejected).toEqual(expect.arrayContaining([expect.objectContaining({ column, reason: expect.stringMatching(reason) })]));
@@ -139,24 +196,51 @@ describe('roster files', () => {
 describe('assigning', () => {
   it('refuses a due date in the past, with both moments', async () => {
     const { post } = await as('administrator');
-    const { body } = await post('/api/assignments/preview', { courseId: course, personIds: [crew['runa']], dueOn: '2027-02-26' }).expect(400);
-    expect(body.message).toBe('The due date Fri 26 Feb 17:00 has passed: it is Mon 1 Mar 10:30 for Runa Aske. Expected a later date; nothing was assigned.');
+    const { body } = await post('/api/assignments/preview', {
+      courseId: course,
+      personIds: [crew['runa']],
+      dueOn: '2027-02-26',
+    }).expect(400);
+    expect(body.message).toBe(
+      'The due date Fri 26 Feb 17:00 has passed: it is Mon 1 Mar 10:30 for Runa Aske. Expected a later date; nothing was assigned.',
+    );
   });
-  it.each([['nobody', { personIds: [] }, 'expected somebody'], ['a date mistyped', { personIds: ['1'], dueOn: '2027-13-01' }, 'dueOn']])('refuses %s', async (_, change, words) => {
+  it.each([
+    ['nobody', { personIds: [] }, 'expected somebody'],
+    ['a date mistyped', { personIds: ['1'], dueOn: '2027-13-01' }, 'dueOn'],
+  ])('refuses %s', async (_, change, words) => {
     const { post } = await as('administrator');
     const { body } = await post('/api/assignments', { courseId: course, dueOn: '2027-03-19', ...change }).expect(400);
     expect(body.message).toContain(words);
   });
   it('shows for these people each step’s local moment, who has it already, and stores nothing', async () => {
     const { post } = await as('administrator');
-    const { body } = await post('/api/assignments/preview', { courseId: course, departments: ['Deck'], dueOn: '2027-03-19' }).expect(200);
+    const { body } = await post('/api/assignments/preview', {
+      courseId: course,
+      departments: ['Deck'],
+      dueOn: '2027-03-19',
+    }).expect(200);
     const kari = body.people.find((person: { name: string }) => person.name === 'Kari Aske');
     expect(kari.due).toBe('Fri 19 Mar 17:00');
-    expect(kari.notices.find((notice: { step: string }) => notice.step === 'two-days-to-go')).toMatchObject({ local: 'Wed 17 Mar 17:00', zone: 'Europe/London', outcome: 'send' });
-    expect(kari.notices.find((notice: { step: string }) => notice.step === 'certificate')).toMatchObject({ outcome: 'wait', sentence: 'Waits for: finished.' });
+    expect(kari.notices.find((notice: { step: string }) => notice.step === 'two-days-to-go')).toMatchObject({
+      local: 'Wed 17 Mar 17:00',
+      zone: 'Europe/London',
+      outcome: 'send',
+    });
+    expect(kari.notices.find((notice: { step: string }) => notice.step === 'certificate')).toMatchObject({
+      outcome: 'wait',
+      sentence: 'Waits for: finished.',
+    });
     expect((await house.db.query('select 1 from assignments')).rowCount).toBe(0);
-    await post('/api/assignments', { courseId: course, personIds: [crew['runa']], dueOn: '2027-03-19' }).expect(200, { assigned: 1, already: 0 });
-    await post('/api/assignments', { courseId: course, personIds: [crew['runa'], crew['per']], dueOn: '2027-03-20' }).expect(200, { assigned: 1, already: 1 });
+    await post('/api/assignments', { courseId: course, personIds: [crew['runa']], dueOn: '2027-03-19' }).expect(200, {
+      assigned: 1,
+      already: 0,
+    });
+    await post('/api/assignments', {
+      courseId: course,
+      personIds: [crew['runa'], crew['per']],
+      dueOn: '2027-03-20',
+    }).expect(200, { assigned: 1, already: 1 });
   });
 });
 
@@ -164,9 +248,20 @@ describe('plans', () => {
   it('refuses an unknown merge field at saving, and a time of day with hours', async () => {
     const { agent, post } = await as('administrator');
     const { body: plan } = await agent.get(`/api/plans/${course}`);
-    const change = (rest: object) => ({ version: plan.version, steps: plan.steps.map((step: { id: string }) => (step.id === 'late' ? { ...step, ...rest } : step)) });
-    const unknown = await post(`/api/plans/${course}/publish`, change({ message: { subject: 'Late', body: 'Dear {firstname}', button: null } })).expect(400);
-    expect(unknown.body.message).toContain('uses {firstname}, and there is no such merge field. Did you mean {given name}?'.replace('given name', unknown.body.message.match(/mean \{(.*?)\}/)[1]));
+    const change = (rest: object) => ({
+      version: plan.version,
+      steps: plan.steps.map((step: { id: string }) => (step.id === 'late' ? { ...step, ...rest } : step)),
+    });
+    const unknown = await post(
+      `/api/plans/${course}/publish`,
+      change({ message: { subject: 'Late', body: 'Dear {firstname}', button: null } }),
+    ).expect(400);
+    expect(unknown.body.message).toContain(
+      'uses {firstname}, and there is no such merge field. Did you mean {given name}?'.replace(
+        'given name',
+        unknown.body.message.match(/mean \{(.*?)\}/)[1],
+      ),
+    );
     const hours = await post(`/api/plans/${course}/publish`, change({ offset: { amount: 2, unit: 'hours' } })).expect(400);
     expect(hours.body.message).toContain('a time of day (09:00) goes with days');
   });
@@ -176,11 +271,25 @@ describe('plans', () => {
     await planWaiting(house.deps);
     const { agent, post } = await as('administrator');
     const { body: plan } = await agent.get(`/api/plans/${course}`);
-    const steps = plan.steps.map((step: { id: string }) => (step.id === 'two-days-to-go' ? { ...step, offset: { amount: -72, unit: 'hours' } } : step.id === 'to-manager' ? { ...step, on: false } : step));
+    const steps = plan.steps.map((step: { id: string }) =>
+      step.id === 'two-days-to-go'
+        ? { ...step, offset: { amount: -72, unit: 'hours' } }
+        : step.id === 'to-manager'
+          ? { ...step, on: false }
+          : step,
+    );
     const { body: preview } = await post(`/api/plans/${course}/preview`, { version: plan.version, steps }).expect(200);
     expect([preview.added, preview.moved, preview.dropped]).toEqual([0, 1, 1]);
-    expect(preview.changes).toContainEqual({ person: 'Runa Aske', stepName: 'Two days to go', what: 'moved', from: 'Wed 17 Mar 17:00', to: 'Tue 16 Mar 17:00' });
-    await post(`/api/plans/${course}/publish`, { version: plan.version, steps }).expect(200, { version: plan.version + 1 });
+    expect(preview.changes).toContainEqual({
+      person: 'Runa Aske',
+      stepName: 'Two days to go',
+      what: 'moved',
+      from: 'Wed 17 Mar 17:00',
+      to: 'Tue 16 Mar 17:00',
+    });
+    await post(`/api/plans/${course}/publish`, { version: plan.version, steps }).expect(200, {
+      version: plan.version + 1,
+    });
     await planWaiting(house.deps);
     const { body: again } = await post(`/api/plans/${course}/preview`, { version: plan.version + 1, steps });
     expect([again.added, again.moved, again.dropped]).toEqual([0, 0, 0]);
@@ -189,7 +298,10 @@ describe('plans', () => {
 });
 
 describe('links, certificates and people', () => {
-  it.each([['one that is cut short', 'abc', 'This link is not complete'], ['one that belongs to nobody', 'x'.repeat(32), 'does not belong to any assignment']])('refuses a wrong link: %s', async (_, token, words) => {
+  it.each([
+    ['one that is cut short', 'abc', 'This link is not complete'],
+    ['one that belongs to nobody', 'x'.repeat(32), 'does not belong to any assignment'],
+  ])('refuses a wrong link: %s', async (_, token, words) => {
     const { body } = await request(app).get(`/api/learning/${token}`).expect(404);
     expect(body.message).toContain(words);
   });
@@ -207,7 +319,9 @@ describe('links, certificates and people', () => {
   });
   it('refuses an address that is taken and a manager up the own line', async () => {
     const { patch } = await as('administrator');
-    expect((await patch(`/api/people/${crew['runa']}`, { email: 'per@orlasund.example' }).expect(409)).body.message).toContain('is the address of Per Aske');
+    expect((await patch(`/api/people/${crew['runa']}`, { email: 'per@orlasund.example' }).expect(409)).body.message).toContain(
+      'is the address of Per Aske',
+    );
     expect((await patch(`/api/people/${crew['kari']}`, { managerId: crew['runa'] }).expect(409)).body.message).toContain('run in a circle');
   });
 });

@@ -47,7 +47,11 @@ async function serve(deps: Deps): Promise<() => Promise<void>> {
   await new Promise<void>((resolve, reject) => {
     server.once('listening', resolve);
     server.once('error', (error: NodeJS.ErrnoException) =>
-      reject(error.code === 'EADDRINUSE' ? new Error(`Port ${deps.settings.port} is taken by another program. Stop it, or choose another port: PORT=4301 npm start`) : error),
+      reject(
+        error.code === 'EADDRINUSE'
+          ? new Error(`Port ${deps.settings.port} is taken by another program. Stop it, or choose another port: PORT=4301 npm start`)
+          : error,
+      ),
     );
   });
   return async () => {

@@ -37,6 +37,7 @@ export function parse<T extends z.ZodType>(schema: T, input: unknown): z.infer<T
   throw new Refused('wrong-input', `${words}. Nothing was changed.`, details);
 }
 
-export const isAllowed = (access: Access, account: Account | null): boolean => access === 'public' || (account !== null && (access === 'signed-in' || access.includes(account.role)));
+export const isAllowed = (access: Access, account: Account | null): boolean =>
+  access === 'public' || (account !== null && (access === 'signed-in' || access.includes(account.role)));
 
 export type ErrorHandler = (error: unknown, req: Request, res: Response, next: NextFunction) => void;

@@ -7,7 +7,10 @@ const Environment = z.object({
   DATABASE_URL: z.string().regex(/^postgres(ql)?:\/\//, 'expected an address like postgres://user@host:5432/nudrik'),
   PORT: port.default(4300),
   BASE_URL: z.url({ protocol: /^https?$/, error: 'expected an address like https://training.example' }).default('http://127.0.0.1:4300'),
-  SMTP_URL: z.string().regex(/^smtps?:\/\//, 'expected an address like smtp://host:25').default('smtp://127.0.0.1:4325'),
+  SMTP_URL: z
+    .string()
+    .regex(/^smtps?:\/\//, 'expected an address like smtp://host:25')
+    .default('smtp://127.0.0.1:4325'),
   INBOUND_PORT: port.default(0),
   POST_ROOM_URL: z.url().optional(),
   NUDRIK_WEB_DIR: z.string().optional(),

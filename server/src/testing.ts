@@ -56,12 +56,24 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
      values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example', 'training.orlasund.example', true)`,
   );
   await db.query("insert into sites (name, zone) values ('Orla Quay', 'Europe/Oslo'), ('Tarn Ness', 'Europe/London')");
-  await db.query("insert into holidays (site_id, on_date, name) select id, d::date, 'Easter' from sites, unnest(array['2027-03-26', '2027-03-29']) d");
+  await db.query(
+    "insert into holidays (site_id, on_date, name) select id, d::date, 'Easter' from sites, unnest(array['2027-03-26', '2027-03-29']) d",
+  );
   const clock = new TestClock(Date.parse(now));
   const deps = {
     db,
     clock,
-    settings: { databaseUrl, port: 0, baseUrl: 'http://nudrik.example', smtpUrl: '', inboundPort: 0, postRoomUrl: null, webDir: null, sessionHours: 1, logLevel: 'silent' },
+    settings: {
+      databaseUrl,
+      port: 0,
+      baseUrl: 'http://nudrik.example',
+      smtpUrl: '',
+      inboundPort: 0,
+      postRoomUrl: null,
+      webDir: null,
+      sessionHours: 1,
+      logLevel: 'silent',
+    },
     log: { info: () => undefined, warn: () => undefined, error: () => undefined },
   };
   return {
@@ -83,14 +95,44 @@ export async function makeCrew({ db }: TestHouse): Promise<Record<string, string
   const person = (name: string, manager: string | null, site = 'Orla Quay', department = 'Deck') => ({
     personnelNumber: null, name: `${name} Aske`, email: `${name.toLowerCase()}@orlasund.example`, department, site, job: 'Deckhand', managerEmail: manager && `${manager}@orlasund.example`, joinedOn: null, leftOn: null,
   }); // prettier-ignore
-  await transaction(db, (client) => putPeople(client, [person('Kari', null, 'Tarn Ness'), person('Odd', 'kari'), person('Runa', 'odd'), person('Per', 'odd'), person('Tora', null, 'Orla Quay', 'Office')]));
-  return Object.fromEntries((await rows<{ id: string; email: string }>(db, 'select id, email from people')).map((row) => [row.email.split('@')[0]!, row.id]));
+  await transaction(db, (client) =>
+    putPeople(client, [
+      person('Kari', null, 'Tarn Ness'),
+      person('Odd', 'kari'),
+      person('Runa', 'odd'),
+      person('Per', 'odd'),
+      person('Tora', null, 'Orla Quay', 'Office'),
+    ]),
+  );
+  return Object.fromEntries(
+    (await rows<{ id: string; email: string }>(db, 'select id, email from people')).map((row) => [row.email.split('@')[0]!, row.id]),
+  );
 }
 
-export async function makeCourse({ db, clock }: TestHouse, owner: string | null, plan: readonly PlanStep[] = STANDARD_PLAN, title = 'Fire Teams Aboard'): Promise<string> {
+export async function makeCourse(
+  { db, clock }: TestHouse,
+  owner: string | null,
+  plan: readonly PlanStep[] = STANDARD_PLAN,
+  title = 'Fire Teams Aboard',
+): Promise<string> {
   return transaction(db, async (client) => {
-    const id = await insertCourse(client, { title, code: null, summary: 'Two teams.', ownerId: owner, validityMonths: 12, sections: [] });
-    const unit = (name: string) => ({ id: null, kind: 'page' as const, title: name, required: true, body: '<p>Read me.</p>', url: null, fileId: null });
+    const id = await insertCourse(client, {
+      title,
+      code: null,
+      summary: 'Two teams.',
+      ownerId: owner,
+      validityMonths: 12,
+      sections: [],
+    });
+    const unit = (name: string) => ({
+      id: null,
+      kind: 'page' as const,
+      title: name,
+      required: true,
+      body: '<p>Read me.</p>',
+      url: null,
+      fileId: null,
+    });
     await saveSections(client, id, [{ id: null, title: 'One', units: [unit('First'), unit('Second')] }]);
     await putPlan(client, id, 1, clock.now() - 86_400_000, 'Tora Aske', plan);
     return id;
@@ -100,9 +142,12 @@ export async function makeCourse({ db, clock }: TestHouse, owner: string | null,
 /** Assigns by hand, without the checks of the use case, and asks for planning. */
 export async function assignAt({ db, clock }: TestHouse, course: string, people: readonly string[], dueAt: string): Promise<string[]> {
   return transaction(db, async (client) => {
-    const ids = await insertAssignments(client, people.map((person) => ({ person, course, assignedAt: clock.now(), dueAt: Date.parse(dueAt) })), 'Sigrid Aune');
+    const ids = await insertAssignments(
+      client,
+      people.map((person) => ({ person, course, assignedAt: clock.now(), dueAt: Date.parse(dueAt) })),
+      'Sigrid Aune',
+    );
     await requestReplan(client, ids);
     return ids;
   });
 }
-

@@ -10,7 +10,12 @@ const behaviours = Object.fromEntries(
     .map((pair) => pair.split('=') as [string, string])
     .map(([address, behaviour]) => [address, Behaviour.parse(behaviour)]),
 );
-const room = await openPostRoom({ smtpPort: port('POST_ROOM_SMTP_PORT'), httpPort: port('POST_ROOM_HTTP_PORT'), reportPort: port('POST_ROOM_REPORT_PORT'), behaviours });
+const room = await openPostRoom({
+  smtpPort: port('POST_ROOM_SMTP_PORT'),
+  httpPort: port('POST_ROOM_HTTP_PORT'),
+  reportPort: port('POST_ROOM_REPORT_PORT'),
+  behaviours,
+});
 process.send?.('ready');
 const end = (): void => void room.close().then(() => process.exit(0));
 process.on('SIGTERM', end);

@@ -8,10 +8,24 @@ afterEach(() => room.close());
 
 const send = (to: string, dsn?: object) => {
   const transport = createTransport({ host: '127.0.0.1', port: room.smtpPort, ignoreTLS: true });
-  return transport.sendMail({ from: 'training@orlasund.example', to, subject: 'Fire Teams Aboard', text: 'Hello', html: '<p>Hello</p>', ...(dsn ? { dsn } : {}) } as never).finally(() => transport.close());
+  return transport
+    .sendMail({
+      from: 'training@orlasund.example',
+      to,
+      subject: 'Fire Teams Aboard',
+      text: 'Hello',
+      html: '<p>Hello</p>',
+      ...(dsn ? { dsn } : {}),
+    } as never)
+    .finally(() => transport.close());
 };
 const get = async (path: string) => (await fetch(`http://127.0.0.1:${room.httpPort}${path}`)).json() as Promise<Record<string, never>>;
-const put = (path: string, body: object) => fetch(`http://127.0.0.1:${room.httpPort}${path}`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) });
+const put = (path: string, body: object) =>
+  fetch(`http://127.0.0.1:${room.httpPort}${path}`, {
+    method: 'PUT',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(body),
+  });
 
 it('keeps what arrives, readable as HTML, text, headers and .eml', async () => {
   room = await openPostRoom({ smtpPort: 0, httpPort: 0, reportPort: 0 });
@@ -24,7 +38,10 @@ it('keeps what arrives, readable as HTML, text, headers and .eml', async () => {
   expect((await fetch(`http://127.0.0.1:${room.httpPort}/mails/99`)).status).toBe(404);
 });
 
-test.each([['bounce', 550], ['full', 452]] as const)('an address can be told to %s', async (behaviour, code) => {
+test.each([
+  ['bounce', 550],
+  ['full', 452],
+] as const)('an address can be told to %s', async (behaviour, code) => {
   room = await openPostRoom({ smtpPort: 0, httpPort: 0, reportPort: 0 });
   await put('/behaviour', { address: 'Runa@orlasund.example', behaviour });
   await expect(send('runa@orlasund.example')).rejects.toMatchObject({ responseCode: code });
@@ -33,7 +50,13 @@ test.each([['bounce', 550], ['full', 452]] as const)('an address can be told to 
 });
 
 it('an address can be slow', async () => {
-  room = await openPostRoom({ smtpPort: 0, httpPort: 0, reportPort: 0, slowness: 120, behaviours: { 'runa@orlasund.example': 'slow' } });
+  room = await openPostRoom({
+    smtpPort: 0,
+    httpPort: 0,
+    reportPort: 0,
+    slowness: 120,
+    behaviours: { 'runa@orlasund.example': 'slow' },
+  });
   const began = Date.now();
   await send('runa@orlasund.example');
   expect(Date.now() - began).toBeGreaterThanOrEqual(110);
@@ -43,7 +66,9 @@ it('goes down with its connections and comes up on the same port', async () => {
   room = await openPostRoom({ smtpPort: 0, httpPort: 0, reportPort: 0 });
   const port = room.smtpPort;
   await put('/server', { isUp: false });
-  await expect(send('runa@orlasund.example')).rejects.toMatchObject({ code: expect.stringMatching(/ECONNREFUSED|ESOCKET/) as string });
+  await expect(send('runa@orlasund.example')).rejects.toMatchObject({
+    code: expect.stringMatching(/ECONNREFUSED|ESOCKET/) as string,
+  });
   await put('/server', { isUp: true });
   expect(room.smtpPort).toBe(port);
   await send('runa@orlasund.example');
@@ -53,8 +78,17 @@ it('tells the sender what was delivered, under the sender’s own envelope id', 
   const reports: string[] = [];
   const listener = new SMTPServer({ authOptional: true, disabledCommands: ['AUTH', 'STARTTLS'], onData: (stream, _session, done) => { let text = ''; stream.on('data', (chunk: Buffer) => (text += chunk.toString())); stream.on('end', () => { reports.push(text); done(); }); } }); // prettier-ignore
   await new Promise<void>((ready) => listener.listen(0, '127.0.0.1', () => ready()));
-  room = await openPostRoom({ smtpPort: 0, httpPort: 0, reportPort: (listener.server.address() as { port: number }).port });
-  await send('runa@orlasund.example', { id: '4711', return: 'headers', notify: ['success'], recipient: 'training@orlasund.example' });
+  room = await openPostRoom({
+    smtpPort: 0,
+    httpPort: 0,
+    reportPort: (listener.server.address() as { port: number }).port,
+  });
+  await send('runa@orlasund.example', {
+    id: '4711',
+    return: 'headers',
+    notify: ['success'],
+    recipient: 'training@orlasund.example',
+  });
   await expect.poll(() => reports.length).toBe(1);
   expect(reports[0]).toContain('message/delivery-status');
   await room.close(); // and with it its connection to the listener

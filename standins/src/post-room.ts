@@ -46,7 +46,15 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
   let smtp: SMTPServer | null = null;
   let smtpPort = options.smtpPort;
   let counter = 0;
-  const reports = options.reportPort ? createTransport({ host: '127.0.0.1', port: options.reportPort, ignoreTLS: true, pool: true, maxConnections: 3 } as object) : null;
+  const reports = options.reportPort
+    ? createTransport({
+        host: '127.0.0.1',
+        port: options.reportPort,
+        ignoreTLS: true,
+        pool: true,
+        maxConnections: 3,
+      } as object)
+    : null;
 
   const refuse = (code: number, words: string): Error => Object.assign(new Error(words), { responseCode: code });
 
@@ -99,7 +107,8 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
       smtp = null;
       if (!server) return resolve();
       // a server that goes down takes its open connections with it
-      for (const connection of (server as unknown as { connections: Set<{ _socket: { destroy(): void } }> }).connections) connection._socket.destroy();
+      for (const connection of (server as unknown as { connections: Set<{ _socket: { destroy(): void } }> }).connections)
+        connection._socket.destroy();
       server.close(() => resolve());
     });
 
@@ -118,7 +127,13 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
       messageId: mail.messageId ?? '',
       headers: mail.headerLines.map(({ line }) => {
         const colon = line.indexOf(':');
-        return { name: line.slice(0, colon), value: line.slice(colon + 1).replace(/\s+/g, ' ').trim() };
+        return {
+          name: line.slice(0, colon),
+          value: line
+            .slice(colon + 1)
+            .replace(/\s+/g, ' ')
+            .trim(),
+        };
       }),
       html: mail.html || null,
       text: mail.text ?? null,
@@ -134,7 +149,17 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
     const from = session.envelope.mailFrom;
     const envelopeId = session.envelope.dsn?.envid;
     if (!from || !envelopeId) return;
-    const status = [`Reporting-MTA: dns; post-room.orlasund.example`, `Original-Envelope-Id: ${envelopeId}`, '', `Final-Recipient: rfc822; ${rcpt.address}`, 'Action: delivered', 'Status: 2.0.0', `Diagnostic-Code: smtp; 250 accepted for delivery as ${stored.id}`, `Last-Attempt-Date: ${new Date(stored.receivedAt).toUTCString()}`, ''].join('\r\n');
+    const status = [
+      `Reporting-MTA: dns; post-room.orlasund.example`,
+      `Original-Envelope-Id: ${envelopeId}`,
+      '',
+      `Final-Recipient: rfc822; ${rcpt.address}`,
+      'Action: delivered',
+      'Status: 2.0.0',
+      `Diagnostic-Code: smtp; 250 accepted for delivery as ${stored.id}`,
+      `Last-Attempt-Date: ${new Date(stored.receivedAt).toUTCString()}`,
+      '',
+    ].join('\r\n');
     void reports!
       .sendMail({
         envelope: { from: '', to: from.address },

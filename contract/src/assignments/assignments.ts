@@ -13,7 +13,10 @@ export const AssignRequest = z
     dueOn: LocalDate,
     dueTime: TimeOfDay.default('17:00'),
   })
-  .refine((request) => request.personIds.length + request.departments.length + request.sites.length > 0, { path: ['personIds'], message: 'expected somebody to assign the course to: people, a department or a site' });
+  .refine((request) => request.personIds.length + request.departments.length + request.sites.length > 0, {
+    path: ['personIds'],
+    message: 'expected somebody to assign the course to: people, a department or a site',
+  });
 export type AssignRequest = z.infer<typeof AssignRequest>;
 
 export interface AssignPreview {
@@ -36,7 +39,11 @@ export interface AssignResult {
 }
 
 /** POST /api/assignments/:id/extend */
-export const ExtendRequest = z.object({ dueOn: LocalDate, dueTime: TimeOfDay.default('17:00'), reason: z.string().trim().min(1, 'expected a reason').max(1000) });
+export const ExtendRequest = z.object({
+  dueOn: LocalDate,
+  dueTime: TimeOfDay.default('17:00'),
+  reason: z.string().trim().min(1, 'expected a reason').max(1000),
+});
 export type ExtendRequest = z.infer<typeof ExtendRequest>;
 
 /** POST /api/assignments/:id/waive and …/withdraw */

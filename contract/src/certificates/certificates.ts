@@ -2,7 +2,10 @@ import { z } from 'zod';
 import { Page } from '../common.ts';
 
 /** GET /api/certificates */
-export const CertificatesQuery = Page.extend({ find: z.string().max(200).optional(), state: z.enum(['all', 'current', 'expiring', 'expired', 'revoked']).default('all') });
+export const CertificatesQuery = Page.extend({
+  find: z.string().max(200).optional(),
+  state: z.enum(['all', 'current', 'expiring', 'expired', 'revoked']).default('all'),
+});
 
 export interface CertificateRow {
   serial: string;
@@ -21,4 +24,12 @@ export interface CertificatesPage {
 /** GET /api/verify/:serial: no more than the certificate itself says */
 export type Verification =
   | { answer: 'unknown'; serial: string; reason: string }
-  | { answer: 'genuine' | 'expired' | 'revoked'; serial: string; name: string; course: string; issuedOn: string; expiresOn: string | null; organisation: string };
+  | {
+      answer: 'genuine' | 'expired' | 'revoked';
+      serial: string;
+      name: string;
+      course: string;
+      issuedOn: string;
+      expiresOn: string | null;
+      organisation: string;
+    };

@@ -11,16 +11,30 @@ export const UnitDraft = z
     required: z.boolean().default(true),
     /** rich text of a page, as HTML; cleaned on the server */
     body: z.string().max(200_000).nullable().default(null),
-    url: z.url({ protocol: /^https?$/, error: 'expected a web address beginning with http:// or https://' }).max(2000).nullable().default(null),
+    url: z
+      .url({ protocol: /^https?$/, error: 'expected a web address beginning with http:// or https://' })
+      .max(2000)
+      .nullable()
+      .default(null),
     fileId: Id.nullable().default(null),
   })
   .superRefine((unit, context) => {
-    if (unit.kind === 'link' && !unit.url) context.addIssue({ code: 'custom', path: ['url'], message: `"${unit.title}" is a link and needs a web address` });
-    if (unit.kind === 'file' && !unit.fileId) context.addIssue({ code: 'custom', path: ['fileId'], message: `"${unit.title}" needs its file: choose one and upload it` });
+    if (unit.kind === 'link' && !unit.url)
+      context.addIssue({ code: 'custom', path: ['url'], message: `"${unit.title}" is a link and needs a web address` });
+    if (unit.kind === 'file' && !unit.fileId)
+      context.addIssue({
+        code: 'custom',
+        path: ['fileId'],
+        message: `"${unit.title}" needs its file: choose one and upload it`,
+      });
   });
 export type UnitDraft = z.infer<typeof UnitDraft>;
 
-export const SectionDraft = z.object({ id: Id.nullable().default(null), title: z.string().trim().min(1, 'a section needs a title').max(200), units: z.array(UnitDraft).max(200) });
+export const SectionDraft = z.object({
+  id: Id.nullable().default(null),
+  title: z.string().trim().min(1, 'a section needs a title').max(200),
+  units: z.array(UnitDraft).max(200),
+});
 
 /** POST /api/courses, PUT /api/courses/:id */
 export const CourseDraft = z.object({

@@ -1,6 +1,8 @@
 import { z } from 'zod';
 
-export const LinkToken = z.string().regex(/^[A-Za-z0-9_-]{20,80}$/, 'This link is not complete. Open it from the message again, or copy the whole of it.');
+export const LinkToken = z
+  .string()
+  .regex(/^[A-Za-z0-9_-]{20,80}$/, 'This link is not complete. Open it from the message again, or copy the whole of it.');
 
 /** GET /api/learning/:token */
 export interface LearningView {

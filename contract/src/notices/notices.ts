@@ -97,7 +97,11 @@ export interface ClockView {
 }
 
 /** POST /api/clock/move */
-export const ClockMove = z.union([z.object({ to: z.literal('next-notice') }), z.object({ days: z.number().int().min(1).max(366) }), z.object({ day: LocalDate })]);
+export const ClockMove = z.union([
+  z.object({ to: z.literal('next-notice') }),
+  z.object({ days: z.number().int().min(1).max(366) }),
+  z.object({ day: LocalDate }),
+]);
 export type ClockMove = z.infer<typeof ClockMove>;
 
 /** one line of GET /api/live (server-sent events) */

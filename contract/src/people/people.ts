@@ -56,7 +56,12 @@ export interface AssignmentLine {
 
 /** GET /api/people/:id */
 export interface PersonSheet {
-  person: PersonRow & { zone: string; addressWords: string | null; leave: { from: string; to: string; cover: string | null }[]; team: number };
+  person: PersonRow & {
+    zone: string;
+    addressWords: string | null;
+    leave: { from: string; to: string; cover: string | null }[];
+    team: number;
+  };
   assignments: AssignmentLine[];
 }
 
@@ -67,6 +72,9 @@ export const PersonChange = z
 export type PersonChange = z.infer<typeof PersonChange>;
 
 /** POST /api/people/import?take=…: the file itself is the body; without `take` nothing is stored */
-export const ImportQuery = z.object({ fileName: z.string().max(255).default('roster.csv'), take: z.string().optional() });
+export const ImportQuery = z.object({
+  fileName: z.string().max(255).default('roster.csv'),
+  take: z.string().optional(),
+});
 
 export const Leave = z.object({ from: LocalDate, to: LocalDate, cover: Id.nullable() });

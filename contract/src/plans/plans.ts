@@ -29,21 +29,37 @@ export const ConditionSchema: z.ZodType<Condition> = z.lazy(() =>
     const name = names[0];
     if (names.length !== 1 || name === undefined || !CONDITION_NAMES.includes(name)) {
       const got = names.length === 0 ? JSON.stringify(value) : names.join(', ');
-      context.addIssue({ code: 'custom', message: `expected a condition with one of ${CONDITION_NAMES.join(', ')}; got ${got}`, input: value });
+      context.addIssue({
+        code: 'custom',
+        message: `expected a condition with one of ${CONDITION_NAMES.join(', ')}; got ${got}`,
+        input: value,
+      });
       return z.NEVER;
     }
     // the one alternative that was meant tells where it went wrong
     const inner = parsed.error.issues[0];
     const alternatives = inner && inner.code === 'invalid_union' ? inner.errors : [];
     const meant = alternatives.find((issues) => !issues.some((issue) => issue.code === 'unrecognized_keys'))?.[0];
-    context.addIssue({ code: 'custom', path: meant ? [...meant.path] : [name], message: meant?.message ?? `not understood: ${JSON.stringify(value)}`, input: value });
+    context.addIssue({
+      code: 'custom',
+      path: meant ? [...meant.path] : [name],
+      message: meant?.message ?? `not understood: ${JSON.stringify(value)}`,
+      input: value,
+    });
     return z.NEVER;
   }),
 );
 
-export const DurationSchema = z.strictObject({ amount: z.number().int().min(-10_000).max(10_000), unit: z.enum(UNITS) });
+export const DurationSchema = z.strictObject({
+  amount: z.number().int().min(-10_000).max(10_000),
+  unit: z.enum(UNITS),
+});
 
-export const AnchorSchema = z.strictObject({ event: z.enum(ANCHORS), unit: z.string().min(1).optional(), date: LocalDate.optional() });
+export const AnchorSchema = z.strictObject({
+  event: z.enum(ANCHORS),
+  unit: z.string().min(1).optional(),
+  date: LocalDate.optional(),
+});
 
 export const StepSchema = z.strictObject({
   id: z.string().min(1).max(100),
@@ -65,7 +81,11 @@ export const StepSchema = z.strictObject({
   stopWhen: ConditionSchema.nullable().default(null),
 });
 
-export const TemplateSchema = z.strictObject({ subject: z.string().max(300), body: z.string().max(20_000), button: z.string().max(80).nullable() });
+export const TemplateSchema = z.strictObject({
+  subject: z.string().max(300),
+  body: z.string().max(20_000),
+  button: z.string().max(80).nullable(),
+});
 export const PlanStepSchema = StepSchema.extend({ message: TemplateSchema });
 
 /** POST /api/plans/:courseId/preview and …/publish */
@@ -134,7 +154,13 @@ export interface PlanPreview {
   moved: number;
   dropped: number;
   kept: number;
-  changes: { person: string; stepName: string; what: 'added' | 'moved' | 'dropped'; from: string | null; to: string | null }[];
+  changes: {
+    person: string;
+    stepName: string;
+    what: 'added' | 'moved' | 'dropped';
+    from: string | null;
+    to: string | null;
+  }[];
   /** real people with their real moments under the draft */
   people: PreviewPerson[];
   faults: { step: string; message: string }[];

@@ -4,7 +4,10 @@ import { Instant, LocalDate, TimeOfDay } from '../common.ts';
 import { StepSchema } from './plans.ts';
 
 const Settings = z.strictObject({
-  sendWindow: z.strictObject({ from: TimeOfDay, to: TimeOfDay }).refine((window) => window.from <= window.to, 'expected "from" not after "to"').optional(),
+  sendWindow: z
+    .strictObject({ from: TimeOfDay, to: TimeOfDay })
+    .refine((window) => window.from <= window.to, 'expected "from" not after "to"')
+    .optional(),
   dailyLimit: z.number().int().min(1).nullable().optional(),
   tolerance: z.strictObject({ amount: z.number().min(0), unit: z.enum(['minutes', 'hours', 'days']) }).optional(),
 });
@@ -19,7 +22,9 @@ const isZone = (name: string): boolean => {
 };
 
 const CalendarSchema = z.strictObject({
-  zone: z.string().refine(isZone, { error: (issue) => `expected an IANA time zone such as Europe/Oslo; got ${JSON.stringify(issue.input)}` }),
+  zone: z.string().refine(isZone, {
+    error: (issue) => `expected an IANA time zone such as Europe/Oslo; got ${JSON.stringify(issue.input)}`,
+  }),
   workingDays: z.array(z.number().int().min(1).max(7)).min(1),
   holidays: z.array(LocalDate).default([]),
 });
@@ -30,7 +35,13 @@ const PersonSchema = z.strictObject({
   email: z.string().min(3),
   calendar: z.string(),
   manager: z.string().nullable().default(null),
-  leave: z.array(z.strictObject({ from: LocalDate, to: LocalDate, cover: z.string().nullable().default(null) }).refine((leave) => leave.from <= leave.to, 'expected "from" not after "to"')).default([]),
+  leave: z
+    .array(
+      z
+        .strictObject({ from: LocalDate, to: LocalDate, cover: z.string().nullable().default(null) })
+        .refine((leave) => leave.from <= leave.to, 'expected "from" not after "to"'),
+    )
+    .default([]),
   department: z.string().nullable().default(null),
   site: z.string().nullable().default(null),
   groups: z.array(z.string()).default([]),
@@ -39,14 +50,32 @@ const PersonSchema = z.strictObject({
   leftOn: LocalDate.nullable().default(null),
 });
 
-const CourseSchema = z.strictObject({ id: z.string().min(1), title: z.string().min(1), owner: z.string().nullable().default(null), units: z.array(z.string()).default([]) });
+const CourseSchema = z.strictObject({
+  id: z.string().min(1),
+  title: z.string().min(1),
+  owner: z.string().nullable().default(null),
+  units: z.array(z.string()).default([]),
+});
 
 const at = { assignment: z.string(), at: Instant };
 const EventSchema = z.discriminatedUnion('type', [
   z.strictObject({ ...at, type: z.enum(['started', 'finished', 'waived', 'withdrawn', 'replied']) }),
   z.strictObject({ ...at, type: z.enum(['unit-opened', 'unit-finished']), unit: z.string() }),
-  z.strictObject({ ...at, type: z.literal('quiz-submitted'), unit: z.string().optional(), attempt: z.number().int().min(1).optional(), score: z.number().optional(), passed: z.boolean().optional() }),
-  z.strictObject({ ...at, type: z.literal('signed-off'), unit: z.string().optional(), attended: z.boolean().optional(), met: z.boolean().optional() }),
+  z.strictObject({
+    ...at,
+    type: z.literal('quiz-submitted'),
+    unit: z.string().optional(),
+    attempt: z.number().int().min(1).optional(),
+    score: z.number().optional(),
+    passed: z.boolean().optional(),
+  }),
+  z.strictObject({
+    ...at,
+    type: z.literal('signed-off'),
+    unit: z.string().optional(),
+    attended: z.boolean().optional(),
+    met: z.boolean().optional(),
+  }),
   z.strictObject({ ...at, type: z.literal('certificate-issued'), expiresAt: Instant.nullable().optional() }),
   z.strictObject({ ...at, type: z.literal('extended'), dueAt: Instant }),
 ]);
@@ -64,8 +93,24 @@ export const RehearsalFile = z
     calendars: z.record(z.string(), CalendarSchema),
     people: z.array(PersonSchema),
     courses: z.array(CourseSchema),
-    plan: z.strictObject({ course: z.string(), steps: z.array(StepSchema.omit({ name: true, on: true }).extend({ name: z.string().min(1).max(120).default('Step'), on: z.boolean().default(true) })) }),
-    assignments: z.array(z.strictObject({ id: z.string().min(1), person: z.string(), course: z.string(), assignedAt: Instant, dueAt: Instant })),
+    plan: z.strictObject({
+      course: z.string(),
+      steps: z.array(
+        StepSchema.omit({ name: true, on: true }).extend({
+          name: z.string().min(1).max(120).default('Step'),
+          on: z.boolean().default(true),
+        }),
+      ),
+    }),
+    assignments: z.array(
+      z.strictObject({
+        id: z.string().min(1),
+        person: z.string(),
+        course: z.string(),
+        assignedAt: Instant,
+        dueAt: Instant,
+      }),
+    ),
     events: z.array(EventSchema).default([]),
   })
   .superRefine((file, context) => {
@@ -76,14 +121,27 @@ export const RehearsalFile = z
     const assignments = new Set(file.assignments.map((assignment) => assignment.id));
     const unique = (key: 'people' | 'courses' | 'assignments', ids: string[]): void =>
       ids.forEach((id, i) => ids.indexOf(id) !== i && refuse([key, i, 'id'], `expected each id once; "${id}" stands more than once`));
-    unique('people', file.people.map((person) => person.id));
-    unique('courses', file.courses.map((course) => course.id));
-    unique('assignments', file.assignments.map((assignment) => assignment.id));
+    unique(
+      'people',
+      file.people.map((person) => person.id),
+    );
+    unique(
+      'courses',
+      file.courses.map((course) => course.id),
+    );
+    unique(
+      'assignments',
+      file.assignments.map((assignment) => assignment.id),
+    );
     const known = (set: ReadonlySet<string>, id: string | null, path: (string | number)[], what: string): void => {
       if (id !== null && !set.has(id)) refuse(path, `expected the id of ${what}; got "${id}"`);
     };
     file.people.forEach((person, i) => {
-      if (!(person.calendar in file.calendars)) refuse(['people', i, 'calendar'], `expected one of the calendars ${Object.keys(file.calendars).join(', ')}; got "${person.calendar}"`);
+      if (!(person.calendar in file.calendars))
+        refuse(
+          ['people', i, 'calendar'],
+          `expected one of the calendars ${Object.keys(file.calendars).join(', ')}; got "${person.calendar}"`,
+        );
     });
     known(courses, file.plan.course, ['plan', 'course'], 'one of the courses');
     const steps = new Set<string>();
@@ -91,9 +149,11 @@ export const RehearsalFile = z
       if (steps.has(step.id)) refuse(['plan', 'steps', i, 'id'], `expected each id once; "${step.id}" stands more than once`);
       steps.add(step.id);
       step.to.forEach((role, j) => {
-        if (!isKnownRole(role)) refuse(['plan', 'steps', i, 'to', j], `expected employee, manager, manager 2 …, trainer or a mail address; got "${role}"`);
+        if (!isKnownRole(role))
+          refuse(['plan', 'steps', i, 'to', j], `expected employee, manager, manager 2 …, trainer or a mail address; got "${role}"`);
       });
-      if (SILENT_ANCHORS.includes(step.anchor.event)) refuse(['plan', 'steps', i, 'anchor', 'event'], `the anchor "${step.anchor.event}" has no events in a rehearsal file yet`);
+      if (SILENT_ANCHORS.includes(step.anchor.event))
+        refuse(['plan', 'steps', i, 'anchor', 'event'], `the anchor "${step.anchor.event}" has no events in a rehearsal file yet`);
       const fault = stepFault(step);
       if (fault) refuse(['plan', 'steps', i], fault);
     });

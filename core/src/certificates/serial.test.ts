@@ -30,4 +30,6 @@ test.each([
   ['expired the day after', 201, 200, false],
   ['current for ever', 9_999, null, false],
   ['revoked, whatever its date', 100, 200, true],
-] as const)('%s', (words, today, expires, isRevoked) => expect(certificateState(today, expires, isRevoked)).toBe(words.split(' ')[0]!.replace(',', '')));
+] as const)('%s', (words, today, expires, isRevoked) =>
+  expect(certificateState(today, expires, isRevoked)).toBe(words.split(' ')[0]!.replace(',', '')),
+);

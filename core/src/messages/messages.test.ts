@@ -18,24 +18,37 @@ const facts = (now = '2027-03-17T16:00') => ({
 
 describe('a template', () => {
   test.each([
-    ['an unknown field, with the nearest known one', template('Hello {given nam}'), 'there is no such merge field. Did you mean {given name}?'],
+    [
+      'an unknown field, with the nearest known one',
+      template('Hello {given nam}'),
+      'there is no such merge field. Did you mean {given name}?',
+    ],
     ['a field in another style', template('Due {time_to_due}'), 'Did you mean {time to due}?'],
     ['a brace that stands alone', template('Hello {given name'), 'single "{"'],
     ['an empty subject', template('Hello', '  '), 'The subject is empty'],
     ['an empty text', template(' \n'), 'The text is empty'],
   ])('is refused for %s', (_, input, words) => expect(templateFault(input)).toContain(words));
 
-  it('may use every field that there is', () => expect(templateFault(template(MERGE_FIELDS.map(({ name }) => `{${name}}`).join(' ')))).toBeNull());
+  it('may use every field that there is', () =>
+    expect(templateFault(template(MERGE_FIELDS.map(({ name }) => `{${name}}`).join(' ')))).toBeNull());
 
   it('names what has no value instead of leaving a gap', () => {
     const values = valuesFor(facts());
     expect(missingValues(template('Hello {given name}, code {course code}, ask {trainer}.'), values)).toEqual(['course code', 'trainer']);
-    expect(() => renderMessage({ template: template('{course code}'), values, link: null, table: null, footer: '' })).toThrow('{course code} has no value');
+    expect(() => renderMessage({ template: template('{course code}'), values, link: null, table: null, footer: '' })).toThrow(
+      '{course code} has no value',
+    );
   });
 
   it('renders HTML that runs nothing and the same words as plain text', () => {
     const values = { ...valuesFor(facts()), course: 'Ropes <script>alert(1)</script> & knots' };
-    const message = renderMessage({ template: { ...template('Hello {given name},\n\n{course} is due {time to due}.'), button: 'Open' }, values, link: 'https://x.example/go/a?b=1&c="2"', table: null, footer: 'Reply.' });
+    const message = renderMessage({
+      template: { ...template('Hello {given name},\n\n{course} is due {time to due}.'), button: 'Open' },
+      values,
+      link: 'https://x.example/go/a?b=1&c="2"',
+      table: null,
+      footer: 'Reply.',
+    });
     expect(message.html).not.toContain('<script>');
     expect(message.html).toContain('Ropes &lt;script&gt;');
     expect(message.html).toContain('href="https://x.example/go/a?b=1&amp;c=&quot;2&quot;"');
@@ -45,18 +58,37 @@ describe('a template', () => {
 
   it('never prints undefined, null or a brace, whatever the values', () =>
     void fc.assert(
-      fc.property(fc.dictionary(fc.constantFrom(...MERGE_FIELDS.map(({ name }) => name)), fc.option(fc.string())), fc.subarray(MERGE_FIELDS.map(({ name }) => name), { minLength: 1 }), (values, used) => {
-        const text = template(used.map((name) => `<${'{'}${name}}>`).join(' '), 'Subject');
-        if (missingValues(text, values).length > 0) return;
-        const { text: rendered } = renderMessage({ template: text, values, link: null, table: null, footer: 'x' });
-        for (const name of used) expect(rendered).toContain(values[name]!.trim() === '' ? '' : values[name]!.split('\n')[0]!.trim());
-        expect(rendered).not.toMatch(/>undefined<|>null</);
-      }),
+      fc.property(
+        fc.dictionary(fc.constantFrom(...MERGE_FIELDS.map(({ name }) => name)), fc.option(fc.string())),
+        fc.subarray(
+          MERGE_FIELDS.map(({ name }) => name),
+          { minLength: 1 },
+        ),
+        (values, used) => {
+          const text = template(used.map((name) => `<${'{'}${name}}>`).join(' '), 'Subject');
+          if (missingValues(text, values).length > 0) return;
+          const { text: rendered } = renderMessage({ template: text, values, link: null, table: null, footer: 'x' });
+          for (const name of used) expect(rendered).toContain(values[name]!.trim() === '' ? '' : values[name]!.split('\n')[0]!.trim());
+          expect(rendered).not.toMatch(/>undefined<|>null</);
+        },
+      ),
     ));
 
   it('lists a gathered message’s people in both forms', () => {
-    const table = { head: ['Person', 'Days late'], rows: [['Runa Aske', '3'], ['Per Holm', '12']] };
-    const { html, text } = renderMessage({ template: template('Late:', 'Late'), values: {}, link: null, table, footer: 'x' });
+    const table = {
+      head: ['Person', 'Days late'],
+      rows: [
+        ['Runa Aske', '3'],
+        ['Per Holm', '12'],
+      ],
+    };
+    const { html, text } = renderMessage({
+      template: template('Late:', 'Late'),
+      values: {},
+      link: null,
+      table,
+      footer: 'x',
+    });
     expect(html).toMatch(/<td[^>]*>Runa Aske<\/td><td[^>]*>3<\/td>/);
     expect(text).toMatch(/Per Holm +12/);
   });

@@ -132,7 +132,8 @@ export interface Rendered {
   text: string;
 }
 
-const escapeHtml = (text: string): string => text.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/>/g, '&gt;').replace(/"/g, '&quot;');
+const escapeHtml = (text: string): string =>
+  text.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/>/g, '&gt;').replace(/"/g, '&quot;');
 
 export interface RenderInput {
   template: Template;
@@ -151,13 +152,17 @@ export interface RenderInput {
  */
 export function renderMessage({ template, values, link, table, footer }: RenderInput): Rendered {
   const subject = fill(template.subject, values).replace(/\s+/g, ' ').trim();
-  const paragraphs = fill(template.body, values).trim().split(/\n\s*\n/);
+  const paragraphs = fill(template.body, values)
+    .trim()
+    .split(/\n\s*\n/);
   const button = template.button && link ? { label: fill(template.button, values), link } : null;
 
   const htmlParts = paragraphs.map((p) => `<p style="margin:0 0 14px">${escapeHtml(p).replace(/\n/g, '<br>')}</p>`);
   if (table) htmlParts.push(tableHtml(table));
   if (button)
-    htmlParts.push(`<p style="margin:18px 0"><a href="${escapeHtml(button.link)}" style="background:#6C2A5E;color:#ffffff;text-decoration:none;padding:10px 18px;border-radius:2px;display:inline-block">${escapeHtml(button.label)}</a></p>`);
+    htmlParts.push(
+      `<p style="margin:18px 0"><a href="${escapeHtml(button.link)}" style="background:#6C2A5E;color:#ffffff;text-decoration:none;padding:10px 18px;border-radius:2px;display:inline-block">${escapeHtml(button.label)}</a></p>`,
+    );
   const html = `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(subject)}</title></head><body style="margin:0;background:#FBF8F3"><table role="presentation" width="100%" cellpadding="0" cellspacing="0"><tr><td align="center" style="padding:24px 12px"><table role="presentation" width="560" cellpadding="0" cellspacing="0" style="max-width:560px;width:100%;background:#ffffff;border:1px solid #DDD6CA"><tr><td style="padding:28px 32px;font:16px/1.5 'Atkinson Hyperlegible Next',Verdana,sans-serif;color:#1E2430">${htmlParts.join('')}<p style="margin:22px 0 0;padding-top:12px;border-top:1px solid #DDD6CA;color:#5B6472;font-size:14px">${escapeHtml(footer)}</p></td></tr></table></td></tr></table></body></html>`;
 
   const textParts = [...paragraphs];
@@ -177,6 +182,10 @@ function tableHtml(table: TableOfPeople): string {
 
 function tableText(table: TableOfPeople): string {
   const widths = table.head.map((head, i) => Math.max(head.length, ...table.rows.map((row) => (row[i] ?? '').length)));
-  const line = (cells: readonly string[]) => cells.map((c, i) => c.padEnd(widths[i]!)).join('  ').trimEnd();
+  const line = (cells: readonly string[]) =>
+    cells
+      .map((c, i) => c.padEnd(widths[i]!))
+      .join('  ')
+      .trimEnd();
   return [line(table.head), widths.map((w) => '-'.repeat(w)).join('  '), ...table.rows.map(line)].join('\n');
 }

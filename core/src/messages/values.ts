@@ -60,7 +60,11 @@ export function valuesFor(facts: ValueFacts): Values {
     trainer: facts.trainer?.name ?? null,
     finished: standing.finishedAt === null ? null : tellDate(zone.dayAt(standing.finishedAt)),
     'certificate serial': facts.certificate?.serial ?? null,
-    'certificate expiry': facts.certificate ? (facts.certificate.expiresOn ? tellDate(dayOf(facts.certificate.expiresOn)) : 'no expiry') : null,
+    'certificate expiry': facts.certificate
+      ? facts.certificate.expiresOn
+        ? tellDate(dayOf(facts.certificate.expiresOn))
+        : 'no expiry'
+      : null,
     organisation: facts.organisation,
   };
 }

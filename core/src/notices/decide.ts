@@ -91,31 +91,69 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
   if (!outlivesAssignment(step.anchor.event)) {
     const closed = closedFact(standing, employee, roster, zone, now);
     if (closed) return skip(trace, recipient, 'assignment is open', closed.because, closed.fact);
-    pass(trace, 'assignment is open', `${standing.state}${standing.unitsFinished.size ? `, ${standing.unitsFinished.size} units done` : ''}`);
+    pass(
+      trace,
+      'assignment is open',
+      `${standing.state}${standing.unitsFinished.size ? `, ${standing.unitsFinished.size} units done` : ''}`,
+    );
   }
 
   const facts = { person: employee, state: standing.state, unitsFinished: standing.unitsFinished };
   if (step.stopWhen) {
-    if (holds(step.stopWhen, facts)) return skip(trace, recipient, 'not stopped', 'stopped', `it stops when ${tellCondition(step.stopWhen)}, and that holds: ${employee.name} is ${standing.state}`);
+    if (holds(step.stopWhen, facts))
+      return skip(
+        trace,
+        recipient,
+        'not stopped',
+        'stopped',
+        `it stops when ${tellCondition(step.stopWhen)}, and that holds: ${employee.name} is ${standing.state}`,
+      );
     pass(trace, 'not stopped', `stops when ${tellCondition(step.stopWhen)}; ${standing.state}`);
   }
   if (step.onlyIf) {
-    if (!holds(step.onlyIf, facts)) return skip(trace, recipient, 'condition', 'condition', `it goes only if ${tellCondition(step.onlyIf)}; ${tellFacts(employee, standing)}`);
+    if (!holds(step.onlyIf, facts))
+      return skip(
+        trace,
+        recipient,
+        'condition',
+        'condition',
+        `it goes only if ${tellCondition(step.onlyIf)}; ${tellFacts(employee, standing)}`,
+      );
     pass(trace, 'condition', `only if ${tellCondition(step.onlyIf)}`);
   }
   if (step.endsOn !== null) {
-    if (zone.dayAt(now) > dayOf(step.endsOn)) return skip(trace, recipient, 'before its end', 'after-end', `the step ends on ${tellDay(dayOf(step.endsOn))} and its moment was ${tellMoment(now, zone)}`);
+    if (zone.dayAt(now) > dayOf(step.endsOn))
+      return skip(
+        trace,
+        recipient,
+        'before its end',
+        'after-end',
+        `the step ends on ${tellDay(dayOf(step.endsOn))} and its moment was ${tellMoment(now, zone)}`,
+      );
     pass(trace, 'before its end', `ends on ${tellDay(dayOf(step.endsOn))}`);
   }
-  if (isOvertaken(step, slot, now)) return skip(trace, recipient, 'not overtaken', 'superseded', `it is meant before the due date (${tellMoment(slot.anchorAt, zone)}) and could go only on ${tellMoment(now, zone)}`);
-  if (supersededBy) return skip(trace, recipient, 'not overtaken', 'superseded', `a later message of the same assignment takes its place: ${supersededBy}`);
+  if (isOvertaken(step, slot, now))
+    return skip(
+      trace,
+      recipient,
+      'not overtaken',
+      'superseded',
+      `it is meant before the due date (${tellMoment(slot.anchorAt, zone)}) and could go only on ${tellMoment(now, zone)}`,
+    );
+  if (supersededBy)
+    return skip(trace, recipient, 'not overtaken', 'superseded', `a later message of the same assignment takes its place: ${supersededBy}`);
 
-  if (!recipient.person && !recipient.address) return skip(trace, recipient, 'recipient found', 'no-recipient', recipient.path.join('; ') || 'nobody to write to');
+  if (!recipient.person && !recipient.address)
+    return skip(trace, recipient, 'recipient found', 'no-recipient', recipient.path.join('; ') || 'nobody to write to');
   pass(trace, 'recipient found', recipient.path.length ? recipient.path.join('; ') : (recipient.person?.name ?? recipient.address!));
 
   const addressee = recipient.person;
   if (addressee && (!addressee.isReachable || addressee.email === null)) {
-    trace.push({ check: 'address works', result: false, because: addressee.email === null ? `${addressee.name} has no address` : `mail to ${addressee.email} came back` });
+    trace.push({
+      check: 'address works',
+      result: false,
+      because: addressee.email === null ? `${addressee.name} has no address` : `mail to ${addressee.email} came back`,
+    });
     return { kind: 'hold', until: null, because: 'unreachable', recipient, trace };
   }
 
@@ -136,7 +174,11 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
     const day = calendar.zone.dayAt(now);
     const count = countOf(addressee, day);
     if (count >= limit) {
-      trace.push({ check: 'daily limit', result: false, because: `${count} messages to ${addressee.name} that day, limit ${limit}` });
+      trace.push({
+        check: 'daily limit',
+        result: false,
+        because: `${count} messages to ${addressee.name} that day, limit ${limit}`,
+      });
       const until = calendar.fitLater(calendar.zone.toInstant(day + 1, 0), roster.settings.sendWindow);
       return { kind: 'hold', until, because: 'daily-limit', recipient, trace };
     }
@@ -145,14 +187,22 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
   return { kind: 'send', recipient, trace };
 }
 
-const tellTolerance = (ms: number): string => (ms % 3_600_000 === 0 ? tellAmount(ms / 3_600_000, 'hours') : tellAmount(Math.round(ms / 60_000), 'minutes'));
+const tellTolerance = (ms: number): string =>
+  ms % 3_600_000 === 0 ? tellAmount(ms / 3_600_000, 'hours') : tellAmount(Math.round(ms / 60_000), 'minutes');
 
-function closedFact(standing: Standing, employee: Person, roster: Roster, zone: Calendar['zone'], now: Instant): { because: SkipReason; fact: string } | null {
+function closedFact(
+  standing: Standing,
+  employee: Person,
+  roster: Roster,
+  zone: Calendar['zone'],
+  now: Instant,
+): { because: SkipReason; fact: string } | null {
   if (standing.closedBy) {
     const what = standing.closedBy === 'finished' ? `${employee.name} finished` : `the assignment ${CLOSED_WORDS[standing.closedBy]}`;
     return { because: standing.closedBy, fact: `${what} on ${tellMoment(standing.closedAt!, zone)}` };
   }
-  if (roster.hasLeft(employee, zone.dayAt(now))) return { because: 'left', fact: `${employee.name} left on ${tellDay(dayOf(employee.leftOn!))}` };
+  if (roster.hasLeft(employee, zone.dayAt(now)))
+    return { because: 'left', fact: `${employee.name} left on ${tellDay(dayOf(employee.leftOn!))}` };
   return null;
 }
 
@@ -165,7 +215,8 @@ function tellRule(step: Step, slot: Slot, zone: Calendar['zone']): string {
   const words = [`${tellAnchor(step.anchor)} ${tellMoment(slot.anchorAt, zone)}`];
   const { amount, unit } = step.offset;
   if (amount !== 0) words.push(`${amount < 0 ? 'less' : 'plus'} ${tellAmount(amount, unit)}`);
-  if (slot.occurrence > 0 && step.repeat) words.push(`plus ${slot.occurrence} × ${tellAmount(step.repeat.every.amount, step.repeat.every.unit)}`);
+  if (slot.occurrence > 0 && step.repeat)
+    words.push(`plus ${slot.occurrence} × ${tellAmount(step.repeat.every.amount, step.repeat.every.unit)}`);
   if (step.at) words.push(`at ${step.at}`);
   if (windowOf(step) !== 'exact') words.push('inside the send window');
   if (slot.at !== slot.moment) words.push(`known only at ${tellMoment(slot.knownAt, zone)}`);
@@ -173,7 +224,14 @@ function tellRule(step: Step, slot: Slot, zone: Calendar['zone']): string {
 }
 
 /** One sentence for a decision: "Skipped: Ingrid Moe finished on Mon 2 Mar 14:10, before this reminder's moment (Tue 3 Mar 09:00)". */
-export function sentenceOf(decision: Decision, slot: Slot, step: Step, zone: Calendar['zone'], at: Instant, held: HoldReason | null): string {
+export function sentenceOf(
+  decision: Decision,
+  slot: Slot,
+  step: Step,
+  zone: Calendar['zone'],
+  at: Instant,
+  held: HoldReason | null,
+): string {
   const last = decision.trace.at(-1);
   const who = decision.recipient.person?.name ?? decision.recipient.address ?? 'nobody';
   if (decision.kind === 'send') {
@@ -181,8 +239,10 @@ export function sentenceOf(decision: Decision, slot: Slot, step: Step, zone: Cal
     const path = decision.recipient.path.length ? ` (${decision.recipient.path.join('; ')})` : '';
     return `Goes to ${who}${path} on ${tellMoment(at, zone)}${waited}: ${tellRule(step, slot, zone)}.`;
   }
-  if (decision.kind === 'hold') return `Held: ${last?.because ?? ''}${decision.until === null ? ', until that is mended' : `, until ${tellMoment(decision.until, zone)}`}.`;
-  const closed = decision.because === 'finished' || decision.because === 'waived' || decision.because === 'withdrawn' || decision.because === 'left';
+  if (decision.kind === 'hold')
+    return `Held: ${last?.because ?? ''}${decision.until === null ? ', until that is mended' : `, until ${tellMoment(decision.until, zone)}`}.`;
+  const closed =
+    decision.because === 'finished' || decision.because === 'waived' || decision.because === 'withdrawn' || decision.because === 'left';
   return `Skipped: ${last?.because ?? decision.because}${closed ? `, before this ${step.kind}'s moment (${tellMoment(at, zone)})` : ''}.`;
 }
 
@@ -191,7 +251,9 @@ export const waitSentence = (step: Step): string => `Waits for: ${tellAnchor(ste
 
 /** A recipient's gathered messages of one local day share this key; each other notice has its own. */
 export function messageKey(step: Step, slot: Slot, addressee: Person | null, day: Day): string {
-  return step.gather === 'per day' ? `${step.id}/${addressee?.id ?? slot.to}/${day}` : `${slot.assignment}/${slot.step}/${slot.revision}/${slot.occurrence}/${slot.to}`;
+  return step.gather === 'per day'
+    ? `${step.id}/${addressee?.id ?? slot.to}/${day}`
+    : `${slot.assignment}/${slot.step}/${slot.revision}/${slot.occurrence}/${slot.to}`;
 }
 
 export const tellInstant = isoOf;

@@ -27,7 +27,11 @@ export interface Difference {
  * was decided once is not planned again. Planning twice gives an empty difference.
  * @param isHeld entries that wait (leave, limit, address) keep their moment unless their own moment moved
  */
-export function difference(planned: readonly Slot[], ledger: readonly LedgerEntry[], ownMoment: (entry: LedgerEntry) => Instant): Difference {
+export function difference(
+  planned: readonly Slot[],
+  ledger: readonly LedgerEntry[],
+  ownMoment: (entry: LedgerEntry) => Instant,
+): Difference {
   const byKey = new Map(ledger.map((entry) => [keyOf(entry), entry]));
   const result: Difference = { added: [], moved: [], dropped: [], kept: [] };
   for (const slot of planned) {

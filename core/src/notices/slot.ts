@@ -43,7 +43,12 @@ export const keyOf = (slot: { assignment: string; step: string; revision: number
 
 const single = (at: Instant, knownAt = at): AnchorMoment[] => [{ at, revision: 0, knownAt, replacedAt: null }];
 
-const asAnchor = ({ at }: { at: Instant }, revision: number): AnchorMoment => ({ at, revision, knownAt: at, replacedAt: null });
+const asAnchor = ({ at }: { at: Instant }, revision: number): AnchorMoment => ({
+  at,
+  revision,
+  knownAt: at,
+  replacedAt: null,
+});
 
 /** Whether an event is one that a step may be timed from. */
 function isAnchorEvent(event: AssignmentEvent, anchor: Anchor): boolean {
@@ -57,7 +62,11 @@ function isAnchorEvent(event: AssignmentEvent, anchor: Anchor): boolean {
     case 'quiz-submitted':
     case 'quiz-passed':
     case 'quiz-failed':
-      return event.type === 'quiz-submitted' && (anchor.unit === undefined || event.unit === anchor.unit) && (anchor.event === 'quiz-submitted' || event.passed === (anchor.event === 'quiz-passed'));
+      return (
+        event.type === 'quiz-submitted' &&
+        (anchor.unit === undefined || event.unit === anchor.unit) &&
+        (anchor.event === 'quiz-submitted' || event.passed === (anchor.event === 'quiz-passed'))
+      );
     case 'signed-off':
       return event.type === 'signed-off' && (anchor.unit === undefined || event.unit === anchor.unit);
     case 'expires':
@@ -85,7 +94,13 @@ export function anchorsOf(anchor: Anchor, assignment: Assignment, assignee: Cale
     }
     default: {
       const found = assignment.events.filter((event) => event.at <= now && isAnchorEvent(event, anchor));
-      if (anchor.event === 'expires') return found.map((event, revision) => ({ at: (event as { expiresAt: Instant }).expiresAt, revision, knownAt: event.at, replacedAt: null }));
+      if (anchor.event === 'expires')
+        return found.map((event, revision) => ({
+          at: (event as { expiresAt: Instant }).expiresAt,
+          revision,
+          knownAt: event.at,
+          replacedAt: null,
+        }));
       // finishing and units happen once; quiz results, sign-offs and certificates each time anew
       const isOnce = anchor.event === 'finished' || anchor.event === 'unit-opened' || anchor.event === 'unit-finished';
       return (isOnce ? found.slice(0, 1) : found).map(asAnchor);
@@ -133,7 +148,19 @@ export function slotsOf(step: Step, assignment: Assignment, roster: Roster, publ
             missed = moment < assignment.assignedAt ? 'before-assignment' : 'moment-passed';
           }
         }
-        slots.push({ assignment: assignment.id, step: step.id, revision: anchor.revision, occurrence, to, anchorAt: anchor.at, moment, at, knownAt, missed, replacedAt: anchor.replacedAt });
+        slots.push({
+          assignment: assignment.id,
+          step: step.id,
+          revision: anchor.revision,
+          occurrence,
+          to,
+          anchorAt: anchor.at,
+          moment,
+          at,
+          knownAt,
+          missed,
+          replacedAt: anchor.replacedAt,
+        });
       }
     }
   }

@@ -76,7 +76,9 @@ export function findRecipient(role: Role, employee: Person, owner: Person | null
         path.push(`${candidate.name} is on leave, ${cover.name} covers`);
         return found(cover, path);
       }
-      path.push(`${candidate.name} is on leave ${cover ? `and ${cover.id === employee.id ? 'covered by the employee' : `${cover.name} is away too`}` : 'without cover'}`);
+      path.push(
+        `${candidate.name} is on leave ${cover ? `and ${cover.id === employee.id ? 'covered by the employee' : `${cover.name} is away too`}` : 'without cover'}`,
+      );
     }
     path.push(chain.length < level ? `there is no ${role}` : 'nobody is left up the chain');
   }
@@ -84,6 +86,8 @@ export function findRecipient(role: Role, employee: Person, owner: Person | null
     if (level !== null) path.push(`${owner.name} owns the course`);
     return found(owner, path);
   }
-  path.push(owner ? (owner.id === employee.id ? "the course's owner is the employee" : "the course's owner has left") : 'the course has no owner');
+  path.push(
+    owner ? (owner.id === employee.id ? "the course's owner is the employee" : "the course's owner has left") : 'the course has no owner',
+  );
   return found(null, path);
 }

@@ -41,7 +41,11 @@ export interface Settings {
   tolerance: number;
 }
 
-export const DEFAULT_SETTINGS: Settings = { sendWindow: { from: '08:00', to: '18:00' }, dailyLimit: 3, tolerance: 24 * HOUR };
+export const DEFAULT_SETTINGS: Settings = {
+  sendWindow: { from: '08:00', to: '18:00' },
+  dailyLimit: 3,
+  tolerance: 24 * HOUR,
+};
 
 /** The people, calendars and courses that planning looks things up in. */
 export class Roster {

@@ -1,7 +1,17 @@
 import type { LocalDate } from '../time/calendar.ts';
 
 /** The columns of a roster file. A header is matched without regard to case, spaces, hyphens and underscores. */
-export const ROSTER_COLUMNS = ['personnel number', 'name', 'email', 'department', 'site', 'job', 'manager email', 'joined on', 'left on'] as const;
+export const ROSTER_COLUMNS = [
+  'personnel number',
+  'name',
+  'email',
+  'department',
+  'site',
+  'job',
+  'manager email',
+  'joined on',
+  'left on',
+] as const;
 export type RosterColumn = (typeof ROSTER_COLUMNS)[number];
 const REQUIRED: readonly RosterColumn[] = ['name', 'email', 'department', 'site'];
 
@@ -11,7 +21,10 @@ const ALIASES: Record<string, RosterColumn> = {
   left: 'left on', leavedate: 'left on', enddate: 'left on', location: 'site',
 }; // prettier-ignore
 const plain = (header: string): string => header.toLowerCase().replace(/[^a-z0-9]/g, '');
-const COLUMN_OF = new Map<string, RosterColumn>([...ROSTER_COLUMNS.map((column) => [plain(column), column] as const), ...Object.entries(ALIASES)]);
+const COLUMN_OF = new Map<string, RosterColumn>([
+  ...ROSTER_COLUMNS.map((column) => [plain(column), column] as const),
+  ...Object.entries(ALIASES),
+]);
 
 /** One person as the roster and the file both write it. */
 export interface RosterRow {
@@ -66,7 +79,11 @@ function isDate(text: string): boolean {
  * @param sites names of the sites there are: a site carries zone and calendar and is not made by a file
  * @returns who is added, changed and unchanged, and every row that is refused with its column and reason
  */
-export function previewRoster(table: readonly (readonly string[])[], roster: readonly RosterRow[], sites: readonly string[]): RosterPreview {
+export function previewRoster(
+  table: readonly (readonly string[])[],
+  roster: readonly RosterRow[],
+  sites: readonly string[],
+): RosterPreview {
   const preview: RosterPreview = { added: [], changed: [], unchanged: 0, rejected: [] };
   const header = table[0] ?? [];
   const columns = new Map<RosterColumn, number>();
@@ -76,14 +93,29 @@ export function previewRoster(table: readonly (readonly string[])[], roster: rea
   });
   const missing = REQUIRED.filter((column) => !columns.has(column));
   if (missing.length > 0) {
-    for (const column of missing) preview.rejected.push({ row: 1, column, reason: `The column "${column}" is missing. The header has: ${header.map((h) => h.trim()).filter(Boolean).join(', ') || 'nothing'}.` });
+    for (const column of missing)
+      preview.rejected.push({
+        row: 1,
+        column,
+        reason: `The column "${column}" is missing. The header has: ${
+          header
+            .map((h) => h.trim())
+            .filter(Boolean)
+            .join(', ') || 'nothing'
+        }.`,
+      });
     return preview;
   }
 
   const onRoster = new Map(roster.map((person) => [person.email.toLowerCase(), person]));
-  const emailOfNumber = new Map(roster.flatMap((person) => (person.personnelNumber ? [[person.personnelNumber, person.email.toLowerCase()] as const] : [])));
+  const emailOfNumber = new Map(
+    roster.flatMap((person) => (person.personnelNumber ? [[person.personnelNumber, person.email.toLowerCase()] as const] : [])),
+  );
   const siteNames = new Map(sites.map((site) => [site.toLowerCase(), site]));
-  const rows = table.slice(1).map((cells, index) => ({ row: index + 2, cells })).filter(({ cells }) => cells.some((cell) => cell.trim() !== ''));
+  const rows = table
+    .slice(1)
+    .map((cells, index) => ({ row: index + 2, cells }))
+    .filter(({ cells }) => cells.some((cell) => cell.trim() !== ''));
   const cell = (cells: readonly string[], column: RosterColumn): string => (cells[columns.get(column) ?? -1] ?? '').trim();
   const inFile = new Map<string, number>();
   for (const { row, cells } of rows) {
@@ -97,9 +129,11 @@ export function previewRoster(table: readonly (readonly string[])[], roster: rea
     const before = preview.rejected.length;
     const email = cell(cells, 'email').toLowerCase();
     for (const column of REQUIRED) if (cell(cells, column) === '') reject(column, `"${column}" is empty; expected a value.`);
-    if (email !== '' && !EMAIL.test(email)) reject('email', `"${email}" is not a mail address; expected something like runa.aske@orlasund.example.`);
+    if (email !== '' && !EMAIL.test(email))
+      reject('email', `"${email}" is not a mail address; expected something like runa.aske@orlasund.example.`);
     const firstRow = inFile.get(email);
-    if (email !== '' && firstRow !== undefined && firstRow !== row) reject('email', `${email} stands in row ${firstRow} already; each person may stand in the file once.`);
+    if (email !== '' && firstRow !== undefined && firstRow !== row)
+      reject('email', `${email} stands in row ${firstRow} already; each person may stand in the file once.`);
     const number = cell(cells, 'personnel number') || null;
     if (number) {
       const sameNumber = numberInFile.get(number);
@@ -114,7 +148,8 @@ export function previewRoster(table: readonly (readonly string[])[], roster: rea
     const managerEmail = cell(cells, 'manager email').toLowerCase() || null;
     if (managerEmail) {
       if (managerEmail === email) reject('manager email', `${managerEmail} would be their own manager.`);
-      else if (!onRoster.has(managerEmail) && !inFile.has(managerEmail)) reject('manager email', `The manager ${managerEmail} is neither on the roster nor in this file.`);
+      else if (!onRoster.has(managerEmail) && !inFile.has(managerEmail))
+        reject('manager email', `The manager ${managerEmail} is neither on the roster nor in this file.`);
     }
     for (const column of ['joined on', 'left on'] as const) {
       const date = cell(cells, column);
@@ -124,7 +159,8 @@ export function previewRoster(table: readonly (readonly string[])[], roster: rea
 
     const was = onRoster.get(email);
     // a column that the file does not have leaves what the roster knows
-    const keep = (column: RosterColumn): string | null => (columns.has(column) ? cell(cells, column) || null : was ? was[FIELD_OF[column]] : null);
+    const keep = (column: RosterColumn): string | null =>
+      columns.has(column) ? cell(cells, column) || null : was ? was[FIELD_OF[column]] : null;
     const person: RosterRow = {
       personnelNumber: columns.has('personnel number') ? number : (was?.personnelNumber ?? null),
       name: cell(cells, 'name').replace(/\s+/g, ' '),
@@ -144,7 +180,9 @@ export function previewRoster(table: readonly (readonly string[])[], roster: rea
       preview.added.push({ row, person });
       continue;
     }
-    const changes = (Object.keys(person) as (keyof RosterRow)[]).filter((field) => person[field] !== was[field]).map((field) => ({ field, from: was[field], to: person[field] }));
+    const changes = (Object.keys(person) as (keyof RosterRow)[])
+      .filter((field) => person[field] !== was[field])
+      .map((field) => ({ field, from: was[field], to: person[field] }));
     if (changes.length === 0) preview.unchanged += 1;
     else preview.changed.push({ row, person, was, changes });
   }
@@ -157,10 +195,16 @@ export function previewRoster(table: readonly (readonly string[])[], roster: rea
 function rejectOrphans(preview: RosterPreview, onRoster: ReadonlyMap<string, RosterRow>): void {
   for (;;) {
     const added = new Set(preview.added.map(({ person }) => person.email));
-    const isOrphan = ({ person }: { person: RosterRow }): boolean => person.managerEmail !== null && !onRoster.has(person.managerEmail) && !added.has(person.managerEmail);
+    const isOrphan = ({ person }: { person: RosterRow }): boolean =>
+      person.managerEmail !== null && !onRoster.has(person.managerEmail) && !added.has(person.managerEmail);
     const orphans = [...preview.added, ...preview.changed].filter(isOrphan);
     if (orphans.length === 0) return;
-    for (const { row, person } of orphans) preview.rejected.push({ row, column: 'manager email', reason: `The row of the manager ${person.managerEmail} is refused, so there would be no manager.` });
+    for (const { row, person } of orphans)
+      preview.rejected.push({
+        row,
+        column: 'manager email',
+        reason: `The row of the manager ${person.managerEmail} is refused, so there would be no manager.`,
+      });
     preview.added = preview.added.filter((entry) => !isOrphan(entry));
     preview.changed = preview.changed.filter((entry) => !isOrphan(entry));
   }
@@ -177,7 +221,11 @@ function rejectLoops(preview: RosterPreview, roster: readonly RosterRow[]): void
     for (let next = person.managerEmail; next && path.length < 100; next = managerOf.get(next) ?? null) {
       path.push(next);
       if (next === person.email) {
-        preview.rejected.push({ row, column: 'manager email', reason: `The managers would run in a circle: ${path.join(' → ')}.` });
+        preview.rejected.push({
+          row,
+          column: 'manager email',
+          reason: `The managers would run in a circle: ${path.join(' → ')}.`,
+        });
         looping.add(row);
         break;
       }

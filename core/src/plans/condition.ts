@@ -29,7 +29,8 @@ export function holds(condition: Condition, facts: ConditionFacts): boolean {
   if ('all' in condition) return condition.all.every((part) => holds(part, facts));
   if ('any' in condition) return condition.any.some((part) => holds(part, facts));
   if ('not' in condition) return !holds(condition.not, facts);
-  if ('state' in condition) return condition.state.includes(facts.state) || (facts.state === 'finished late' && condition.state.includes('finished'));
+  if ('state' in condition)
+    return condition.state.includes(facts.state) || (facts.state === 'finished late' && condition.state.includes('finished'));
   if ('department' in condition) return facts.person.department !== null && condition.department.includes(facts.person.department);
   if ('site' in condition) return facts.person.site !== null && condition.site.includes(facts.person.site);
   if ('group' in condition) return facts.person.groups.some((group) => condition.group.includes(group));
@@ -54,4 +55,5 @@ export function tellCondition(condition: Condition): string {
   return `the unit ${condition.unitFinished} is finished`;
 }
 
-const tellPart = (condition: Condition): string => ('all' in condition || 'any' in condition ? `(${tellCondition(condition)})` : tellCondition(condition));
+const tellPart = (condition: Condition): string =>
+  'all' in condition || 'any' in condition ? `(${tellCondition(condition)})` : tellCondition(condition);

@@ -74,6 +74,7 @@ export function standingAt(assignment: Assignment, now: Instant): Standing {
   }
   const finishedAt = closedBy === 'finished' ? closedAt : null;
   const open: StateWord = now > dueAt ? 'overdue' : started ? 'in progress' : 'not started';
-  const state: StateWord = closedBy === null ? open : closedBy === 'finished' ? (finishedAt! > dueAt ? 'finished late' : 'finished') : closedBy;
+  const state: StateWord =
+    closedBy === null ? open : closedBy === 'finished' ? (finishedAt! > dueAt ? 'finished late' : 'finished') : closedBy;
   return { state, dueAt, dueRevision, finishedAt, closedBy, closedAt, unitsFinished };
 }

@@ -7,7 +7,15 @@ export const KINDS = ['invitation', 'onboarding', 'reminder', 'late', 'manager',
 export type Kind = (typeof KINDS)[number];
 
 /** Precedence within a person's day when the daily limit bites; invitations and certificates are exempt. */
-const PRECEDENCE: Record<Kind, number> = { invitation: 0, certificate: 0, late: 1, manager: 2, reminder: 3, onboarding: 4, 'follow-up': 5 };
+const PRECEDENCE: Record<Kind, number> = {
+  invitation: 0,
+  certificate: 0,
+  late: 1,
+  manager: 2,
+  reminder: 3,
+  onboarding: 4,
+  'follow-up': 5,
+};
 export const precedenceOf = (kind: Kind): number => PRECEDENCE[kind];
 export const isExemptFromLimit = (kind: Kind): boolean => PRECEDENCE[kind] === 0;
 
@@ -55,7 +63,8 @@ export interface Step {
 }
 
 /** Anchors whose notices go although the assignment is closed. */
-export const outlivesAssignment = (event: AnchorEvent): boolean => event === 'finished' || event === 'certificate-issued' || event === 'expires';
+export const outlivesAssignment = (event: AnchorEvent): boolean =>
+  event === 'finished' || event === 'certificate-issued' || event === 'expires';
 
 export const isBeforeDue = (step: Step): boolean => step.anchor.event === 'due' && step.offset.amount < 0;
 
@@ -67,8 +76,10 @@ export function stepFault(step: Step): string | null {
     return `"${step.name}": a time of day (${step.at}) goes with days, working days, weeks or months; got ${step.offset.unit}.`;
   if (step.gather === 'per day' && step.at === null) return `"${step.name}": a message gathered per day needs a time of day.`;
   if (step.anchor.event === 'date' && !step.anchor.date) return `"${step.name}": the anchor "date" needs a date.`;
-  if ((step.anchor.event === 'unit-opened' || step.anchor.event === 'unit-finished') && !step.anchor.unit) return `"${step.name}": the anchor "${step.anchor.event}" needs a unit.`;
-  if (step.repeat && step.repeat.every.amount <= 0) return `"${step.name}": a repeat needs at least 1 ${step.repeat.every.unit} between; got ${step.repeat.every.amount}.`;
+  if ((step.anchor.event === 'unit-opened' || step.anchor.event === 'unit-finished') && !step.anchor.unit)
+    return `"${step.name}": the anchor "${step.anchor.event}" needs a unit.`;
+  if (step.repeat && step.repeat.every.amount <= 0)
+    return `"${step.name}": a repeat needs at least 1 ${step.repeat.every.unit} between; got ${step.repeat.every.amount}.`;
   if (step.repeat && step.repeat.times < 1) return `"${step.name}": a repeat needs at least one time; got ${step.repeat.times}.`;
   if (step.to.length === 0) return `"${step.name}": a step needs somebody to write to.`;
   return null;
@@ -86,9 +97,17 @@ export const tellAnchor = (anchor: Anchor): string => (anchor.event === 'date' ?
 export function tellWhen(step: Step): string {
   const { amount, unit } = step.offset;
   const anchor = tellAnchor(step.anchor);
-  const base = amount === 0 ? (step.anchor.event === 'date' ? `on ${anchor}` : `when ${anchor}`) : `${tellAmount(amount, unit)} ${amount < 0 ? 'before' : 'after'} ${anchor}`;
+  const base =
+    amount === 0
+      ? step.anchor.event === 'date'
+        ? `on ${anchor}`
+        : `when ${anchor}`
+      : `${tellAmount(amount, unit)} ${amount < 0 ? 'before' : 'after'} ${anchor}`;
   const at = step.at ? `, ${step.at}` : '';
-  const times = step.repeat && step.repeat.times > 1 ? `; every ${step.repeat.every.amount === 1 ? step.repeat.every.unit.replace(/s$/, '') : tellAmount(step.repeat.every.amount, step.repeat.every.unit)}, ${step.repeat.times} times` : '';
+  const times =
+    step.repeat && step.repeat.times > 1
+      ? `; every ${step.repeat.every.amount === 1 ? step.repeat.every.unit.replace(/s$/, '') : tellAmount(step.repeat.every.amount, step.repeat.every.unit)}, ${step.repeat.times} times`
+      : '';
   const gathered = step.gather === 'per day' ? ', one message a day' : '';
   return base + at + times + gathered;
 }

@@ -68,7 +68,11 @@ function isBefore(a: Pending, b: Pending): boolean {
   if (a.at !== b.at) return a.at < b.at;
   const rank = a.rank - b.rank;
   if (rank !== 0) return rank < 0;
-  const identity = order(a.slot.assignment, b.slot.assignment) || order(a.slot.step, b.slot.step) || a.slot.occurrence - b.slot.occurrence || order(a.slot.to, b.slot.to);
+  const identity =
+    order(a.slot.assignment, b.slot.assignment) ||
+    order(a.slot.step, b.slot.step) ||
+    a.slot.occurrence - b.slot.occurrence ||
+    order(a.slot.to, b.slot.to);
   return identity !== 0 ? identity < 0 : a.slot.revision < b.slot.revision;
 }
 
@@ -97,7 +101,9 @@ class DayBook {
     const went = this.went.get(pending.dayKey!) ?? [];
     if (went.length === 0 && planned.length < 2) return 0;
     const messages = new Set(went);
-    for (const other of planned) if (!other.isSettled && other.rank < pending.rank && !messages.has(messageOf(other)) && wouldGo(other)) messages.add(messageOf(other));
+    for (const other of planned)
+      if (!other.isSettled && other.rank < pending.rank && !messages.has(messageOf(other)) && wouldGo(other))
+        messages.add(messageOf(other));
     messages.delete(messageOf(pending));
     return messages.size;
   }
@@ -126,7 +132,18 @@ export function rehearse({ from, until, roster, plans, assignments, withTrace = 
         dayKey = `${addressee.id}/${day}`;
       }
     }
-    const full: Pending = { slot, step, assignment, at, held: pending.held, rank: precedenceOf(step.kind), dayKey, addressee, day, isSettled: false };
+    const full: Pending = {
+      slot,
+      step,
+      assignment,
+      at,
+      held: pending.held,
+      rank: precedenceOf(step.kind),
+      dayKey,
+      addressee,
+      day,
+      isSettled: false,
+    };
     book.expect(full);
     heap.push(full);
   };
@@ -164,7 +181,19 @@ export function rehearse({ from, until, roster, plans, assignments, withTrace = 
       assignment,
       roster,
       now: at,
-      countOf: () => book.countBefore(current, (other) => decide({ slot: other.slot, step: other.step, assignment: other.assignment, roster, now: at, countOf: () => 0 }).kind === 'send'),
+      countOf: () =>
+        book.countBefore(
+          current,
+          (other) =>
+            decide({
+              slot: other.slot,
+              step: other.step,
+              assignment: other.assignment,
+              roster,
+              now: at,
+              countOf: () => 0,
+            }).kind === 'send',
+        ),
     });
     const zone = roster.calendarOf(roster.getPerson(assignment.person)).zone;
     if (decision.kind === 'hold') {
@@ -206,5 +235,12 @@ function waitLine(assignment: Assignment, step: Step): RehearsalLine {
 /** By moment, then assignment, step, occurrence, recipient; lines without a moment last. */
 function compareLines(a: RehearsalLine, b: RehearsalLine): number {
   const at = (a.at ?? Infinity) === (b.at ?? Infinity) ? 0 : (a.at ?? Infinity) - (b.at ?? Infinity);
-  return at || order(a.assignment, b.assignment) || order(a.step, b.step) || a.occurrence - b.occurrence || order(a.to, b.to) || a.revision - b.revision;
+  return (
+    at ||
+    order(a.assignment, b.assignment) ||
+    order(a.step, b.step) ||
+    a.occurrence - b.occurrence ||
+    order(a.to, b.to) ||
+    a.revision - b.revision
+  );
 }

@@ -55,7 +55,8 @@ export class Calendar {
   constructor(readonly facts: CalendarFacts) {
     this.zone = Zone.of(facts.zone);
     this.working = Array.from({ length: 8 }, (_, weekday) => facts.workingDays.includes(weekday));
-    if (!this.working.some(Boolean)) throw new RangeError(`Calendar "${facts.id}" has no working day; expected at least one weekday from 1 to 7.`);
+    if (!this.working.some(Boolean))
+      throw new RangeError(`Calendar "${facts.id}" has no working day; expected at least one weekday from 1 to 7.`);
     this.holidays = new Set(facts.holidays.map(dayOf));
   }
 

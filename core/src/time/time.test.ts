@@ -5,7 +5,17 @@ import { addMonths, Calendar, dateOf, dayOf, weekdayOf } from './calendar.ts';
 import { DAY_MS, Zone } from './zone.ts';
 import { LONDON, OSLO, utc } from '../testing.ts';
 
-const ZONES = ['Europe/Oslo', 'Europe/London', 'America/New_York', 'Australia/Lord_Howe', 'Asia/Kolkata', 'America/St_Johns', 'Pacific/Chatham', 'UTC', 'Africa/Casablanca'];
+const ZONES = [
+  'Europe/Oslo',
+  'Europe/London',
+  'America/New_York',
+  'Australia/Lord_Howe',
+  'Asia/Kolkata',
+  'America/St_Johns',
+  'Pacific/Chatham',
+  'UTC',
+  'Africa/Casablanca',
+];
 const instants = fc.integer({ min: utc('2015-01-01T00:00'), max: utc('2035-01-01T00:00') });
 
 describe('a zone agrees with an independent implementation', () => {
@@ -24,8 +34,13 @@ describe('a zone agrees with an independent implementation', () => {
     fc.assert(
       fc.property(fc.constantFrom(...ZONES), instants, fc.integer({ min: 0, max: 47 }), (name, near, halfHour) => {
         const day = Math.floor(near / DAY_MS);
-        const wall = Temporal.PlainDate.from(dateOf(day)).toPlainDateTime({ hour: Math.floor(halfHour / 2), minute: (halfHour % 2) * 30 });
-        expect(Zone.of(name).toInstant(day, halfHour * 1_800_000)).toBe(wall.toZonedDateTime(name, { disambiguation: 'compatible' }).epochMilliseconds);
+        const wall = Temporal.PlainDate.from(dateOf(day)).toPlainDateTime({
+          hour: Math.floor(halfHour / 2),
+          minute: (halfHour % 2) * 30,
+        });
+        expect(Zone.of(name).toInstant(day, halfHour * 1_800_000)).toBe(
+          wall.toZonedDateTime(name, { disambiguation: 'compatible' }).epochMilliseconds,
+        );
       }),
       { numRuns: 800 },
     );

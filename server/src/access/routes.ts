@@ -18,13 +18,26 @@ async function signIn({ deps, req, res }: Call, account: Account): Promise<Sessi
   const old = tokenOf(req.headers.cookie);
   if (old) await closeSession(deps.db, old);
   const { token, csrf } = await openSession(deps.db, account.id, deps.settings.sessionHours);
-  res.cookie(COOKIE, token, { httpOnly: true, sameSite: 'lax', secure: deps.settings.baseUrl.startsWith('https:'), path: '/', maxAge: deps.settings.sessionHours * 3_600_000 });
+  res.cookie(COOKIE, token, {
+    httpOnly: true,
+    sameSite: 'lax',
+    secure: deps.settings.baseUrl.startsWith('https:'),
+    path: '/',
+    maxAge: deps.settings.sessionHours * 3_600_000,
+  });
   return sessionView(deps, account, csrf);
 }
 
 async function sessionView(deps: Call['deps'], account: Account | null, csrf: string | null): Promise<Session> {
   const house = await getHouse(deps.db);
-  return { account, csrf, isDemo: house.isDemo, organisation: house.organisation, zone: house.zone, place: house.place };
+  return {
+    account,
+    csrf,
+    isDemo: house.isDemo,
+    organisation: house.organisation,
+    zone: house.zone,
+    place: house.place,
+  };
 }
 
 export const accessRoutes: Route[] = [

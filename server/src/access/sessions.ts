@@ -18,7 +18,13 @@ interface AccountRow {
   about: string | null;
 }
 
-const accountOf = (row: AccountRow): Account => ({ id: row.id, email: row.email, name: row.name, role: row.role, personId: row.person_id });
+const accountOf = (row: AccountRow): Account => ({
+  id: row.id,
+  email: row.email,
+  name: row.name,
+  role: row.role,
+  personId: row.person_id,
+});
 
 const FIND_BY_EMAIL = `
 select id, email, name, role, person_id, password_hash, about
@@ -90,4 +96,5 @@ export async function findSession(db: Queryable, token: string): Promise<OpenSes
   return row && { account: accountOf(row), csrf: row.csrf };
 }
 
-export const closeSession = (db: Queryable, token: string): Promise<unknown> => db.query('delete from sessions where token_hash = $1::bytea', [digest(token)]);
+export const closeSession = (db: Queryable, token: string): Promise<unknown> =>
+  db.query('delete from sessions where token_hash = $1::bytea', [digest(token)]);

@@ -52,15 +52,22 @@ where a.id = $1::bigint
 for update of a
 `;
 
-export const lockAssignment = (db: Client, id: string): Promise<LockedAssignment | null> => maybeRow<LockedAssignment>(db, LOCK_ASSIGNMENT, [id]);
+export const lockAssignment = (db: Client, id: string): Promise<LockedAssignment | null> =>
+  maybeRow<LockedAssignment>(db, LOCK_ASSIGNMENT, [id]);
 
 const INSERT_EVENT = `
 insert into assignment_events (assignment_id, type, at, data, by_whom)
 values ($1::bigint, $2::text, $3::timestamptz, $4::jsonb, $5::text)
 `;
 
-export const insertEvent = (db: Queryable, assignmentId: string, type: string, at: number, data: object | null, byWhom: string): Promise<unknown> =>
-  db.query(INSERT_EVENT, [assignmentId, type, new Date(at), data && JSON.stringify(data), byWhom]);
+export const insertEvent = (
+  db: Queryable,
+  assignmentId: string,
+  type: string,
+  at: number,
+  data: object | null,
+  byWhom: string,
+): Promise<unknown> => db.query(INSERT_EVENT, [assignmentId, type, new Date(at), data && JSON.stringify(data), byWhom]);
 
 export async function findIdByToken(db: Queryable, token: string): Promise<string | null> {
   return (await maybeRow<{ id: string }>(db, 'select id from assignments where token = $1::text', [token]))?.id ?? null;

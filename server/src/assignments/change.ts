@@ -21,7 +21,11 @@ export async function assign(deps: Deps, request: AssignRequest, byWhom: string)
 async function openAssignment(client: Parameters<typeof lockAssignment>[0], id: string): Promise<LockedAssignment> {
   const assignment = await lockAssignment(client, id);
   if (!assignment) throw new Refused('not-found', 'There is no such assignment, or not any more.');
-  if (assignment.closed_by) throw new Refused('conflict', `This assignment is ${assignment.closed_by} since ${tellMoment(assignment.closed_at!.getTime(), Zone.of(assignment.zone))}; nothing was changed.`);
+  if (assignment.closed_by)
+    throw new Refused(
+      'conflict',
+      `This assignment is ${assignment.closed_by} since ${tellMoment(assignment.closed_at!.getTime(), Zone.of(assignment.zone))}; nothing was changed.`,
+    );
   return assignment;
 }
 
@@ -32,8 +36,16 @@ export async function extend(deps: Deps, id: string, request: ExtendRequest, byW
     const zone = Zone.of(assignment.zone);
     const now = deps.clock.now();
     const dueAt = zone.toInstant(dayOf(request.dueOn), msOfTime(request.dueTime));
-    if (dueAt <= now) throw new Refused('wrong-input', `dueOn: the new due date ${tellMoment(dueAt, zone)} has passed; it is ${tellMoment(now, zone)}. Nothing was changed.`);
-    if (dueAt <= assignment.due_at.getTime()) throw new Refused('wrong-input', `dueOn: the new due date ${tellMoment(dueAt, zone)} is not after the one in force, ${tellMoment(assignment.due_at.getTime(), zone)}. Nothing was changed.`);
+    if (dueAt <= now)
+      throw new Refused(
+        'wrong-input',
+        `dueOn: the new due date ${tellMoment(dueAt, zone)} has passed; it is ${tellMoment(now, zone)}. Nothing was changed.`,
+      );
+    if (dueAt <= assignment.due_at.getTime())
+      throw new Refused(
+        'wrong-input',
+        `dueOn: the new due date ${tellMoment(dueAt, zone)} is not after the one in force, ${tellMoment(assignment.due_at.getTime(), zone)}. Nothing was changed.`,
+      );
     await client.query('update assignments set due_at = $2::timestamptz where id = $1::bigint', [id, new Date(dueAt)]);
     await insertEvent(client, id, 'extended', now, { dueAt: new Date(dueAt).toISOString(), reason: request.reason }, byWhom);
     await requestReplan(client, [id]);
@@ -46,7 +58,10 @@ export async function close(deps: Deps, id: string, how: 'waived' | 'withdrawn',
   await transaction(deps.db, async (client) => {
     await openAssignment(client, id);
     const now = deps.clock.now();
-    await client.query('update assignments set closed_by = $2::text, closed_at = $3::timestamptz, closed_reason = $4::text where id = $1::bigint', [id, how, new Date(now), reason]);
+    await client.query(
+      'update assignments set closed_by = $2::text, closed_at = $3::timestamptz, closed_reason = $4::text where id = $1::bigint',
+      [id, how, new Date(now), reason],
+    );
     await insertEvent(client, id, how, now, { reason }, byWhom);
     await requestReplan(client, [id]);
     await announce(client, 'assignments');

@@ -39,13 +39,30 @@ export async function draftAssignments(db: Queryable, request: AssignRequest, no
   const [course] = await listCourseFacts(db, [request.courseId]);
   const [plan] = await listPlanFacts(db, [request.courseId]);
   if (!course || !plan) throw new Refused('not-found', `There is no course ${request.courseId}.`);
-  if (course.required.length === 0) throw new Refused('conflict', `${course.title} has no required unit, so nobody could finish it. Add one before you assign it.`);
+  if (course.required.length === 0)
+    throw new Refused('conflict', `${course.title} has no required unit, so nobody could finish it. Add one before you assign it.`);
   const today = dateOf(Zone.of(house.zone).dayAt(now));
-  const chosen = await rows<{ id: string; joined_on: string | null; open_id: string | null; due_at: Date | null; name: string; zone: string }>(db, LIST_CHOSEN, [request.personIds, request.departments, request.sites, request.courseId, today]);
-  if (chosen.length === 0) throw new Refused('wrong-input', 'Nobody on the roster was chosen: expected people who are here, or a department or site with somebody in it.');
+  const chosen = await rows<{
+    id: string;
+    joined_on: string | null;
+    open_id: string | null;
+    due_at: Date | null;
+    name: string;
+    zone: string;
+  }>(db, LIST_CHOSEN, [request.personIds, request.departments, request.sites, request.courseId, today]);
+  if (chosen.length === 0)
+    throw new Refused(
+      'wrong-input',
+      'Nobody on the roster was chosen: expected people who are here, or a department or site with somebody in it.',
+    );
 
   const fresh = chosen.filter((row) => row.open_id === null);
-  const roster = await loadRoster(db, fresh.map((row) => row.id), [course], house.sending);
+  const roster = await loadRoster(
+    db,
+    fresh.map((row) => row.id),
+    [course],
+    house.sending,
+  );
   let notJoined = 0;
   const assignments = fresh.map((row): AssignmentFacts => {
     const zone = Zone.of(row.zone);
@@ -54,11 +71,31 @@ export async function draftAssignments(db: Queryable, request: AssignRequest, no
     const joins = row.joined_on === null ? 0 : zone.toInstant(dayOf(row.joined_on), msOfTime(house.sending.sendWindow.from));
     const assignedAt = Math.max(now, joins);
     if (joins > now) notJoined += 1;
-    if (dueAt <= now) throw new Refused('wrong-input', `The due date ${tellMoment(dueAt, zone)} has passed: it is ${tellMoment(now, zone)} for ${row.name}. Expected a later date; nothing was assigned.`);
-    if (dueAt <= assignedAt) throw new Refused('wrong-input', `${row.name} joins on ${tellDay(dayOf(row.joined_on!))}, after the due date ${tellMoment(dueAt, zone)}. Expected a later date; nothing was assigned.`);
-    return { id: row.id, person: row.id, course: course.id, assignedAt, dueAt, events: [], token: '', unitsDone: [], isClosed: false };
+    if (dueAt <= now)
+      throw new Refused(
+        'wrong-input',
+        `The due date ${tellMoment(dueAt, zone)} has passed: it is ${tellMoment(now, zone)} for ${row.name}. Expected a later date; nothing was assigned.`,
+      );
+    if (dueAt <= assignedAt)
+      throw new Refused(
+        'wrong-input',
+        `${row.name} joins on ${tellDay(dayOf(row.joined_on!))}, after the due date ${tellMoment(dueAt, zone)}. Expected a later date; nothing was assigned.`,
+      );
+    return {
+      id: row.id,
+      person: row.id,
+      course: course.id,
+      assignedAt,
+      dueAt,
+      events: [],
+      token: '',
+      unitsDone: [],
+      isClosed: false,
+    };
   });
-  const already = chosen.filter((row) => row.open_id !== null).map((row) => ({ id: row.id, name: row.name, due: tellMoment(row.due_at!.getTime(), Zone.of(row.zone)) }));
+  const already = chosen
+    .filter((row) => row.open_id !== null)
+    .map((row) => ({ id: row.id, name: row.name, due: tellMoment(row.due_at!.getTime(), Zone.of(row.zone)) }));
   return { house, course, plan, roster, assignments, already, notJoined };
 }
 
@@ -88,10 +125,23 @@ export function previewNotice(line: RehearsalLine, step: PlanStep, person: Perso
 }
 
 /** Real people with each step's moment, from the core that will send. */
-export function previewPeople(assignments: readonly Assignment[], steps: readonly PlanStep[], publishedAt: Instant, roster: Roster, from: Instant, now = from): { people: PreviewPerson[]; lines: RehearsalLine[] } {
+export function previewPeople(
+  assignments: readonly Assignment[],
+  steps: readonly PlanStep[],
+  publishedAt: Instant,
+  roster: Roster,
+  from: Instant,
+  now = from,
+): { people: PreviewPerson[]; lines: RehearsalLine[] } {
   const stepOf = new Map(steps.map((step) => [step.id, step]));
   const courses = [...new Set(assignments.map((assignment) => assignment.course))];
-  const lines = rehearse({ from, until: from + HORIZON_MS, roster, assignments, plans: courses.map((course) => ({ course, publishedAt, steps: steps.filter((step) => step.on) })) });
+  const lines = rehearse({
+    from,
+    until: from + HORIZON_MS,
+    roster,
+    assignments,
+    plans: courses.map((course) => ({ course, publishedAt, steps: steps.filter((step) => step.on) })),
+  });
   const linesOf = new Map<string, RehearsalLine[]>();
   for (const line of lines) {
     const list = linesOf.get(line.assignment);
@@ -102,7 +152,9 @@ export function previewPeople(assignments: readonly Assignment[], steps: readonl
     const person = roster.getPerson(assignment.person);
     const calendar = roster.calendarOf(person);
     const { dueAt } = standingAt(assignment, now);
-    const leave = person.leave.find(({ from: first, to }) => dayOf(first) <= calendar.zone.dayAt(dueAt) && dayOf(to) >= calendar.zone.dayAt(now));
+    const leave = person.leave.find(
+      ({ from: first, to }) => dayOf(first) <= calendar.zone.dayAt(dueAt) && dayOf(to) >= calendar.zone.dayAt(now),
+    );
     return {
       id: person.id,
       name: person.name,
@@ -110,7 +162,14 @@ export function previewPeople(assignments: readonly Assignment[], steps: readonl
       zone: calendar.zone.name,
       due: tellMoment(dueAt, calendar.zone),
       dueAt: new Date(dueAt).toISOString(),
-      note: assignment.assignedAt > now ? `joins ${tellDay(calendar.zone.dayAt(assignment.assignedAt))}` : leave ? `on leave to ${tellDay(dayOf(leave.to))}` : !person.isReachable ? 'mail comes back' : null,
+      note:
+        assignment.assignedAt > now
+          ? `joins ${tellDay(calendar.zone.dayAt(assignment.assignedAt))}`
+          : leave
+            ? `on leave to ${tellDay(dayOf(leave.to))}`
+            : !person.isReachable
+              ? 'mail comes back'
+              : null,
       notices: (linesOf.get(assignment.id) ?? []).map((line) => previewNotice(line, stepOf.get(line.step)!, person, roster)),
     };
   });
@@ -118,7 +177,13 @@ export function previewPeople(assignments: readonly Assignment[], steps: readonl
 }
 
 /** Merge fields that would stay empty, by step: each would hold that notice. */
-export function missingByStep(assignments: readonly AssignmentFacts[], steps: readonly PlanStep[], facts: Facts, baseUrl: string, now: Instant): AssignPreview['missing'] {
+export function missingByStep(
+  assignments: readonly AssignmentFacts[],
+  steps: readonly PlanStep[],
+  facts: Facts,
+  baseUrl: string,
+  now: Instant,
+): AssignPreview['missing'] {
   const found = new Map<string, { step: string; field: string; people: string[] }>();
   for (const assignment of assignments) {
     const person = facts.roster.getPerson(assignment.person);
@@ -148,7 +213,13 @@ export async function previewAssign(deps: Deps, request: AssignRequest): Promise
   const now = deps.clock.now();
   const draft = await draftAssignments(deps.db, request, now);
   const { people, lines } = previewPeople(draft.assignments, draft.plan.steps, draft.plan.publishedAt, draft.roster, now);
-  const facts: Facts = { house: draft.house, roster: draft.roster, assignments: new Map(), courses: new Map([[draft.course.id, draft.course]]), plans: new Map() };
+  const facts: Facts = {
+    house: draft.house,
+    roster: draft.roster,
+    assignments: new Map(),
+    courses: new Map([[draft.course.id, draft.course]]),
+    plans: new Map(),
+  };
   const byDay = new Map<string, number>();
   const house = Zone.of(draft.house.zone);
   for (const line of lines) {
@@ -159,9 +230,13 @@ export async function previewAssign(deps: Deps, request: AssignRequest): Promise
   const off = draft.plan.steps.filter((step) => !step.on).map((step) => `“${step.name}”`);
   const warnings = [
     off.length > 0 ? `${off.join(', ')} ${off.length === 1 ? 'is' : 'are'} switched off in this plan.` : '',
-    draft.notJoined > 0 ? `${tellAmount(draft.notJoined, 'people').replace('1 people', '1 person')} of these have not joined yet: they are assigned, and welcomed, on their first morning.` : '',
+    draft.notJoined > 0
+      ? `${tellAmount(draft.notJoined, 'people').replace('1 people', '1 person')} of these have not joined yet: they are assigned, and welcomed, on their first morning.`
+      : '',
   ].filter(Boolean);
-  const title = await maybeRow<{ id: string; title: string }>(deps.db, 'select id, title from courses where id = $1::bigint', [request.courseId]);
+  const title = await maybeRow<{ id: string; title: string }>(deps.db, 'select id, title from courses where id = $1::bigint', [
+    request.courseId,
+  ]);
   return {
     course: title!,
     count: draft.assignments.length,

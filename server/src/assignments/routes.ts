@@ -8,13 +8,24 @@ import { previewAssign } from './preview.ts';
 /** A manager acts on the assignments of people in their own line and on no others. */
 async function refuseForeign({ deps, account, req }: Call): Promise<string> {
   const id = parse(Id, req.params['id']);
-  if (account!.role === 'manager' && !(account!.personId && (await isInLineOf(deps.db, account!.personId, id)))) throw new Refused('not-allowed', 'This person is not in your line; nothing was changed.');
+  if (account!.role === 'manager' && !(account!.personId && (await isInLineOf(deps.db, account!.personId, id))))
+    throw new Refused('not-allowed', 'This person is not in your line; nothing was changed.');
   return id;
 }
 
 export const assignmentRoutes: Route[] = [
-  { method: 'post', path: '/api/assignments/preview', access: ADMINISTRATORS, handle: ({ deps, req }) => previewAssign(deps, parse(AssignRequest, req.body)) },
-  { method: 'post', path: '/api/assignments', access: ADMINISTRATORS, handle: ({ deps, req, account }) => assign(deps, parse(AssignRequest, req.body), account!.name) },
+  {
+    method: 'post',
+    path: '/api/assignments/preview',
+    access: ADMINISTRATORS,
+    handle: ({ deps, req }) => previewAssign(deps, parse(AssignRequest, req.body)),
+  },
+  {
+    method: 'post',
+    path: '/api/assignments',
+    access: ADMINISTRATORS,
+    handle: ({ deps, req, account }) => assign(deps, parse(AssignRequest, req.body), account!.name),
+  },
   {
     method: 'post',
     path: '/api/assignments/:id/extend',

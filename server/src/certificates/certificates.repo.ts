@@ -8,7 +8,8 @@ import { makeCertificate } from './pdf.ts';
 export const newSerial = (): string => serialFrom([...randomBytes(8)]);
 
 /** The last day on which a certificate holds; null for ever. */
-export const expiryOf = (issuedOn: string, validityMonths: number | null): string | null => (validityMonths === null ? null : dateOf(addMonths(dayOf(issuedOn), validityMonths)));
+export const expiryOf = (issuedOn: string, validityMonths: number | null): string | null =>
+  validityMonths === null ? null : dateOf(addMonths(dayOf(issuedOn), validityMonths));
 
 const INSERT_CERTIFICATE = `
 insert into certificates (assignment_id, person_id, course_id, serial, person_name, course_title, issued_on, expires_on)
@@ -21,8 +22,19 @@ returning serial, expires_on
 `;
 
 /** Issues the certificate of a finished assignment, its PDF with it. */
-export async function issueCertificate(db: Client, assignmentId: string, issuedOn: string, validityMonths: number | null, baseUrl: string): Promise<{ serial: string; expiresOn: string | null }> {
-  const row = await oneRow<{ serial: string; expires_on: string | null }>(db, INSERT_CERTIFICATE, [assignmentId, newSerial(), issuedOn, expiryOf(issuedOn, validityMonths)]);
+export async function issueCertificate(
+  db: Client,
+  assignmentId: string,
+  issuedOn: string,
+  validityMonths: number | null,
+  baseUrl: string,
+): Promise<{ serial: string; expiresOn: string | null }> {
+  const row = await oneRow<{ serial: string; expires_on: string | null }>(db, INSERT_CERTIFICATE, [
+    assignmentId,
+    newSerial(),
+    issuedOn,
+    expiryOf(issuedOn, validityMonths),
+  ]);
   await certificatePdf(db, row.serial, baseUrl);
   return { serial: row.serial, expiresOn: row.expires_on };
 }
@@ -50,7 +62,8 @@ export interface CertificateDbRow {
   owner: string | null;
 }
 
-export const findCertificate = (db: Queryable, serial: string): Promise<CertificateDbRow | null> => maybeRow<CertificateDbRow>(db, FIND_CERTIFICATE, [serial]);
+export const findCertificate = (db: Queryable, serial: string): Promise<CertificateDbRow | null> =>
+  maybeRow<CertificateDbRow>(db, FIND_CERTIFICATE, [serial]);
 
 /** The PDF of a certificate: as it was made at finishing, or made now and kept. Null where the serial is unknown. */
 export async function certificatePdf(db: Queryable, serial: string, baseUrl: string): Promise<Buffer | null> {
@@ -75,15 +88,33 @@ export async function certificatePdf(db: Queryable, serial: string, baseUrl: str
 /** What the verify page answers; no more than the certificate itself says. */
 export async function verify(db: Queryable, typed: string, today: string): Promise<Verification> {
   const serial = parseSerial(typed);
-  if (!serial) return { answer: 'unknown', serial: typed.slice(0, 40), reason: 'The check character does not fit, so there is a mistake in the serial. Look at it again: nine letters and digits, such as 7F3K-9QWD-X.' };
+  if (!serial)
+    return {
+      answer: 'unknown',
+      serial: typed.slice(0, 40),
+      reason:
+        'The check character does not fit, so there is a mistake in the serial. Look at it again: nine letters and digits, such as 7F3K-9QWD-X.',
+    };
   const row = await findCertificate(db, serial);
   if (!row) return { answer: 'unknown', serial, reason: 'No certificate was issued with this serial.' };
   const { organisation } = await getHouse(db);
   const answer = row.revoked_at ? 'revoked' : row.expires_on !== null && row.expires_on < today ? 'expired' : 'genuine';
-  return { answer, serial, name: row.person_name, course: row.course_title, issuedOn: row.issued_on, expiresOn: row.expires_on, organisation };
+  return {
+    answer,
+    serial,
+    name: row.person_name,
+    course: row.course_title,
+    issuedOn: row.issued_on,
+    expiresOn: row.expires_on,
+    organisation,
+  };
 }
 
-export async function listCertificates(db: Queryable, query: { find?: string; state: string; page: number; size: number }, today: string): Promise<CertificatesPage> {
+export async function listCertificates(
+  db: Queryable,
+  query: { find?: string; state: string; page: number; size: number },
+  today: string,
+): Promise<CertificatesPage> {
   const values: unknown[] = [today];
   const where = ['$1::date is not null'];
   if (query.find) {
@@ -111,7 +142,11 @@ export async function listCertificates(db: Queryable, query: { find?: string; st
       course: { id: row.course_id, title: row.course_title },
       issuedOn: row.issued_on,
       expiresOn: row.expires_on,
-      state: certificateState(dayOf(today), row.expires_on === null ? null : dayOf(row.expires_on), row.revoked_at !== null) satisfies CertificateState,
+      state: certificateState(
+        dayOf(today),
+        row.expires_on === null ? null : dayOf(row.expires_on),
+        row.revoked_at !== null,
+      ) satisfies CertificateState,
     })),
   };
 }

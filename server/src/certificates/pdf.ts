@@ -19,7 +19,8 @@ export interface CertificateText {
 
 const resolve = createRequire(import.meta.url).resolve;
 // static .woff files: the subsetting of .woff2 crashes in fontkit
-const font = (family: string, weight: number, subset: string): Buffer => readFileSync(resolve(`@fontsource/${family}/files/${family}-${subset}-${weight}-normal.woff`));
+const font = (family: string, weight: number, subset: string): Buffer =>
+  readFileSync(resolve(`@fontsource/${family}/files/${family}-${subset}-${weight}-normal.woff`));
 
 const INK = rgb(0x1e / 255, 0x24 / 255, 0x30 / 255);
 const QUIET = rgb(0x5b / 255, 0x64 / 255, 0x72 / 255);
@@ -39,7 +40,8 @@ async function embedFace(document: PDFDocument, family: string, weight: number):
   };
 }
 
-const fontFor = (character: string, face: Face): PDFFont => (character.codePointAt(0)! > 0xff && !'–—‘’“”•…€'.includes(character) ? face.extended : face.latin);
+const fontFor = (character: string, face: Face): PDFFont =>
+  character.codePointAt(0)! > 0xff && !'–—‘’“”•…€'.includes(character) ? face.extended : face.latin;
 
 function runsOf(text: string, face: Face): { text: string; font: PDFFont }[] {
   const runs: { text: string; font: PDFFont }[] = [];
@@ -52,7 +54,8 @@ function runsOf(text: string, face: Face): { text: string; font: PDFFont }[] {
   return runs;
 }
 
-const widthOf = (text: string, face: Face, size: number): number => runsOf(text, face).reduce((sum, run) => sum + run.font.widthOfTextAtSize(run.text, size), 0);
+const widthOf = (text: string, face: Face, size: number): number =>
+  runsOf(text, face).reduce((sum, run) => sum + run.font.widthOfTextAtSize(run.text, size), 0);
 
 function draw(page: PDFPage, text: string, face: Face, size: number, x: number, y: number, color = INK): void {
   for (const run of runsOf(text, face)) {
@@ -70,7 +73,10 @@ function fitText(text: string, face: Face, sizes: readonly number[], width: numb
       else lines.push(word);
       return lines;
     }, []);
-  const size = sizes.find((candidate) => breakAt(candidate).length <= 2 && breakAt(candidate).every((line) => widthOf(line, face, candidate) <= width)) ?? sizes.at(-1)!;
+  const size =
+    sizes.find(
+      (candidate) => breakAt(candidate).length <= 2 && breakAt(candidate).every((line) => widthOf(line, face, candidate) <= width),
+    ) ?? sizes.at(-1)!;
   return { size, lines: breakAt(size) };
 }
 
@@ -111,7 +117,12 @@ export async function makeCertificate(text: CertificateText): Promise<Buffer> {
   }
 
   const base = 96;
-  page.drawLine({ start: { x: left, y: base + 74 }, end: { x: width - left, y: base + 74 }, thickness: 0.75, color: RULE });
+  page.drawLine({
+    start: { x: left, y: base + 74 },
+    end: { x: width - left, y: base + 74 },
+    thickness: 0.75,
+    color: RULE,
+  });
   const columns: [string, string][] = [
     ['Finished on', tellDate(dayOf(text.issuedOn))],
     ['Valid until', text.expiresOn ? tellDate(dayOf(text.expiresOn)) : 'no expiry'],
@@ -123,7 +134,14 @@ export async function makeCertificate(text: CertificateText): Promise<Buffer> {
     draw(page, value, strong, 13, left + i * 138, base + 30);
   });
   draw(page, `Check it at ${text.verifyUrl.replace(/^https?:\/\//, '')}`, plain, 10, left, base, QUIET);
-  const code = await document.embedPng(await QRCode.toBuffer(text.verifyUrl, { margin: 0, scale: 8, errorCorrectionLevel: 'M', color: { dark: '#1E2430', light: '#FFFFFF' } }));
+  const code = await document.embedPng(
+    await QRCode.toBuffer(text.verifyUrl, {
+      margin: 0,
+      scale: 8,
+      errorCorrectionLevel: 'M',
+      color: { dark: '#1E2430', light: '#FFFFFF' },
+    }),
+  );
   page.drawImage(code, { x: width - left - 66, y: base - 4, width: 66, height: 66 });
   return Buffer.from(await document.save());
 }

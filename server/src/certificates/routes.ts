@@ -12,8 +12,18 @@ export function sendPdf(res: { setHeader(name: string, value: string): void; end
 }
 
 export const certificateRoutes: Route[] = [
-  { method: 'get', path: '/api/certificates', access: OFFICE, handle: async ({ deps, req }) => listCertificates(deps.db, parse(CertificatesQuery, req.query), await houseToday(deps)) },
-  { method: 'get', path: '/api/verify/:serial', access: 'public', handle: async ({ deps, req }) => verify(deps.db, String(req.params['serial']), await houseToday(deps)) },
+  {
+    method: 'get',
+    path: '/api/certificates',
+    access: OFFICE,
+    handle: async ({ deps, req }) => listCertificates(deps.db, parse(CertificatesQuery, req.query), await houseToday(deps)),
+  },
+  {
+    method: 'get',
+    path: '/api/verify/:serial',
+    access: 'public',
+    handle: async ({ deps, req }) => verify(deps.db, String(req.params['serial']), await houseToday(deps)),
+  },
   {
     method: 'get',
     path: '/api/certificates/:serial/pdf',

@@ -9,11 +9,24 @@ import { DemoClock, findDemoClock } from './clock.ts';
 import { nextNoticeAt } from './move.ts';
 
 async function clockView(deps: Deps): Promise<ClockView> {
-  if (!(deps.clock instanceof DemoClock)) return { now: new Date(deps.clock.now()).toISOString(), isDemo: false, isMoving: false, nextNoticeAt: null, isTicking: true };
+  if (!(deps.clock instanceof DemoClock))
+    return {
+      now: new Date(deps.clock.now()).toISOString(),
+      isDemo: false,
+      isMoving: false,
+      nextNoticeAt: null,
+      isTicking: true,
+    };
   const row = await findDemoClock(deps.db);
   if (row) deps.clock.adopt(row);
   const next = await nextNoticeAt(deps.db, deps.clock.now(), false);
-  return { now: new Date(deps.clock.now()).toISOString(), isDemo: true, isMoving: deps.clock.isMoving, nextNoticeAt: next === null ? null : new Date(next).toISOString(), isTicking: deps.clock.isTicking };
+  return {
+    now: new Date(deps.clock.now()).toISOString(),
+    isDemo: true,
+    isMoving: deps.clock.isMoving,
+    nextNoticeAt: next === null ? null : new Date(next).toISOString(),
+    isTicking: deps.clock.isTicking,
+  };
 }
 
 export const clockRoutes: Route[] = [
@@ -34,9 +47,16 @@ export const clockRoutes: Route[] = [
         if (next === null) throw new Refused('conflict', 'Nothing is planned, so there is no next notice to go to. Assign a course first.');
         target = next;
       } else target = 'days' in move ? zone.toInstant(local.day + move.days, local.ms) : zone.toInstant(dayOf(move.day), msOfTime('09:00'));
-      if (target <= now) throw new Refused('wrong-input', `day: time only goes forward; ${'day' in move ? tellDay(dayOf(move.day)) : 'that'} is not after now, ${tellDay(local.day)}.`);
+      if (target <= now)
+        throw new Refused(
+          'wrong-input',
+          `day: time only goes forward; ${'day' in move ? tellDay(dayOf(move.day)) : 'that'} is not after now, ${tellDay(local.day)}.`,
+        );
       // the worker carries the clock there, stopping at each notice
-      await deps.db.query('update demo_clock set base_at = $1::timestamptz, set_at = now(), move_to = $2::timestamptz', [new Date(now), new Date(target)]);
+      await deps.db.query('update demo_clock set base_at = $1::timestamptz, set_at = now(), move_to = $2::timestamptz', [
+        new Date(now),
+        new Date(target),
+      ]);
       await announce(deps.db, 'clock', 'work');
       return clockView(deps);
     },

@@ -94,7 +94,16 @@ export async function listSections(db: Queryable, courseId: string): Promise<Cou
 }
 
 export async function findCourse(db: Queryable, id: string): Promise<CourseView | null> {
-  const row = await maybeRow<{ id: string; title: string; code: string | null; summary: string | null; validity_months: number | null; owner_id: string | null; owner_name: string | null; assigned: number }>(db, FIND_COURSE, [id]);
+  const row = await maybeRow<{
+    id: string;
+    title: string;
+    code: string | null;
+    summary: string | null;
+    validity_months: number | null;
+    owner_id: string | null;
+    owner_name: string | null;
+    assigned: number;
+  }>(db, FIND_COURSE, [id]);
   if (!row) return null;
   return {
     id: row.id,
@@ -121,10 +130,19 @@ where id = $1::bigint
 `;
 
 export async function insertCourse(db: Client, draft: CourseDraft): Promise<string> {
-  return (await oneRow<{ id: string }>(db, INSERT_COURSE, [draft.title, draft.code || null, draft.summary || null, draft.ownerId, draft.validityMonths])).id;
+  return (
+    await oneRow<{ id: string }>(db, INSERT_COURSE, [
+      draft.title,
+      draft.code || null,
+      draft.summary || null,
+      draft.ownerId,
+      draft.validityMonths,
+    ])
+  ).id;
 }
 
-export const updateCourse = (db: Client, id: string, draft: CourseDraft): Promise<unknown> => db.query(UPDATE_COURSE, [id, draft.title, draft.code || null, draft.summary || null, draft.ownerId, draft.validityMonths]);
+export const updateCourse = (db: Client, id: string, draft: CourseDraft): Promise<unknown> =>
+  db.query(UPDATE_COURSE, [id, draft.title, draft.code || null, draft.summary || null, draft.ownerId, draft.validityMonths]);
 
 const REFRESH_REQUIRED = `
 update courses c
@@ -144,12 +162,32 @@ export async function saveSections(db: Client, courseId: string, sections: Cours
   const keptUnits: string[] = [];
   for (const [position, section] of sections.entries()) {
     const updated = section.id
-      ? await maybeRow<{ id: string }>(db, 'update sections set position = $3::integer, title = $4::text where id = $1::bigint and course_id = $2::bigint returning id', [section.id, courseId, position, section.title])
+      ? await maybeRow<{ id: string }>(
+          db,
+          'update sections set position = $3::integer, title = $4::text where id = $1::bigint and course_id = $2::bigint returning id',
+          [section.id, courseId, position, section.title],
+        )
       : null;
-    const sectionId = (updated ?? (await oneRow<{ id: string }>(db, 'insert into sections (course_id, position, title) values ($1::bigint, $2::integer, $3::text) returning id', [courseId, position, section.title]))).id;
+    const sectionId = (
+      updated ??
+      (await oneRow<{ id: string }>(
+        db,
+        'insert into sections (course_id, position, title) values ($1::bigint, $2::integer, $3::text) returning id',
+        [courseId, position, section.title],
+      ))
+    ).id;
     keptSections.push(sectionId);
     for (const [place, unit] of section.units.entries()) {
-      const values = [sectionId, place, unit.kind, unit.title, unit.required, unit.kind === 'page' ? unit.body : null, unit.kind === 'link' ? unit.url : null, unit.kind === 'file' ? unit.fileId : null];
+      const values = [
+        sectionId,
+        place,
+        unit.kind,
+        unit.title,
+        unit.required,
+        unit.kind === 'page' ? unit.body : null,
+        unit.kind === 'link' ? unit.url : null,
+        unit.kind === 'file' ? unit.fileId : null,
+      ];
       const kept = unit.id
         ? await maybeRow<{ id: string }>(
             db,
@@ -158,18 +196,38 @@ export async function saveSections(db: Client, courseId: string, sections: Cours
             [...values, unit.id, courseId],
           )
         : null;
-      const id = (kept ?? (await oneRow<{ id: string }>(db, 'insert into units (section_id, position, kind, title, required, body, url, file_id) values ($1::bigint, $2::integer, $3::text, $4::text, $5::boolean, $6::text, $7::text, $8::bigint) returning id', values))).id;
+      const id = (
+        kept ??
+        (await oneRow<{ id: string }>(
+          db,
+          'insert into units (section_id, position, kind, title, required, body, url, file_id) values ($1::bigint, $2::integer, $3::text, $4::text, $5::boolean, $6::text, $7::text, $8::bigint) returning id',
+          values,
+        ))
+      ).id;
       keptUnits.push(id);
     }
   }
-  await db.query('delete from units where section_id in (select id from sections where course_id = $1::bigint) and id <> all($2::bigint[])', [courseId, keptUnits]);
+  await db.query(
+    'delete from units where section_id in (select id from sections where course_id = $1::bigint) and id <> all($2::bigint[])',
+    [courseId, keptUnits],
+  );
   await db.query('delete from sections where course_id = $1::bigint and id <> all($2::bigint[])', [courseId, keptSections]);
   await db.query(REFRESH_REQUIRED, [courseId]);
 }
 
-export async function insertFile(db: Queryable, name: string, type: string, content: Buffer): Promise<{ id: string; name: string; bytes: number }> {
-  const { id } = await oneRow<{ id: string }>(db, 'insert into files (name, type, content) values ($1::text, $2::text, $3::bytea) returning id', [name, type, content]);
+export async function insertFile(
+  db: Queryable,
+  name: string,
+  type: string,
+  content: Buffer,
+): Promise<{ id: string; name: string; bytes: number }> {
+  const { id } = await oneRow<{ id: string }>(
+    db,
+    'insert into files (name, type, content) values ($1::text, $2::text, $3::bytea) returning id',
+    [name, type, content],
+  );
   return { id, name, bytes: content.length };
 }
 
-export const findFile = (db: Queryable, id: string): Promise<{ name: string; type: string; content: Buffer } | null> => maybeRow(db, 'select name, type, content from files where id = $1::bigint', [id]);
+export const findFile = (db: Queryable, id: string): Promise<{ name: string; type: string; content: Buffer } | null> =>
+  maybeRow(db, 'select name, type, content from files where id = $1::bigint', [id]);

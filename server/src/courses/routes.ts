@@ -8,7 +8,10 @@ import { changeCourse, createCourse } from './save-course.ts';
 /** Types that a browser may show in place; everything else is a download. */
 const INLINE = new Set(['application/pdf', 'image/png', 'image/jpeg', 'image/gif', 'image/webp', 'text/plain']);
 
-export function sendFile(res: { setHeader(name: string, value: string): void; end(body: Buffer): void }, file: { name: string; type: string; content: Buffer }): void {
+export function sendFile(
+  res: { setHeader(name: string, value: string): void; end(body: Buffer): void },
+  file: { name: string; type: string; content: Buffer },
+): void {
   const inline = INLINE.has(file.type);
   res.setHeader('content-type', inline ? file.type : 'application/octet-stream');
   res.setHeader('content-disposition', `${inline ? 'inline' : 'attachment'}; filename*=UTF-8''${encodeURIComponent(file.name)}`);
@@ -28,7 +31,14 @@ export const courseRoutes: Route[] = [
       return course;
     },
   },
-  { method: 'post', path: '/api/courses', access: EDITORS, handle: async ({ deps, req, account }) => ({ id: await createCourse(deps, parse(CourseDraft, req.body), account!.name) }) },
+  {
+    method: 'post',
+    path: '/api/courses',
+    access: EDITORS,
+    handle: async ({ deps, req, account }) => ({
+      id: await createCourse(deps, parse(CourseDraft, req.body), account!.name),
+    }),
+  },
   {
     method: 'put',
     path: '/api/courses/:id',
@@ -44,9 +54,13 @@ export const courseRoutes: Route[] = [
     path: '/api/files',
     access: EDITORS,
     async handle({ deps, req }) {
-      const { name, type } = parse(z.object({ name: z.string().min(1).max(255), type: z.string().max(200).default('application/octet-stream') }), req.query);
+      const { name, type } = parse(
+        z.object({ name: z.string().min(1).max(255), type: z.string().max(200).default('application/octet-stream') }),
+        req.query,
+      );
       const bytes = Buffer.isBuffer(req.body) ? req.body : Buffer.alloc(0);
-      if (bytes.length === 0) throw new Refused('wrong-file', `${name}: the file is empty (0 bytes). Expected a file with something in it; nothing was stored.`);
+      if (bytes.length === 0)
+        throw new Refused('wrong-file', `${name}: the file is empty (0 bytes). Expected a file with something in it; nothing was stored.`);
       return insertFile(deps.db, name, type, bytes);
     },
   },

@@ -20,14 +20,22 @@ export const cleanPage = (html: string): string =>
 
 const clean = (draft: CourseDraft): CourseDraft => ({
   ...draft,
-  sections: draft.sections.map((section) => ({ ...section, units: section.units.map((unit) => ({ ...unit, body: unit.body === null ? null : cleanPage(unit.body) })) })),
+  sections: draft.sections.map((section) => ({
+    ...section,
+    units: section.units.map((unit) => ({ ...unit, body: unit.body === null ? null : cleanPage(unit.body) })),
+  })),
 });
 
 /** Unique titles and codes are refused in a sentence, not by the name of a constraint. */
 async function refuseTwins(db: Client, id: string | null, draft: CourseDraft): Promise<void> {
-  const [twin] = await rows<{ title: string; code: string | null }>(db, 'select title, code from courses where (title = $1::text or code = $2::text) and id is distinct from $3::bigint', [draft.title, draft.code || null, id]);
+  const [twin] = await rows<{ title: string; code: string | null }>(
+    db,
+    'select title, code from courses where (title = $1::text or code = $2::text) and id is distinct from $3::bigint',
+    [draft.title, draft.code || null, id],
+  );
   if (!twin) return;
-  if (twin.title === draft.title) throw new Refused('conflict', `There is a course called "${draft.title}" already; a name of its own keeps them apart in every list.`);
+  if (twin.title === draft.title)
+    throw new Refused('conflict', `There is a course called "${draft.title}" already; a name of its own keeps them apart in every list.`);
   throw new Refused('conflict', `The code ${draft.code} belongs to "${twin.title}".`);
 }
 
@@ -48,7 +56,9 @@ export async function changeCourse(deps: Deps, id: string, draft: CourseDraft): 
     await refuseTwins(client, id, draft);
     await updateCourse(client, id, draft);
     await saveSections(client, id, clean(draft).sections);
-    const open = (await rows<{ id: string }>(client, 'select id from assignments where course_id = $1::bigint and closed_by is null', [id])).map((row) => row.id);
+    const open = (
+      await rows<{ id: string }>(client, 'select id from assignments where course_id = $1::bigint and closed_by is null', [id])
+    ).map((row) => row.id);
     await releaseHeld(client, open, deps.clock.now());
     await requestReplan(client, open);
   });
@@ -64,5 +74,11 @@ values ($1::bigint, $2::integer, $3::timestamptz, $4::text, $5::jsonb)
 on conflict (course_id) do update set version = excluded.version, published_at = excluded.published_at, published_by = excluded.published_by, steps = excluded.steps
 `;
 
-export const putPlan = (db: Client, courseId: string, version: number, now: number, byWhom: string | null, steps: readonly PlanStep[]): Promise<unknown> =>
-  db.query(PUT_PLAN, [courseId, version, new Date(now), byWhom, JSON.stringify(steps)]);
+export const putPlan = (
+  db: Client,
+  courseId: string,
+  version: number,
+  now: number,
+  byWhom: string | null,
+  steps: readonly PlanStep[],
+): Promise<unknown> => db.query(PUT_PLAN, [courseId, version, new Date(now), byWhom, JSON.stringify(steps)]);

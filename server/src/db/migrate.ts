@@ -3,9 +3,19 @@ import { existsSync } from 'node:fs';
 import { runner } from 'node-pg-migrate';
 
 /** The folder of numbered migrations, beside the sources and beside the bundle. */
-const DIRECTORY = [new URL('../../migrations', import.meta.url), new URL('../migrations', import.meta.url)].map((url) => fileURLToPath(url)).find((path) => existsSync(path))!;
+const DIRECTORY = [new URL('../../migrations', import.meta.url), new URL('../migrations', import.meta.url)]
+  .map((url) => fileURLToPath(url))
+  .find((path) => existsSync(path))!;
 
 /** Brings the database to the newest migration; does nothing when it is there. */
 export async function migrate(databaseUrl: string): Promise<void> {
-  await runner({ databaseUrl, dir: DIRECTORY, direction: 'up', migrationsTable: 'migrations', log: () => undefined, singleTransaction: true, advisoryLockMode: 'wait' });
+  await runner({
+    databaseUrl,
+    dir: DIRECTORY,
+    direction: 'up',
+    migrationsTable: 'migrations',
+    log: () => undefined,
+    singleTransaction: true,
+    advisoryLockMode: 'wait',
+  });
 }

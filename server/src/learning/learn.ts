@@ -21,7 +21,16 @@ cross join settings h
 where a.token = $1::text
 `;
 
-type LearningRow = AssignmentDbRow & { summary: string | null; token: string; units_done: string[]; closed_reason: string | null; person: string; zone: string; trainer: string | null; organisation: string };
+type LearningRow = AssignmentDbRow & {
+  summary: string | null;
+  token: string;
+  units_done: string[];
+  closed_reason: string | null;
+  person: string;
+  zone: string;
+  trainer: string | null;
+  organisation: string;
+};
 
 const LIST_DONE = `
 select data ->> 'unit' as unit, min(at) as at
@@ -94,18 +103,32 @@ export async function markUnitDone(deps: Deps, token: string, unitId: string): P
     const assignment = (await lockAssignment(client, id))!;
     if (assignment.closed_by === 'finished') return { finished: true };
     if (assignment.closed_by) throw new Refused('conflict', `This course is no longer asked of you: it was ${assignment.closed_by}.`);
-    const unit = await maybeRow<{ id: string }>(client, 'select u.id from units u join sections s on s.id = u.section_id where u.id = $1::bigint and s.course_id = $2::bigint', [unitId, assignment.course_id]);
+    const unit = await maybeRow<{ id: string }>(
+      client,
+      'select u.id from units u join sections s on s.id = u.section_id where u.id = $1::bigint and s.course_id = $2::bigint',
+      [unitId, assignment.course_id],
+    );
     if (!unit) throw new Refused('not-found', 'This unit is no longer part of the course. Load the page again.');
     const now = deps.clock.now();
     const done = assignment.units_done.includes(unitId) ? assignment.units_done : [...assignment.units_done, unitId];
     if (done !== assignment.units_done) {
-      await client.query('update assignments set units_done = $2::bigint[], started_at = coalesce(started_at, $3::timestamptz) where id = $1::bigint', [id, done, new Date(now)]);
+      await client.query(
+        'update assignments set units_done = $2::bigint[], started_at = coalesce(started_at, $3::timestamptz) where id = $1::bigint',
+        [id, done, new Date(now)],
+      );
       await insertEvent(client, id, 'unit-finished', now, { unit: unitId }, assignment.person_name);
     }
-    const course = await oneRow<{ required_units: string[]; validity_months: number | null }>(client, 'select required_units, validity_months from courses where id = $1::bigint', [assignment.course_id]);
+    const course = await oneRow<{ required_units: string[]; validity_months: number | null }>(
+      client,
+      'select required_units, validity_months from courses where id = $1::bigint',
+      [assignment.course_id],
+    );
     const finished = course.required_units.every((required) => done.includes(required));
     if (finished) {
-      await client.query("update assignments set closed_by = 'finished', closed_at = $2::timestamptz where id = $1::bigint", [id, new Date(now)]);
+      await client.query("update assignments set closed_by = 'finished', closed_at = $2::timestamptz where id = $1::bigint", [
+        id,
+        new Date(now),
+      ]);
       await insertEvent(client, id, 'finished', now, null, assignment.person_name);
       const issuedOn = dateOf(Zone.of(assignment.zone).dayAt(now));
       const certificate = await issueCertificate(client, id, issuedOn, course.validity_months, deps.settings.baseUrl);
@@ -130,7 +153,11 @@ order by a.closed_by is not null, a.due_at
 
 /** What somebody who signed in has to learn and has learnt. */
 export async function listMyTraining(db: Queryable, personId: string, now: number, today: string): Promise<MyTraining> {
-  const person = await oneRow<{ name: string; zone: string }>(db, 'select p.name, s.zone from people p join sites s on s.id = p.site_id where p.id = $1::bigint', [personId]);
+  const person = await oneRow<{ name: string; zone: string }>(
+    db,
+    'select p.name, s.zone from people p join sites s on s.id = p.site_id where p.id = $1::bigint',
+    [personId],
+  );
   const found = await rows<AssignmentDbRow & { token: string }>(db, LIST_MINE, [personId]);
   return {
     person: person.name,

@@ -19,7 +19,12 @@ const token = (value: unknown): string => {
 };
 
 export const learningRoutes: Route[] = [
-  { method: 'get', path: '/api/learning/:token', access: 'public', handle: ({ deps, req }) => findLearning(deps, token(req.params['token'])) },
+  {
+    method: 'get',
+    path: '/api/learning/:token',
+    access: 'public',
+    handle: ({ deps, req }) => findLearning(deps, token(req.params['token'])),
+  },
   {
     method: 'post',
     path: '/api/learning/:token/start',
@@ -29,7 +34,12 @@ export const learningRoutes: Route[] = [
       return { done: true };
     },
   },
-  { method: 'post', path: '/api/learning/:token/units/:unit/done', access: 'public', handle: ({ deps, req }) => markUnitDone(deps, token(req.params['token']), parse(Id, req.params['unit'])) },
+  {
+    method: 'post',
+    path: '/api/learning/:token/units/:unit/done',
+    access: 'public',
+    handle: ({ deps, req }) => markUnitDone(deps, token(req.params['token']), parse(Id, req.params['unit'])),
+  },
   {
     method: 'get',
     path: '/api/learning/:token/units/:unit/file',
@@ -53,7 +63,10 @@ export const learningRoutes: Route[] = [
     access: 'public',
     async handle({ deps, req, res }) {
       const id = await findIdByToken(deps.db, token(req.params['token']));
-      const row = id === null ? null : await maybeRow<{ serial: string }>(deps.db, 'select serial from certificates where assignment_id = $1::bigint', [id]);
+      const row =
+        id === null
+          ? null
+          : await maybeRow<{ serial: string }>(deps.db, 'select serial from certificates where assignment_id = $1::bigint', [id]);
       if (!row) throw new Refused('wrong-link', 'There is no certificate behind this link yet: it comes with finishing the course.');
       sendPdf(res, (await certificatePdf(deps.db, row.serial, deps.settings.baseUrl))!, row.serial);
       return undefined;
@@ -64,7 +77,8 @@ export const learningRoutes: Route[] = [
     path: '/api/my-training',
     access: 'signed-in',
     async handle({ deps, account }) {
-      if (!account!.personId) throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no training of its own.');
+      if (!account!.personId)
+        throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no training of its own.');
       return listMyTraining(deps.db, account!.personId, deps.clock.now(), await houseToday(deps));
     },
   },

@@ -8,7 +8,12 @@ export class Live {
   private readonly heartbeat = setInterval(() => this.clients.forEach((res) => res.write(': still here\n\n')), 20_000).unref();
 
   add(res: Response): void {
-    res.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-cache, no-transform', connection: 'keep-alive', 'x-accel-buffering': 'no' });
+    res.writeHead(200, {
+      'content-type': 'text/event-stream',
+      'cache-control': 'no-cache, no-transform',
+      connection: 'keep-alive',
+      'x-accel-buffering': 'no',
+    });
     res.write('retry: 1000\n\n');
     this.clients.add(res);
     res.on('close', () => this.clients.delete(res));

@@ -1,4 +1,18 @@
-import { chainOf, daysLate, missingValues, renderMessage, standingAt, tellMoment, valuesFor, type Zone, type Instant, type PlanStep, type Recipient, type Rendered, type Values } from '@nudrik/core';
+import {
+  chainOf,
+  daysLate,
+  missingValues,
+  renderMessage,
+  standingAt,
+  tellMoment,
+  valuesFor,
+  type Zone,
+  type Instant,
+  type PlanStep,
+  type Recipient,
+  type Rendered,
+  type Values,
+} from '@nudrik/core';
 import type { AssignmentFacts, Facts } from '../notices/facts.ts';
 
 export interface CertificateFacts {

@@ -21,7 +21,12 @@ export async function readDeliveryReport(raw: Buffer): Promise<DeliveryReport | 
   const action = fieldOf(text, 'Action');
   if (!envelopeId || !action || !/^\d+$/.test(envelopeId)) return null;
   const at = new Date(fieldOf(text, 'Last-Attempt-Date') ?? '');
-  return { envelopeId, action: action.toLowerCase(), at: Number.isNaN(at.getTime()) ? null : at, words: fieldOf(text, 'Diagnostic-Code')?.replace(/^smtp;\s*/i, '') ?? fieldOf(text, 'Status') ?? action };
+  return {
+    envelopeId,
+    action: action.toLowerCase(),
+    at: Number.isNaN(at.getTime()) ? null : at,
+    words: fieldOf(text, 'Diagnostic-Code')?.replace(/^smtp;\s*/i, '') ?? fieldOf(text, 'Status') ?? action,
+  };
 }
 
 /** The SMTP listener for what comes back: delivery reports. @returns how to close it */

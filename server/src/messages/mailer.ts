@@ -72,6 +72,7 @@ export function openMailer(smtpUrl: string): Mailer {
 }
 
 function handoverOf(error: Error & { responseCode?: number; response?: string; code?: string }): Handover {
-  const response = error.response ?? (error.code === 'ECONNREFUSED' || error.code === 'ESOCKET' ? 'the mail server does not answer' : error.message);
+  const response =
+    error.response ?? (error.code === 'ECONNREFUSED' || error.code === 'ESOCKET' ? 'the mail server does not answer' : error.message);
   return { outcome: error.responseCode !== undefined && error.responseCode >= 500 ? 'refused' : 'later', response };
 }

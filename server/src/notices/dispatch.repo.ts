@@ -33,7 +33,11 @@ order by assignment_id, at desc, id desc
 
 /** The last notice to each employee, in words: `Late, Tue 3 Mar, delivered`. */
 export async function listLastNotices(db: Client, assignmentIds: readonly string[], facts: Facts): Promise<Map<string, string>> {
-  const found = await rows<{ assignment_id: string; step_name: string; at: Date; state: string; person_id: string }>(db, LIST_LAST_NOTICES, [assignmentIds]);
+  const found = await rows<{ assignment_id: string; step_name: string; at: Date; state: string; person_id: string }>(
+    db,
+    LIST_LAST_NOTICES,
+    [assignmentIds],
+  );
   return new Map(
     found.map((row) => {
       const zone = facts.roster.calendarOf(facts.roster.getPerson(row.person_id)).zone;
@@ -101,7 +105,8 @@ export async function countDays(db: Client, claimed: readonly ClaimedNotice[], f
     await db.query(LOCK_PEOPLE, [ids]);
     day = await rows<DayRow>(db, LIST_DAY, [ids, new Date(now - 26 * 3_600_000), new Date(now + 26 * 3_600_000)]);
   }
-  const messageOf = (row: { id: string; gathered: boolean; kind: string; at: number; addressee: string }): string => (row.gathered ? `${row.kind}/${row.addressee}/${row.at}` : row.id);
+  const messageOf = (row: { id: string; gathered: boolean; kind: string; at: number; addressee: string }): string =>
+    row.gathered ? `${row.kind}/${row.addressee}/${row.at}` : row.id;
   const went: { addressee: string; day: number; message: string }[] = [];
   const ahead: { addressee: string; day: number; message: string; rank: number }[] = [];
   for (const row of day) {
@@ -109,22 +114,45 @@ export async function countDays(db: Client, claimed: readonly ClaimedNotice[], f
     const person = roster.person(row.recipient_id);
     if (!person) continue;
     const localDay = roster.calendarOf(person).zone.dayAt(row.at.getTime());
-    const message = messageOf({ id: row.id, gathered: row.gathered, kind: row.kind, at: row.at.getTime(), addressee: row.recipient_id });
+    const message = messageOf({
+      id: row.id,
+      gathered: row.gathered,
+      kind: row.kind,
+      at: row.at.getTime(),
+      addressee: row.recipient_id,
+    });
     if (!OPEN.has(row.state)) went.push({ addressee: row.recipient_id, day: localDay, message });
     else if (row.at.getTime() > now) ahead.push({ addressee: row.recipient_id, day: localDay, message, rank: precedenceOf(row.kind) });
   }
   return {
     before(addressee, localDay, step, notice) {
-      const own = messageOf({ id: notice.id, gathered: notice.gathered, kind: notice.kind, at: notice.plannedAt, addressee });
+      const own = messageOf({
+        id: notice.id,
+        gathered: notice.gathered,
+        kind: notice.kind,
+        at: notice.plannedAt,
+        addressee,
+      });
       const messages = new Set(went.filter((w) => w.addressee === addressee && w.day === localDay).map((w) => w.message));
-      for (const other of ahead) if (other.addressee === addressee && other.day === localDay && other.rank < precedenceOf(step.kind)) messages.add(other.message);
+      for (const other of ahead)
+        if (other.addressee === addressee && other.day === localDay && other.rank < precedenceOf(step.kind)) messages.add(other.message);
       messages.delete(own);
       return messages.size;
     },
     record(step, notice, recipient) {
       if (!recipient.person || isExemptFromLimit(step.kind)) return;
       const localDay = roster.calendarOf(recipient.person).zone.dayAt(now);
-      went.push({ addressee: recipient.person.id, day: localDay, message: messageOf({ id: notice.id, gathered: notice.gathered, kind: notice.kind, at: notice.plannedAt, addressee: recipient.person.id }) });
+      went.push({
+        addressee: recipient.person.id,
+        day: localDay,
+        message: messageOf({
+          id: notice.id,
+          gathered: notice.gathered,
+          kind: notice.kind,
+          at: notice.plannedAt,
+          addressee: recipient.person.id,
+        }),
+      });
     },
   };
 }
@@ -144,15 +172,26 @@ order by assignment_id, to_role, moment desc, id desc
  * After an outage, of an assignment's notices to the same addressee that are all overdue only the one with the latest
  * own moment goes. @returns for each notice that is overtaken, by which step
  */
-export async function latestOverdue(db: Client, claimed: readonly ClaimedNotice[], now: Instant, outageMs: number): Promise<Map<string, string>> {
-  const overdue = claimed.filter((notice) => notice.plannedAt < now - outageMs && !isExemptFromLimit(notice.kind as Kind) && notice.heldBecause === null);
+export async function latestOverdue(
+  db: Client,
+  claimed: readonly ClaimedNotice[],
+  now: Instant,
+  outageMs: number,
+): Promise<Map<string, string>> {
+  const overdue = claimed.filter(
+    (notice) => notice.plannedAt < now - outageMs && !isExemptFromLimit(notice.kind as Kind) && notice.heldBecause === null,
+  );
   const overtaken = new Map<string, string>();
   if (overdue.length === 0) return overtaken;
-  const latest = await rows<{ id: string; assignment_id: string; to_role: string; step_name: string; moment: Date }>(db, LIST_OVERDUE, [[...new Set(overdue.map((notice) => notice.assignment))], new Date(now)]);
+  const latest = await rows<{ id: string; assignment_id: string; to_role: string; step_name: string; moment: Date }>(db, LIST_OVERDUE, [
+    [...new Set(overdue.map((notice) => notice.assignment))],
+    new Date(now),
+  ]);
   const latestOf = new Map(latest.map((row) => [`${row.assignment_id}/${row.to_role}`, row]));
   for (const notice of overdue) {
     const last = latestOf.get(`${notice.assignment}/${notice.to}`);
-    if (last && last.id !== notice.id) overtaken.set(notice.id, `“${last.step_name}” of ${tellDay(dayOf(last.moment.toISOString().slice(0, 10)))}`);
+    if (last && last.id !== notice.id)
+      overtaken.set(notice.id, `“${last.step_name}” of ${tellDay(dayOf(last.moment.toISOString().slice(0, 10)))}`);
   }
   return overtaken;
 }
@@ -220,19 +259,28 @@ where p.email = m.to_address
 `;
 
 /** Records what the mail server said, for all letters of a batch at once. */
-export async function saveHandovers(db: Client, results: readonly { mailId: string; handover: Handover }[], now: Instant, giveUpMs: number): Promise<void> {
+export async function saveHandovers(
+  db: Client,
+  results: readonly { mailId: string; handover: Handover }[],
+  now: Instant,
+  giveUpMs: number,
+): Promise<void> {
   const ids = results.map(({ mailId }) => mailId);
   const outcomes = results.map(({ handover }) => handover.outcome);
   const responses = results.map(({ handover }) => handover.response);
   await db.query(MARK_MAILS, [ids, outcomes.map((outcome) => (outcome === 'accepted' ? new Date(now) : null)), responses]);
   await db.query(MARK_NOTICES, [ids, outcomes, responses, new Date(now), `${giveUpMs / 1000} seconds`]);
   const refused = results.filter(({ handover }) => handover.outcome === 'refused');
-  if (refused.length > 0) await db.query(MARK_ADDRESSES, [refused.map(({ mailId }) => mailId), refused.map(({ handover }) => handover.response)]);
+  if (refused.length > 0)
+    await db.query(MARK_ADDRESSES, [refused.map(({ mailId }) => mailId), refused.map(({ handover }) => handover.response)]);
 }
 
 /** Records that the addressee's server took the message. */
 export async function stampDelivered(db: Client, mailId: string, now: Instant, words: string): Promise<void> {
-  await db.query('update mails set delivered_at = $2::timestamptz, response = $3::text where id = $1::bigint', [mailId, new Date(now), words]);
+  await db.query('update mails set delivered_at = $2::timestamptz, response = $3::text where id = $1::bigint', [
+    mailId,
+    new Date(now),
+    words,
+  ]);
   await db.query("update notices set state = 'delivered' where mail_id = $1::bigint and state in ('sent', 'delivered')", [mailId]);
 }
-

@@ -9,7 +9,18 @@ import { listMails, putMails, type MailDraft } from '../messages/mails.repo.ts';
 import { getHouse, type House } from '../people/roster.repo.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
 import { claimDue, saveDecisions, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
-import { claimCutOff, countDays, GATHER_LOCK, latestOverdue, listCertificates, listLastNotices, saveHandovers, stampDelivered, tryLock, type DayCounts } from './dispatch.repo.ts';
+import {
+  claimCutOff,
+  countDays,
+  GATHER_LOCK,
+  latestOverdue,
+  listCertificates,
+  listLastNotices,
+  saveHandovers,
+  stampDelivered,
+  tryLock,
+  type DayCounts,
+} from './dispatch.repo.ts';
 
 /** One message, and the notices that it carries. */
 interface Parcel {
@@ -79,8 +90,16 @@ async function loadExtras(client: Client, baseUrl: string, facts: Facts, claimed
 }
 
 /** Decides each claimed notice, in the order of the rules: by moment, then precedence. */
-async function decideAll(client: Client, claimed: readonly ClaimedNotice[], facts: Facts, extras: MessageExtras, now: Instant): Promise<{ decisions: DecisionRow[]; parcels: Parcel[] }> {
-  const order = [...claimed].sort((a, b) => a.plannedAt - b.plannedAt || precedenceOf(a.kind as Kind) - precedenceOf(b.kind as Kind) || Number(a.id) - Number(b.id));
+async function decideAll(
+  client: Client,
+  claimed: readonly ClaimedNotice[],
+  facts: Facts,
+  extras: MessageExtras,
+  now: Instant,
+): Promise<{ decisions: DecisionRow[]; parcels: Parcel[] }> {
+  const order = [...claimed].sort(
+    (a, b) => a.plannedAt - b.plannedAt || precedenceOf(a.kind as Kind) - precedenceOf(b.kind as Kind) || Number(a.id) - Number(b.id),
+  );
   const counts = await countDays(client, order, facts, now);
   const overtaken = await latestOverdue(client, order, now, OUTAGE_MS);
   const decisions: DecisionRow[] = [];
@@ -91,7 +110,18 @@ async function decideAll(client: Client, claimed: readonly ClaimedNotice[], fact
     const zone = facts.roster.calendarOf(facts.roster.getPerson(assignment.person)).zone;
     const step = facts.plans.get(notice.courseId)?.steps.find(({ id }) => id === notice.step);
     if (!step) {
-      decisions.push({ id: notice.id, state: 'skipped', because: 'plan-changed', heldBecause: null, until: null, recipientId: null, recipientName: null, sentence: 'Skipped: the plan no longer has this step.', trace: [], mailId: null });
+      decisions.push({
+        id: notice.id,
+        state: 'skipped',
+        because: 'plan-changed',
+        heldBecause: null,
+        until: null,
+        recipientId: null,
+        recipientName: null,
+        sentence: 'Skipped: the plan no longer has this step.',
+        trace: [],
+        mailId: null,
+      });
       continue;
     }
     const decision = decide({
@@ -104,7 +134,14 @@ async function decideAll(client: Client, claimed: readonly ClaimedNotice[], fact
       supersededBy: overtaken.get(notice.id) ?? null,
     });
     const { recipient } = decision;
-    const sentence = sentenceOf(decision, notice, step, zone, decision.kind === 'hold' ? now : notice.plannedAt, notice.heldBecause as HoldReason | null);
+    const sentence = sentenceOf(
+      decision,
+      notice,
+      step,
+      zone,
+      decision.kind === 'hold' ? now : notice.plannedAt,
+      notice.heldBecause as HoldReason | null,
+    );
     const row: DecisionRow = {
       id: notice.id,
       state: decision.kind === 'send' ? 'sending' : decision.kind === 'hold' ? 'held' : 'skipped',
@@ -122,7 +159,12 @@ async function decideAll(client: Client, claimed: readonly ClaimedNotice[], fact
     const missing = missingFor({ step, recipient, assignments: [assignment] }, facts, extras, now);
     if (missing.length > 0) {
       const fact = `no value for ${tellList(missing.map((field) => `{${field}}`))}`;
-      Object.assign(row, { state: 'held', heldBecause: 'missing-value', until: null, sentence: `Held: ${fact} for ${facts.roster.getPerson(assignment.person).name}, until that is filled in.` });
+      Object.assign(row, {
+        state: 'held',
+        heldBecause: 'missing-value',
+        until: null,
+        sentence: `Held: ${fact} for ${facts.roster.getPerson(assignment.person).name}, until that is filled in.`,
+      });
       row.trace = [...row.trace, { check: 'every merge field has a value', result: false, because: fact }];
       continue;
     }
@@ -141,10 +183,24 @@ const dayCountFor =
     isExemptFromLimit(step.kind) ? 0 : counts.before(addressee.id, day, step, notice);
 
 /** Renders each message once and stores it; the notices point at it. */
-async function pack(client: Client, parcels: readonly Parcel[], facts: Facts, extras: MessageExtras, house: House, now: Instant): Promise<Letter[]> {
+async function pack(
+  client: Client,
+  parcels: readonly Parcel[],
+  facts: Facts,
+  extras: MessageExtras,
+  house: House,
+  now: Instant,
+): Promise<Letter[]> {
   if (parcels.length === 0) return [];
   const domain = house.senderAddress.split('@')[1];
-  const earlier = new Map((await listMails(client, parcels.flatMap(({ notices }) => notices[0]!.notice.mailId ?? []))).map((mail) => [mail.id, mail.message_id]));
+  const earlier = new Map(
+    (
+      await listMails(
+        client,
+        parcels.flatMap(({ notices }) => notices[0]!.notice.mailId ?? []),
+      )
+    ).map((mail) => [mail.id, mail.message_id]),
+  );
   const drafts = parcels.map(({ step, recipient, notices }): MailDraft => {
     const rendered = compose({ step, recipient, assignments: notices.map(({ assignment }) => assignment) }, facts, extras, now);
     const first = notices[0]!.notice;
@@ -189,7 +245,8 @@ interface Result {
   handover: Handover;
 }
 
-const sendAll = (mailer: Mailer, letters: readonly Letter[]): Promise<Result[]> => Promise.all(letters.map(async (letter) => ({ mailId: letter.mailId, handover: await mailer.send(letter) })));
+const sendAll = (mailer: Mailer, letters: readonly Letter[]): Promise<Result[]> =>
+  Promise.all(letters.map(async (letter) => ({ mailId: letter.mailId, handover: await mailer.send(letter) })));
 
 async function saveResults(deps: Deps, results: readonly Result[]): Promise<void> {
   if (results.length === 0) return;

@@ -107,13 +107,33 @@ export async function listAssignmentFacts(db: Queryable, ids: readonly string[])
 }
 
 export async function listCourseFacts(db: Queryable, ids: readonly string[]): Promise<CourseFacts[]> {
-  const found = await rows<{ id: string; title: string; code: string | null; summary: string | null; owner_id: string | null; required_units: string[] }>(db, LIST_COURSES, [ids]);
-  return found.map((row) => ({ id: row.id, title: row.title, code: row.code, summary: row.summary, owner: row.owner_id, units: row.required_units, required: row.required_units }));
+  const found = await rows<{
+    id: string;
+    title: string;
+    code: string | null;
+    summary: string | null;
+    owner_id: string | null;
+    required_units: string[];
+  }>(db, LIST_COURSES, [ids]);
+  return found.map((row) => ({
+    id: row.id,
+    title: row.title,
+    code: row.code,
+    summary: row.summary,
+    owner: row.owner_id,
+    units: row.required_units,
+    required: row.required_units,
+  }));
 }
 
 export async function listPlanFacts(db: Queryable, courseIds: readonly string[]): Promise<PlanFacts[]> {
   const found = await rows<{ course_id: string; version: number; published_at: Date; steps: PlanStep[] }>(db, LIST_PLANS, [courseIds]);
-  return found.map((row) => ({ course: row.course_id, version: row.version, publishedAt: row.published_at.getTime(), steps: row.steps }));
+  return found.map((row) => ({
+    course: row.course_id,
+    version: row.version,
+    publishedAt: row.published_at.getTime(),
+    steps: row.steps,
+  }));
 }
 
 /** Everything that planning or sending for these assignments looks at, as it stands now. */

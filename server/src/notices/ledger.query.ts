@@ -1,4 +1,16 @@
-import { decide, findRecipient, isoOf, sentenceOf, slotsOf, tellDay, tellMoment, tellTime, waitSentence, Zone, type Check } from '@nudrik/core';
+import {
+  decide,
+  findRecipient,
+  isoOf,
+  sentenceOf,
+  slotsOf,
+  tellDay,
+  tellMoment,
+  tellTime,
+  waitSentence,
+  Zone,
+  type Check,
+} from '@nudrik/core';
 import type { MailView, NoticeRow, NoticeSheet, NoticesPage, NoticesQuery, NoticeState, Ribbon } from '@nudrik/contract';
 import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -88,15 +100,27 @@ export async function listNotices(db: Queryable, query: NoticesQuery): Promise<N
   if (query.course) add((n) => `n.course_id = ${n}::bigint`, query.course);
   if (query.step) add((n) => `n.step_name = ${n}::text`, query.step);
   if (query.person) add((n) => `(n.person_id = ${n}::bigint or n.recipient_id = ${n}::bigint)`, query.person);
-  if (query.find) add((n) => `(p.name ilike ${n} or n.recipient_name ilike ${n} or n.step_name ilike ${n} or c.title ilike ${n})`, `%${query.find.replace(/[\\%_]/g, '\\$&')}%`);
+  if (query.find)
+    add(
+      (n) => `(p.name ilike ${n} or n.recipient_name ilike ${n} or n.step_name ilike ${n} or c.title ilike ${n})`,
+      `%${query.find.replace(/[\\%_]/g, '\\$&')}%`,
+    );
   const base = where.length ? `where ${where.join(' and ')}` : '';
-  const counts = await rows<{ state: NoticeState; count: number }>(db, `select n.state, count(*)::integer as count from notices n join courses c on c.id = n.course_id join people p on p.id = n.person_id ${base} group by n.state`, values);
+  const counts = await rows<{ state: NoticeState; count: number }>(
+    db,
+    `select n.state, count(*)::integer as count from notices n join courses c on c.id = n.course_id join people p on p.id = n.person_id ${base} group by n.state`,
+    values,
+  );
   const outcomes: Record<string, string[]> = { trouble: ['bounced', 'failed', 'held'] };
   if (query.outcome) add((n) => `n.state = any(${n}::text[])`, outcomes[query.outcome] ?? [query.outcome]);
   const filter = where.length ? `where ${where.join(' and ')}` : '';
   // upcoming days run forward, everything else begins with the newest
   const order = query.from || query.person ? 'n.at, n.id' : 'n.at desc, n.id desc';
-  const found = await rows<NoticeDbRow>(db, `select ${NOTICE_COLUMNS} ${NOTICE_TABLES} ${filter} order by ${order} limit ${query.size} offset ${query.page * query.size}`, values);
+  const found = await rows<NoticeDbRow>(
+    db,
+    `select ${NOTICE_COLUMNS} ${NOTICE_TABLES} ${filter} order by ${order} limit ${query.size} offset ${query.page * query.size}`,
+    values,
+  );
   const summary = Object.fromEntries(counts.map(({ state, count }) => [state, count])) as NoticesPage['summary'];
   const wanted = query.outcome ? (outcomes[query.outcome] ?? [query.outcome]) : null;
   const total = counts.filter(({ state }) => !wanted || wanted.includes(state)).reduce((sum, { count }) => sum + count, 0);
@@ -119,23 +143,58 @@ const EVENT_WORDS: Record<string, string> = {
 
 /** One notice with everything about it: the mail as it was sent, when, why, and what followed. */
 export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeSheet> {
-  const row = await maybeRow<NoticeDbRow & { job: string | null; site: string }>(deps.db, `select ${NOTICE_COLUMNS}, p.job, s.name as site ${NOTICE_TABLES} where n.id = $1::bigint`, [id]);
+  const row = await maybeRow<NoticeDbRow & { job: string | null; site: string }>(
+    deps.db,
+    `select ${NOTICE_COLUMNS}, p.job, s.name as site ${NOTICE_TABLES} where n.id = $1::bigint`,
+    [id],
+  );
   if (!row) throw new Refused('not-found', 'There is no such notice, or not any more.');
   const zone = Zone.of(row.recipient_zone ?? row.person_zone);
   const told = (at: Date): string => tellMoment(at.getTime(), zone);
   const house = await getHouse(deps.db);
   const [mail] = row.mail_id ? await listMails(deps.db, [row.mail_id]) : [];
   const timeline: NoticeSheet['timeline'] = [{ what: 'planned', at: row.moment.toISOString(), words: told(row.moment) }];
-  if (row.held_because) timeline.push({ what: 'held', at: row.at.toISOString(), words: row.state === 'held' && row.held_because !== 'leave' && row.held_because !== 'daily-limit' ? 'until that is mended' : `to ${told(row.at)}` });
+  if (row.held_because)
+    timeline.push({
+      what: 'held',
+      at: row.at.toISOString(),
+      words:
+        row.state === 'held' && row.held_because !== 'leave' && row.held_because !== 'daily-limit'
+          ? 'until that is mended'
+          : `to ${told(row.at)}`,
+    });
   const seconds = (at: Date): string => `${tellTime(at.getTime(), zone)}:${at.toISOString().slice(17, 19)}`;
-  if (mail?.sent_at && row.sent_at) timeline.push({ what: 'sent', at: mail.sent_at.toISOString(), words: `${told(mail.sent_at).replace(/\d\d:\d\d$/, '')}${seconds(mail.sent_at)} as ${house.senderName}` });
-  if (mail?.delivered_at && row.state === 'delivered') timeline.push({ what: 'delivered', at: mail.delivered_at.toISOString(), words: `${zone.dayAt(mail.delivered_at.getTime()) === zone.dayAt((mail.sent_at ?? mail.delivered_at).getTime()) ? '' : `${tellDay(zone.dayAt(mail.delivered_at.getTime()))} `}${seconds(mail.delivered_at)} “${mail.response ?? ''}”` });
-  if (row.state === 'bounced' || row.state === 'failed') timeline.push({ what: row.state, at: row.at.toISOString(), words: `“${row.last_error ?? ''}”` });
-  if (row.state === 'planned' && row.attempts > 0) timeline.push({ what: 'waits', at: row.at.toISOString(), words: `tried ${row.attempts} times; the mail server said “${row.last_error ?? ''}”` });
+  if (mail?.sent_at && row.sent_at)
+    timeline.push({
+      what: 'sent',
+      at: mail.sent_at.toISOString(),
+      words: `${told(mail.sent_at).replace(/\d\d:\d\d$/, '')}${seconds(mail.sent_at)} as ${house.senderName}`,
+    });
+  if (mail?.delivered_at && row.state === 'delivered')
+    timeline.push({
+      what: 'delivered',
+      at: mail.delivered_at.toISOString(),
+      words: `${zone.dayAt(mail.delivered_at.getTime()) === zone.dayAt((mail.sent_at ?? mail.delivered_at).getTime()) ? '' : `${tellDay(zone.dayAt(mail.delivered_at.getTime()))} `}${seconds(mail.delivered_at)} “${mail.response ?? ''}”`,
+    });
+  if (row.state === 'bounced' || row.state === 'failed')
+    timeline.push({ what: row.state, at: row.at.toISOString(), words: `“${row.last_error ?? ''}”` });
+  if (row.state === 'planned' && row.attempts > 0)
+    timeline.push({
+      what: 'waits',
+      at: row.at.toISOString(),
+      words: `tried ${row.attempts} times; the mail server said “${row.last_error ?? ''}”`,
+    });
 
   const explained = await explain(deps, row);
   const followed = row.sent_at ? await rows<{ type: string; at: Date }>(deps.db, LIST_FOLLOWED, [row.assignment_id, row.sent_at]) : [];
-  const gatheredWith = row.gathered && row.mail_id ? await rows<{ id: string; name: string }>(deps.db, 'select n.id, p.name from notices n join people p on p.id = n.person_id where n.mail_id = $1::bigint and n.id <> $2::bigint order by p.name', [row.mail_id, id]) : [];
+  const gatheredWith =
+    row.gathered && row.mail_id
+      ? await rows<{ id: string; name: string }>(
+          deps.db,
+          'select n.id, p.name from notices n join people p on p.id = n.person_id where n.mail_id = $1::bigint and n.id <> $2::bigint order by p.name',
+          [row.mail_id, id],
+        )
+      : [];
   return {
     notice: rowOf(row, gatheredWith.length),
     stepName: row.step_name,
@@ -145,7 +204,10 @@ export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeShe
     ...explained,
     timeline,
     mail: mail ? mailView(mail, house.senderName) : null,
-    followed: followed.map(({ type, at }) => ({ at: at.toISOString(), words: `${EVENT_WORDS[type] ?? type} ${tellMoment(at.getTime(), Zone.of(row.person_zone))}` })),
+    followed: followed.map(({ type, at }) => ({
+      at: at.toISOString(),
+      words: `${EVENT_WORDS[type] ?? type} ${tellMoment(at.getTime(), Zone.of(row.person_zone))}`,
+    })),
     gatheredWith,
   };
 }
@@ -179,12 +241,19 @@ async function explain(deps: Deps, row: NoticeDbRow): Promise<{ sentence: string
   const decision = decide({ slot, step, assignment, roster: facts.roster, now: slot.at, countOf: () => 0 });
   const zone = facts.roster.calendarOf(facts.roster.getPerson(assignment.person)).zone;
   const sentence = sentenceOf(decision, slot, step, zone, slot.at, null);
-  return { sentence: decision.kind === 'send' ? sentence : `As things stand, ${sentence.charAt(0).toLowerCase()}${sentence.slice(1)}`, trace: decision.trace };
+  return {
+    sentence: decision.kind === 'send' ? sentence : `As things stand, ${sentence.charAt(0).toLowerCase()}${sentence.slice(1)}`,
+    trace: decision.trace,
+  };
 }
 
 /** Why a person has no notice of a step, or which one: the same sentence and trace as for a notice. */
 export async function whyStep(deps: Deps, assignmentId: string, stepId: string): Promise<NoticeSheet> {
-  const latest = await maybeRow<{ id: string }>(deps.db, 'select id from notices where assignment_id = $1::bigint and step_id = $2::text order by at desc, id desc limit 1', [assignmentId, stepId]);
+  const latest = await maybeRow<{ id: string }>(
+    deps.db,
+    'select id from notices where assignment_id = $1::bigint and step_id = $2::text order by at desc, id desc limit 1',
+    [assignmentId, stepId],
+  );
   if (latest) return findNoticeSheet(deps, latest.id);
   const facts = await loadFacts(deps.db, await getHouse(deps.db), [assignmentId]);
   const assignment = facts.assignments.get(assignmentId);
@@ -193,16 +262,33 @@ export async function whyStep(deps: Deps, assignmentId: string, stepId: string):
   const employee = facts.roster.getPerson(assignment.person);
   const zone = facts.roster.calendarOf(employee).zone;
   const now = deps.clock.now();
-  const slot = slotsOf(step, assignment, facts.roster, facts.plans.get(assignment.course)!.publishedAt, now).find((candidate) => candidate.replacedAt === null);
+  const slot = slotsOf(step, assignment, facts.roster, facts.plans.get(assignment.course)!.publishedAt, now).find(
+    (candidate) => candidate.replacedAt === null,
+  );
   let explained: { sentence: string; trace: Check[] };
-  if (!step.on) explained = { sentence: `Not planned: the step “${step.name}” is switched off.`, trace: [{ check: 'step is on', result: false, because: 'the step is switched off' }] };
-  else if (!slot) explained = { sentence: waitSentence(step), trace: [{ check: 'its anchor has happened', result: false, because: waitSentence(step).replace(/\.$/, '').toLowerCase() }] };
+  if (!step.on)
+    explained = {
+      sentence: `Not planned: the step “${step.name}” is switched off.`,
+      trace: [{ check: 'step is on', result: false, because: 'the step is switched off' }],
+    };
+  else if (!slot)
+    explained = {
+      sentence: waitSentence(step),
+      trace: [
+        {
+          check: 'its anchor has happened',
+          result: false,
+          because: waitSentence(step).replace(/\.$/, '').toLowerCase(),
+        },
+      ],
+    };
   else {
     const at = slot.missed ? slot.moment : slot.at;
     const decision = decide({ slot, step, assignment, roster: facts.roster, now: Math.max(at, now), countOf: () => 0 });
     explained = { sentence: sentenceOf(decision, slot, step, zone, at, null), trace: decision.trace };
   }
-  const recipient = slot && findRecipient(slot.to, employee, facts.roster.person(facts.courses.get(assignment.course)?.owner ?? null), facts.roster, now);
+  const recipient =
+    slot && findRecipient(slot.to, employee, facts.roster.person(facts.courses.get(assignment.course)?.owner ?? null), facts.roster, now);
   return {
     notice: null,
     stepName: step.name,
@@ -210,7 +296,15 @@ export async function whyStep(deps: Deps, assignmentId: string, stepId: string):
     course: { id: assignment.course, title: facts.courses.get(assignment.course)!.title },
     person: { id: employee.id, name: employee.name, job: employee.job, site: employee.site ?? '' },
     ...explained,
-    timeline: slot ? [{ what: 'its moment', at: isoOf(slot.moment), words: `${tellMoment(slot.moment, zone)}${recipient?.person && recipient.person.id !== employee.id ? `, to ${recipient.person.name}` : ''}` }] : [],
+    timeline: slot
+      ? [
+          {
+            what: 'its moment',
+            at: isoOf(slot.moment),
+            words: `${tellMoment(slot.moment, zone)}${recipient?.person && recipient.person.id !== employee.id ? `, to ${recipient.person.name}` : ''}`,
+          },
+        ]
+      : [],
     mail: null,
     followed: [],
     gatheredWith: [],
@@ -241,7 +335,23 @@ order by d
 
 /** The strip of days: counts come from maintained columns, so millions of notices cost nothing here. */
 export async function ribbon(db: Queryable, today: string, from: string, to: string): Promise<Ribbon> {
-  const found = await rows<{ day: string; sent: number; planned: number; trouble: number; is_working: boolean; holiday: string | null }>(db, LIST_RIBBON, [from, to]);
-  return { today, days: found.map((row) => ({ day: row.day, sent: row.sent, planned: row.planned, trouble: row.trouble, isWorkingDay: row.is_working, holiday: row.holiday })) };
+  const found = await rows<{
+    day: string;
+    sent: number;
+    planned: number;
+    trouble: number;
+    is_working: boolean;
+    holiday: string | null;
+  }>(db, LIST_RIBBON, [from, to]);
+  return {
+    today,
+    days: found.map((row) => ({
+      day: row.day,
+      sent: row.sent,
+      planned: row.planned,
+      trouble: row.trouble,
+      isWorkingDay: row.is_working,
+      holiday: row.holiday,
+    })),
+  };
 }
-

@@ -32,7 +32,17 @@ where assignment_id = any($1::bigint[])
 `;
 
 export async function listLedger(db: Queryable, assignmentIds: readonly string[]): Promise<LedgerRow[]> {
-  const found = await rows<{ id: string; assignment_id: string; step_id: string; revision: number; occurrence: number; to_role: string; at: Date; moment: Date; state: string }>(db, LIST_LEDGER, [assignmentIds]);
+  const found = await rows<{
+    id: string;
+    assignment_id: string;
+    step_id: string;
+    revision: number;
+    occurrence: number;
+    to_role: string;
+    at: Date;
+    moment: Date;
+    state: string;
+  }>(db, LIST_LEDGER, [assignmentIds]);
   return found.map((row) => ({
     id: row.id,
     assignment: row.assignment_id,
@@ -223,7 +233,13 @@ from unnest(
 where n.id = d.id
 `;
 
-export async function saveDecisions(db: Client, list: readonly DecisionRow[], now: Instant, leaseUntil: Date, houseZone: string): Promise<void> {
+export async function saveDecisions(
+  db: Client,
+  list: readonly DecisionRow[],
+  now: Instant,
+  leaseUntil: Date,
+  houseZone: string,
+): Promise<void> {
   if (list.length === 0) return;
   const zone = Zone.of(houseZone);
   await db.query(SAVE_DECISIONS, [

@@ -21,7 +21,9 @@ beforeAll(async () => {
 });
 afterAll(() => house.close());
 beforeEach(async () => {
-  await house.db.query("truncate notices, mails, replan, assignment_events, certificates, assignments, leaves restart identity cascade; update people set address_state = 'ok', left_on = null");
+  await house.db.query(
+    "truncate notices, mails, replan, assignment_events, certificates, assignments, leaves restart identity cascade; update people set address_state = 'ok', left_on = null",
+  );
   await house.db.query("update people set email = 'runa@orlasund.example' where name = 'Runa Aske'");
   await house.db.query('delete from day_counts');
   house.mailer = new TestMailer();
@@ -33,7 +35,9 @@ async function play(until: string): Promise<void> {
   const end = Date.parse(until);
   for (;;) {
     await drain(house.deps, house.mailer);
-    const [next] = await rows<{ at: Date }>(house.db, 'select min(try_at) as at from notices where try_at > $1::timestamptz', [new Date(house.clock.at)]);
+    const [next] = await rows<{ at: Date }>(house.db, 'select min(try_at) as at from notices where try_at > $1::timestamptz', [
+      new Date(house.clock.at),
+    ]);
     if (!next?.at || next.at.getTime() > end) break;
     house.clock.at = next.at.getTime();
   }
@@ -41,8 +45,21 @@ async function play(until: string): Promise<void> {
 }
 
 const ledger = async (): Promise<string[]> =>
-  (await rows<{ step_id: string; occurrence: number; state: string; because: string | null; at: Date; name: string }>(house.db, 'select n.step_id, n.occurrence, n.state, n.because, n.at, p.name from notices n join people p on p.id = n.person_id order by n.at, n.id')).map((n) =>
-    [n.name.split(' ')[0]!.toLowerCase(), n.step_id + (n.occurrence ? `#${n.occurrence}` : ''), n.at.toISOString().slice(5, 16), n.state, n.because].filter(Boolean).join(' '),
+  (
+    await rows<{ step_id: string; occurrence: number; state: string; because: string | null; at: Date; name: string }>(
+      house.db,
+      'select n.step_id, n.occurrence, n.state, n.because, n.at, p.name from notices n join people p on p.id = n.person_id order by n.at, n.id',
+    )
+  ).map((n) =>
+    [
+      n.name.split(' ')[0]!.toLowerCase(),
+      n.step_id + (n.occurrence ? `#${n.occurrence}` : ''),
+      n.at.toISOString().slice(5, 16),
+      n.state,
+      n.because,
+    ]
+      .filter(Boolean)
+      .join(' '),
   );
 const mails = (): string[] => house.mailer.letters.map((letter) => `${letter.toAddress.split('@')[0]}: ${letter.subject}`);
 
@@ -56,13 +73,18 @@ describe('the life of an assignment', () => {
     ]); // prettier-ignore
     expect(mails()[2]).toBe('runa: Fire Teams Aboard is due in 2 days');
     expect(mails().some((line) => line.startsWith('odd: Late with required training'))).toBe(true);
-    for (const letter of house.mailer.letters) for (const text of [letter.subject, letter.text, letter.html]) expect(text).not.toMatch(/undefined|null|\{[a-z ]+\}/);
+    for (const letter of house.mailer.letters)
+      for (const text of [letter.subject, letter.text, letter.html]) expect(text).not.toMatch(/undefined|null|\{[a-z ]+\}/);
   });
 
   it('stops when the person finishes, certifies, and cancels the rest with the reason', async () => {
     const [id] = await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
     await play('2027-03-10T10:00:00Z');
-    const [{ token, units }] = (await rows<{ token: string; units: string[] }>(house.db, 'select a.token, c.required_units as units from assignments a join courses c on c.id = a.course_id where a.id = $1::bigint', [id])) as [{ token: string; units: string[] }];
+    const [{ token, units }] = (await rows<{ token: string; units: string[] }>(
+      house.db,
+      'select a.token, c.required_units as units from assignments a join courses c on c.id = a.course_id where a.id = $1::bigint',
+      [id],
+    )) as [{ token: string; units: string[] }];
     expect(await markUnitDone(house.deps, token, units[0]!)).toEqual({ finished: false });
     expect(await markUnitDone(house.deps, token, units[1]!)).toEqual({ finished: true });
     expect(await markUnitDone(house.deps, token, units[1]!)).toEqual({ finished: true });
@@ -79,7 +101,10 @@ describe('the life of an assignment', () => {
     await play('2027-03-04T12:00:00Z');
     await extend(house.deps, id!, { dueOn: '2027-03-12', dueTime: '17:00', reason: 'night boat' }, 'Odd Aske');
     await play('2027-03-11T00:00:00Z');
-    expect((await ledger()).filter((line) => line.includes('two-days-to-go'))).toEqual(['runa two-days-to-go 03-03T16:00 sent', 'runa two-days-to-go 03-10T16:00 sent']);
+    expect((await ledger()).filter((line) => line.includes('two-days-to-go'))).toEqual([
+      'runa two-days-to-go 03-03T16:00 sent',
+      'runa two-days-to-go 03-10T16:00 sent',
+    ]);
     expect((await ledger()).filter((line) => line.includes('cancelled extended'))).toHaveLength(5);
   });
 
@@ -105,7 +130,9 @@ describe('once, and not lost', () => {
 
   it('many workers at once send each notice once', async () => {
     const people = Array.from({ length: 40 }, (_, i) => i);
-    await house.db.query("insert into people (name, email, department_id, site_id) select 'Hand ' || n, 'hand' || n || '@orlasund.example', (select min(id) from departments), (select min(id) from sites) from generate_series(1, 40) n on conflict do nothing");
+    await house.db.query(
+      "insert into people (name, email, department_id, site_id) select 'Hand ' || n, 'hand' || n || '@orlasund.example', (select min(id) from departments), (select min(id) from sites) from generate_series(1, 40) n on conflict do nothing",
+    );
     const ids = (await rows<{ id: string }>(house.db, "select id from people where name like 'Hand %'")).map((row) => row.id);
     await assignAt(house, course, ids, '2027-03-19T16:00:00Z');
     await Promise.all([planWaiting(house.deps, 15), planWaiting(house.deps, 15), planWaiting(house.deps, 15)]);
@@ -121,7 +148,9 @@ describe('once, and not lost', () => {
     await drain(house.deps, house.mailer);
     const pauses: number[] = [];
     for (let i = 0; i < 3; i++) {
-      const [{ at }] = (await rows<{ at: Date }>(house.db, "select try_at as at from notices where step_id = 'invitation'")) as [{ at: Date }];
+      const [{ at }] = (await rows<{ at: Date }>(house.db, "select try_at as at from notices where step_id = 'invitation'")) as [
+        { at: Date },
+      ];
       pauses.push(Math.round((at.getTime() - house.clock.at) / 60_000));
       house.clock.at = at.getTime();
       await drain(house.deps, house.mailer);
@@ -166,7 +195,10 @@ describe('once, and not lost', () => {
     house.mailer.answer = () => ({ outcome: 'accepted', response: '250 ok' });
     await changePerson(house.deps, crew['runa']!, { email: 'runa.new@orlasund.example' });
     await drain(house.deps, house.mailer);
-    expect(mails()).toEqual(['runa.new: Fire Teams Aboard: yours to finish by Fri 19 Mar 17:00', 'runa.new: Getting started with Fire Teams Aboard']);
+    expect(mails()).toEqual([
+      'runa.new: Fire Teams Aboard: yours to finish by Fri 19 Mar 17:00',
+      'runa.new: Getting started with Fire Teams Aboard',
+    ]);
   });
 });
 
@@ -182,7 +214,10 @@ describe('who hears', () => {
   });
 
   it('goes to the cover of a manager on leave', async () => {
-    await house.db.query("insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, '2027-03-08', '2027-03-20', $2::bigint)", [crew['odd'], crew['tora']]);
+    await house.db.query(
+      "insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, '2027-03-08', '2027-03-20', $2::bigint)",
+      [crew['odd'], crew['tora']],
+    );
     await assignAt(house, course, [crew['runa']!], '2027-03-05T16:00:00Z');
     await play('2027-03-10T23:00:00Z');
     expect(mails().at(-1)).toMatch(/^tora: Late/);
@@ -198,14 +233,19 @@ describe('who hears', () => {
   });
 
   it('holds a notice whose merge field has no value, and says which', async () => {
-    const plan = STANDARD_PLAN.map((step) => (step.id === 'onboarding' ? { ...step, message: { ...step.message, body: 'Hello {given name}, your code is {course code}.' } } : step));
+    const plan = STANDARD_PLAN.map((step) =>
+      step.id === 'onboarding' ? { ...step, message: { ...step.message, body: 'Hello {given name}, your code is {course code}.' } } : step,
+    );
     const other = await makeCourse(house, crew['tora']!, plan, 'Hot Work Permit');
     await assignAt(house, other, [crew['runa']!], '2027-03-19T16:00:00Z');
     await play('2027-03-04T00:00:00Z');
     const [held] = await rows<{ id: string; sentence: string }>(house.db, "select id, sentence from notices where state = 'held'");
     expect(held!.sentence).toBe('Held: no value for {course code} for Runa Aske, until that is filled in.');
     expect(mails()).toHaveLength(1);
-    expect((await findNoticeSheet(house.deps, held!.id)).trace.at(-1)).toMatchObject({ result: false, because: 'no value for {course code}' });
+    expect((await findNoticeSheet(house.deps, held!.id)).trace.at(-1)).toMatchObject({
+      result: false,
+      because: 'no value for {course code}',
+    });
   });
 
   it('keeps to the daily limit, late notices first', async () => {
@@ -228,7 +268,10 @@ describe('asking the ledger', () => {
     expect(days.find((day) => day.day === '2027-03-01')).toMatchObject({ sent: 2, planned: 0, isWorkingDay: true });
     expect(days.find((day) => day.day === '2027-03-17')).toMatchObject({ sent: 0, planned: 2 });
     expect(days.find((day) => day.day === '2027-03-26')).toMatchObject({ holiday: 'Easter' });
-    const counted = await rows(house.db, 'select on_day, notice_bucket(state) as bucket, count(*)::integer as count from notices group by 1, 2 order by 1, 2');
+    const counted = await rows(
+      house.db,
+      'select on_day, notice_bucket(state) as bucket, count(*)::integer as count from notices group by 1, 2 order by 1, 2',
+    );
     expect(await rows(house.db, 'select on_day, bucket, count from day_counts where count <> 0 order by 1, 2')).toEqual(counted);
   });
 
@@ -238,7 +281,9 @@ describe('asking the ledger', () => {
     const page = await listNotices(house.db, { page: 0, size: 50, person: crew['runa'] });
     expect(page.summary).toEqual({ sent: 1, planned: 7 });
     const planned = page.rows.find((row) => row.stepName === 'Two days to go')!;
-    expect((await findNoticeSheet(house.deps, planned.id)).sentence).toContain('Goes to Runa Aske on Wed 17 Mar 17:00: due Fri 19 Mar 17:00, less 48 hours');
+    expect((await findNoticeSheet(house.deps, planned.id)).sentence).toContain(
+      'Goes to Runa Aske on Wed 17 Mar 17:00: due Fri 19 Mar 17:00, less 48 hours',
+    );
     expect((await whyStep(house.deps, id!, 'certificate')).sentence).toBe('Waits for: finished.');
     await expect(whyStep(house.deps, id!, 'no-such-step')).rejects.toMatchObject({ code: 'not-found' });
   });

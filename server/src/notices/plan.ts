@@ -27,7 +27,13 @@ export async function requestReplan(db: Client, assignmentIds: readonly string[]
 }
 
 /** The slots of an assignment by its course's plan as it stands; none for what is switched off or closed. */
-export function slotsFor(assignment: AssignmentFacts, steps: readonly PlanStep[], publishedAt: Instant, facts: Facts, now: Instant): { slot: Slot; step: PlanStep }[] {
+export function slotsFor(
+  assignment: AssignmentFacts,
+  steps: readonly PlanStep[],
+  publishedAt: Instant,
+  facts: Facts,
+  now: Instant,
+): { slot: Slot; step: PlanStep }[] {
   return steps
     .filter((step) => step.on && (!assignment.isClosed || outlivesAssignment(step.anchor.event)))
     .flatMap((step) => slotsOf(step, assignment, facts.roster, publishedAt, now).map((slot) => ({ slot, step })));
@@ -39,9 +45,21 @@ function whyDropped(entry: LedgerEntry, assignment: AssignmentFacts, facts: Fact
   const zone = facts.roster.calendarOf(employee).zone;
   const standing = standingAt(assignment, now);
   const moment = entry.at === null ? '' : `, before its moment (${tellMoment(entry.at, zone)})`;
-  if (standing.closedBy === 'finished') return { because: 'finished', sentence: `Cancelled: ${employee.name} finished on ${tellMoment(standing.closedAt!, zone)}${moment}.` };
-  if (standing.closedBy) return { because: standing.closedBy, sentence: `Cancelled: the assignment was ${standing.closedBy} on ${tellMoment(standing.closedAt!, zone)}${moment}.` };
-  if (standing.dueRevision > entry.revision) return { because: 'extended', sentence: `Cancelled: the due date moved to ${tellMoment(standing.dueAt, zone)}; its place is taken by a notice for the new date.` };
+  if (standing.closedBy === 'finished')
+    return {
+      because: 'finished',
+      sentence: `Cancelled: ${employee.name} finished on ${tellMoment(standing.closedAt!, zone)}${moment}.`,
+    };
+  if (standing.closedBy)
+    return {
+      because: standing.closedBy,
+      sentence: `Cancelled: the assignment was ${standing.closedBy} on ${tellMoment(standing.closedAt!, zone)}${moment}.`,
+    };
+  if (standing.dueRevision > entry.revision)
+    return {
+      because: 'extended',
+      sentence: `Cancelled: the due date moved to ${tellMoment(standing.dueAt, zone)}; its place is taken by a notice for the new date.`,
+    };
   const step = facts.plans.get(assignment.course)?.steps.find(({ id }) => id === entry.step);
   if (step && !step.on) return { because: 'switched-off', sentence: `Cancelled: the step “${step.name}” was switched off${moment}.` };
   return { because: 'plan-changed', sentence: 'Cancelled: the plan was changed and no longer has this notice.' };
@@ -82,7 +100,13 @@ export interface PlanChange {
 }
 
 /** Compares what the plan asks for with what the ledger holds; pure. */
-export function compareWithLedger(facts: Facts, ledger: readonly LedgerRow[], house: House, now: Instant, publishedAtOf = (course: string): Instant => facts.plans.get(course)!.publishedAt): PlanChange {
+export function compareWithLedger(
+  facts: Facts,
+  ledger: readonly LedgerRow[],
+  house: House,
+  now: Instant,
+  publishedAtOf = (course: string): Instant => facts.plans.get(course)!.publishedAt,
+): PlanChange {
   const change: PlanChange = { added: [], moved: [], dropped: [], kept: 0 };
   const ledgerOf = new Map<string, LedgerRow[]>();
   for (const entry of ledger) {
@@ -101,7 +125,11 @@ export function compareWithLedger(facts: Facts, ledger: readonly LedgerRow[], ho
     const rowOf = (slot: Slot): NoticeInsert => noticeFrom(slot, stepOf.get(slot)!, assignment, facts, house);
     change.added.push(...added.map(rowOf));
     change.moved.push(...moved.map(({ entry, slot }) => ({ id: entry.id, row: rowOf(slot) })));
-    change.dropped.push(...dropped.filter((entry) => (entry as LedgerRow).state !== 'cancelled').map((entry) => ({ id: entry.id, ...whyDropped(entry, assignment, facts, now) })));
+    change.dropped.push(
+      ...dropped
+        .filter((entry) => (entry as LedgerRow).state !== 'cancelled')
+        .map((entry) => ({ id: entry.id, ...whyDropped(entry, assignment, facts, now) })),
+    );
     change.kept += kept.length;
   }
   return change;

@@ -9,7 +9,8 @@ where assignment_id = any($1::bigint[])
   and try_at is null
 `;
 
-export const releaseHeld = (db: Client, assignmentIds: readonly string[], now: number): Promise<unknown> => db.query(RELEASE_HELD, [assignmentIds, new Date(now)]);
+export const releaseHeld = (db: Client, assignmentIds: readonly string[], now: number): Promise<unknown> =>
+  db.query(RELEASE_HELD, [assignmentIds, new Date(now)]);
 
 // what waits for this person's address, whoever it is about, and what came back from the old address
 const RELEASE_ADDRESS = `
@@ -24,4 +25,5 @@ where a.id = n.assignment_id
   )
 `;
 
-export const releaseAddress = (db: Client, personId: string, now: number): Promise<unknown> => db.query(RELEASE_ADDRESS, [personId, new Date(now)]);
+export const releaseAddress = (db: Client, personId: string, now: number): Promise<unknown> =>
+  db.query(RELEASE_ADDRESS, [personId, new Date(now)]);

@@ -15,7 +15,12 @@ where state = 'planned'
 `;
 
 export const noticeRoutes: Route[] = [
-  { method: 'get', path: '/api/notices', access: OFFICE, handle: ({ deps, req }) => listNotices(deps.db, parse(NoticesQuery, req.query)) },
+  {
+    method: 'get',
+    path: '/api/notices',
+    access: OFFICE,
+    handle: ({ deps, req }) => listNotices(deps.db, parse(NoticesQuery, req.query)),
+  },
   {
     method: 'get',
     path: '/api/notices/why',
@@ -35,7 +40,12 @@ export const noticeRoutes: Route[] = [
       return { tried: result.rowCount };
     },
   },
-  { method: 'get', path: '/api/notices/:id', access: OFFICE, handle: ({ deps, req }) => findNoticeSheet(deps, parse(Id, req.params['id'])) },
+  {
+    method: 'get',
+    path: '/api/notices/:id',
+    access: OFFICE,
+    handle: ({ deps, req }) => findNoticeSheet(deps, parse(Id, req.params['id'])),
+  },
   {
     method: 'get',
     path: '/api/ribbon',

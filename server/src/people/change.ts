@@ -11,14 +11,24 @@ import { getHouse, loadRoster } from './roster.repo.ts';
 /** Corrects an address or names a manager; what waited for that goes on. */
 export async function changePerson(deps: Deps, id: string, change: PersonChange): Promise<void> {
   await transaction(deps.db, async (client) => {
-    const person = await maybeRow<{ email: string; name: string }>(client, 'select email, name from people where id = $1::bigint for update', [id]);
+    const person = await maybeRow<{ email: string; name: string }>(
+      client,
+      'select email, name from people where id = $1::bigint for update',
+      [id],
+    );
     if (!person) throw new Refused('not-found');
     const now = deps.clock.now();
     if (change.email !== undefined) {
       const email = change.email.toLowerCase();
-      const other = await maybeRow<{ name: string }>(client, 'select name from people where email = $1::text and id <> $2::bigint', [email, id]);
+      const other = await maybeRow<{ name: string }>(client, 'select name from people where email = $1::text and id <> $2::bigint', [
+        email,
+        id,
+      ]);
       if (other) throw new Refused('conflict', `${email} is the address of ${other.name}; each person needs an address of their own.`);
-      await client.query("update people set email = $2::text, address_state = 'ok', address_words = null where id = $1::bigint", [id, email]);
+      await client.query("update people set email = $2::text, address_state = 'ok', address_words = null where id = $1::bigint", [
+        id,
+        email,
+      ]);
       await releaseAddress(client, id, now);
     }
     if (change.managerId !== undefined) {
@@ -27,7 +37,11 @@ export async function changePerson(deps: Deps, id: string, change: PersonChange)
         const roster = await loadRoster(client, [id, change.managerId], [], (await getHouse(client)).sending);
         if (!roster.person(change.managerId)) throw new Refused('wrong-input', `managerId: there is no person ${change.managerId}.`);
         const self: Person = roster.getPerson(id);
-        if (chainOf(self, roster).loop) throw new Refused('conflict', `${roster.getPerson(change.managerId).name} reports to ${person.name}, directly or up the line: the managers would run in a circle.`);
+        if (chainOf(self, roster).loop)
+          throw new Refused(
+            'conflict',
+            `${roster.getPerson(change.managerId).name} reports to ${person.name}, directly or up the line: the managers would run in a circle.`,
+          );
       }
     }
     const around = await listOpenAssignmentsAround(client, [change.email?.toLowerCase() ?? person.email]);

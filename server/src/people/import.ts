@@ -25,10 +25,17 @@ values ($1::text, $2::timestamptz, $3::text, $4::integer, $5::integer, $6::integ
 `;
 
 /** Takes a file's changes in one transaction, if the roster is still the one that the preview showed. */
-export async function takeImport(deps: Deps, bytes: Buffer, fileName: string, mark: string, byWhom: string): Promise<{ added: number; changed: number; rejected: number }> {
+export async function takeImport(
+  deps: Deps,
+  bytes: Buffer,
+  fileName: string,
+  mark: string,
+  byWhom: string,
+): Promise<{ added: number; changed: number; rejected: number }> {
   return transaction(deps.db, async (client) => {
     await client.query('lock table people in share row exclusive mode');
-    if ((await rosterMark(client)) !== mark) throw new Refused('stale', 'The roster was changed after this preview was made. Look at the preview again; nothing was taken.');
+    if ((await rosterMark(client)) !== mark)
+      throw new Refused('stale', 'The roster was changed after this preview was made. Look at the preview again; nothing was taken.');
     const preview = previewRoster(readRosterFile(bytes, fileName), await listRoster(client), await listSiteNames(client));
     const people = [...preview.added, ...preview.changed].map(({ person }) => person);
     const counts = { added: preview.added.length, changed: preview.changed.length, rejected: preview.rejected.length };

@@ -92,7 +92,15 @@ export async function listOpenAssignmentsAround(db: Queryable, emails: readonly 
   return (await rows<{ id: string }>(db, LIST_OPEN_AROUND, [emails])).map((row) => row.id);
 }
 
-const SORTS: Record<PeopleQuery['sort'], string> = { name: 'lower(p.name)', department: 'd.name', site: 's.name', job: 'p.job', manager: 'm.name', joined: 'p.joined_on', late: 'a.late' };
+const SORTS: Record<PeopleQuery['sort'], string> = {
+  name: 'lower(p.name)',
+  department: 'd.name',
+  site: 's.name',
+  job: 'p.job',
+  manager: 'm.name',
+  joined: 'p.joined_on',
+  late: 'a.late',
+};
 
 const PERSON_COLUMNS = `
   p.id, p.personnel_number, p.name, p.email, d.name as department, s.name as site, s.zone, p.job, p.manager_id, m.name as manager_name, p.joined_on, p.left_on,
@@ -143,11 +151,16 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
     values.push(value);
     where.push(clause(`$${values.length}`));
   };
-  if (query.find) add((n) => `(p.name ilike ${n} or p.email ilike ${n} or p.personnel_number ilike ${n} or p.job ilike ${n})`, `%${query.find.replace(/[\\%_]/g, '\\$&')}%`);
+  if (query.find)
+    add(
+      (n) => `(p.name ilike ${n} or p.email ilike ${n} or p.personnel_number ilike ${n} or p.job ilike ${n})`,
+      `%${query.find.replace(/[\\%_]/g, '\\$&')}%`,
+    );
   if (query.department) add((n) => `d.name = ${n}::text`, query.department);
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
   if (query.show === 'left') add((n) => `p.left_on <= ${n}::date`, today);
-  if (query.show === 'here' || query.show === 'no-manager' || query.show === 'unreachable') add((n) => `(p.left_on is null or p.left_on > ${n}::date)`, today);
+  if (query.show === 'here' || query.show === 'no-manager' || query.show === 'unreachable')
+    add((n) => `(p.left_on is null or p.left_on > ${n}::date)`, today);
   if (query.show === 'no-manager') where.push('p.manager_id is null');
   if (query.show === 'unreachable') where.push("p.address_state <> 'ok'");
   const filter = where.length ? `where ${where.join(' and ')}` : '';
@@ -161,8 +174,14 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
 
 export async function peopleFacets(db: Queryable): Promise<PeopleFacets> {
   return {
-    departments: await rows(db, 'select d.name, count(p.id)::integer as people from departments d left join people p on p.department_id = d.id and p.left_on is null group by d.id order by d.name'),
-    sites: await rows(db, 'select s.name, s.zone, count(p.id)::integer as people from sites s left join people p on p.site_id = s.id and p.left_on is null group by s.id order by s.name'),
+    departments: await rows(
+      db,
+      'select d.name, count(p.id)::integer as people from departments d left join people p on p.department_id = d.id and p.left_on is null group by d.id order by d.name',
+    ),
+    sites: await rows(
+      db,
+      'select s.name, s.zone, count(p.id)::integer as people from sites s left join people p on p.site_id = s.id and p.left_on is null group by s.id order by s.name',
+    ),
   };
 }
 
@@ -199,7 +218,10 @@ export interface AssignmentDbRow {
 }
 
 /** The state of an assignment in words, from its columns. */
-export function stateOf(row: { closed_by: string | null; closed_at: Date | null; due_at: Date; started_at: Date | null }, now: number): string {
+export function stateOf(
+  row: { closed_by: string | null; closed_at: Date | null; due_at: Date; started_at: Date | null },
+  now: number,
+): string {
   if (row.closed_by === 'finished') return row.closed_at! > row.due_at ? 'finished late' : 'finished';
   if (row.closed_by) return row.closed_by;
   if (row.due_at.getTime() < now) return 'overdue';
@@ -247,5 +269,8 @@ export async function findPersonSheet(db: Queryable, id: string, now: number, to
   if (!row) return null;
   const leave = await rows<{ from: string; to: string; cover: string | null }>(db, LIST_LEAVES_OF, [id]);
   const { team } = await oneRow<{ team: number }>(db, COUNT_LINE, [id]);
-  return { person: { ...personOf(row), zone: row.zone, addressWords: row.address_words, leave, team }, assignments: await listAssignmentLines(db, id, now, today) };
+  return {
+    person: { ...personOf(row), zone: row.zone, addressWords: row.address_words, leave, team },
+    assignments: await listAssignmentLines(db, id, now, today),
+  };
 }

@@ -2,7 +2,14 @@ import { parse as parseCsv, CsvError } from 'csv-parse/sync';
 import { Refused } from '../refusal.ts';
 
 /** Bytes that begin files of other kinds, and what they are. */
-const SIGNATURES: [string, string][] = [['%PDF', 'a PDF'], ['PK\u0003\u0004', 'a ZIP or Excel workbook'], ['\u00d0\u00cf\u0011\u00e0', 'an old Office document'], ['\u0089PNG', 'a picture'], ['\u00ff\u00d8\u00ff', 'a picture'], ['GIF8', 'a picture']];
+const SIGNATURES: [string, string][] = [
+  ['%PDF', 'a PDF'],
+  ['PK\u0003\u0004', 'a ZIP or Excel workbook'],
+  ['\u00d0\u00cf\u0011\u00e0', 'an old Office document'],
+  ['\u0089PNG', 'a picture'],
+  ['\u00ff\u00d8\u00ff', 'a picture'],
+  ['GIF8', 'a picture'],
+];
 
 /**
  * The cells of a roster file.
@@ -26,12 +33,21 @@ export function readRosterFile(bytes: Buffer, fileName: string): string[][] {
   }
   if (text.includes('\0')) return refuse('this is not a text file. Expected a CSV file.');
   const firstLine = text.split(/\r?\n/, 1)[0]!;
-  const delimiter = [';', '\t', ','].map((mark) => ({ mark, count: firstLine.split(mark).length })).sort((a, b) => b.count - a.count)[0]!.mark;
+  const delimiter = [';', '\t', ','].map((mark) => ({ mark, count: firstLine.split(mark).length })).sort((a, b) => b.count - a.count)[0]!
+    .mark;
   try {
-    return parseCsv(text, { delimiter, bom: true, relax_column_count: true, skip_empty_lines: false, relax_quotes: false }) as string[][];
+    return parseCsv(text, {
+      delimiter,
+      bom: true,
+      relax_column_count: true,
+      skip_empty_lines: false,
+      relax_quotes: false,
+    }) as string[][];
   } catch (error) {
     if (!(error instanceof CsvError)) throw error;
-    return refuse(`row ${(error as CsvError & { lines?: number }).lines ?? '?'} cannot be read: ${error.code === 'CSV_QUOTE_NOT_CLOSED' ? 'a quotation mark is opened and never closed' : error.message}.`);
+    return refuse(
+      `row ${(error as CsvError & { lines?: number }).lines ?? '?'} cannot be read: ${error.code === 'CSV_QUOTE_NOT_CLOSED' ? 'a quotation mark is opened and never closed' : error.message}.`,
+    );
   }
 }
 

@@ -20,7 +20,10 @@ from settings
 `;
 
 export async function getHouse(db: Queryable): Promise<House> {
-  const row = await oneRow<Record<string, string> & { is_demo: boolean; daily_limit: number | null; tolerance_minutes: number }>(db, GET_SETTINGS);
+  const row = await oneRow<Record<string, string> & { is_demo: boolean; daily_limit: number | null; tolerance_minutes: number }>(
+    db,
+    GET_SETTINGS,
+  );
   return {
     organisation: row['organisation']!,
     zone: row['house_zone']!,
@@ -30,7 +33,12 @@ export async function getHouse(db: Queryable): Promise<House> {
     replyTo: row['reply_to']!,
     listId: row['list_id']!,
     isDemo: row.is_demo,
-    sending: { ...DEFAULT_SETTINGS, sendWindow: { from: row['window_from']!, to: row['window_to']! }, dailyLimit: row.daily_limit, tolerance: row.tolerance_minutes * MINUTE },
+    sending: {
+      ...DEFAULT_SETTINGS,
+      sendWindow: { from: row['window_from']!, to: row['window_to']! },
+      dailyLimit: row.daily_limit,
+      tolerance: row.tolerance_minutes * MINUTE,
+    },
   };
 }
 
@@ -109,7 +117,12 @@ export async function listPeopleAround(db: Queryable, ids: readonly string[]): P
 }
 
 /** The roster that planning needs for some people and courses: they, those above, covers, owners, calendars, settings. */
-export async function loadRoster(db: Queryable, personIds: readonly string[], courses: readonly Course[], sending: Settings): Promise<Roster> {
+export async function loadRoster(
+  db: Queryable,
+  personIds: readonly string[],
+  courses: readonly Course[],
+  sending: Settings,
+): Promise<Roster> {
   const owners = courses.flatMap((course) => (course.owner ? [course.owner] : []));
   const calendars = await listCalendars(db);
   const people = await listPeopleAround(db, [...new Set([...personIds, ...owners])]);

@@ -44,7 +44,13 @@ order by
 limit 6
 `;
 
-async function draftFacts(db: Queryable, courseId: string, ids: readonly string[], steps: readonly PlanStep[], now: number): Promise<Facts> {
+async function draftFacts(
+  db: Queryable,
+  courseId: string,
+  ids: readonly string[],
+  steps: readonly PlanStep[],
+  now: number,
+): Promise<Facts> {
   const facts = await loadFacts(db, await getHouse(db), ids);
   const plan = facts.plans.get(courseId);
   if (plan) facts.plans.set(courseId, { ...plan, steps: [...steps], publishedAt: Math.max(plan.publishedAt, now) });
@@ -62,19 +68,38 @@ export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft
   const ledger = await listLedger(deps.db, open);
   const change = compareWithLedger(facts, ledger, facts.house, now);
   const momentOf = new Map(ledger.map((entry) => [entry.id, entry]));
-  const told = (personId: string, at: number | null): string | null => (at === null ? null : tellMoment(at, facts.roster.calendarOf(facts.roster.getPerson(personId)).zone));
+  const told = (personId: string, at: number | null): string | null =>
+    at === null ? null : tellMoment(at, facts.roster.calendarOf(facts.roster.getPerson(personId)).zone);
   const nameOf = (personId: string): string => facts.roster.getPerson(personId).name;
   const planned = change.added.filter((row) => row.state === 'planned');
   const revived = change.moved.filter(({ id }) => momentOf.get(id)!.state === 'cancelled');
   const moved = change.moved.filter(({ id }) => momentOf.get(id)!.state !== 'cancelled');
   const stepName = new Map(draft.steps.map((step) => [step.id, step.name]));
   const changes: PlanPreview['changes'] = [
-    ...[...planned, ...revived.map(({ row }) => row).filter((row) => row.state === 'planned')].map((row) => ({ person: nameOf(row.personId), stepName: row.stepName, what: 'added' as const, from: null, to: told(row.personId, row.at) })),
-    ...moved.map(({ id, row }) => ({ person: nameOf(row.personId), stepName: row.stepName, what: 'moved' as const, from: told(row.personId, momentOf.get(id)!.at), to: row.state === 'planned' ? told(row.personId, row.at) : null })),
+    ...[...planned, ...revived.map(({ row }) => row).filter((row) => row.state === 'planned')].map((row) => ({
+      person: nameOf(row.personId),
+      stepName: row.stepName,
+      what: 'added' as const,
+      from: null,
+      to: told(row.personId, row.at),
+    })),
+    ...moved.map(({ id, row }) => ({
+      person: nameOf(row.personId),
+      stepName: row.stepName,
+      what: 'moved' as const,
+      from: told(row.personId, momentOf.get(id)!.at),
+      to: row.state === 'planned' ? told(row.personId, row.at) : null,
+    })),
     ...change.dropped.map(({ id }) => {
       const entry = momentOf.get(id)!;
       const person = facts.assignments.get(entry.assignment)!.person;
-      return { person: nameOf(person), stepName: stepName.get(entry.step) ?? entry.step, what: 'dropped' as const, from: told(person, entry.at), to: null };
+      return {
+        person: nameOf(person),
+        stepName: stepName.get(entry.step) ?? entry.step,
+        what: 'dropped' as const,
+        from: told(person, entry.at),
+        to: null,
+      };
     }),
   ];
   const exampleIds = (await rows<{ id: string }>(deps.db, LIST_EXAMPLES, [courseId, new Date(now)])).map((row) => row.id);
@@ -82,7 +107,14 @@ export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft
   const list = exampleIds.map((id) => examples.assignments.get(id)!);
   // the whole line of time of each, what has passed included: that is where a date mistyped shows
   const publishedAt = examples.plans.get(courseId)?.publishedAt ?? now;
-  const { people } = previewPeople(list, draft.steps, Math.min(publishedAt, ...list.map((assignment) => assignment.assignedAt)), examples.roster, Math.min(now, ...list.map((assignment) => assignment.assignedAt)), now);
+  const { people } = previewPeople(
+    list,
+    draft.steps,
+    Math.min(publishedAt, ...list.map((assignment) => assignment.assignedAt)),
+    examples.roster,
+    Math.min(now, ...list.map((assignment) => assignment.assignedAt)),
+    now,
+  );
   return {
     added: planned.length + revived.filter(({ row }) => row.state === 'planned').length,
     moved: moved.length,
@@ -98,11 +130,24 @@ export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft
 /** Publishes a new version: unsent notices of open assignments are worked out again. */
 export async function publishPlan(deps: Deps, courseId: string, draft: PlanDraft, byWhom: string): Promise<{ version: number }> {
   const faults = planFaults(draft.steps);
-  if (faults.length > 0) throw new Refused('wrong-input', `${faults.map((fault) => fault.message).join(' ')} Nothing was published.`, faults.map(({ step, message }) => ({ where: step, message })));
+  if (faults.length > 0)
+    throw new Refused(
+      'wrong-input',
+      `${faults.map((fault) => fault.message).join(' ')} Nothing was published.`,
+      faults.map(({ step, message }) => ({ where: step, message })),
+    );
   return transaction(deps.db, async (client) => {
-    const [plan] = await rows<{ version: number; steps: PlanStep[] }>(client, 'select version, steps from plans where course_id = $1::bigint for update', [courseId]);
+    const [plan] = await rows<{ version: number; steps: PlanStep[] }>(
+      client,
+      'select version, steps from plans where course_id = $1::bigint for update',
+      [courseId],
+    );
     if (!plan) throw new Refused('not-found');
-    if (plan.version !== draft.version) throw new Refused('stale', `Version ${plan.version} of this plan was published while you worked on version ${draft.version}. Look at it again; your draft was not published.`);
+    if (plan.version !== draft.version)
+      throw new Refused(
+        'stale',
+        `Version ${plan.version} of this plan was published while you worked on version ${draft.version}. Look at it again; your draft was not published.`,
+      );
     const version = plan.version + 1;
     const now = deps.clock.now();
     await putPlan(client, courseId, version, now, byWhom, draft.steps);

@@ -46,7 +46,19 @@ export function rehearseFile(file: RehearsalFile, withTrace = false): RehearsalL
 /** One line of the output: the documented keys, in their order. */
 export function printLine(line: RehearsalLine): string {
   const { assignment, step, revision, occurrence, to, person, outcome, at, held, because, sentence } = line;
-  return JSON.stringify({ assignment, step, revision, occurrence, to, person, outcome, at: at === null ? null : isoOf(at), held, because, sentence });
+  return JSON.stringify({
+    assignment,
+    step,
+    revision,
+    occurrence,
+    to,
+    person,
+    outcome,
+    at: at === null ? null : isoOf(at),
+    held,
+    because,
+    sentence,
+  });
 }
 
 /**

@@ -9,7 +9,12 @@ import { previewPlan, publishPlan } from './publish.ts';
 const draftOf = (body: unknown): PlanDraft & { steps: PlanStep[] } => parse(PlanDraft, body) as PlanDraft & { steps: PlanStep[] };
 
 export const planRoutes: Route[] = [
-  { method: 'get', path: '/api/plans', access: OFFICE, handle: async ({ deps }) => listPlans(deps.db, await houseToday(deps)) },
+  {
+    method: 'get',
+    path: '/api/plans',
+    access: OFFICE,
+    handle: async ({ deps }) => listPlans(deps.db, await houseToday(deps)),
+  },
   { method: 'get', path: '/api/merge-fields', access: OFFICE, handle: async () => MERGE_FIELDS },
   {
     method: 'get',
@@ -21,6 +26,16 @@ export const planRoutes: Route[] = [
       return plan;
     },
   },
-  { method: 'post', path: '/api/plans/:courseId/preview', access: OFFICE, handle: ({ deps, req }) => previewPlan(deps, parse(Id, req.params['courseId']), draftOf(req.body)) },
-  { method: 'post', path: '/api/plans/:courseId/publish', access: ADMINISTRATORS, handle: ({ deps, req, account }) => publishPlan(deps, parse(Id, req.params['courseId']), draftOf(req.body), account!.name) },
+  {
+    method: 'post',
+    path: '/api/plans/:courseId/preview',
+    access: OFFICE,
+    handle: ({ deps, req }) => previewPlan(deps, parse(Id, req.params['courseId']), draftOf(req.body)),
+  },
+  {
+    method: 'post',
+    path: '/api/plans/:courseId/publish',
+    access: ADMINISTRATORS,
+    handle: ({ deps, req, account }) => publishPlan(deps, parse(Id, req.params['courseId']), draftOf(req.body), account!.name),
+  },
 ];

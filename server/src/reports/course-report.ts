@@ -35,7 +35,8 @@ function filterOf(query: ReportQuery, courseId: string, now: number): { where: s
     values.push(value);
     where.push(clause(`$${values.length}`));
   };
-  if (query.find) add((n) => `(p.name ilike ${n} or m.name ilike ${n} or p.email ilike ${n})`, `%${query.find.replace(/[\\%_]/g, '\\$&')}%`);
+  if (query.find)
+    add((n) => `(p.name ilike ${n} or m.name ilike ${n} or p.email ilike ${n})`, `%${query.find.replace(/[\\%_]/g, '\\$&')}%`);
   if (query.department) add((n) => `d.name = ${n}::text`, query.department);
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
   if (query.state !== 'all') where.push(STATES[query.state]);
@@ -131,15 +132,29 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
     course,
     rows: found.map((row) => reportRow(row, now)),
     total: totals[query.state],
-    counts: { finished: counts['finished']!, inProgress: counts['in_progress']!, notStarted: counts['not_started']!, late: counts['late']!, waived: counts['waived']! },
+    counts: {
+      finished: counts['finished']!,
+      inProgress: counts['in_progress']!,
+      notStarted: counts['not_started']!,
+      late: counts['late']!,
+      waived: counts['waived']!,
+    },
   };
 }
 
 /** All rows of the report, for a file. */
-export async function allReportRows(db: Queryable, courseId: string, query: ReportQuery, now: number): Promise<{ course: { id: string; title: string }; rows: ReportRow[] }> {
+export async function allReportRows(
+  db: Queryable,
+  courseId: string,
+  query: ReportQuery,
+  now: number,
+): Promise<{ course: { id: string; title: string }; rows: ReportRow[] }> {
   const course = await courseTitle(db, courseId);
   const { where, values } = filterOf(query, courseId, now);
-  return { course, rows: (await rows<ReportDbRow>(db, listSql(where, query, ''), values)).map((row) => reportRow(row, now)) };
+  return {
+    course,
+    rows: (await rows<ReportDbRow>(db, listSql(where, query, ''), values)).map((row) => reportRow(row, now)),
+  };
 }
 
 // at the end of each of the last 53 weeks: who had finished, who had it open, who was late

@@ -5,7 +5,11 @@ import type { ReportRow } from '@nudrik/contract';
 import { tellMoment, type Zone } from '@nudrik/core';
 
 /** The columns of the report, the same on the screen, in CSV and in XLSX; moments in the house's zone. */
-export const REPORT_COLUMNS: readonly { head: string; width: number; cell(row: ReportRow, zone: Zone): string | number }[] = [
+export const REPORT_COLUMNS: readonly {
+  head: string;
+  width: number;
+  cell(row: ReportRow, zone: Zone): string | number;
+}[] = [
   { head: 'Person', width: 24, cell: (row) => row.person.name },
   { head: 'Department', width: 14, cell: (row) => row.department },
   { head: 'Site', width: 14, cell: (row) => row.site },
@@ -44,12 +48,21 @@ export async function sendCsv(res: Response, name: string, rows: readonly Report
   await new Promise((done) => res.on('finish', done));
 }
 
-export async function sendXlsx(res: Response, name: string, title: string, rows: readonly ReportRow[], zone: Zone, now: number): Promise<void> {
+export async function sendXlsx(
+  res: Response,
+  name: string,
+  title: string,
+  rows: readonly ReportRow[],
+  zone: Zone,
+  now: number,
+): Promise<void> {
   res.setHeader('content-type', 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet');
   res.setHeader('content-disposition', `attachment; filename*=UTF-8''${encodeURIComponent(name)}.xlsx`);
   // streamed: in memory a million rows take 2.6 GB
   const book = new excel.stream.xlsx.WorkbookWriter({ stream: res, useStyles: true });
-  const sheet = book.addWorksheet(title.replace(/[\\/?*[\]:]/g, ' ').slice(0, 31), { views: [{ state: 'frozen', ySplit: 1 }] });
+  const sheet = book.addWorksheet(title.replace(/[\\/?*[\]:]/g, ' ').slice(0, 31), {
+    views: [{ state: 'frozen', ySplit: 1 }],
+  });
   sheet.columns = REPORT_COLUMNS.map((column) => ({ header: column.head, width: column.width }));
   sheet.getRow(1).font = { bold: true };
   for (const row of rows) sheet.addRow(REPORT_COLUMNS.map((column) => column.cell(row, zone))).commit();

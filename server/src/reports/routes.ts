@@ -20,8 +20,18 @@ async function file({ deps, req, res }: Call, kind: 'csv' | 'xlsx'): Promise<und
 
 export const reportRoutes: Route[] = [
   { method: 'get', path: '/api/today', access: OFFICE, handle: ({ deps }) => todayView(deps) },
-  { method: 'get', path: '/api/reports/courses/:id', access: OFFICE, handle: ({ deps, req }) => courseReport(deps.db, parse(Id, req.params['id']), parse(ReportQuery, req.query), deps.clock.now()) },
-  { method: 'get', path: '/api/reports/courses/:id/over-time', access: OFFICE, handle: ({ deps, req }) => overTime(deps.db, parse(Id, req.params['id']), deps.clock.now()) },
+  {
+    method: 'get',
+    path: '/api/reports/courses/:id',
+    access: OFFICE,
+    handle: ({ deps, req }) => courseReport(deps.db, parse(Id, req.params['id']), parse(ReportQuery, req.query), deps.clock.now()),
+  },
+  {
+    method: 'get',
+    path: '/api/reports/courses/:id/over-time',
+    access: OFFICE,
+    handle: ({ deps, req }) => overTime(deps.db, parse(Id, req.params['id']), deps.clock.now()),
+  },
   { method: 'get', path: '/api/reports/courses/:id/csv', access: OFFICE, handle: (call) => file(call, 'csv') },
   { method: 'get', path: '/api/reports/courses/:id/xlsx', access: OFFICE, handle: (call) => file(call, 'xlsx') },
   {

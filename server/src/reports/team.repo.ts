@@ -12,7 +12,12 @@ with recursive line (id) as (
 `;
 
 export async function isInLineOf(db: Queryable, managerId: string, assignmentId: string): Promise<boolean> {
-  return (await maybeRow(db, `${LINE} select 1 as yes from assignments a join line l on l.id = a.person_id where a.id = $2::bigint`, [managerId, assignmentId])) !== null;
+  return (
+    (await maybeRow(db, `${LINE} select 1 as yes from assignments a join line l on l.id = a.person_id where a.id = $2::bigint`, [
+      managerId,
+      assignmentId,
+    ])) !== null
+  );
 }
 
 /** The last notice to the employee that went: what a manager asks about. */
@@ -65,10 +70,24 @@ order by a.due_at, p.name
 
 /** A manager's people down the whole line: what is late and what is in progress. */
 export async function teamOf(db: Queryable, managerId: string, now: number): Promise<TeamView> {
-  const manager = await oneRow<{ id: string; name: string; zone: string }>(db, 'select p.id, p.name, s.zone from people p join sites s on s.id = p.site_id where p.id = $1::bigint', [managerId]);
+  const manager = await oneRow<{ id: string; name: string; zone: string }>(
+    db,
+    'select p.id, p.name, s.zone from people p join sites s on s.id = p.site_id where p.id = $1::bigint',
+    [managerId],
+  );
   const { people } = await oneRow<{ people: number }>(db, `${LINE} select count(*)::integer as people from line`, [managerId]);
   const found = await rows<
-    AssignmentDbRow & { person_id: string; person_name: string; job: string | null; reports_to: string | null; manager_id: string | null; zone: string; last_name: string | null; last_at: Date | null; last_state: string | null }
+    AssignmentDbRow & {
+      person_id: string;
+      person_name: string;
+      job: string | null;
+      reports_to: string | null;
+      manager_id: string | null;
+      zone: string;
+      last_name: string | null;
+      last_at: Date | null;
+      last_state: string | null;
+    }
   >(db, LIST_TEAM, [managerId]);
   return {
     manager,

@@ -109,38 +109,87 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
       words: `${row.count === 1 ? `A notice to ${row.name} waits` : `${tellAmount(row.count, 'notices')} wait`} since ${tellMoment(row.since.getTime(), zone)}: ${row.error}. Nothing is lost; it is tried again by itself, with growing pauses.`,
       act: { label: 'Try now', link: null, does: 'try-now' },
     });
-  for (const row of await rows<{ id: string; name: string; address_words: string | null; waiting: number; bounced: number }>(db, LIST_UNREACHABLE, [today]))
+  for (const row of await rows<{
+    id: string;
+    name: string;
+    address_words: string | null;
+    waiting: number;
+    bounced: number;
+  }>(db, LIST_UNREACHABLE, [today]))
     list.push({
       kind: 'bounced',
       label: 'Bounced',
-      words: `Mail to ${row.name} came back: “${row.address_words ?? ''}”. ${row.waiting > 0 ? `${tellAmount(row.waiting, 'notices')} ${row.waiting === 1 ? 'waits' : 'wait'} for a working address.` : ''}`.trim(),
+      words:
+        `Mail to ${row.name} came back: “${row.address_words ?? ''}”. ${row.waiting > 0 ? `${tellAmount(row.waiting, 'notices')} ${row.waiting === 1 ? 'waits' : 'wait'} for a working address.` : ''}`.trim(),
       act: { label: 'Correct the address', link: `/people/${row.id}?mend=email`, does: null },
     });
   for (const row of await rows<{ id: string; name: string; title: string; step_name: string; sentence: string }>(db, LIST_FAILED, [today]))
-    list.push({ kind: 'failed', label: 'Failed', words: `“${row.step_name}” of ${row.title} to ${row.name}: ${row.sentence}`, act: { label: 'Look at it', link: `/ledger/${row.id}`, does: null } });
+    list.push({
+      kind: 'failed',
+      label: 'Failed',
+      words: `“${row.step_name}” of ${row.title} to ${row.name}: ${row.sentence}`,
+      act: { label: 'Look at it', link: `/ledger/${row.id}`, does: null },
+    });
   for (const row of await rows<{ person_id: string; name: string; title: string }>(db, LIST_NO_RECIPIENT, [today]))
-    list.push({ kind: 'no-manager', label: 'Nobody told', words: `${row.name} is late on ${row.title} and there was nobody to tell.`, act: { label: 'Name a manager', link: `/people/${row.person_id}?mend=manager`, does: null } });
+    list.push({
+      kind: 'no-manager',
+      label: 'Nobody told',
+      words: `${row.name} is late on ${row.title} and there was nobody to tell.`,
+      act: { label: 'Name a manager', link: `/people/${row.person_id}?mend=manager`, does: null },
+    });
   for (const row of await rows<{ id: string; name: string; open: number; late: number }>(db, LIST_NO_MANAGER, [today, new Date(now)]))
     list.push({
       kind: 'no-manager',
       label: 'No manager',
-      words: row.late > 0 ? `${row.name} is late on ${tellAmount(row.late, 'courses')} and has no manager; only the course's owner is told.` : `${row.name} has ${tellAmount(row.open, 'courses')} to finish and no manager to tell if that gets late.`,
+      words:
+        row.late > 0
+          ? `${row.name} is late on ${tellAmount(row.late, 'courses')} and has no manager; only the course's owner is told.`
+          : `${row.name} has ${tellAmount(row.open, 'courses')} to finish and no manager to tell if that gets late.`,
       act: { label: 'Name a manager', link: `/people/${row.id}?mend=manager`, does: null },
     });
-  for (const row of await rows<{ step_name: string; course_id: string; title: string; count: number; sentence: string; person_id: string }>(db, LIST_MISSING))
+  for (const row of await rows<{
+    step_name: string;
+    course_id: string;
+    title: string;
+    count: number;
+    sentence: string;
+    person_id: string;
+  }>(db, LIST_MISSING))
     list.push({
       kind: 'missing-value',
       label: 'Missing value',
-      words: row.count === 1 ? `“${row.step_name}” of ${row.title}: ${row.sentence.replace(/^Held: /, '')}` : `${tellAmount(row.count, 'notices')} “${row.step_name}” of ${row.title} are held: ${row.sentence.replace(/^Held: | for .*$/g, '')}.`,
-      act: { label: row.count === 1 ? 'Fill it in' : `Show the ${row.count}`, link: row.count === 1 ? `/people/${row.person_id}` : `/ledger?outcome=held&course=${row.course_id}`, does: null },
+      words:
+        row.count === 1
+          ? `“${row.step_name}” of ${row.title}: ${row.sentence.replace(/^Held: /, '')}`
+          : `${tellAmount(row.count, 'notices')} “${row.step_name}” of ${row.title} are held: ${row.sentence.replace(/^Held: | for .*$/g, '')}.`,
+      act: {
+        label: row.count === 1 ? 'Fill it in' : `Show the ${row.count}`,
+        link: row.count === 1 ? `/people/${row.person_id}` : `/ledger?outcome=held&course=${row.course_id}`,
+        does: null,
+      },
     });
   for (const [field, lacks] of Object.entries(LACKS))
-    for (const row of await rows<{ step_name: string; course_id: string; title: string; count: number; name: string; person_id: string; day: string }>(db, listMissingAhead(lacks), [today, field]))
+    for (const row of await rows<{
+      step_name: string;
+      course_id: string;
+      title: string;
+      count: number;
+      name: string;
+      person_id: string;
+      day: string;
+    }>(db, listMissingAhead(lacks), [today, field]))
       list.push({
         kind: 'missing-value',
         label: 'Missing value',
         words: `${row.count === 1 ? `${row.name} has` : `${row.count} people have`} no ${field}; “${row.step_name}” of ${row.title} would have a gap on ${tellDay(dayOf(row.day))} and is held then.`,
-        act: { label: row.count === 1 ? 'Fill it in' : `Show the ${row.count}`, link: row.count === 1 ? `/people/${row.person_id}` : `/ledger?from=${row.day}&step=${encodeURIComponent(row.step_name)}&course=${row.course_id}`, does: null },
+        act: {
+          label: row.count === 1 ? 'Fill it in' : `Show the ${row.count}`,
+          link:
+            row.count === 1
+              ? `/people/${row.person_id}`
+              : `/ledger?from=${row.day}&step=${encodeURIComponent(row.step_name)}&course=${row.course_id}`,
+          does: null,
+        },
       });
   return list;
 }
@@ -199,20 +248,51 @@ export async function todayView(deps: Deps): Promise<TodayView> {
   const now = deps.clock.now();
   const today = await houseToday(deps);
   const zone = Zone.of((await getHouse(db)).zone);
-  const counts = new Map((await rows<{ bucket: string; count: number }>(db, 'select bucket, count from day_counts where on_day = $1::date', [today])).map((row) => [row.bucket, row.count]));
-  const courses = await rows<{ id: string; title: string; due_soon: number; late: number; holders: number; asked: number }>(db, LIST_COURSES, [new Date(now), today]);
+  const counts = new Map(
+    (await rows<{ bucket: string; count: number }>(db, 'select bucket, count from day_counts where on_day = $1::date', [today])).map(
+      (row) => [row.bucket, row.count],
+    ),
+  );
+  const courses = await rows<{
+    id: string;
+    title: string;
+    due_soon: number;
+    late: number;
+    holders: number;
+    asked: number;
+  }>(db, LIST_COURSES, [new Date(now), today]);
   const late = await rows<{ id: string; title: string; people: string[]; since: Date }>(db, LIST_NEWLY_LATE, [new Date(now)]);
   const finished = await rows<{ id: string; title: string; people: string[] }>(db, LIST_FINISHED, [new Date(now)]);
-  const next = await rows<{ at: Date; day: string; kind: string; step_name: string; courses: string[]; count: number }>(db, LIST_NEXT, [new Date(now), today]);
+  const next = await rows<{ at: Date; day: string; kind: string; step_name: string; courses: string[]; count: number }>(db, LIST_NEXT, [
+    new Date(now),
+    today,
+  ]);
   return {
     now: new Date(now).toISOString(),
     sentToday: counts.get('sent') ?? 0,
     plannedToday: counts.get('planned') ?? 0,
     needs: await needs(db, today, now, zone),
-    next: next.map((row) => ({ at: row.at.toISOString(), day: row.day, kind: row.kind, stepName: row.step_name, courses: row.courses, count: row.count })),
-    courses: courses.map((row) => ({ id: row.id, title: row.title, current: row.asked === 0 ? 0 : Math.round((100 * row.holders) / row.asked), dueSoon: row.due_soon, late: row.late })),
-    newlyLate: late.map((row) => ({ course: row.title, courseId: row.id, people: row.people, since: tellMoment(row.since.getTime(), zone) })),
+    next: next.map((row) => ({
+      at: row.at.toISOString(),
+      day: row.day,
+      kind: row.kind,
+      stepName: row.step_name,
+      courses: row.courses,
+      count: row.count,
+    })),
+    courses: courses.map((row) => ({
+      id: row.id,
+      title: row.title,
+      current: row.asked === 0 ? 0 : Math.round((100 * row.holders) / row.asked),
+      dueSoon: row.due_soon,
+      late: row.late,
+    })),
+    newlyLate: late.map((row) => ({
+      course: row.title,
+      courseId: row.id,
+      people: row.people,
+      since: tellMoment(row.since.getTime(), zone),
+    })),
     finished: finished.map((row) => ({ course: row.title, courseId: row.id, people: row.people })),
   };
 }
-

@@ -8,9 +8,15 @@ async function ask({ deps }: Call, path: string, init: RequestInit = {}): Promis
   if (!deps.settings.postRoomUrl) throw new Refused('only-in-demo', 'The post room is only there in the demo.');
   let response: Response;
   try {
-    response = await fetch(`${deps.settings.postRoomUrl}${path}`, { ...init, headers: { 'content-type': 'application/json' } });
+    response = await fetch(`${deps.settings.postRoomUrl}${path}`, {
+      ...init,
+      headers: { 'content-type': 'application/json' },
+    });
   } catch (error) {
-    throw new Refused('out-of-order', `The post room does not answer: ${((error as Error).cause as Error | undefined)?.message ?? (error as Error).message}.`);
+    throw new Refused(
+      'out-of-order',
+      `The post room does not answer: ${((error as Error).cause as Error | undefined)?.message ?? (error as Error).message}.`,
+    );
   }
   if (!response.ok) throw new Refused('not-found', 'The post room has no such mail, or not any more.');
   return response;
@@ -20,8 +26,18 @@ const idOf = (call: Call): string => encodeURIComponent(String(call.req.params['
 
 /** The demo's post room, seen through Nudrik so that it shares the sign-in. */
 export const standinRoutes: Route[] = [
-  { method: 'get', path: '/api/post-room', access: ADMINISTRATORS, handle: async (call) => (await ask(call, `/mails?${new URLSearchParams(call.req.query as Record<string, string>)}`)).json() },
-  { method: 'get', path: '/api/post-room/mails/:id', access: ADMINISTRATORS, handle: async (call) => (await ask(call, `/mails/${idOf(call)}`)).json() },
+  {
+    method: 'get',
+    path: '/api/post-room',
+    access: ADMINISTRATORS,
+    handle: async (call) => (await ask(call, `/mails?${new URLSearchParams(call.req.query as Record<string, string>)}`)).json(),
+  },
+  {
+    method: 'get',
+    path: '/api/post-room/mails/:id',
+    access: ADMINISTRATORS,
+    handle: async (call) => (await ask(call, `/mails/${idOf(call)}`)).json(),
+  },
   {
     method: 'get',
     path: '/api/post-room/mails/:id/eml',
@@ -38,14 +54,17 @@ export const standinRoutes: Route[] = [
     method: 'put',
     path: '/api/post-room/behaviour',
     access: ADMINISTRATORS,
-    handle: async (call) => (await ask(call, '/behaviour', { method: 'PUT', body: JSON.stringify(parse(BehaviourChange, call.req.body)) })).json(),
+    handle: async (call) =>
+      (await ask(call, '/behaviour', { method: 'PUT', body: JSON.stringify(parse(BehaviourChange, call.req.body)) })).json(),
   },
   {
     method: 'put',
     path: '/api/post-room/server',
     access: ADMINISTRATORS,
     async handle(call) {
-      const answer: unknown = await (await ask(call, '/server', { method: 'PUT', body: JSON.stringify(parse(ServerChange, call.req.body)) })).json();
+      const answer: unknown = await (
+        await ask(call, '/server', { method: 'PUT', body: JSON.stringify(parse(ServerChange, call.req.body)) })
+      ).json();
       await announce(call.deps.db, 'post-room');
       return answer;
     },

@@ -12,7 +12,13 @@ export const appConfig: ApplicationConfig = {
     provideBrowserGlobalErrorListeners(),
     provideRouter(routes, withComponentInputBinding(), withInMemoryScrolling({ scrollPositionRestoration: 'top' })),
     provideHttpClient(withInterceptors([sessionInterceptor])),
-    providePrimeNG({ theme: { preset: paperPreset, options: { darkModeSelector: false, cssLayer: { name: 'primeng', order: 'primeng' } } }, ripple: false }),
+    providePrimeNG({
+      theme: {
+        preset: paperPreset,
+        options: { darkModeSelector: false, cssLayer: { name: 'primeng', order: 'primeng' } },
+      },
+      ripple: false,
+    }),
     provideAppInitializer(() => inject(SessionStore).start()),
   ],
 };

@@ -24,8 +24,18 @@ import { Ribbon } from './shell/ribbon.ts';
     <nk-key-help />
   `,
   styles: `
-    :host { display: flex; flex-direction: column; height: 100vh; --room: calc(100vh - 112px); }
-    main { flex: 1; min-height: 0; overflow-y: auto; outline: none; }
+    :host {
+      display: flex;
+      flex-direction: column;
+      height: 100vh;
+      --room: calc(100vh - 112px);
+    }
+    main {
+      flex: 1;
+      min-height: 0;
+      overflow-y: auto;
+      outline: none;
+    }
   `,
 })
 export class App {
@@ -38,6 +48,8 @@ export class App {
     ),
     { initialValue: '' },
   );
-  protected readonly isFramed = computed(() => this.session.account() !== null && !/^\/(sign-in|go\/|verify)/.test(this.url()) && this.url() !== '');
+  protected readonly isFramed = computed(
+    () => this.session.account() !== null && !/^\/(sign-in|go\/|verify)/.test(this.url()) && this.url() !== '',
+  );
   protected readonly isOffice = computed(() => ['administrator', 'trainer', 'auditor'].includes(this.session.account()?.role ?? ''));
 }

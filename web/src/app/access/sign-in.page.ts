@@ -18,7 +18,9 @@ export class SignInPage {
   readonly ended = input<string>();
   protected readonly session = inject(SessionStore);
   private readonly router = inject(Router);
-  protected readonly accounts = toSignal(this.session.demoAccounts().pipe(catchError(() => of([]))), { initialValue: null });
+  protected readonly accounts = toSignal(this.session.demoAccounts().pipe(catchError(() => of([]))), {
+    initialValue: null,
+  });
   protected readonly problem = signal<string | null>(null);
   protected readonly isBusy = signal(false);
   protected email = '';
@@ -36,7 +38,8 @@ export class SignInPage {
     this.problem.set(null);
     this.isBusy.set(true);
     attempt.subscribe({
-      next: (session: Session) => void this.router.navigateByUrl(this.back()?.startsWith('/') ? this.back()! : homeOf(session.account!.role)),
+      next: (session: Session) =>
+        void this.router.navigateByUrl(this.back()?.startsWith('/') ? this.back()! : homeOf(session.account!.role)),
       error: (error: unknown) => {
         this.isBusy.set(false);
         this.problem.set(sentenceOf(error));

@@ -28,11 +28,17 @@ export class AssignPage {
   readonly site = input<string>();
   readonly course = input<string>();
 
-  protected readonly courses = toSignal(this.http.get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: null });
-  protected readonly facets = toSignal(this.peopleApi.facets().pipe(catchError(() => of(null))), { initialValue: null });
+  protected readonly courses = toSignal(this.http.get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), {
+    initialValue: null,
+  });
+  protected readonly facets = toSignal(this.peopleApi.facets().pipe(catchError(() => of(null))), {
+    initialValue: null,
+  });
   protected readonly courseId = linkedSignal(() => this.course() ?? '');
   /** `people`, `d:Deck` or `s:Orla Quay` */
-  protected readonly who = linkedSignal(() => (this.people() ? 'people' : this.department() ? `d:${this.department()}` : this.site() ? `s:${this.site()}` : ''));
+  protected readonly who = linkedSignal(() =>
+    this.people() ? 'people' : this.department() ? `d:${this.department()}` : this.site() ? `s:${this.site()}` : '',
+  );
   protected readonly chosenCount = computed(() => this.people()?.split(',').filter(Boolean).length ?? 0);
   protected readonly dueOn = linkedSignal(() => {
     const now = this.clock.now();
@@ -53,9 +59,13 @@ export class AssignPage {
       departments: who.startsWith('d:') ? [who.slice(2)] : [], sites: who.startsWith('s:') ? [who.slice(2)] : [],
     }; // prettier-ignore
   });
-  protected readonly preview = load(toObservable(this.request).pipe(debounceTime(200)), (request) => this.http.post<AssignPreview>('/api/assignments/preview', request));
+  protected readonly preview = load(toObservable(this.request).pipe(debounceTime(200)), (request) =>
+    this.http.post<AssignPreview>('/api/assignments/preview', request),
+  );
   protected readonly hasAsked = computed(() => this.request() !== null);
-  protected readonly skipped = computed(() => (this.preview.data()?.people ?? []).reduce((sum, person) => sum + person.notices.filter(({ outcome }) => outcome === 'skip').length, 0));
+  protected readonly skipped = computed(() =>
+    (this.preview.data()?.people ?? []).reduce((sum, person) => sum + person.notices.filter(({ outcome }) => outcome === 'skip').length, 0),
+  );
   protected readonly most = computed(() => Math.max(1, ...(this.preview.data()?.byDay ?? []).map(({ count }) => count)));
 
   protected sends(person: PreviewPerson): PreviewPerson['notices'] {

@@ -27,7 +27,11 @@ export class CertificatesPage {
   protected readonly size = SIZE;
   protected readonly pageNumber = computed(() => Number(this.page() ?? 0));
   private readonly query = computed(() => paramsOf({ find: this.find(), state: this.state(), page: this.pageNumber(), size: SIZE }));
-  protected readonly list = load(toObservable(this.query).pipe(debounceTime(30)), (params) => this.http.get<Page>('/api/certificates', { params }), ['assignments', 'clock']);
+  protected readonly list = load(
+    toObservable(this.query).pipe(debounceTime(30)),
+    (params) => this.http.get<Page>('/api/certificates', { params }),
+    ['assignments', 'clock'],
+  );
 
   protected filter(params: Record<string, string | number | null>): void {
     void this.router.navigate([], { queryParams: { page: null, ...params }, queryParamsHandling: 'merge' });

@@ -1,4 +1,12 @@
-import { CdkDrag, CdkDragHandle, CdkDropList, CdkDropListGroup, moveItemInArray, transferArrayItem, type CdkDragDrop } from '@angular/cdk/drag-drop';
+import {
+  CdkDrag,
+  CdkDragHandle,
+  CdkDropList,
+  CdkDropListGroup,
+  moveItemInArray,
+  transferArrayItem,
+  type CdkDragDrop,
+} from '@angular/cdk/drag-drop';
 import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
@@ -51,14 +59,27 @@ export class CoursePage {
   protected readonly said = signal('');
   private nextKey = 1;
   private loadedId: string | null = null;
-  protected readonly required = computed(() => this.form()?.sections.flatMap(({ units }) => units).filter((unit) => unit.required).length ?? 0);
+  protected readonly required = computed(
+    () =>
+      this.form()
+        ?.sections.flatMap(({ units }) => units)
+        .filter((unit) => unit.required).length ?? 0,
+  );
 
   constructor() {
     effect(() => {
       const id = this.course();
       const view = this.view.data();
       if (!id) {
-        if (!untracked(this.form)) this.form.set({ title: '', code: '', summary: '', ownerId: untracked(this.session.account)?.personId ?? null, validityMonths: 12, sections: [this.section('First section'), this.section('Second section')] });
+        if (!untracked(this.form))
+          this.form.set({
+            title: '',
+            code: '',
+            summary: '',
+            ownerId: untracked(this.session.account)?.personId ?? null,
+            validityMonths: 12,
+            sections: [this.section('First section'), this.section('Second section')],
+          });
       } else if (view && view.id === id && this.loadedId !== id) {
         this.loadedId = id;
         this.fill(view);
@@ -94,7 +115,17 @@ export class CoursePage {
   }
 
   protected addUnit(section: SectionForm, kind: 'page' | 'link' | 'file'): void {
-    const unit: UnitForm = { id: null, key: this.nextKey++, kind, title: { page: 'New page', link: 'New link', file: 'New file' }[kind], required: true, body: kind === 'page' ? '' : null, url: kind === 'link' ? 'https://' : null, fileId: null, file: null };
+    const unit: UnitForm = {
+      id: null,
+      key: this.nextKey++,
+      kind,
+      title: { page: 'New page', link: 'New link', file: 'New file' }[kind],
+      required: true,
+      body: kind === 'page' ? '' : null,
+      url: kind === 'link' ? 'https://' : null,
+      fileId: null,
+      file: null,
+    };
     section.units.push(unit);
     this.opened.set(unit.key);
     this.touch();
@@ -132,15 +163,20 @@ export class CoursePage {
   protected upload(unit: UnitForm, file: File | undefined): void {
     if (!file) return;
     this.problem.set(null);
-    this.http.post<{ id: string; name: string; bytes: number }>('/api/files', file, { params: { name: file.name, type: file.type || 'application/octet-stream' }, headers: { 'content-type': 'application/octet-stream' } }).subscribe({
-      next: (stored) => {
-        unit.file = stored;
-        unit.fileId = stored.id;
-        if (unit.title === 'New file') unit.title = file.name.replace(/\.\w+$/, '');
-        this.touch();
-      },
-      error: (error: unknown) => this.problem.set(sentenceOf(error)),
-    });
+    this.http
+      .post<{ id: string; name: string; bytes: number }>('/api/files', file, {
+        params: { name: file.name, type: file.type || 'application/octet-stream' },
+        headers: { 'content-type': 'application/octet-stream' },
+      })
+      .subscribe({
+        next: (stored) => {
+          unit.file = stored;
+          unit.fileId = stored.id;
+          if (unit.title === 'New file') unit.title = file.name.replace(/\.\w+$/, '');
+          this.touch();
+        },
+        error: (error: unknown) => this.problem.set(sentenceOf(error)),
+      });
   }
 
   protected save(): void {

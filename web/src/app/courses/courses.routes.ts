@@ -4,6 +4,10 @@ import { CoursesPage } from './courses.page.ts';
 
 export const routes: Routes = [
   { path: '', component: CoursesPage },
-  { path: 'new', canActivate: [forRoles('administrator', 'trainer')], loadComponent: () => import('./course.page.ts').then((m) => m.CoursePage) },
+  {
+    path: 'new',
+    canActivate: [forRoles('administrator', 'trainer')],
+    loadComponent: () => import('./course.page.ts').then((m) => m.CoursePage),
+  },
   { path: ':course', loadComponent: () => import('./course.page.ts').then((m) => m.CoursePage) },
 ];

@@ -16,7 +16,11 @@ import { sentenceOf } from '../shared/refusal.ts';
 export class LearnPage {
   private readonly http = inject(HttpClient);
   readonly token = input.required<string>();
-  protected readonly course = load(toObservable(this.token), (token) => this.http.get<LearningView>(`/api/learning/${encodeURIComponent(token)}`), ['assignments']);
+  protected readonly course = load(
+    toObservable(this.token),
+    (token) => this.http.get<LearningView>(`/api/learning/${encodeURIComponent(token)}`),
+    ['assignments'],
+  );
   protected readonly opened = signal<string | null>(null);
   protected readonly problem = signal<string | null>(null);
   protected readonly isBusy = signal(false);
@@ -25,8 +29,16 @@ export class LearnPage {
     const view = this.course.data();
     return view && view.unitsRequired ? Math.round((100 * view.unitsDone) / view.unitsRequired) : 0;
   });
-  protected readonly isOpen = computed(() => !['finished', 'finished late', 'waived', 'withdrawn'].includes(this.course.data()?.state ?? ''));
-  protected readonly firstOpen = computed(() => this.course.data()?.sections.flatMap(({ units }) => units).find((unit) => !unit.doneAt && unit.required)?.id ?? null);
+  protected readonly isOpen = computed(
+    () => !['finished', 'finished late', 'waived', 'withdrawn'].includes(this.course.data()?.state ?? ''),
+  );
+  protected readonly firstOpen = computed(
+    () =>
+      this.course
+        .data()
+        ?.sections.flatMap(({ units }) => units)
+        .find((unit) => !unit.doneAt && unit.required)?.id ?? null,
+  );
 
   protected open(unit: LearningUnit): void {
     this.opened.set(this.opened() === unit.id ? null : unit.id);

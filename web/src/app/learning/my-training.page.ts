@@ -16,6 +16,10 @@ import { State } from '../shared/state.ts';
 export class MyTrainingPage {
   private readonly http = inject(HttpClient);
   protected readonly training = load(of(true), () => this.http.get<MyTraining>('/api/my-training'), ['assignments', 'clock']);
-  protected readonly open = computed(() => (this.training.data()?.assignments ?? []).filter(({ state }) => ['overdue', 'in progress', 'not started'].includes(state)));
-  protected readonly closed = computed(() => (this.training.data()?.assignments ?? []).filter(({ state }) => !['overdue', 'in progress', 'not started'].includes(state)));
+  protected readonly open = computed(() =>
+    (this.training.data()?.assignments ?? []).filter(({ state }) => ['overdue', 'in progress', 'not started'].includes(state)),
+  );
+  protected readonly closed = computed(() =>
+    (this.training.data()?.assignments ?? []).filter(({ state }) => !['overdue', 'in progress', 'not started'].includes(state)),
+  );
 }

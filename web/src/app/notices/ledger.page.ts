@@ -22,7 +22,17 @@ const OUTCOMES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormsModule, KindMark, Outcome, MomentPipe, NoticeSheetPart],
   templateUrl: './ledger.page.html',
-  styles: `.when { width: 118px; } .mark { width: 30px; } .other { font-size: 12px; }`,
+  styles: `
+    .when {
+      width: 118px;
+    }
+    .mark {
+      width: 30px;
+    }
+    .other {
+      font-size: 12px;
+    }
+  `,
 })
 export class LedgerPage {
   private readonly api = inject(NoticesApi);
@@ -53,7 +63,12 @@ export class LedgerPage {
     }),
   ); // prettier-ignore
   protected readonly ledger = load(toObservable(this.query).pipe(debounceTime(30)), (query) => this.api.list(query), ['notices', 'clock']);
-  protected readonly courses = toSignal(inject(HttpClient).get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: [] });
+  protected readonly courses = toSignal(
+    inject(HttpClient)
+      .get<CourseRow[]>('/api/courses')
+      .pipe(catchError(() => of([]))),
+    { initialValue: [] },
+  );
   protected readonly personName = computed(() => {
     const row = this.ledger.data()?.rows.find(({ person, addressee }) => person.id === this.person() || addressee?.id === this.person());
     return row ? (row.person.id === this.person() ? row.person.name : row.addressee!.name) : 'one person';

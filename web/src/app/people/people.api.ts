@@ -30,10 +30,16 @@ export class PeopleApi {
   }
 
   previewImport(file: File): Observable<RosterPreview & { mark: string }> {
-    return this.http.post<RosterPreview & { mark: string }>('/api/people/import', file, { params: { fileName: file.name }, headers: { 'content-type': 'application/octet-stream' } });
+    return this.http.post<RosterPreview & { mark: string }>('/api/people/import', file, {
+      params: { fileName: file.name },
+      headers: { 'content-type': 'application/octet-stream' },
+    });
   }
 
   takeImport(file: File, mark: string): Observable<{ added: number; changed: number; rejected: number }> {
-    return this.http.post<{ added: number; changed: number; rejected: number }>('/api/people/import', file, { params: { fileName: file.name, take: mark }, headers: { 'content-type': 'application/octet-stream' } });
+    return this.http.post<{ added: number; changed: number; rejected: number }>('/api/people/import', file, {
+      params: { fileName: file.name, take: mark },
+      headers: { 'content-type': 'application/octet-stream' },
+    });
   }
 }

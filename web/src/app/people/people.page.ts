@@ -37,7 +37,10 @@ export class PeoplePage {
     find: this.find(), department: this.department(), site: this.site(), show: this.show() as PeopleQuery['show'], page: Number(this.page() ?? 0), size: SIZE,
     sort: this.sort() as PeopleQuery['sort'], order: this.order() as PeopleQuery['order'],
   })); // prettier-ignore
-  protected readonly people = load(toObservable(this.query).pipe(debounceTime(30)), (query) => this.api.list(query), ['people', 'assignments']);
+  protected readonly people = load(toObservable(this.query).pipe(debounceTime(30)), (query) => this.api.list(query), [
+    'people',
+    'assignments',
+  ]);
   protected readonly facets = toSignal(this.api.facets().pipe(catchError(() => of(null))), { initialValue: null });
   protected readonly chosen = signal<PersonRow[]>([]);
   protected readonly isFiltered = computed(() => Boolean(this.find() || this.department() || this.site() || this.show()));
@@ -63,10 +66,18 @@ export class PeoplePage {
   }
 
   protected assign(): void {
-    void this.router.navigate(['/assign'], { queryParams: { people: this.chosen().map(({ id }) => id).join(',') } });
+    void this.router.navigate(['/assign'], {
+      queryParams: {
+        people: this.chosen()
+          .map(({ id }) => id)
+          .join(','),
+      },
+    });
   }
 
   protected assignAll(): void {
-    void this.router.navigate(['/assign'], { queryParams: { department: this.department() ?? null, site: this.site() ?? null } });
+    void this.router.navigate(['/assign'], {
+      queryParams: { department: this.department() ?? null, site: this.site() ?? null },
+    });
   }
 }

@@ -2,8 +2,23 @@ import { ChangeDetectionStrategy, Component, computed, input, output } from '@an
 import type { PlanStepView } from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
 
-const MARKS: Record<string, [string, string]> = { invitation: ['I', 'ink'], onboarding: ['O', 'ink'], reminder: ['R', 'ochre'], late: ['L', 'brick'], manager: ['M', 'brick'], certificate: ['C', 'fern'], 'follow-up': ['F', 'ink'] };
-const DAYS: Record<string, number> = { minutes: 1 / 1440, hours: 1 / 24, days: 1, 'working days': 1.4, weeks: 7, months: 30 };
+const MARKS: Record<string, [string, string]> = {
+  invitation: ['I', 'ink'],
+  onboarding: ['O', 'ink'],
+  reminder: ['R', 'ochre'],
+  late: ['L', 'brick'],
+  manager: ['M', 'brick'],
+  certificate: ['C', 'fern'],
+  'follow-up': ['F', 'ink'],
+};
+const DAYS: Record<string, number> = {
+  minutes: 1 / 1440,
+  hours: 1 / 24,
+  days: 1,
+  'working days': 1.4,
+  weeks: 7,
+  months: 30,
+};
 
 interface Flag {
   id: string;
@@ -47,7 +62,13 @@ const PER_DAY_AFTER = 13.2;
         <text [attr.x]="mark.x" y="163" class="note">{{ mark.note }}</text>
       }
       @for (flag of flags(); track $index) {
-        <g class="flag" [class.chosen]="flag.isChosen" [class.off]="flag.isOff" [class.repeat]="flag.isRepeat" (click)="chose.emit(flag.id)">
+        <g
+          class="flag"
+          [class.chosen]="flag.isChosen"
+          [class.off]="flag.isOff"
+          [class.repeat]="flag.isRepeat"
+          (click)="chose.emit(flag.id)"
+        >
           <title>{{ flag.label }}</title>
           <line [attr.x1]="flag.x" [attr.x2]="flag.x" [attr.y1]="flag.y + 9" [attr.y2]="base" class="pole" />
           <rect [attr.x]="flag.x - 9" [attr.y]="flag.y - 9" width="18" height="18" rx="2" [class]="flag.tone" />
@@ -60,25 +81,93 @@ const PER_DAY_AFTER = 13.2;
     </svg>
   `,
   styles: `
-    svg { display: block; width: 100%; max-width: 880px; margin: 6px 0 0; }
-    .line { stroke: var(--ink); stroke-width: 1; }
-    .dotted { stroke-dasharray: 2 4; }
-    .weekend { fill: #efe6d6; }
-    .anchor { stroke: var(--plum); stroke-width: 2; }
-    text { font: 12px var(--text); text-anchor: middle; fill: var(--ink); }
-    .word { font-weight: 700; fill: var(--plum); font-size: 13px; }
-    .note { fill: var(--quiet); }
-    .caption { font-weight: 700; fill: var(--plum); font-size: 13px; }
-    .flag { cursor: pointer; }
-    .pole { stroke: var(--quiet); stroke-width: 1; }
-    rect.ink { stroke: var(--quiet); } rect.ochre { stroke: var(--ochre); } rect.brick { stroke: var(--brick); } rect.fern { stroke: var(--fern); }
-    .flag rect { fill: var(--sheet); stroke-width: 1; }
-    .letter { font-weight: 700; font-size: 11px; }
-    text.ochre { fill: var(--ochre); } text.brick { fill: var(--brick); } text.fern { fill: var(--fern); }
-    .chosen rect { stroke-width: 2.4; }
-    .chosen .pole { stroke: var(--plum); stroke-width: 2; }
-    .off { opacity: 0.35; }
-    .repeat { opacity: 0.6; }
+    svg {
+      display: block;
+      width: 100%;
+      max-width: 880px;
+      margin: 6px 0 0;
+    }
+    .line {
+      stroke: var(--ink);
+      stroke-width: 1;
+    }
+    .dotted {
+      stroke-dasharray: 2 4;
+    }
+    .weekend {
+      fill: #efe6d6;
+    }
+    .anchor {
+      stroke: var(--plum);
+      stroke-width: 2;
+    }
+    text {
+      font: 12px var(--text);
+      text-anchor: middle;
+      fill: var(--ink);
+    }
+    .word {
+      font-weight: 700;
+      fill: var(--plum);
+      font-size: 13px;
+    }
+    .note {
+      fill: var(--quiet);
+    }
+    .caption {
+      font-weight: 700;
+      fill: var(--plum);
+      font-size: 13px;
+    }
+    .flag {
+      cursor: pointer;
+    }
+    .pole {
+      stroke: var(--quiet);
+      stroke-width: 1;
+    }
+    rect.ink {
+      stroke: var(--quiet);
+    }
+    rect.ochre {
+      stroke: var(--ochre);
+    }
+    rect.brick {
+      stroke: var(--brick);
+    }
+    rect.fern {
+      stroke: var(--fern);
+    }
+    .flag rect {
+      fill: var(--sheet);
+      stroke-width: 1;
+    }
+    .letter {
+      font-weight: 700;
+      font-size: 11px;
+    }
+    text.ochre {
+      fill: var(--ochre);
+    }
+    text.brick {
+      fill: var(--brick);
+    }
+    text.fern {
+      fill: var(--fern);
+    }
+    .chosen rect {
+      stroke-width: 2.4;
+    }
+    .chosen .pole {
+      stroke: var(--plum);
+      stroke-width: 2;
+    }
+    .off {
+      opacity: 0.35;
+    }
+    .repeat {
+      opacity: 0.6;
+    }
   `,
 })
 export class PlanLine {
@@ -88,7 +177,10 @@ export class PlanLine {
   protected readonly width = WIDTH;
   protected readonly base = BASE;
   protected readonly left = LEFT;
-  protected readonly ticks = [...Array.from({ length: SPAN_DAYS + 1 }, (_, i) => LEFT + i * PER_DAY), ...Array.from({ length: 10 }, (_, i) => DUE + (i + 1) * PER_DAY_AFTER)];
+  protected readonly ticks = [
+    ...Array.from({ length: SPAN_DAYS + 1 }, (_, i) => LEFT + i * PER_DAY),
+    ...Array.from({ length: 10 }, (_, i) => DUE + (i + 1) * PER_DAY_AFTER),
+  ];
   protected readonly anchors = [
     { x: LEFT, word: 'assigned', note: 'day 0' },
     { x: DUE, word: 'due', note: 'each one’s own date' },
@@ -101,13 +193,29 @@ export class PlanLine {
       const [letter, tone] = MARKS[step.kind] ?? ['?', 'ink'];
       const times = Math.min(3, step.repeat?.times ?? 1);
       for (let k = 0; k < times; k++) {
-        const days = step.offset.amount * DAYS[step.offset.unit]! + (step.repeat ? k * step.repeat.every.amount * DAYS[step.repeat.every.unit]! : 0);
-        const [origin, low, high] = step.anchor.event === 'due' ? [DUE, LEFT + 30, 620] : step.anchor.event === 'assigned' ? [LEFT, LEFT + 14, DUE - 14] : [FINISHED, FINISHED + 16, WIDTH - 12];
+        const days =
+          step.offset.amount * DAYS[step.offset.unit]! + (step.repeat ? k * step.repeat.every.amount * DAYS[step.repeat.every.unit]! : 0);
+        const [origin, low, high] =
+          step.anchor.event === 'due'
+            ? [DUE, LEFT + 30, 620]
+            : step.anchor.event === 'assigned'
+              ? [LEFT, LEFT + 14, DUE - 14]
+              : [FINISHED, FINISHED + 16, WIDTH - 12];
         const perDay = step.anchor.event === 'due' && days > 0 ? PER_DAY_AFTER : PER_DAY;
         const x = Math.min(high, Math.max(low, origin + days * perDay + (days === 0 ? 15 : 0)));
         // flags that would cover one another hang lower
         const y = [52, 76, 92].find((level) => !flags.some((flag) => flag.y === level && Math.abs(flag.x - x) < 21)) ?? 92;
-        flags.push({ id: step.id, x, y, letter, tone, isChosen: step.id === this.chosen(), isOff: !step.on, isRepeat: k > 0, label: step.name });
+        flags.push({
+          id: step.id,
+          x,
+          y,
+          letter,
+          tone,
+          isChosen: step.id === this.chosen(),
+          isOff: !step.on,
+          isRepeat: k > 0,
+          label: step.name,
+        });
       }
     }
     // the chosen one on top
@@ -119,7 +227,8 @@ export class PlanLine {
     const flag = this.flags().find(({ id, isRepeat }) => id === this.chosen() && !isRepeat);
     if (!step || !flag) return null;
     const { amount, unit } = step.offset;
-    const text = amount === 0 ? `when ${step.anchor.event}` : `${tellAmount(amount, unit)} ${amount < 0 ? 'before' : 'after'} ${step.anchor.event}`;
+    const text =
+      amount === 0 ? `when ${step.anchor.event}` : `${tellAmount(amount, unit)} ${amount < 0 ? 'before' : 'after'} ${step.anchor.event}`;
     return { text, x: Math.min(WIDTH - 80, Math.max(80, flag.x)) };
   });
 }

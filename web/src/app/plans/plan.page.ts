@@ -34,8 +34,14 @@ export class PlanPage {
   protected readonly chosenId = linkedSignal(() => (this.course(), 'two-days-to-go'));
   protected readonly chosen = computed(() => this.steps().find(({ id }) => id === this.chosenId()) ?? this.steps()[0] ?? null);
   protected readonly isChanged = computed(() => JSON.stringify(this.steps()) !== JSON.stringify(this.plan.data()?.steps ?? []));
-  private readonly draft = computed(() => (this.steps().length ? { course: this.course(), version: this.version(), steps: this.steps() } : null));
-  protected readonly preview = load(toObservable(this.draft).pipe(debounceTime(150)), ({ course, version, steps }) => this.http.post<PlanPreview>(`/api/plans/${course}/preview`, { version, steps }), ['notices', 'clock']);
+  private readonly draft = computed(() =>
+    this.steps().length ? { course: this.course(), version: this.version(), steps: this.steps() } : null,
+  );
+  protected readonly preview = load(
+    toObservable(this.draft).pipe(debounceTime(150)),
+    ({ course, version, steps }) => this.http.post<PlanPreview>(`/api/plans/${course}/preview`, { version, steps }),
+    ['notices', 'clock'],
+  );
   protected readonly isPublishing = signal(false);
   protected readonly isBusy = signal(false);
   protected readonly isEditing = signal(false);
@@ -48,7 +54,11 @@ export class PlanPage {
   protected readonly moments = computed(() => {
     const step = this.chosen();
     if (!step) return [];
-    return (this.preview.data()?.people ?? []).map((person) => ({ person, notice: person.notices.find((notice) => notice.step === step.id) ?? null, more: person.notices.filter((notice) => notice.step === step.id).length - 1 }));
+    return (this.preview.data()?.people ?? []).map((person) => ({
+      person,
+      notice: person.notices.find((notice) => notice.step === step.id) ?? null,
+      more: person.notices.filter((notice) => notice.step === step.id).length - 1,
+    }));
   });
   protected readonly fault = computed(() => {
     const step = this.chosen();
@@ -84,7 +94,11 @@ export class PlanPage {
   protected setOffset(step: PlanStepView, change: Partial<PlanStepView['offset']>): void {
     const offset = { ...step.offset, ...change };
     const isElapsed = offset.unit === 'minutes' || offset.unit === 'hours';
-    this.change(step.id, { offset, at: isElapsed ? null : step.at, window: step.window === 'exact' && !isElapsed && step.anchor.event === 'due' ? null : step.window });
+    this.change(step.id, {
+      offset,
+      at: isElapsed ? null : step.at,
+      window: step.window === 'exact' && !isElapsed && step.anchor.event === 'due' ? null : step.window,
+    });
   }
 
   protected setSide(step: PlanStepView, isBefore: boolean): void {
@@ -126,23 +140,31 @@ export class PlanPage {
 
   /** The reason alone: the line beside it says already that it is not sent. */
   protected reason(notice: PreviewNotice): string {
-    return notice.sentence.replace(/^Skipped: /, '').replace(/, before this .*$/, '').replace(/\.$/, '');
+    return notice.sentence
+      .replace(/^Skipped: /, '')
+      .replace(/, before this .*$/, '')
+      .replace(/\.$/, '');
   }
 
   protected publish(): void {
     this.isBusy.set(true);
     this.problem.set(null);
-    this.http.post<{ version: number }>(`/api/plans/${this.course()}/publish`, { version: this.version(), steps: this.steps() }).subscribe({
-      next: ({ version }) => {
-        this.isBusy.set(false);
-        this.isPublishing.set(false);
-        this.published.set(version);
-        this.plan.reload();
-      },
-      error: (error: unknown) => {
-        this.isBusy.set(false);
-        this.problem.set(sentenceOf(error));
-      },
-    });
+    this.http
+      .post<{ version: number }>(`/api/plans/${this.course()}/publish`, {
+        version: this.version(),
+        steps: this.steps(),
+      })
+      .subscribe({
+        next: ({ version }) => {
+          this.isBusy.set(false);
+          this.isPublishing.set(false);
+          this.published.set(version);
+          this.plan.reload();
+        },
+        error: (error: unknown) => {
+          this.isBusy.set(false);
+          this.problem.set(sentenceOf(error));
+        },
+      });
   }
 }

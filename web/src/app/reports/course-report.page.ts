@@ -22,11 +22,31 @@ const SIZE = 50;
   imports: [FormsModule, RouterLink, TableModule, MomentPipe, Outcome, State, OverTimeChart],
   templateUrl: './course-report.page.html',
   styles: `
-    .tally { display: flex; gap: 22px; margin-bottom: 6px; }
-    .tally button { background: none; border: 0; padding: 0 0 2px; cursor: pointer; border-bottom: 2px solid transparent; }
-    .tally button.on { border-bottom-color: var(--plum); font-weight: 700; }
-    nk-over-time-chart { display: block; height: 130px; margin: 6px 0 14px; max-width: 980px; }
-    .why { font-size: 12.5px; }
+    .tally {
+      display: flex;
+      gap: 22px;
+      margin-bottom: 6px;
+    }
+    .tally button {
+      background: none;
+      border: 0;
+      padding: 0 0 2px;
+      cursor: pointer;
+      border-bottom: 2px solid transparent;
+    }
+    .tally button.on {
+      border-bottom-color: var(--plum);
+      font-weight: 700;
+    }
+    nk-over-time-chart {
+      display: block;
+      height: 130px;
+      margin: 6px 0 14px;
+      max-width: 980px;
+    }
+    .why {
+      font-size: 12.5px;
+    }
   `,
 })
 export class CourseReportPage {
@@ -42,12 +62,32 @@ export class CourseReportPage {
   readonly order = input<string>();
   protected readonly size = SIZE;
   protected readonly first = computed(() => Number(this.page() ?? 0) * SIZE);
-  private readonly filterQuery = computed(() => ({ find: this.find(), department: this.department(), site: this.site(), state: this.state() as ReportQuery['state'], sort: this.sort() as ReportQuery['sort'], order: this.order() as ReportQuery['order'] }));
-  private readonly query = computed(() => ({ course: this.course(), params: paramsOf({ ...this.filterQuery(), page: Number(this.page() ?? 0), size: SIZE }) }));
-  protected readonly report = load(toObservable(this.query).pipe(debounceTime(30)), ({ course, params }) => this.http.get<ReportPage>(`/api/reports/courses/${course}`, { params }), ['notices', 'assignments', 'people', 'clock']);
-  protected readonly overTime = load(toObservable(this.course), (id) => this.http.get<OverTime>(`/api/reports/courses/${id}/over-time`), ['assignments', 'clock']);
+  private readonly filterQuery = computed(() => ({
+    find: this.find(),
+    department: this.department(),
+    site: this.site(),
+    state: this.state() as ReportQuery['state'],
+    sort: this.sort() as ReportQuery['sort'],
+    order: this.order() as ReportQuery['order'],
+  }));
+  private readonly query = computed(() => ({
+    course: this.course(),
+    params: paramsOf({ ...this.filterQuery(), page: Number(this.page() ?? 0), size: SIZE }),
+  }));
+  protected readonly report = load(
+    toObservable(this.query).pipe(debounceTime(30)),
+    ({ course, params }) => this.http.get<ReportPage>(`/api/reports/courses/${course}`, { params }),
+    ['notices', 'assignments', 'people', 'clock'],
+  );
+  protected readonly overTime = load(toObservable(this.course), (id) => this.http.get<OverTime>(`/api/reports/courses/${id}/over-time`), [
+    'assignments',
+    'clock',
+  ]);
   protected readonly facets = toSignal(inject(PeopleApi).facets().pipe(catchError(() => of(null))), { initialValue: null }); // prettier-ignore
-  protected readonly steps = toSignal(toObservable(this.course).pipe(switchMap((id) => this.http.get<PlanView>(`/api/plans/${id}`).pipe(catchError(() => of(null))))), { initialValue: null });
+  protected readonly steps = toSignal(
+    toObservable(this.course).pipe(switchMap((id) => this.http.get<PlanView>(`/api/plans/${id}`).pipe(catchError(() => of(null))))),
+    { initialValue: null },
+  );
   protected readonly exportQuery = computed(() => new URLSearchParams(paramsOf(this.filterQuery())).toString());
   protected readonly tally = computed(() => {
     const counts = this.report.data()?.counts;
@@ -69,7 +109,14 @@ export class CourseReportPage {
 
   protected turn(event: TableLazyLoadEvent): void {
     const page = Math.floor((event.first ?? 0) / SIZE);
-    void this.router.navigate([], { queryParams: { page: page || null, sort: (event.sortField as string | undefined) ?? null, order: event.sortOrder === -1 ? 'desc' : null }, queryParamsHandling: 'merge' });
+    void this.router.navigate([], {
+      queryParams: {
+        page: page || null,
+        sort: (event.sortField as string | undefined) ?? null,
+        order: event.sortOrder === -1 ? 'desc' : null,
+      },
+      queryParamsHandling: 'merge',
+    });
   }
 
   protected why(assignment: string, step: string): void {

@@ -13,7 +13,15 @@ Chart.defaults.color = '#5b6472';
   selector: 'nk-over-time-chart',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `<canvas #canvas role="img" aria-label="Finished, in progress and late over the last twelve months"></canvas>`,
-  styles: `:host { position: relative; } canvas { width: 100%; height: 100%; }`,
+  styles: `
+    :host {
+      position: relative;
+    }
+    canvas {
+      width: 100%;
+      height: 100%;
+    }
+  `,
 })
 export class OverTimeChart {
   readonly points = input.required<OverTime['points']>();
@@ -32,7 +40,11 @@ export class OverTimeChart {
     }); // prettier-ignore
     const data = {
       labels: points.map((point) => tellDate(dayOf(point.day))),
-      datasets: [line('finished', 'finished', '#2F6B3A', []), line('in progress', 'open', '#1E2430', [6, 3]), line('late', 'late', '#A93A24', [2, 2])],
+      datasets: [
+        line('finished', 'finished', '#2F6B3A', []),
+        line('in progress', 'open', '#1E2430', [6, 3]),
+        line('late', 'late', '#A93A24', [2, 2]),
+      ],
     };
     if (this.chart) {
       this.chart.data = data;
@@ -46,8 +58,19 @@ export class OverTimeChart {
         animation: false,
         maintainAspectRatio: false,
         interaction: { mode: 'index', intersect: false },
-        plugins: { legend: { position: 'right', labels: { boxWidth: 22, boxHeight: 1, color: '#1e2430' } }, tooltip: { backgroundColor: '#1E2430', cornerRadius: 2 } },
-        scales: { x: { grid: { display: false }, border: { color: '#b9b0a1' }, ticks: { maxTicksLimit: 7, maxRotation: 0 } }, y: { beginAtZero: true, border: { display: false }, grid: { color: '#ddd6ca' }, ticks: { maxTicksLimit: 4, precision: 0 } } },
+        plugins: {
+          legend: { position: 'right', labels: { boxWidth: 22, boxHeight: 1, color: '#1e2430' } },
+          tooltip: { backgroundColor: '#1E2430', cornerRadius: 2 },
+        },
+        scales: {
+          x: { grid: { display: false }, border: { color: '#b9b0a1' }, ticks: { maxTicksLimit: 7, maxRotation: 0 } },
+          y: {
+            beginAtZero: true,
+            border: { display: false },
+            grid: { color: '#ddd6ca' },
+            ticks: { maxTicksLimit: 4, precision: 0 },
+          },
+        },
       },
     });
   }

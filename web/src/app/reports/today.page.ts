@@ -9,7 +9,18 @@ import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
 
 const WEEKDAYS = ['', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
-const NUMBERS = ['Nothing needs', 'One thing needs', 'Two things need', 'Three things need', 'Four things need', 'Five things need', 'Six things need', 'Seven things need', 'Eight things need', 'Nine things need'];
+const NUMBERS = [
+  'Nothing needs',
+  'One thing needs',
+  'Two things need',
+  'Three things need',
+  'Four things need',
+  'Five things need',
+  'Six things need',
+  'Seven things need',
+  'Eight things need',
+  'Nine things need',
+];
 
 /** What needs a person first; then what goes out next, and who is due and late. */
 @Component({
@@ -22,7 +33,13 @@ export class TodayPage {
   private readonly http = inject(HttpClient);
   protected readonly session = inject(SessionStore);
   private readonly zone = computed(() => Zone.of(this.session.zone()));
-  protected readonly today = load(of(true), () => this.http.get<TodayView>('/api/today'), ['notices', 'clock', 'people', 'assignments', 'plans']);
+  protected readonly today = load(of(true), () => this.http.get<TodayView>('/api/today'), [
+    'notices',
+    'clock',
+    'people',
+    'assignments',
+    'plans',
+  ]);
   protected readonly title = computed(() => {
     const view = this.today.data();
     if (!view) return '';
@@ -33,13 +50,22 @@ export class TodayPage {
     const view = this.today.data();
     if (!view) return '';
     const count = view.needs.length;
-    const sent = view.sentToday === 0 ? 'Nothing has gone out yet today' : `${view.sentToday} ${view.sentToday === 1 ? 'notice' : 'notices'} went out today`;
+    const sent =
+      view.sentToday === 0
+        ? 'Nothing has gone out yet today'
+        : `${view.sentToday} ${view.sentToday === 1 ? 'notice' : 'notices'} went out today`;
     return `${sent}. ${view.plannedToday === 0 ? 'No more are planned' : `${view.plannedToday}${view.sentToday ? ' more' : ''} ${view.plannedToday === 1 ? 'is' : 'are'} planned`}. ${NUMBERS[count] ?? `${count} things need`} you.`;
   });
   protected readonly next = computed(() =>
     (this.today.data()?.next ?? []).map((row) => {
       const isToday = row.day === this.todayDate();
-      return { ...row, day: row.day, when: isToday ? '' : this.shortDay(row.day), time: tellTime(Date.parse(row.at), this.zone()), about: row.courses.length > 2 ? `${row.courses.length} courses` : row.courses.join(' and ') };
+      return {
+        ...row,
+        day: row.day,
+        when: isToday ? '' : this.shortDay(row.day),
+        time: tellTime(Date.parse(row.at), this.zone()),
+        about: row.courses.length > 2 ? `${row.courses.length} courses` : row.courses.join(' and '),
+      };
     }),
   );
   private readonly todayDate = computed(() => {

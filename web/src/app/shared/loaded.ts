@@ -16,7 +16,11 @@ export interface Loaded<T> {
  * Fetches for each question, and again when one of the live topics is announced. A newer question cancels the older.
  * @param questions null or undefined fetches nothing and shows nothing
  */
-export function load<Q, T>(questions: Observable<Q>, fetch: (question: NonNullable<Q>) => Observable<T>, topics: readonly string[] = []): Loaded<T> {
+export function load<Q, T>(
+  questions: Observable<Q>,
+  fetch: (question: NonNullable<Q>) => Observable<T>,
+  topics: readonly string[] = [],
+): Loaded<T> {
   const data = signal<T | null>(null);
   const error = signal<string | null>(null);
   const isLoading = signal(true);
@@ -39,5 +43,10 @@ export function load<Q, T>(questions: Observable<Q>, fetch: (question: NonNullab
       error.set(result.error);
       if (result.error === null) data.set(result.data);
     });
-  return { data: data.asReadonly(), error: error.asReadonly(), isLoading: isLoading.asReadonly(), reload: () => again.next() };
+  return {
+    data: data.asReadonly(),
+    error: error.asReadonly(),
+    isLoading: isLoading.asReadonly(),
+    reload: () => again.next(),
+  };
 }

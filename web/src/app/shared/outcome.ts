@@ -6,13 +6,28 @@ const REASONS: Record<string, string> = {
   leave: 'on leave', 'daily-limit': 'enough messages that day', unreachable: 'mail comes back', 'missing-value': 'a value is missing', extended: 'due date moved', 'plan-changed': 'plan changed',
   bounced: 'address refused', 'gave-up': 'given up',
 }; // prettier-ignore
-const TONES: Record<string, string> = { delivered: 'done', sent: 'done', bounced: 'late', failed: 'late', held: 'soon', skipped: 'quiet', cancelled: 'quiet', planned: '', sending: '' };
+const TONES: Record<string, string> = {
+  delivered: 'done',
+  sent: 'done',
+  bounced: 'late',
+  failed: 'late',
+  held: 'soon',
+  skipped: 'quiet',
+  cancelled: 'quiet',
+  planned: '',
+  sending: '',
+};
 
 /** What became of a notice, and why in a few words. */
 @Component({
   selector: 'nk-outcome',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<span [class]="tone()">{{ state() }}@if (reason()) {: {{ reason() }}}</span>`,
+  template: `<span [class]="tone()"
+    >{{ state() }}
+    @if (reason()) {
+      : {{ reason() }}
+    }
+  </span>`,
 })
 export class Outcome {
   readonly state = input.required<string>();

@@ -31,7 +31,10 @@ export class Ribbon {
   protected readonly isFolded = signal(localStorage.getItem(FOLDED) === 'yes');
   protected readonly problem = signal<string | null>(null);
   protected readonly view = load(of(true), () => this.http.get<RibbonView>('/api/ribbon'), ['notices', 'clock', 'people']);
-  private readonly params = toSignal(inject(ActivatedRoute).queryParamMap.pipe(map((params) => ({ from: params.get('from'), to: params.get('to') }))), { initialValue: { from: null, to: null } });
+  private readonly params = toSignal(
+    inject(ActivatedRoute).queryParamMap.pipe(map((params) => ({ from: params.get('from'), to: params.get('to') }))),
+    { initialValue: { from: null, to: null } },
+  );
   private dragFrom: string | null = null;
 
   protected readonly chosen = computed(() => {
@@ -48,7 +51,10 @@ export class Ribbon {
       const weekday = weekdayOf(dayOf(day.day));
       const date = Number(day.day.slice(8));
       const total = height(day.sent + day.planned + day.trouble);
-      const solid = day.sent + day.trouble === 0 ? 0 : Math.max(2, Math.round((total * (day.sent + day.trouble)) / (day.sent + day.planned + day.trouble)));
+      const solid =
+        day.sent + day.trouble === 0
+          ? 0
+          : Math.max(2, Math.round((total * (day.sent + day.trouble)) / (day.sent + day.planned + day.trouble)));
       return {
         ...day, weekday: WEEKDAYS[weekday]!, date, month: i === 0 || date === 1 ? MONTHS[Number(day.day.slice(5, 7)) - 1]! : null,
         solid, outline: Math.max(0, total - solid), isToday: day.day === view.today, isWeekend: weekday > 5, startsWeek: weekday === 1, label: this.labelOf(day),
@@ -60,11 +66,21 @@ export class Ribbon {
     if (!chosen) return null;
     const days = (this.view.data()?.days ?? []).filter((day) => day.day >= chosen.from && day.day <= chosen.to);
     const sum = (key: 'sent' | 'planned' | 'trouble'): number => days.reduce((total, day) => total + day[key], 0);
-    const parts = [sum('sent') && `${sum('sent')} sent`, sum('planned') && `${sum('planned')} planned`, sum('trouble') && `${sum('trouble')} bounced or failed`].filter(Boolean);
+    const parts = [
+      sum('sent') && `${sum('sent')} sent`,
+      sum('planned') && `${sum('planned')} planned`,
+      sum('trouble') && `${sum('trouble')} bounced or failed`,
+    ].filter(Boolean);
     const span = chosen.from === chosen.to ? tellDay(dayOf(chosen.from)) : `${tellDay(dayOf(chosen.from))} to ${tellDay(dayOf(chosen.to))}`;
     return `${span}: ${parts.join(', ') || 'nothing sent or planned'}`;
   });
-  protected readonly canGoThere = computed(() => this.session.canChange() && this.clock.isDemo() && this.chosen()?.from === this.chosen()?.to && (this.chosen()?.from ?? '') > (this.view.data()?.today ?? '9'));
+  protected readonly canGoThere = computed(
+    () =>
+      this.session.canChange() &&
+      this.clock.isDemo() &&
+      this.chosen()?.from === this.chosen()?.to &&
+      (this.chosen()?.from ?? '') > (this.view.data()?.today ?? '9'),
+  );
   protected readonly isLedger = computed(() => (this.params(), this.router.url.startsWith('/ledger')));
 
   constructor() {
@@ -72,7 +88,13 @@ export class Ribbon {
   }
 
   private labelOf(day: RibbonDay): string {
-    const counts = [day.sent && `${day.sent} sent`, day.planned && `${day.planned} planned`, day.trouble && `${day.trouble} bounced or failed`].filter(Boolean).join(', ');
+    const counts = [
+      day.sent && `${day.sent} sent`,
+      day.planned && `${day.planned} planned`,
+      day.trouble && `${day.trouble} bounced or failed`,
+    ]
+      .filter(Boolean)
+      .join(', ');
     return `${tellDay(dayOf(day.day))}${day.holiday ? `, ${day.holiday}` : ''}: ${counts || 'nothing'}`;
   }
 

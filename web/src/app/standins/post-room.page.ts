@@ -17,10 +17,24 @@ import { sentenceOf } from '../shared/refusal.ts';
   imports: [FormsModule, MomentPipe, Letter],
   templateUrl: './post-room.page.html',
   styles: `
-    .behave { display: flex; gap: 10px; align-items: end; flex-wrap: wrap; margin: 4px 0 6px; }
-    .behave .field { margin: 0; }
-    .odd { display: flex; flex-wrap: wrap; gap: 4px 18px; }
-    .when { width: 120px; }
+    .behave {
+      display: flex;
+      gap: 10px;
+      align-items: end;
+      flex-wrap: wrap;
+      margin: 4px 0 6px;
+    }
+    .behave .field {
+      margin: 0;
+    }
+    .odd {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 4px 18px;
+    }
+    .when {
+      width: 120px;
+    }
   `,
 })
 export class PostRoomPage {
@@ -28,12 +42,21 @@ export class PostRoomPage {
   private readonly router = inject(Router);
   readonly mail = input<string>();
   protected readonly find = signal('');
-  protected readonly room = load(toObservable(this.find).pipe(debounceTime(100)), (find) => this.http.get<PostRoomView>('/api/post-room', { params: paramsOf({ find }) }), ['notices', 'post-room', 'clock']);
+  protected readonly room = load(
+    toObservable(this.find).pipe(debounceTime(100)),
+    (find) => this.http.get<PostRoomView>('/api/post-room', { params: paramsOf({ find }) }),
+    ['notices', 'post-room', 'clock'],
+  );
   protected readonly letter = load(toObservable(this.mail), (id) => this.http.get<PostRoomLetter>(`/api/post-room/mails/${id}`));
   protected readonly problem = signal<string | null>(null);
   protected address = '';
   protected behaviour: Behaviour = 'bounce';
-  protected readonly words: Record<Behaviour, string> = { ok: 'takes mail', bounce: 'bounces: no such mailbox', full: 'is full for now', slow: 'answers late' };
+  protected readonly words: Record<Behaviour, string> = {
+    ok: 'takes mail',
+    bounce: 'bounces: no such mailbox',
+    full: 'is full for now',
+    slow: 'answers late',
+  };
 
   protected open(id: string): void {
     void this.router.navigate(['/post-room', id]);
