@@ -111,7 +111,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
   if (webDir && existsSync(webDir)) {
     app.use(express.static(webDir, { index: false, maxAge: '1y', immutable: true, setHeaders: (res, path) => { if (path.endsWith('.html')) res.setHeader('cache-control', 'no-cache'); } })); // prettier-ignore
     app.use((req, res, next) => {
-      if (req.method !== 'GET' || /\.\w+$/.test(req.path)) return next();
+      if ((req.method !== 'GET' && req.method !== 'HEAD') || /\.\w+$/.test(req.path)) return next();
       res.setHeader('cache-control', 'no-cache');
       res.sendFile(join(webDir, 'index.html'));
     });

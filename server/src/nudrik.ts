@@ -32,6 +32,7 @@ async function main(role: string | undefined): Promise<void> {
   };
   process.on('SIGTERM', end);
   process.on('SIGINT', end);
+  process.on('disconnect', end); // whoever started us is gone
 }
 
 async function serve(deps: Deps): Promise<() => Promise<void>> {

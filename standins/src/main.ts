@@ -20,3 +20,4 @@ process.send?.('ready');
 const end = (): void => void room.close().then(() => process.exit(0));
 process.on('SIGTERM', end);
 process.on('SIGINT', end);
+process.on('disconnect', end); // whoever started us is gone

@@ -13,6 +13,8 @@ export const NoticesQuery = Page.extend({
   person: Id.optional(),
   outcome: z.enum([...NOTICE_STATES, 'trouble']).optional(),
   find: z.string().max(200).optional(),
+  /** up to now, or still to come */
+  when: z.enum(['past', 'ahead']).optional(),
 });
 export type NoticesQuery = z.infer<typeof NoticesQuery>;
 

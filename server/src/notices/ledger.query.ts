@@ -88,7 +88,7 @@ function rowOf(row: NoticeDbRow, gathered = 0): NoticeRow {
 }
 
 /** A page of the ledger, in the order of moments, and how many there are of each outcome. */
-export async function listNotices(db: Queryable, query: NoticesQuery): Promise<NoticesPage> {
+export async function listNotices(db: Queryable, query: NoticesQuery, now: number): Promise<NoticesPage> {
   const values: unknown[] = [];
   const where: string[] = [];
   const add = (clause: (n: string) => string, value: unknown): void => {
@@ -105,6 +105,7 @@ export async function listNotices(db: Queryable, query: NoticesQuery): Promise<N
       (n) => `(p.name ilike ${n} or n.recipient_name ilike ${n} or n.step_name ilike ${n} or c.title ilike ${n})`,
       `%${query.find.replace(/[\\%_]/g, '\\$&')}%`,
     );
+  if (query.when) add((n) => `n.at ${query.when === 'past' ? '<=' : '>'} ${n}::timestamptz`, new Date(now));
   const base = where.length ? `where ${where.join(' and ')}` : '';
   const counts = await rows<{ state: NoticeState; count: number }>(
     db,
@@ -115,7 +116,7 @@ export async function listNotices(db: Queryable, query: NoticesQuery): Promise<N
   if (query.outcome) add((n) => `n.state = any(${n}::text[])`, outcomes[query.outcome] ?? [query.outcome]);
   const filter = where.length ? `where ${where.join(' and ')}` : '';
   // upcoming days run forward, everything else begins with the newest
-  const order = query.from || query.person ? 'n.at, n.id' : 'n.at desc, n.id desc';
+  const order = query.from || query.person || query.when === 'ahead' ? 'n.at, n.id' : 'n.at desc, n.id desc';
   const found = await rows<NoticeDbRow>(
     db,
     `select ${NOTICE_COLUMNS} ${NOTICE_TABLES} ${filter} order by ${order} limit ${query.size} offset ${query.page * query.size}`,

@@ -278,7 +278,11 @@ describe('asking the ledger', () => {
   it('explains what is sent, planned, and what has no notice', async () => {
     const [id] = await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
     await play('2027-03-02T00:00:00Z');
-    const page = await listNotices(house.db, { page: 0, size: 50, person: crew['runa'] });
+    const page = await listNotices(house.db, { page: 0, size: 50, person: crew['runa'] }, house.clock.at);
+    const [past, ahead] = await Promise.all(
+      (['past', 'ahead'] as const).map((when) => listNotices(house.db, { page: 0, size: 50, when }, house.clock.at)),
+    );
+    expect([past!.rows.map((row) => row.stepName), ahead!.rows[0]!.stepName]).toEqual([['Invitation'], 'Getting started']);
     expect(page.summary).toEqual({ sent: 1, planned: 7 });
     const planned = page.rows.find((row) => row.stepName === 'Two days to go')!;
     expect((await findNoticeSheet(house.deps, planned.id)).sentence).toContain(

@@ -13,10 +13,7 @@ export const appConfig: ApplicationConfig = {
     provideRouter(routes, withComponentInputBinding(), withInMemoryScrolling({ scrollPositionRestoration: 'top' })),
     provideHttpClient(withInterceptors([sessionInterceptor])),
     providePrimeNG({
-      theme: {
-        preset: paperPreset,
-        options: { darkModeSelector: false, cssLayer: { name: 'primeng', order: 'primeng' } },
-      },
+      theme: { preset: paperPreset, options: { darkModeSelector: false, cssLayer: { name: 'primeng', order: 'primeng' } } },
       ripple: false,
     }),
     provideAppInitializer(() => inject(SessionStore).start()),

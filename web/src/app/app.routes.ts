@@ -6,11 +6,7 @@ const administrators = forRoles('administrator');
 
 export const routes: Routes = [
   { path: '', pathMatch: 'full', redirectTo: 'today' },
-  {
-    path: 'sign-in',
-    title: 'Sign in · Nudrik',
-    loadComponent: () => import('./access/sign-in.page.ts').then((m) => m.SignInPage),
-  },
+  { path: 'sign-in', title: 'Sign in · Nudrik', loadComponent: () => import('./access/sign-in.page.ts').then((m) => m.SignInPage) },
   {
     path: 'today',
     title: 'Today · Nudrik',
@@ -83,11 +79,7 @@ export const routes: Routes = [
     title: 'My training · Nudrik',
     loadComponent: () => import('./learning/my-training.page.ts').then((m) => m.MyTrainingPage),
   },
-  {
-    path: 'go/:token',
-    title: 'Your course · Nudrik',
-    loadComponent: () => import('./learning/learn.page.ts').then((m) => m.LearnPage),
-  },
+  { path: 'go/:token', title: 'Your course · Nudrik', loadComponent: () => import('./learning/learn.page.ts').then((m) => m.LearnPage) },
   {
     path: 'go/:token/certificate',
     title: 'Your certificate · Nudrik',
@@ -103,9 +95,5 @@ export const routes: Routes = [
     title: 'Check a certificate · Nudrik',
     loadComponent: () => import('./certificates/verify.page.ts').then((m) => m.VerifyPage),
   },
-  {
-    path: '**',
-    title: 'Not here · Nudrik',
-    loadComponent: () => import('./shell/not-here.page.ts').then((m) => m.NotHerePage),
-  },
+  { path: '**', title: 'Not here · Nudrik', loadComponent: () => import('./shell/not-here.page.ts').then((m) => m.NotHerePage) },
 ];

@@ -24,18 +24,8 @@ import { Ribbon } from './shell/ribbon.ts';
     <nk-key-help />
   `,
   styles: `
-    :host {
-      display: flex;
-      flex-direction: column;
-      height: 100vh;
-      --room: calc(100vh - 112px);
-    }
-    main {
-      flex: 1;
-      min-height: 0;
-      overflow-y: auto;
-      outline: none;
-    }
+    :host { display: flex; flex-direction: column; height: 100vh; --room: calc(100vh - 112px); }
+    main { flex: 1; min-height: 0; overflow-y: auto; outline: none; }
   `,
 })
 export class App {

@@ -38,18 +38,8 @@ export const paperPreset = definePreset(Nora, {
     colorScheme: {
       light: {
         surface: paper,
-        primary: {
-          color: '{primary.500}',
-          contrastColor: '#ffffff',
-          hoverColor: '{primary.600}',
-          activeColor: '{primary.700}',
-        },
-        highlight: {
-          background: '{primary.50}',
-          focusBackground: '{primary.100}',
-          color: '{primary.500}',
-          focusColor: '{primary.600}',
-        },
+        primary: { color: '{primary.500}', contrastColor: '#ffffff', hoverColor: '{primary.600}', activeColor: '{primary.700}' },
+        highlight: { background: '{primary.50}', focusBackground: '{primary.100}', color: '{primary.500}', focusColor: '{primary.600}' },
       },
     },
   },

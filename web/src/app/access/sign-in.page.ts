@@ -18,9 +18,7 @@ export class SignInPage {
   readonly ended = input<string>();
   protected readonly session = inject(SessionStore);
   private readonly router = inject(Router);
-  protected readonly accounts = toSignal(this.session.demoAccounts().pipe(catchError(() => of([]))), {
-    initialValue: null,
-  });
+  protected readonly accounts = toSignal(this.session.demoAccounts().pipe(catchError(() => of([]))), { initialValue: null });
   protected readonly problem = signal<string | null>(null);
   protected readonly isBusy = signal(false);
   protected email = '';

@@ -28,12 +28,8 @@ export class AssignPage {
   readonly site = input<string>();
   readonly course = input<string>();
 
-  protected readonly courses = toSignal(this.http.get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), {
-    initialValue: null,
-  });
-  protected readonly facets = toSignal(this.peopleApi.facets().pipe(catchError(() => of(null))), {
-    initialValue: null,
-  });
+  protected readonly courses = toSignal(this.http.get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: null });
+  protected readonly facets = toSignal(this.peopleApi.facets().pipe(catchError(() => of(null))), { initialValue: null });
   protected readonly courseId = linkedSignal(() => this.course() ?? '');
   /** `people`, `d:Deck` or `s:Orla Quay` */
   protected readonly who = linkedSignal(() =>

@@ -11,13 +11,8 @@ import { sentenceOf } from '../shared/refusal.ts';
   template: `
     <form class="acts" (submit)="$event.preventDefault()">
       <div class="gap">
-        <label class="field"
-          ><span>New due date, 17:00</span
-          ><input class="input" type="date" name="due" [ngModel]="dueOn()" (ngModelChange)="dueOn.set($event)"
-        /></label>
-        <label class="field grow"
-          ><span>Reason</span><input class="input" name="reason" [(ngModel)]="reason" placeholder="for the record" required
-        /></label>
+        <label class="field"><span>New due date, 17:00</span><input class="input" type="date" name="due" [ngModel]="dueOn()" (ngModelChange)="dueOn.set($event)" /></label>
+        <label class="field grow"><span>Reason</span><input class="input" name="reason" [(ngModel)]="reason" placeholder="for the record" required /></label>
       </div>
       <div class="gap">
         <button type="submit" class="button small" (click)="send('extend')">Extend</button>
@@ -32,16 +27,7 @@ import { sentenceOf } from '../shared/refusal.ts';
       }
     </form>
   `,
-  styles: `
-    .acts {
-      padding: 10px 12px;
-      border: 1px solid var(--rule);
-      margin-top: 8px;
-    }
-    .grow {
-      flex: 1;
-    }
-  `,
+  styles: `.acts { padding: 10px 12px; border: 1px solid var(--rule); margin-top: 8px; } .grow { flex: 1; }`,
 })
 export class AssignmentActs {
   private readonly http = inject(HttpClient);

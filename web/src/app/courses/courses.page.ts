@@ -20,17 +20,7 @@ import { load } from '../shared/loaded.ts';
       </div>
       @if (courses.data(); as rows) {
         <table class="list">
-          <thead>
-            <tr>
-              <th>Course</th>
-              <th>Code</th>
-              <th>Owner</th>
-              <th class="num">Required units</th>
-              <th>Plan</th>
-              <th class="num">Open</th>
-              <th class="num">Late</th>
-            </tr>
-          </thead>
+          <thead><tr><th>Course</th><th>Code</th><th>Owner</th><th class="num">Required units</th><th>Plan</th><th class="num">Open</th><th class="num">Late</th></tr></thead>
           <tbody>
             @for (course of rows; track course.id) {
               <tr data-row tabindex="0" (click)="open(course.id)">
@@ -39,19 +29,13 @@ import { load } from '../shared/loaded.ts';
                 <td>{{ course.owner ?? 'nobody' }}</td>
                 <td class="num">{{ course.units }}</td>
                 <td>
-                  <a [routerLink]="['/plans', course.id]" (click)="$event.stopPropagation()">{{
-                    course.stepsOn === course.steps ? course.steps + ' steps, all on' : course.stepsOn + ' of ' + course.steps + ' steps on'
-                  }}</a>
+                  <a [routerLink]="['/plans', course.id]" (click)="$event.stopPropagation()">{{ course.stepsOn === course.steps ? course.steps + ' steps, all on' : course.stepsOn + ' of ' + course.steps + ' steps on' }}</a>
                 </td>
                 <td class="num">{{ course.open }}</td>
                 <td class="num" [class.late]="course.late">{{ course.late }}</td>
               </tr>
             } @empty {
-              <tr>
-                <td colspan="7" class="quiet">
-                  No course yet. <a routerLink="/courses/new">Make the first one</a>; it brings a plan of messages with it.
-                </td>
-              </tr>
+              <tr><td colspan="7" class="quiet">No course yet. <a routerLink="/courses/new">Make the first one</a>; it brings a plan of messages with it.</td></tr>
             }
           </tbody>
         </table>

@@ -22,51 +22,20 @@ import StarterKit from '@tiptap/starter-kit';
     @if (!isReadOnly()) {
       <div class="tools" role="toolbar" aria-label="Text">
         @for (tool of tools; track tool.label) {
-          <button type="button" (click)="tool.act()" [class.on]="active().has(tool.label)" [attr.aria-pressed]="active().has(tool.label)">
-            {{ tool.label }}
-          </button>
+          <button type="button" (click)="tool.act()" [class.on]="active().has(tool.label)" [attr.aria-pressed]="active().has(tool.label)">{{ tool.label }}</button>
         }
       </div>
     }
     <div #place class="place"></div>
   `,
   styles: `
-    :host {
-      display: block;
-      border: 1px solid var(--rule-strong);
-      border-radius: 2px;
-      background: var(--sheet);
-    }
-    .tools {
-      display: flex;
-      gap: 2px;
-      border-bottom: 1px solid var(--rule);
-      padding: 3px;
-    }
-    .tools button {
-      border: 1px solid transparent;
-      background: none;
-      padding: 2px 8px;
-      border-radius: 2px;
-      cursor: pointer;
-      font-size: 13px;
-    }
-    .tools button.on {
-      border-color: var(--plum);
-      color: var(--plum);
-    }
-    .place {
-      padding: 4px 14px;
-      font-size: 15px;
-      line-height: 1.55;
-    }
-    .place ::ng-deep .ProseMirror {
-      outline: none;
-      min-height: 120px;
-    }
-    .place ::ng-deep p {
-      margin: 8px 0;
-    }
+    :host { display: block; border: 1px solid var(--rule-strong); border-radius: 2px; background: var(--sheet); }
+    .tools { display: flex; gap: 2px; border-bottom: 1px solid var(--rule); padding: 3px; }
+    .tools button { border: 1px solid transparent; background: none; padding: 2px 8px; border-radius: 2px; cursor: pointer; font-size: 13px; }
+    .tools button.on { border-color: var(--plum); color: var(--plum); }
+    .place { padding: 4px 14px; font-size: 15px; line-height: 1.55; }
+    .place ::ng-deep .ProseMirror { outline: none; min-height: 120px; }
+    .place ::ng-deep p { margin: 8px 0; }
   `,
 })
 export class PageEditor {

@@ -19,11 +19,7 @@ import { DomSanitizer } from '@angular/platform-browser';
       </div>
       @switch (form()) {
         @case ('html') {
-          <iframe
-            sandbox="allow-popups allow-popups-to-escape-sandbox"
-            [srcdoc]="document()"
-            title="The message as its reader sees it"
-          ></iframe>
+          <iframe sandbox="allow-popups allow-popups-to-escape-sandbox" [srcdoc]="document()" title="The message as its reader sees it"></iframe>
         }
         @case ('text') {
           <pre>{{ text() }}</pre>
@@ -31,10 +27,7 @@ import { DomSanitizer } from '@angular/platform-browser';
         @default {
           <dl class="facts">
             @for (fact of facts(); track $index) {
-              <div>
-                <dt>{{ fact.name }}</dt>
-                <dd>{{ fact.value }}</dd>
-              </div>
+              <div><dt>{{ fact.name }}</dt><dd>{{ fact.value }}</dd></div>
             }
           </dl>
         }
@@ -42,42 +35,12 @@ import { DomSanitizer } from '@angular/platform-browser';
     </div>
   `,
   styles: `
-    .letter {
-      border: 1px solid var(--rule);
-      background: var(--paper);
-      margin-top: 14px;
-    }
-    .top {
-      display: flex;
-      justify-content: space-between;
-      gap: 12px;
-      padding: 9px 12px;
-      border-bottom: 1px solid var(--rule);
-      flex-wrap: wrap;
-    }
-    .on {
-      color: var(--ink);
-      text-decoration: none;
-      font-weight: 700;
-    }
-    iframe {
-      display: block;
-      width: 100%;
-      height: 380px;
-      border: 0;
-      background: var(--paper);
-    }
-    pre {
-      margin: 0;
-      padding: 14px;
-      white-space: pre-wrap;
-      font: inherit;
-      background: var(--sheet);
-    }
-    dl {
-      padding: 4px 12px;
-      background: var(--sheet);
-    }
+    .letter { border: 1px solid var(--rule); background: var(--paper); margin-top: 14px; }
+    .top { display: flex; justify-content: space-between; gap: 12px; padding: 9px 12px; border-bottom: 1px solid var(--rule); flex-wrap: wrap; }
+    .on { color: var(--ink); text-decoration: none; font-weight: 700; }
+    iframe { display: block; width: 100%; height: 380px; border: 0; background: var(--paper); }
+    pre { margin: 0; padding: 14px; white-space: pre-wrap; font: inherit; background: var(--sheet); }
+    dl { padding: 4px 12px; background: var(--sheet); }
   `,
 })
 export class Letter {

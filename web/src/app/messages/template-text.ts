@@ -5,23 +5,8 @@ import { segmentsOf } from '@nudrik/core';
 @Component({
   selector: 'nk-template-text',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `@for (part of parts(); track $index) {
-    @if (part.field !== null) {
-      <span class="mark">{{ part.field }}</span>
-    } @else {
-      {{ part.text }}
-    }
-  }`,
-  styles: `
-    :host {
-      white-space: pre-line;
-    }
-    .mark {
-      background: var(--plum-wash);
-      padding: 0 5px;
-      border-radius: 2px;
-    }
-  `,
+  template: `@for (part of parts(); track $index) {@if (part.field !== null) {<span class="mark">{{ part.field }}</span>} @else {{{ part.text }}}}`,
+  styles: `:host { white-space: pre-line; } .mark { background: var(--plum-wash); padding: 0 5px; border-radius: 2px; }`,
 })
 export class TemplateText {
   readonly text = input.required<string>();

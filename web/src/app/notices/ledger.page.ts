@@ -22,17 +22,7 @@ const OUTCOMES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormsModule, KindMark, Outcome, MomentPipe, NoticeSheetPart],
   templateUrl: './ledger.page.html',
-  styles: `
-    .when {
-      width: 118px;
-    }
-    .mark {
-      width: 30px;
-    }
-    .other {
-      font-size: 12px;
-    }
-  `,
+  styles: `.when { width: 118px; } .mark { width: 30px; } .other { font-size: 12px; }`,
 })
 export class LedgerPage {
   private readonly api = inject(NoticesApi);
@@ -47,6 +37,7 @@ export class LedgerPage {
   readonly person = input<string>();
   readonly outcome = input<string>();
   readonly find = input<string>();
+  readonly when = input<string>();
   readonly page = input<string>();
   protected readonly outcomes = OUTCOMES;
   protected readonly size = SIZE;
@@ -56,9 +47,17 @@ export class LedgerPage {
   /** with a step in the path ("why/…"), `step` is that one and no filter */
   protected readonly stepFilter = computed(() => (this.assignment() ? undefined : this.step()));
 
+  /** without any filter the ledger opens on what has happened, the newest first */
+  protected readonly period = computed(() => {
+    const time = this.when();
+    if (this.from() || time === 'all') return undefined;
+    if (time === 'past' || time === 'ahead') return time;
+    return this.person() || this.outcome() || this.find() || this.stepFilter() ? undefined : 'past';
+  });
+
   private readonly query = computed(
     (): Partial<NoticesQuery> => ({
-      from: this.from(), to: this.to() ?? this.from(), course: this.course(), person: this.person(), step: this.stepFilter(), find: this.find(),
+      from: this.from(), to: this.to() ?? this.from(), course: this.course(), person: this.person(), step: this.stepFilter(), find: this.find(), when: this.period(),
       outcome: this.outcome() as NoticesQuery['outcome'], page: this.pageNumber(), size: SIZE,
     }),
   ); // prettier-ignore

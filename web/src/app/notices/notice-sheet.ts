@@ -14,40 +14,14 @@ import { NoticesApi } from './notices.api.ts';
   imports: [RouterLink, KindMark, Outcome, Letter],
   templateUrl: './notice-sheet.html',
   styles: `
-    .head {
-      display: flex;
-      gap: 10px;
-      align-items: baseline;
-    }
-    .head h2 {
-      font-size: 20px;
-      flex: 1;
-    }
-    .sentence {
-      margin: 12px 0;
-      font-size: 15px;
-    }
-    ul {
-      list-style: none;
-      margin: 0;
-      padding: 0;
-    }
-    li {
-      display: grid;
-      grid-template-columns: 22px 1fr;
-      padding: 5px 0;
-      border-bottom: 1px solid var(--rule);
-    }
-    li.no span:first-child {
-      color: var(--brick);
-    }
-    li span:first-child {
-      color: var(--fern);
-    }
-    h3 {
-      margin: 20px 0 4px;
-      font-size: 16px;
-    }
+    .head { display: flex; gap: 10px; align-items: baseline; }
+    .head h2 { font-size: 20px; flex: 1; }
+    .sentence { margin: 12px 0; font-size: 15px; }
+    ul { list-style: none; margin: 0; padding: 0; }
+    li { display: grid; grid-template-columns: 22px 1fr; padding: 5px 0; border-bottom: 1px solid var(--rule); }
+    li.no span:first-child { color: var(--brick); }
+    li span:first-child { color: var(--fern); }
+    h3 { margin: 20px 0 4px; font-size: 16px; }
   `,
 })
 export class NoticeSheetPart {

@@ -4,12 +4,7 @@ import type { RosterPreview } from '@nudrik/core';
 import { sentenceOf } from '../shared/refusal.ts';
 import { PeopleApi } from './people.api.ts';
 
-const FIELDS: Record<string, string> = {
-  personnelNumber: 'personnel number',
-  managerEmail: 'manager',
-  joinedOn: 'joined',
-  leftOn: 'left',
-};
+const FIELDS: Record<string, string> = { personnelNumber: 'personnel number', managerEmail: 'manager', joinedOn: 'joined', leftOn: 'left' };
 
 /** A roster file: chosen or dropped, compared, looked at, and only then taken. */
 @Component({
@@ -17,31 +12,12 @@ const FIELDS: Record<string, string> = {
   imports: [RouterLink],
   templateUrl: './import.page.html',
   styles: `
-    .drop {
-      border: 1px dashed var(--rule-strong);
-      background: var(--sheet);
-      padding: 34px 24px;
-      text-align: center;
-      max-width: 720px;
-    }
-    .drop.over {
-      border-color: var(--plum);
-      background: var(--plum-wash);
-    }
-    .drop input {
-      margin-left: 8px;
-    }
-    section {
-      max-width: 1000px;
-    }
-    .counts {
-      display: flex;
-      gap: 26px;
-      margin: 4px 0 18px;
-    }
-    .counts strong {
-      font-size: 17px;
-    }
+    .drop { border: 1px dashed var(--rule-strong); background: var(--sheet); padding: 34px 24px; text-align: center; max-width: 720px; }
+    .drop.over { border-color: var(--plum); background: var(--plum-wash); }
+    .drop input { margin-left: 8px; }
+    section { max-width: 1000px; }
+    .counts { display: flex; gap: 26px; margin: 4px 0 18px; }
+    .counts strong { font-size: 17px; }
   `,
 })
 export class ImportPage {

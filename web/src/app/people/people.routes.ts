@@ -4,10 +4,6 @@ import { PeoplePage } from './people.page.ts';
 
 export const routes: Routes = [
   { path: '', component: PeoplePage },
-  {
-    path: 'import',
-    canActivate: [forRoles('administrator')],
-    loadComponent: () => import('./import.page.ts').then((m) => m.ImportPage),
-  },
+  { path: 'import', canActivate: [forRoles('administrator')], loadComponent: () => import('./import.page.ts').then((m) => m.ImportPage) },
   { path: ':person', component: PeoplePage },
 ];

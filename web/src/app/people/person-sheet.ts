@@ -21,57 +21,17 @@ import { PeopleApi } from './people.api.ts';
   imports: [FormsModule, RouterLink, DayPipe, MomentPipe, KindMark, Outcome, State, AssignmentActs],
   templateUrl: './person-sheet.html',
   styles: `
-    .head {
-      display: flex;
-      justify-content: space-between;
-      align-items: start;
-      gap: 12px;
-    }
-    .mend {
-      margin: 12px 0;
-      padding: 12px;
-      border: 1px solid var(--rule);
-    }
-    .course {
-      padding: 8px 0;
-      border-bottom: 1px solid var(--rule);
-    }
-    .top {
-      display: flex;
-      justify-content: space-between;
-      gap: 10px;
-    }
-    .hits {
-      border: 1px solid var(--rule);
-      max-height: 180px;
-      overflow: auto;
-    }
-    .hits button {
-      display: block;
-      width: 100%;
-      text-align: left;
-      border: 0;
-      background: none;
-      padding: 5px 9px;
-      cursor: pointer;
-    }
-    .hits button:hover {
-      background: var(--plum-wash);
-    }
-    section > h2 {
-      display: flex;
-      justify-content: space-between;
-      align-items: baseline;
-    }
-    .when {
-      width: 124px;
-    }
-    .mark {
-      width: 28px;
-    }
-    .small {
-      font-size: 12.5px;
-    }
+    .head { display: flex; justify-content: space-between; align-items: start; gap: 12px; }
+    .mend { margin: 12px 0; padding: 12px; border: 1px solid var(--rule); }
+    .course { padding: 8px 0; border-bottom: 1px solid var(--rule); }
+    .top { display: flex; justify-content: space-between; gap: 10px; }
+    .hits { border: 1px solid var(--rule); max-height: 180px; overflow: auto; }
+    .hits button { display: block; width: 100%; text-align: left; border: 0; background: none; padding: 5px 9px; cursor: pointer; }
+    .hits button:hover { background: var(--plum-wash); }
+    section > h2 { display: flex; justify-content: space-between; align-items: baseline; }
+    .when { width: 124px; }
+    .mark { width: 28px; }
+    .small { font-size: 12.5px; }
   `,
 })
 export class PersonSheetPart {

@@ -11,14 +11,7 @@ const MARKS: Record<string, [string, string]> = {
   certificate: ['C', 'fern'],
   'follow-up': ['F', 'ink'],
 };
-const DAYS: Record<string, number> = {
-  minutes: 1 / 1440,
-  hours: 1 / 24,
-  days: 1,
-  'working days': 1.4,
-  weeks: 7,
-  months: 30,
-};
+const DAYS: Record<string, number> = { minutes: 1 / 1440, hours: 1 / 24, days: 1, 'working days': 1.4, weeks: 7, months: 30 };
 
 interface Flag {
   id: string;
@@ -62,13 +55,7 @@ const PER_DAY_AFTER = 13.2;
         <text [attr.x]="mark.x" y="163" class="note">{{ mark.note }}</text>
       }
       @for (flag of flags(); track $index) {
-        <g
-          class="flag"
-          [class.chosen]="flag.isChosen"
-          [class.off]="flag.isOff"
-          [class.repeat]="flag.isRepeat"
-          (click)="chose.emit(flag.id)"
-        >
+        <g class="flag" [class.chosen]="flag.isChosen" [class.off]="flag.isOff" [class.repeat]="flag.isRepeat" (click)="chose.emit(flag.id)">
           <title>{{ flag.label }}</title>
           <line [attr.x1]="flag.x" [attr.x2]="flag.x" [attr.y1]="flag.y + 9" [attr.y2]="base" class="pole" />
           <rect [attr.x]="flag.x - 9" [attr.y]="flag.y - 9" width="18" height="18" rx="2" [class]="flag.tone" />
@@ -81,93 +68,25 @@ const PER_DAY_AFTER = 13.2;
     </svg>
   `,
   styles: `
-    svg {
-      display: block;
-      width: 100%;
-      max-width: 880px;
-      margin: 6px 0 0;
-    }
-    .line {
-      stroke: var(--ink);
-      stroke-width: 1;
-    }
-    .dotted {
-      stroke-dasharray: 2 4;
-    }
-    .weekend {
-      fill: #efe6d6;
-    }
-    .anchor {
-      stroke: var(--plum);
-      stroke-width: 2;
-    }
-    text {
-      font: 12px var(--text);
-      text-anchor: middle;
-      fill: var(--ink);
-    }
-    .word {
-      font-weight: 700;
-      fill: var(--plum);
-      font-size: 13px;
-    }
-    .note {
-      fill: var(--quiet);
-    }
-    .caption {
-      font-weight: 700;
-      fill: var(--plum);
-      font-size: 13px;
-    }
-    .flag {
-      cursor: pointer;
-    }
-    .pole {
-      stroke: var(--quiet);
-      stroke-width: 1;
-    }
-    rect.ink {
-      stroke: var(--quiet);
-    }
-    rect.ochre {
-      stroke: var(--ochre);
-    }
-    rect.brick {
-      stroke: var(--brick);
-    }
-    rect.fern {
-      stroke: var(--fern);
-    }
-    .flag rect {
-      fill: var(--sheet);
-      stroke-width: 1;
-    }
-    .letter {
-      font-weight: 700;
-      font-size: 11px;
-    }
-    text.ochre {
-      fill: var(--ochre);
-    }
-    text.brick {
-      fill: var(--brick);
-    }
-    text.fern {
-      fill: var(--fern);
-    }
-    .chosen rect {
-      stroke-width: 2.4;
-    }
-    .chosen .pole {
-      stroke: var(--plum);
-      stroke-width: 2;
-    }
-    .off {
-      opacity: 0.35;
-    }
-    .repeat {
-      opacity: 0.6;
-    }
+    svg { display: block; width: 100%; max-width: 880px; margin: 6px 0 0; }
+    .line { stroke: var(--ink); stroke-width: 1; }
+    .dotted { stroke-dasharray: 2 4; }
+    .weekend { fill: #efe6d6; }
+    .anchor { stroke: var(--plum); stroke-width: 2; }
+    text { font: 12px var(--text); text-anchor: middle; fill: var(--ink); }
+    .word { font-weight: 700; fill: var(--plum); font-size: 13px; }
+    .note { fill: var(--quiet); }
+    .caption { font-weight: 700; fill: var(--plum); font-size: 13px; }
+    .flag { cursor: pointer; }
+    .pole { stroke: var(--quiet); stroke-width: 1; }
+    rect.ink { stroke: var(--quiet); } rect.ochre { stroke: var(--ochre); } rect.brick { stroke: var(--brick); } rect.fern { stroke: var(--fern); }
+    .flag rect { fill: var(--sheet); stroke-width: 1; }
+    .letter { font-weight: 700; font-size: 11px; }
+    text.ochre { fill: var(--ochre); } text.brick { fill: var(--brick); } text.fern { fill: var(--fern); }
+    .chosen rect { stroke-width: 2.4; }
+    .chosen .pole { stroke: var(--plum); stroke-width: 2; }
+    .off { opacity: 0.35; }
+    .repeat { opacity: 0.6; }
   `,
 })
 export class PlanLine {

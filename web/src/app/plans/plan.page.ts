@@ -149,22 +149,17 @@ export class PlanPage {
   protected publish(): void {
     this.isBusy.set(true);
     this.problem.set(null);
-    this.http
-      .post<{ version: number }>(`/api/plans/${this.course()}/publish`, {
-        version: this.version(),
-        steps: this.steps(),
-      })
-      .subscribe({
-        next: ({ version }) => {
-          this.isBusy.set(false);
-          this.isPublishing.set(false);
-          this.published.set(version);
-          this.plan.reload();
-        },
-        error: (error: unknown) => {
-          this.isBusy.set(false);
-          this.problem.set(sentenceOf(error));
-        },
-      });
+    this.http.post<{ version: number }>(`/api/plans/${this.course()}/publish`, { version: this.version(), steps: this.steps() }).subscribe({
+      next: ({ version }) => {
+        this.isBusy.set(false);
+        this.isPublishing.set(false);
+        this.published.set(version);
+        this.plan.reload();
+      },
+      error: (error: unknown) => {
+        this.isBusy.set(false);
+        this.problem.set(sentenceOf(error));
+      },
+    });
   }
 }

@@ -17,14 +17,7 @@ import { MomentPipe } from '../shared/moment.pipe.ts';
       @if (plans.data(); as rows) {
         <table class="list">
           <thead>
-            <tr>
-              <th>Course</th>
-              <th>Steps</th>
-              <th>Switched off</th>
-              <th>Published</th>
-              <th class="num">Open assignments</th>
-              <th class="num">Next 28 days</th>
-            </tr>
+            <tr><th>Course</th><th>Steps</th><th>Switched off</th><th>Published</th><th class="num">Open assignments</th><th class="num">Next 28 days</th></tr>
           </thead>
           <tbody>
             @for (plan of rows; track plan.course.id) {
@@ -37,27 +30,17 @@ import { MomentPipe } from '../shared/moment.pipe.ts';
                 </td>
                 <td>
                   @for (step of offOf(plan); track $index) {
-                    <span class="soon">{{ step }}</span>
-                    @if (!$last) {
-                      ,
-                    }
+                    <span class="soon">{{ step }}</span>@if (!$last) {, }
                   } @empty {
                     <span class="quiet">all on</span>
                   }
                 </td>
-                <td>
-                  version {{ plan.version }}, {{ plan.publishedAt | moment: 'date' }}
-                  @if (plan.publishedBy) {
-                    <span class="quiet">by {{ plan.publishedBy }}</span>
-                  }
-                </td>
+                <td>version {{ plan.version }}, {{ plan.publishedAt | moment: 'date' }}@if (plan.publishedBy) { <span class="quiet">by {{ plan.publishedBy }}</span>}</td>
                 <td class="num">{{ plan.open }}</td>
                 <td class="num">{{ plan.next28 }}</td>
               </tr>
             } @empty {
-              <tr>
-                <td class="quiet" colspan="6">No course has a plan yet: a new course brings the standard plan with it.</td>
-              </tr>
+              <tr><td class="quiet" colspan="6">No course has a plan yet: a new course brings the standard plan with it.</td></tr>
             }
           </tbody>
         </table>
@@ -68,11 +51,7 @@ import { MomentPipe } from '../shared/moment.pipe.ts';
       }
     </div>
   `,
-  styles: `
-    .marks nk-kind {
-      margin-right: 4px;
-    }
-  `,
+  styles: `.marks nk-kind { margin-right: 4px; }`,
 })
 export class PlansPage {
   private readonly http = inject(HttpClient);

@@ -10,25 +10,10 @@ import { load } from '../shared/loaded.ts';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="work">
-      <div class="page-head">
-        <div>
-          <h1>Matrix</h1>
-          <p class="quiet">Choose a course: who was notified, who finished</p>
-        </div>
-      </div>
+      <div class="page-head"><div><h1>Matrix</h1><p class="quiet">Choose a course: who was notified, who finished</p></div></div>
       @if (courses.data(); as rows) {
         <table class="list">
-          <thead>
-            <tr>
-              <th>Course</th>
-              <th>Code</th>
-              <th class="num">Hold a current certificate</th>
-              <th class="num">Open</th>
-              <th class="num">Due in 7 days</th>
-              <th class="num">Late</th>
-              <th class="num">Finished, all rounds</th>
-            </tr>
-          </thead>
+          <thead><tr><th>Course</th><th>Code</th><th class="num">Hold a current certificate</th><th class="num">Open</th><th class="num">Due in 7 days</th><th class="num">Late</th><th class="num">Finished, all rounds</th></tr></thead>
           <tbody>
             @for (course of rows; track course.id) {
               <tr data-row tabindex="0" (click)="open(course.id)">
@@ -41,9 +26,7 @@ import { load } from '../shared/loaded.ts';
                 <td class="num">{{ course.finished }}</td>
               </tr>
             } @empty {
-              <tr>
-                <td class="quiet" colspan="7">No course yet.</td>
-              </tr>
+              <tr><td class="quiet" colspan="7">No course yet.</td></tr>
             }
           </tbody>
         </table>

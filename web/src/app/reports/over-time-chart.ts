@@ -13,15 +13,7 @@ Chart.defaults.color = '#5b6472';
   selector: 'nk-over-time-chart',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `<canvas #canvas role="img" aria-label="Finished, in progress and late over the last twelve months"></canvas>`,
-  styles: `
-    :host {
-      position: relative;
-    }
-    canvas {
-      width: 100%;
-      height: 100%;
-    }
-  `,
+  styles: `:host { position: relative; } canvas { width: 100%; height: 100%; }`,
 })
 export class OverTimeChart {
   readonly points = input.required<OverTime['points']>();
@@ -64,12 +56,7 @@ export class OverTimeChart {
         },
         scales: {
           x: { grid: { display: false }, border: { color: '#b9b0a1' }, ticks: { maxTicksLimit: 7, maxRotation: 0 } },
-          y: {
-            beginAtZero: true,
-            border: { display: false },
-            grid: { color: '#ddd6ca' },
-            ticks: { maxTicksLimit: 4, precision: 0 },
-          },
+          y: { beginAtZero: true, border: { display: false }, grid: { color: '#ddd6ca' }, ticks: { maxTicksLimit: 4, precision: 0 } },
         },
       },
     });

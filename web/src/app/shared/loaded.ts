@@ -43,10 +43,5 @@ export function load<Q, T>(
       error.set(result.error);
       if (result.error === null) data.set(result.data);
     });
-  return {
-    data: data.asReadonly(),
-    error: error.asReadonly(),
-    isLoading: isLoading.asReadonly(),
-    reload: () => again.next(),
-  };
+  return { data: data.asReadonly(), error: error.asReadonly(), isLoading: isLoading.asReadonly(), reload: () => again.next() };
 }

@@ -22,12 +22,7 @@ const TONES: Record<string, string> = {
 @Component({
   selector: 'nk-outcome',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<span [class]="tone()"
-    >{{ state() }}
-    @if (reason()) {
-      : {{ reason() }}
-    }
-  </span>`,
+  template: `<span [class]="tone()">{{ state() }}@if (reason()) {: {{ reason() }}}</span>`,
 })
 export class Outcome {
   readonly state = input.required<string>();

@@ -10,12 +10,7 @@ import { KeysService } from './keys.service.ts';
         <h2>Keys</h2>
         <dl>
           @for (line of lines; track line[0]) {
-            <div>
-              <dt>
-                <kbd>{{ line[0] }}</kbd>
-              </dt>
-              <dd>{{ line[1] }}</dd>
-            </div>
+            <div><dt><kbd>{{ line[0] }}</kbd></dt><dd>{{ line[1] }}</dd></div>
           }
         </dl>
         <button class="button plain small" (click)="keys.isHelpOpen.set(false)">Close</button>
@@ -23,30 +18,11 @@ import { KeysService } from './keys.service.ts';
     }
   `,
   styles: `
-    .help {
-      position: fixed;
-      right: 24px;
-      bottom: 24px;
-      z-index: 40;
-      background: var(--sheet);
-      border: 1px solid var(--rule-strong);
-      padding: 16px 20px;
-      width: 260px;
-    }
-    dl {
-      margin: 10px 0;
-    }
-    dl > div {
-      display: flex;
-      gap: 12px;
-      padding: 3px 0;
-    }
-    dt {
-      width: 48px;
-    }
-    dd {
-      margin: 0;
-    }
+    .help { position: fixed; right: 24px; bottom: 24px; z-index: 40; background: var(--sheet); border: 1px solid var(--rule-strong); padding: 16px 20px; width: 260px; }
+    dl { margin: 10px 0; }
+    dl > div { display: flex; gap: 12px; padding: 3px 0; }
+    dt { width: 48px; }
+    dd { margin: 0; }
   `,
 })
 export class KeyHelp {

@@ -17,24 +17,10 @@ import { sentenceOf } from '../shared/refusal.ts';
   imports: [FormsModule, MomentPipe, Letter],
   templateUrl: './post-room.page.html',
   styles: `
-    .behave {
-      display: flex;
-      gap: 10px;
-      align-items: end;
-      flex-wrap: wrap;
-      margin: 4px 0 6px;
-    }
-    .behave .field {
-      margin: 0;
-    }
-    .odd {
-      display: flex;
-      flex-wrap: wrap;
-      gap: 4px 18px;
-    }
-    .when {
-      width: 120px;
-    }
+    .behave { display: flex; gap: 10px; align-items: end; flex-wrap: wrap; margin: 4px 0 6px; }
+    .behave .field { margin: 0; }
+    .odd { display: flex; flex-wrap: wrap; gap: 4px 18px; }
+    .when { width: 120px; }
   `,
 })
 export class PostRoomPage {
