@@ -48,8 +48,8 @@ describe('nudrik rehearse', () => {
   test.each<[string, (file: never) => unknown, RegExp]>([
     [
       'an unknown key',
-      (file: { plan: { steps: object[] } }) => Object.assign(file.plan.steps[0]!, { zap: 1 }),
-      /plan\.steps\[0\]: Unrecognized key: "zap"/,
+      (file: { plan: { steps: object[] } }) => Object.assign(file.plan.steps[0]!, { colour: 1 }),
+      /plan\.steps\[0\]: Unrecognized key: "colour"/,
     ],
     [
       'a wrong unit',

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id, LocalDate, Page } from '../common.ts';
+import { Id, Page } from '../common.ts';
 
 export const PEOPLE_SORTS = ['name', 'department', 'site', 'job', 'manager', 'joined', 'late'] as const;
 
@@ -76,5 +76,3 @@ export const ImportQuery = z.object({
   fileName: z.string().max(255).default('roster.csv'),
   take: z.string().optional(),
 });
-
-export const Leave = z.object({ from: LocalDate, to: LocalDate, cover: Id.nullable() });

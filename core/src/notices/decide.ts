@@ -4,7 +4,7 @@ import { holds, tellCondition } from '../plans/condition.ts';
 import { standingAt, type Assignment, type Standing } from '../plans/state.ts';
 import { isExemptFromLimit, outlivesAssignment, tellAnchor, windowOf, type Step } from '../plans/step.ts';
 import { dayOf, type Calendar } from '../time/calendar.ts';
-import { isoOf, tellAmount, tellDay, tellMoment } from '../time/words.ts';
+import { tellAmount, tellDay, tellMoment } from '../time/words.ts';
 import type { Day, Instant } from '../time/zone.ts';
 import { isOvertaken, type Slot } from './slot.ts';
 
@@ -49,11 +49,6 @@ export interface DecisionInput {
 }
 
 const CLOSED_WORDS = { finished: 'finished', waived: 'was waived', withdrawn: 'was withdrawn' } as const;
-
-/** The calendar that a slot is read in: the nominal recipient's for the wall clock of its moment. */
-export function calendarFor(person: Person | null, employee: Person, roster: Roster): Calendar {
-  return roster.calendarOf(person ?? employee);
-}
 
 // beside the function and not in it: a closure for each of a million decisions costs more than the decision
 const pass = (trace: Check[], check: string, because: string): void => void trace.push({ check, result: true, because });
@@ -255,5 +250,3 @@ export function messageKey(step: Step, slot: Slot, addressee: Person | null, day
     ? `${step.id}/${addressee?.id ?? slot.to}/${day}`
     : `${slot.assignment}/${slot.step}/${slot.revision}/${slot.occurrence}/${slot.to}`;
 }
-
-export const tellInstant = isoOf;

@@ -118,6 +118,33 @@ describe('the life of an assignment', () => {
   });
 });
 
+describe('somebody who leaves', () => {
+  it('hears no more, and the ledger says why', async () => {
+    const [id] = (await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z')) as [string];
+    await play('2027-03-04T00:00:00Z');
+    await house.db.query("update people set left_on = '2027-03-04' where name = 'Runa Aske'");
+    await house.db.query('insert into replan (assignment_id) values ($1::bigint)', [id]);
+    await play('2027-04-20T00:00:00Z');
+    expect(mails()).toHaveLength(2);
+    expect((await ledger()).filter((line) => line.endsWith('cancelled left'))).toHaveLength(6);
+    const [cancelled] = await rows<{ sentence: string }>(
+      house.db,
+      "select sentence from notices where step_id = 'late' and occurrence = 0",
+    );
+    expect(cancelled!.sentence).toBe('Cancelled: Runa Aske left on Thu 4 Mar, before its moment (Mon 22 Mar 09:00).');
+  });
+
+  it('who comes back is told again of what is still to come', async () => {
+    const [id] = (await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z')) as [string];
+    await house.db.query("update people set left_on = '2027-03-01' where name = 'Runa Aske'");
+    await play('2027-03-10T00:00:00Z');
+    await house.db.query("update people set left_on = null where name = 'Runa Aske'");
+    await house.db.query('insert into replan (assignment_id) values ($1::bigint)', [id]);
+    await play('2027-03-18T00:00:00Z');
+    expect(mails().at(-1)).toBe('runa: Fire Teams Aboard is due in 2 days');
+  });
+});
+
 describe('once, and not lost', () => {
   it('planning twice adds nothing', async () => {
     const ids = await assignAt(house, course, [crew['runa']!, crew['per']!], '2027-03-19T16:00:00Z');

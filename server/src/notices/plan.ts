@@ -1,5 +1,5 @@
 import {
-  dateOf, decide, difference, findRecipient, outlivesAssignment, sentenceOf, slotsOf, standingAt, tellMoment, Zone,
+  dateOf, dayOf, decide, difference, findRecipient, outlivesAssignment, sentenceOf, slotsOf, standingAt, tellDay, tellMoment, Zone,
   type Instant, type LedgerEntry, type PlanStep, type Slot,
 } from '@nudrik/core'; // prettier-ignore
 import { announce, rows, transaction, type Client } from '../db/db.ts';
@@ -26,7 +26,13 @@ export async function requestReplan(db: Client, assignmentIds: readonly string[]
   await announce(db, 'work');
 }
 
-/** The slots of an assignment by its course's plan as it stands; none for what is switched off or closed. */
+/** Whether nothing is to be told any more: the assignment is closed, or the employee has left. */
+function isOver(assignment: AssignmentFacts, facts: Facts, now: Instant): boolean {
+  const employee = facts.roster.getPerson(assignment.person);
+  return assignment.isClosed || facts.roster.hasLeft(employee, facts.roster.calendarOf(employee).zone.dayAt(now));
+}
+
+/** The slots of an assignment by its course's plan as it stands; none for what is switched off or over. */
 export function slotsFor(
   assignment: AssignmentFacts,
   steps: readonly PlanStep[],
@@ -34,8 +40,9 @@ export function slotsFor(
   facts: Facts,
   now: Instant,
 ): { slot: Slot; step: PlanStep }[] {
+  const over = isOver(assignment, facts, now);
   return steps
-    .filter((step) => step.on && (!assignment.isClosed || outlivesAssignment(step.anchor.event)))
+    .filter((step) => step.on && (!over || outlivesAssignment(step.anchor.event)))
     .flatMap((step) => slotsOf(step, assignment, facts.roster, publishedAt, now).map((slot) => ({ slot, step })));
 }
 
@@ -55,6 +62,8 @@ function whyDropped(entry: LedgerEntry, assignment: AssignmentFacts, facts: Fact
       because: standing.closedBy,
       sentence: `Cancelled: the assignment was ${standing.closedBy} on ${tellMoment(standing.closedAt!, zone)}${moment}.`,
     };
+  if (isOver(assignment, facts, now))
+    return { because: 'left', sentence: `Cancelled: ${employee.name} left on ${tellDay(dayOf(employee.leftOn!))}${moment}.` };
   if (standing.dueRevision > entry.revision)
     return {
       because: 'extended',
