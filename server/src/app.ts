@@ -1,5 +1,5 @@
 import { existsSync } from 'node:fs';
-import { join } from 'node:path';
+import { join, resolve } from 'node:path';
 import express, { type Express, type NextFunction, type Request, type Response } from 'express';
 import rateLimit from 'express-rate-limit';
 import helmet from 'helmet';
@@ -107,7 +107,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
     throw new Refused('not-found', 'There is no such address in the API.');
   });
 
-  const { webDir } = deps.settings;
+  const webDir = deps.settings.webDir && resolve(deps.settings.webDir);
   if (webDir && existsSync(webDir)) {
     app.use(express.static(webDir, { index: false, maxAge: '1y', immutable: true, setHeaders: (res, path) => { if (path.endsWith('.html')) res.setHeader('cache-control', 'no-cache'); } })); // prettier-ignore
     app.use((req, res, next) => {

@@ -1,3 +1,5 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { resolve } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
 import request from 'supertest';
 import type { Express } from 'express';
@@ -109,6 +111,30 @@ describe('every route', () => {
       expect(status, code).toBeGreaterThanOrEqual(400);
       expect(message, code).toMatch(/^[A-Z].*[.]$/);
     }
+  });
+});
+
+describe('the web application', () => {
+  it('is served from a folder named from here or from the root, and every page of it is the same file', async () => {
+    const folder = mkdtempSync('web-of-a-test-');
+    writeFileSync(`${folder}/index.html`, '<title>Nudrik</title>');
+    try {
+      for (const webDir of [folder, resolve(folder)]) {
+        const served = createApp({ ...house.deps, settings: { ...house.deps.settings, webDir } }, null);
+        for (const path of ['/', '/people/20', '/go/abc'])
+          expect((await request(served).get(path).expect(200)).text).toBe('<title>Nudrik</title>');
+        await request(served).get('/no-such-file.js').expect(404);
+        const { headers } = await request(served).get('/');
+        expect(headers['content-security-policy']).toContain("script-src 'self'");
+        expect(headers['x-powered-by']).toBeUndefined();
+      }
+    } finally {
+      rmSync(folder, { recursive: true });
+    }
+  });
+  it('an address of the API that is not there is told in a sentence', async () => {
+    const { body } = await request(app).get('/api/nothing').expect(404);
+    expect(body).toEqual({ code: 'not-found', message: 'There is no such address in the API.' });
   });
 });
 

@@ -2,7 +2,7 @@ import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
-import { Router } from '@angular/router';
+import { Router, RouterLink } from '@angular/router';
 import type { CourseRow, NoticeRow, NoticesQuery } from '@nudrik/contract';
 import { dayOf, tellDay } from '@nudrik/core';
 import { catchError, debounceTime, of } from 'rxjs';
@@ -20,7 +20,7 @@ const OUTCOMES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 
 /** All notices, past and planned, with what became of each and why. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, KindMark, Outcome, MomentPipe, NoticeSheetPart],
+  imports: [FormsModule, RouterLink, KindMark, Outcome, MomentPipe, NoticeSheetPart],
   templateUrl: './ledger.page.html',
   styles: `.when { width: 118px; } .mark { width: 30px; } .other { font-size: 12px; }`,
 })

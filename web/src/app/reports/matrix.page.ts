@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
-import { Router } from '@angular/router';
+import { Router, RouterLink } from '@angular/router';
 import type { CourseRow } from '@nudrik/contract';
 import { of } from 'rxjs';
 import { load } from '../shared/loaded.ts';
@@ -8,6 +8,7 @@ import { load } from '../shared/loaded.ts';
 /** Each course with who holds it, who has it open, who is late; a row leads to the people. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink],
   template: `
     <div class="work">
       <div class="page-head"><div><h1>Matrix</h1><p class="quiet">Choose a course: who was notified, who finished</p></div></div>
@@ -26,7 +27,7 @@ import { load } from '../shared/loaded.ts';
                 <td class="num">{{ course.finished }}</td>
               </tr>
             } @empty {
-              <tr><td class="quiet" colspan="7">No course yet.</td></tr>
+              <tr><td class="quiet" colspan="7">No course yet. <a routerLink="/courses/new">Make the first one</a>, assign it, and who holds it stands here.</td></tr>
             }
           </tbody>
         </table>
