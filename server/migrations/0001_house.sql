@@ -191,8 +191,10 @@ create table assignment_events (
 );
 create index events_by_assignment on assignment_events (assignment_id, at);
 
+-- a queue without a unique key: whoever asks never waits for a planner that has just taken the same assignment
 create table replan (
-  assignment_id bigint primary key references assignments on delete cascade
+  id bigint generated always as identity primary key,
+  assignment_id bigint not null references assignments on delete cascade
 );
 
 create table mails (

@@ -319,3 +319,33 @@ describe('asking the ledger', () => {
     await expect(whyStep(house.deps, id!, 'no-such-step')).rejects.toMatchObject({ code: 'not-found' });
   });
 });
+
+describe('at the same moment', () => {
+  it('finishing, extending and planning one assignment neither block each other nor lose anything', async () => {
+    const ids = await assignAt(house, course, [crew['runa']!, crew['per']!], '2027-03-19T16:00:00Z');
+    const tokens = await rows<{ token: string; units: string[] }>(
+      house.db,
+      'select a.token, c.required_units as units from assignments a join courses c on c.id = a.course_id where a.id = any($1::bigint[]) order by a.id',
+      [ids],
+    );
+    for (let round = 0; round < 6; round++) {
+      await house.db.query('insert into replan (assignment_id) select unnest($1::bigint[])', [ids]);
+      const due = `2027-04-${String(2 + round).padStart(2, '0')}`;
+      const outcomes = await Promise.allSettled([
+        planWaiting(house.deps),
+        planWaiting(house.deps),
+        extend(house.deps, ids[1]!, { dueOn: due, dueTime: '17:00', reason: 'again' }, 'Odd Aske'),
+        round === 5 ? markUnitDone(house.deps, tokens[0]!.token, tokens[0]!.units[0]!) : Promise.resolve(),
+        dispatch(house.deps, house.mailer),
+      ]);
+      expect(outcomes.filter(({ status }) => status === 'rejected')).toEqual([]);
+    }
+    await markUnitDone(house.deps, tokens[0]!.token, tokens[0]!.units[1]!);
+    await drain(house.deps, house.mailer);
+    expect(await rows(house.db, 'select 1 from replan')).toEqual([]);
+    expect((await ledger()).filter((line) => line.startsWith('runa') && line.includes('planned'))).toEqual([]);
+    const open = (await ledger()).filter((line) => line.startsWith('per') && line.endsWith('planned'));
+    expect(open.map((line) => line.split(' ')[1])).toEqual(['onboarding', 'two-days-to-go', 'late', 'to-manager', 'late#1', 'late#2', 'late#3']);
+    expect(mails().filter((line) => line.startsWith('per: Fire Teams Aboard: yours'))).toHaveLength(1);
+  });
+});

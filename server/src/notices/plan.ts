@@ -10,9 +10,10 @@ import { cancelNotices, insertNotices, listLedger, moveNotices, type CancelRow, 
 
 const CLAIM_REPLAN = `
 delete from replan
-where assignment_id in (
-  select assignment_id
+where id in (
+  select id
   from replan
+  order by id
   limit $1::integer
   for update skip locked
 )
@@ -22,7 +23,7 @@ returning assignment_id
 /** Asks for the plan of some assignments to be worked out again; the worker takes it up. */
 export async function requestReplan(db: Client, assignmentIds: readonly string[]): Promise<void> {
   if (assignmentIds.length === 0) return;
-  await db.query('insert into replan (assignment_id) select distinct unnest($1::bigint[]) on conflict do nothing', [assignmentIds]);
+  await db.query('insert into replan (assignment_id) select distinct unnest($1::bigint[])', [assignmentIds]);
   await announce(db, 'work');
 }
 
@@ -160,9 +161,9 @@ export async function planWaiting(deps: Deps, limit = 2_000): Promise<number> {
   return transaction(deps.db, async (client) => {
     const claimed = await rows<{ assignment_id: string }>(client, CLAIM_REPLAN, [limit]);
     if (claimed.length === 0) return 0;
-    // under the lock that finishing, extending and publishing take too: the facts cannot change while we plan
-    const ids = claimed.map((row) => row.assignment_id).sort((a, b) => Number(a) - Number(b));
-    await client.query('select id from assignments where id = any($1::bigint[]) order by id for share', [ids]);
+    // the facts cannot change while we plan, and two planners never work on one assignment
+    const ids = [...new Set(claimed.map((row) => row.assignment_id))].sort((a, b) => Number(a) - Number(b));
+    await client.query('select id from assignments where id = any($1::bigint[]) order by id for no key update', [ids]);
     await replan(client, await getHouse(client), ids, deps.clock.now());
     await announce(client, 'notices', 'work');
     return ids.length;
