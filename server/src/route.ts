@@ -1,4 +1,4 @@
-import type { NextFunction, Request, Response } from 'express';
+import type { Request, Response } from 'express';
 import type { z } from 'zod';
 import type { Account, Role } from '@nudrik/contract';
 import { tellIssues } from '@nudrik/contract';
@@ -39,5 +39,3 @@ export function parse<T extends z.ZodType>(schema: T, input: unknown): z.infer<T
 
 export const isAllowed = (access: Access, account: Account | null): boolean =>
   access === 'public' || (account !== null && (access === 'signed-in' || access.includes(account.role)));
-
-export type ErrorHandler = (error: unknown, req: Request, res: Response, next: NextFunction) => void;

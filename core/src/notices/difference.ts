@@ -25,7 +25,7 @@ export interface Difference {
 /**
  * What has to change in the ledger so that it holds what is planned now. Decided entries are never touched: a key that
  * was decided once is not planned again. Planning twice gives an empty difference.
- * @param isHeld entries that wait (leave, limit, address) keep their moment unless their own moment moved
+ * @param ownMoment the moment that an entry was planned for; held entries keep theirs, a cancelled one has none (NaN) and is taken up again
  */
 export function difference(
   planned: readonly Slot[],

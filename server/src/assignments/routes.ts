@@ -13,6 +13,16 @@ async function refuseForeign({ deps, account, req }: Call): Promise<string> {
   return id;
 }
 
+const closing = (verb: string, how: 'waived' | 'withdrawn'): Route => ({
+  method: 'post',
+  path: `/api/assignments/:id/${verb}`,
+  access: ADMINISTRATORS,
+  async handle({ deps, req, account }) {
+    await close(deps, parse(Id, req.params['id']), how, parse(CloseRequest, req.body).reason, account!.name);
+    return { done: true };
+  },
+});
+
 export const assignmentRoutes: Route[] = [
   {
     method: 'post',
@@ -35,22 +45,6 @@ export const assignmentRoutes: Route[] = [
       return { done: true };
     },
   },
-  {
-    method: 'post',
-    path: '/api/assignments/:id/waive',
-    access: ADMINISTRATORS,
-    async handle(call) {
-      await close(call.deps, await refuseForeign(call), 'waived', parse(CloseRequest, call.req.body).reason, call.account!.name);
-      return { done: true };
-    },
-  },
-  {
-    method: 'post',
-    path: '/api/assignments/:id/withdraw',
-    access: ADMINISTRATORS,
-    async handle(call) {
-      await close(call.deps, await refuseForeign(call), 'withdrawn', parse(CloseRequest, call.req.body).reason, call.account!.name);
-      return { done: true };
-    },
-  },
+  closing('waive', 'waived'),
+  closing('withdraw', 'withdrawn'),
 ];

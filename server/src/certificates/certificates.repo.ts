@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { addMonths, certificateState, dateOf, dayOf, parseSerial, serialFrom, type CertificateState } from '@nudrik/core';
 import type { CertificateRow, CertificatesPage, Verification } from '@nudrik/contract';
-import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 import { getHouse } from '../people/roster.repo.ts';
 import { makeCertificate } from './pdf.ts';
 
@@ -118,7 +118,7 @@ export async function listCertificates(
   const values: unknown[] = [today];
   const where = ['$1::date is not null'];
   if (query.find) {
-    values.push(`%${query.find.replace(/[\\%_]/g, '\\$&')}%`);
+    values.push(containing(query.find));
     where.push(`(k.person_name ilike $${values.length} or k.course_title ilike $${values.length} or k.serial ilike $${values.length})`);
   }
   const states: Record<string, string> = {

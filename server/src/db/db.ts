@@ -53,3 +53,6 @@ export async function oneRow<T>(db: Queryable, sql: string, values: unknown[] = 
 export async function announce(db: Queryable, ...topics: string[]): Promise<void> {
   await db.query('select pg_notify($1::text, $2::text)', ['nudrik', topics.join(' ')]);
 }
+
+/** A pattern for `ilike` that finds the text anywhere; its own wild cards stand for themselves. */
+export const containing = (text: string): string => `%${text.replace(/[\\%_]/g, '\\$&')}%`;

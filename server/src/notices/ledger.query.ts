@@ -12,7 +12,7 @@ import {
   type Check,
 } from '@nudrik/core';
 import type { MailView, NoticeRow, NoticeSheet, NoticesPage, NoticesQuery, NoticeState, Ribbon } from '@nudrik/contract';
-import { maybeRow, rows, type Queryable } from '../db/db.ts';
+import { containing, maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { listMails } from '../messages/mails.repo.ts';
 import { getHouse } from '../people/roster.repo.ts';
@@ -103,7 +103,7 @@ export async function listNotices(db: Queryable, query: NoticesQuery, now: numbe
   if (query.find)
     add(
       (n) => `(p.name ilike ${n} or n.recipient_name ilike ${n} or n.step_name ilike ${n} or c.title ilike ${n})`,
-      `%${query.find.replace(/[\\%_]/g, '\\$&')}%`,
+      containing(query.find),
     );
   if (query.when) add((n) => `n.at ${query.when === 'past' ? '<=' : '>'} ${n}::timestamptz`, new Date(now));
   const base = where.length ? `where ${where.join(' and ')}` : '';

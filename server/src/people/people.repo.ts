@@ -1,6 +1,6 @@
 import type { RosterRow } from '@nudrik/core';
 import type { AssignmentLine, PeopleFacets, PeoplePage, PeopleQuery, PersonRow, PersonSheet } from '@nudrik/contract';
-import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_ROSTER = `
 select p.personnel_number, p.name, p.email, d.name as department, s.name as site, p.job, m.email as manager_email, p.joined_on, p.left_on
@@ -152,10 +152,7 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
     where.push(clause(`$${values.length}`));
   };
   if (query.find)
-    add(
-      (n) => `(p.name ilike ${n} or p.email ilike ${n} or p.personnel_number ilike ${n} or p.job ilike ${n})`,
-      `%${query.find.replace(/[\\%_]/g, '\\$&')}%`,
-    );
+    add((n) => `(p.name ilike ${n} or p.email ilike ${n} or p.personnel_number ilike ${n} or p.job ilike ${n})`, containing(query.find));
   if (query.department) add((n) => `d.name = ${n}::text`, query.department);
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
   if (query.show === 'left') add((n) => `p.left_on <= ${n}::date`, today);

@@ -1,5 +1,5 @@
 import type { OverTime, ReportPage, ReportQuery, ReportRow } from '@nudrik/contract';
-import { oneRow, rows, type Queryable } from '../db/db.ts';
+import { containing, oneRow, rows, type Queryable } from '../db/db.ts';
 import { ASSIGNMENT_COLUMNS, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
 import { LAST_AND_NEXT } from './team.repo.ts';
@@ -35,8 +35,7 @@ function filterOf(query: ReportQuery, courseId: string, now: number): { where: s
     values.push(value);
     where.push(clause(`$${values.length}`));
   };
-  if (query.find)
-    add((n) => `(p.name ilike ${n} or m.name ilike ${n} or p.email ilike ${n})`, `%${query.find.replace(/[\\%_]/g, '\\$&')}%`);
+  if (query.find) add((n) => `(p.name ilike ${n} or m.name ilike ${n} or p.email ilike ${n})`, containing(query.find));
   if (query.department) add((n) => `d.name = ${n}::text`, query.department);
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
   if (query.state !== 'all') where.push(STATES[query.state]);

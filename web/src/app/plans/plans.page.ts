@@ -35,7 +35,7 @@ import { MomentPipe } from '../shared/moment.pipe.ts';
                     <span class="quiet">all on</span>
                   }
                 </td>
-                <td>version {{ plan.version }}, {{ plan.publishedAt | moment: 'date' }}@if (plan.publishedBy) { <span class="quiet">by {{ plan.publishedBy }}</span>}</td>
+                <td>version {{ plan.version }}, {{ plan.publishedAt | moment: 'date' }}@if (plan.publishedBy) {&ngsp;<span class="quiet">by {{ plan.publishedBy }}</span>}</td>
                 <td class="num">{{ plan.open }}</td>
                 <td class="num">{{ plan.next28 }}</td>
               </tr>
