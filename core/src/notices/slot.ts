@@ -1,21 +1,13 @@
 import { nominalRecipient, type Role } from '../people/chain.ts';
 import type { Roster } from '../people/person.ts';
 import { baseMoments } from '../plans/moment.ts';
-import type { Assignment, AssignmentEvent } from '../plans/state.ts';
+import { assignedRevisions, dueRevisions, standingRevision, type Assignment, type AssignmentEvent, type Revision } from '../plans/state.ts';
 import { isBeforeDue, windowOf, type Anchor, type Step } from '../plans/step.ts';
 import { type Calendar, dayOf } from '../time/calendar.ts';
 import type { Instant } from '../time/zone.ts';
 
-/** An anchor that happened, or is known to happen, for one assignment. */
-export interface AnchorMoment {
-  at: Instant;
-  /** 0, and 1 more with each extension (due) or each further event (quiz results, certificates) */
-  revision: number;
-  /** when it became known */
-  knownAt: Instant;
-  /** when a later revision took its place; null while it stands */
-  replacedAt: Instant | null;
-}
+/** An anchor that happened, or is known to happen, for one assignment: 0, and 1 more each time that it is set or happens anew. */
+export type AnchorMoment = Revision;
 
 /** Why a slot was never to be sent, found while planning. */
 export type MissedReason = 'before-assignment' | 'moment-passed';
@@ -80,18 +72,11 @@ function isAnchorEvent(event: AssignmentEvent, anchor: Anchor): boolean {
 export function anchorsOf(anchor: Anchor, assignment: Assignment, assignee: Calendar, now: Instant): AnchorMoment[] {
   switch (anchor.event) {
     case 'assigned':
-      return single(assignment.assignedAt);
+      return assignedRevisions(assignment, now);
     case 'date':
       return single(assignee.zone.toInstant(dayOf(anchor.date!), 0), assignment.assignedAt);
-    case 'due': {
-      const revisions = single(assignment.dueAt, assignment.assignedAt);
-      for (const event of assignment.events) {
-        if (event.type !== 'extended' || event.at > now) continue;
-        revisions.at(-1)!.replacedAt = event.at;
-        revisions.push({ at: event.dueAt, revision: revisions.length, knownAt: event.at, replacedAt: null });
-      }
-      return revisions;
-    }
+    case 'due':
+      return dueRevisions(assignment, now);
     default: {
       const found = assignment.events.filter((event) => event.at <= now && isAnchorEvent(event, anchor));
       if (anchor.event === 'expires')
@@ -131,8 +116,10 @@ export function slotsOf(step: Step, assignment: Assignment, roster: Roster, publ
   const assignee = roster.calendarOf(employee);
   const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
   const slots: Slot[] = [];
+  // what was not sent before an assignment began anew is not caught up with: only what hangs on the new beginning goes
+  const begunAt = standingRevision(assignedRevisions(assignment, now)).at;
   for (const anchor of anchorsOf(step.anchor, assignment, assignee, now)) {
-    const knownAt = Math.max(assignment.assignedAt, publishedAt, anchor.knownAt);
+    const knownAt = Math.max(begunAt, publishedAt, anchor.knownAt);
     for (const to of step.to) {
       const nominal = nominalRecipient(to, employee, owner, roster);
       const recipient = nominal ? roster.calendarOf(nominal) : assignee;

@@ -11,7 +11,11 @@ export type AssignmentEvent =
   | { type: 'quiz-submitted'; at: Instant; unit?: string; attempt?: number; score?: number; passed?: boolean }
   | { type: 'signed-off'; at: Instant; unit?: string; attended?: boolean; met?: boolean }
   | { type: 'certificate-issued'; at: Instant; expiresAt?: Instant | null }
-  | { type: 'extended'; at: Instant; dueAt: Instant };
+  | { type: 'extended'; at: Instant; dueAt: Instant }
+  /** the last extension was a mistake and is taken back: the due date before it stands again, as the same revision */
+  | { type: 'extension-undone'; at: Instant }
+  /** closed no longer: with a due date it begins anew (back from leaving, a waiver that ended), without one the closing is undone */
+  | { type: 'reopened'; at: Instant; dueAt: Instant | null };
 
 /** One person's obligation to finish one course by one due date, with everything that happened to it. */
 export interface Assignment {
@@ -24,6 +28,50 @@ export interface Assignment {
   /** in the order of their instants */
   events: readonly AssignmentEvent[];
 }
+
+/** A moment that an assignment hangs on, each time that it is set anew. */
+export interface Revision {
+  at: Instant;
+  revision: number;
+  knownAt: Instant;
+  /** when a later revision took its place, or it was taken back; null while it stands */
+  replacedAt: Instant | null;
+}
+
+const first = (at: Instant, knownAt: Instant): Revision[] => [{ at, revision: 0, knownAt, replacedAt: null }];
+
+function revise(list: Revision[], at: Instant, knownAt: Instant): void {
+  for (const revision of list) revision.replacedAt ??= knownAt;
+  list.push({ at, revision: list.length, knownAt, replacedAt: null });
+}
+
+/** The due dates of an assignment, as known at an instant: the first, and one for each extension and each new beginning. */
+export function dueRevisions(assignment: Assignment, now: Instant): Revision[] {
+  const list = first(assignment.dueAt, assignment.assignedAt);
+  const standing = [list[0]!];
+  for (const event of assignment.events) {
+    if (event.at > now) continue;
+    if (event.type === 'extended' || (event.type === 'reopened' && event.dueAt !== null)) {
+      revise(list, event.dueAt!, event.at);
+      standing.push(list.at(-1)!);
+    } else if (event.type === 'extension-undone' && standing.length > 1) {
+      standing.pop()!.replacedAt = event.at;
+      standing.at(-1)!.replacedAt = null;
+    }
+  }
+  return list;
+}
+
+/** When an assignment was made, and each time that it began anew. */
+export function assignedRevisions(assignment: Assignment, now: Instant): Revision[] {
+  const list = first(assignment.assignedAt, assignment.assignedAt);
+  for (const event of assignment.events)
+    if (event.type === 'reopened' && event.dueAt !== null && event.at <= now) revise(list, event.at, event.at);
+  return list;
+}
+
+/** The revision that stands. */
+export const standingRevision = (list: readonly Revision[]): Revision => list.findLast(({ replacedAt }) => replacedAt === null)!;
 
 export interface Standing {
   state: StateWord;
@@ -38,8 +86,7 @@ export interface Standing {
 
 /** How an assignment stands at an instant, from the events known by then. */
 export function standingAt(assignment: Assignment, now: Instant): Standing {
-  let dueAt = assignment.dueAt;
-  let dueRevision = 0;
+  const { at: dueAt, revision: dueRevision } = standingRevision(dueRevisions(assignment, now));
   let started = false;
   let closedBy: Standing['closedBy'] = null;
   let closedAt: Instant | null = null;
@@ -47,10 +94,6 @@ export function standingAt(assignment: Assignment, now: Instant): Standing {
   for (const event of assignment.events) {
     if (event.at > now) continue;
     switch (event.type) {
-      case 'extended':
-        dueAt = event.dueAt;
-        dueRevision += 1;
-        break;
       case 'finished':
       case 'waived':
       case 'withdrawn':
@@ -58,6 +101,10 @@ export function standingAt(assignment: Assignment, now: Instant): Standing {
           closedBy = event.type;
           closedAt = event.at;
         }
+        break;
+      case 'reopened':
+        closedBy = null;
+        closedAt = null;
         break;
       case 'unit-finished':
         unitsFinished.add(event.unit);

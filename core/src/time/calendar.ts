@@ -25,6 +25,9 @@ export function dateOf(day: Day): LocalDate {
   return new Date(day * DAY_MS).toISOString().slice(0, 10);
 }
 
+/** A date some days later, or earlier where negative. */
+export const addDays = (date: LocalDate, days: number): LocalDate => dateOf(dayOf(date) + days);
+
 /** 1 = Monday … 7 = Sunday. */
 export function weekdayOf(day: Day): number {
   return ((((day + 3) % 7) + 7) % 7) + 1;
