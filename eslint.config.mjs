@@ -15,7 +15,7 @@ export default tseslint.config(
     files: ['**/*.ts'],
     extends: [...tseslint.configs.recommended],
     rules: {
-      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_' }],
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
       '@typescript-eslint/no-unused-expressions': ['error', { allowShortCircuit: true, allowTernary: true }],
       '@typescript-eslint/consistent-type-imports': ['error', { fixStyle: 'inline-type-imports' }],
       eqeqeq: ['error', 'always', { null: 'ignore' }],

@@ -1,10 +1,21 @@
 import { describe, expect, it, test } from 'vitest';
 import fc from 'fast-check';
-import { previewRoster, type RosterRow } from './roster-file.ts';
+import { matchColumns, type RosterColumn } from './matching.ts';
+import {
+  ALL_GROUPS,
+  chooseGroups,
+  previewRoster,
+  takenOf,
+  type PreviewOptions,
+  type RosterPerson,
+  type RosterPreview,
+} from './roster-file.ts';
 
 const SITES = ['Orla Quay', 'Tarn Ness'];
 const HEADER = ['Name', 'E-mail', 'Department', 'Site', 'Manager e-mail', 'Personnel number'];
-const row = (name: string, rest: Partial<RosterRow> = {}): RosterRow => ({
+const TODAY = '2027-03-01';
+const person = (name: string, rest: Partial<RosterPerson> = {}): RosterPerson => ({
+  id: name.toLowerCase(),
   personnelNumber: null,
   name,
   email: `${name.toLowerCase()}@orlasund.example`,
@@ -17,29 +28,39 @@ const row = (name: string, rest: Partial<RosterRow> = {}): RosterRow => ({
   ...rest,
 });
 const line = (name: string, ...rest: string[]): string[] => [name, `${name.toLowerCase()}@orlasund.example`, 'Deck', 'Orla Quay', ...rest];
-const brief = (preview: ReturnType<typeof previewRoster>) => [
-  preview.added.map(({ person }) => person.name),
-  preview.changed.map(({ person }) => person.name),
+const look = (
+  table: string[][],
+  roster: RosterPerson[] = [],
+  options: Partial<PreviewOptions> = {},
+  remembered: Record<string, RosterColumn | null> = {},
+): RosterPreview =>
+  previewRoster(table, matchColumns(table, { remembered, sites: SITES, departments: [] }), roster, SITES, {
+    isComplete: false,
+    emptyCells: 'keep',
+    today: TODAY,
+    ...options,
+  });
+const names = (list: { person: { name: string } }[]): string[] => list.map(({ person: { name } }) => name);
+const brief = (preview: RosterPreview) => [
+  names(preview.added),
+  names(preview.changed),
   preview.unchanged,
-  preview.rejected.map(({ row: n, column }) => `${n} ${column}`),
+  preview.rejected.map(({ row, column }) => `${row} ${column}`),
 ];
 
 describe('a roster file', () => {
-  test.each<[string, string[][], RosterRow[], unknown]>([
+  test.each<[string, string[][], RosterPerson[], unknown]>([
     [
       'adds, changes, leaves and counts',
       [HEADER, line('Runa'), ['Odd', 'odd@orlasund.example', 'Engine', 'Orla Quay'], line('Kari')],
-      [row('Odd'), row('Kari')],
+      [person('Odd'), person('Kari')],
       [['Runa'], ['Odd'], 1, []],
     ],
     ['knows a header in any writing', [['FULL NAME', 'e_mail', 'department', 'Location'], line('Runa')], [], [['Runa'], [], 0, []]],
     ['passes over empty lines', [HEADER, ['', '', ''], line('Runa')], [], [['Runa'], [], 0, []]],
-    [
-      'takes a manager who comes by the same file',
-      [HEADER, line('Runa', 'odd@orlasund.example'), line('Odd')],
-      [],
-      [['Runa', 'Odd'], [], 0, []],
-    ],
+    ['takes a manager who comes by the same file', [HEADER, line('Runa', 'odd@orlasund.example'), line('Odd')], [], [['Runa', 'Odd'], [], 0, []]], // prettier-ignore
+    ['finds a manager by personnel number', [HEADER, line('Runa', 'OF-7'), line('Odd', '', 'OF-7')], [], [['Runa', 'Odd'], [], 0, []]],
+    ['finds a manager by a name that only one has', [HEADER, line('Runa', 'Odd'), line('Odd')], [], [['Runa', 'Odd'], [], 0, []]],
     [
       'refuses whose manager’s row is refused, down the line',
       [
@@ -49,75 +70,140 @@ describe('a roster file', () => {
         line('Per', 'runa@orlasund.example'),
       ],
       [],
-      [[], [], 0, ['3 site', '2 manager email', '4 manager email']],
+      [[], [], 0, ['3 site', '2 manager', '4 manager']],
     ],
     [
-      'refuses a personnel number that belongs to somebody else',
+      'refuses a number and an address that belong to two people',
       [HEADER, line('Runa', '', 'OF-1')],
-      [row('Odd', { personnelNumber: 'OF-1' })],
+      [person('Odd', { personnelNumber: 'OF-1' }), person('Runa')],
+      [[], [], 0, ['2 email']],
+    ],
+    [
+      'refuses a number that contradicts the roster',
+      [HEADER, line('Runa', '', 'OF-2')],
+      [person('Runa', { personnelNumber: 'OF-1' })],
       [[], [], 0, ['2 personnel number']],
     ],
-    ['refuses to be one’s own manager', [HEADER, line('Runa', 'runa@orlasund.example')], [], [[], [], 0, ['2 manager email']]],
+    ['refuses the same number twice', [HEADER, line('Runa', '', 'OF-2'), line('Per', '', 'of-2')], [], [['Runa'], [], 0, ['3 personnel number']]], // prettier-ignore
+    ['refuses to be one’s own manager', [HEADER, line('Runa', 'runa@orlasund.example')], [], [[], [], 0, ['2 manager']]],
     [
-      'refuses a circle of managers',
-      [HEADER, line('Runa', 'odd@orlasund.example'), line('Odd', 'runa@orlasund.example')],
+      'refuses a circle of managers, however it is entered',
+      [HEADER, line('Cato', 'runa@orlasund.example'), line('Runa', 'odd@orlasund.example'), line('Odd', 'runa@orlasund.example')],
       [],
-      [[], [], 0, ['2 manager email', '3 manager email']],
+      [[], [], 0, ['3 manager', '4 manager', '2 manager']],
     ],
     ['names each missing column', [['Name']], [], [[], [], 0, ['1 email', '1 department', '1 site']]],
-  ])('%s', (_, table, roster, expected) => expect(brief(previewRoster(table, roster, SITES))).toEqual(expected));
+  ])('%s', (_, table, roster, expected) => expect(brief(look(table, roster))).toEqual(expected));
 
+  it('names the circle', () =>
+    expect(
+      look([HEADER, line('Runa', 'odd@orlasund.example')], [person('Runa'), person('Odd', { managerEmail: 'runa@orlasund.example' })])
+        .rejected[0]!.reason,
+    ).toBe('The managers would run in a circle: runa@orlasund.example → odd@orlasund.example → runa@orlasund.example.'));
   it('leaves what a column would say when the file does not have the column', () => {
-    const preview = previewRoster(
-      [['name', 'email', 'department', 'site'], line('Runa')],
-      [row('Runa', { job: 'Boatswain', managerEmail: 'odd@orlasund.example', joinedOn: '2020-01-01' })],
-      SITES,
-    );
-    expect(preview.unchanged).toBe(1);
+    const was = person('Runa', { job: 'Boatswain', managerEmail: 'odd@orlasund.example', joinedOn: '2020-01-01' });
+    expect(look([['name', 'email', 'department', 'site'], line('Runa')], [was, person('Odd')]).unchanged).toBe(1);
+  });
+  it('an empty cell keeps what the roster knows, or clears it where that is asked for', () => {
+    const table = [['name', 'email', 'department', 'site', 'job'], line('Runa', '')];
+    const roster = [person('Runa', { job: 'Boatswain' })];
+    expect(look(table, roster).unchanged).toBe(1);
+    expect(look(table, roster, { emptyCells: 'clear' }).changed[0]!.changes).toEqual([{ field: 'job', from: 'Boatswain', to: null }]);
   });
   it('shows old and new side by side', () => {
-    const preview = previewRoster([HEADER, ['Runa Aske', 'runa@orlasund.example', 'Deck', 'tarn ness']], [row('Runa')], SITES);
+    const preview = look([HEADER, ['Runa Aske', 'runa@orlasund.example', 'Deck', 'tarn ness']], [person('Runa')]);
     expect(preview.changed[0]!.changes).toEqual([
       { field: 'name', from: 'Runa', to: 'Runa Aske' },
       { field: 'site', from: 'Orla Quay', to: 'Tarn Ness' },
     ]);
   });
-
-  it('taken once, the same file changes nothing; every row is somewhere', () => {
-    const names = fc.uniqueArray(fc.constantFrom('Ane', 'Bo', 'Cato', 'Dag', 'Eli', 'Finn'), { minLength: 1 });
-    const lines = names.chain((list) =>
-      fc.tuple(
-        ...list.map((name) =>
-          fc.record({
-            name: fc.constant(name),
-            manager: fc.constantFrom('', ...list),
-            site: fc.constantFrom('Orla Quay', 'Tarn Ness', 'Nowhere'),
-          }),
-        ),
-      ),
-    );
-    fc.assert(
-      fc.property(lines, (people) => {
-        const table = [
-          HEADER,
-          ...people.map(({ name, manager, site }) => [
-            name,
-            `${name}@orlasund.example`,
-            'Deck',
-            site,
-            manager && `${manager}@orlasund.example`,
-          ]),
-        ];
-        const first = previewRoster(table, [], SITES);
-        const refused = new Set(first.rejected.map(({ row: n }) => n));
-        expect(first.added.length + refused.size).toBe(people.length);
-        const again = previewRoster(
-          table,
-          first.added.map(({ person }) => person),
-          SITES,
-        );
-        expect([again.added.length, again.changed.length, again.unchanged]).toEqual([0, 0, first.added.length]);
-      }),
-    );
+  it('names departments that would be made, in the writing that the roster has for the others', () => {
+    const preview = look([HEADER, ['Runa', 'runa@orlasund.example', 'deck', 'Orla Quay'], ['Per', 'per@orlasund.example', 'Dekc', 'Orla Quay']], [person('Odd')]); // prettier-ignore
+    expect([preview.newDepartments, preview.added[0]!.person.department]).toEqual([['Dekc'], 'Deck']);
   });
+  it('is the same person by personnel number, whatever the address', () => {
+    const roster = [person('Odd', { personnelNumber: 'OF-1' }), person('Runa', { managerEmail: 'odd@orlasund.example' })];
+    const preview = look(
+      [HEADER, ['Odd', 'odd.brandal@orlasund.example', 'Deck', 'Orla Quay', '', 'OF-1'], line('Runa', 'odd.brandal@orlasund.example')],
+      roster,
+    );
+    expect(preview.changed.map(({ id, changes }) => [id, changes.map(({ field }) => field)])).toEqual([['odd', ['email']]]);
+    expect(preview.unchanged).toBe(1);
+  });
+});
+
+describe('who left and who is back', () => {
+  const table = [HEADER, line('Runa')];
+  const roster = [person('Runa'), person('Odd'), person('Kari', { leftOn: '2026-12-01' })];
+  it('whoever is missing from a file that lists everyone has left today', () => {
+    expect(look(table, roster).left).toEqual([]);
+    expect(look(table, roster, { isComplete: true }).left).toMatchObject([
+      { row: null, id: 'odd', changes: [{ field: 'leftOn', from: null, to: TODAY }] },
+    ]);
+  });
+  it('a row that is refused is no leaver', () => {
+    const preview = look([HEADER, line('Runa'), ['Odd', 'odd@orlasund.example', 'Deck', 'Atlantis']], roster, { isComplete: true });
+    expect([preview.left, preview.rejected.length]).toEqual([[], 1]);
+  });
+  it('somebody who left and is listed again returns, by address or by number', () => {
+    expect(names(look([HEADER, line('Kari')], roster).returned)).toEqual(['Kari']);
+    const numbered = [person('Kari', { leftOn: '2026-12-01', personnelNumber: 'OF-3' })];
+    const back = look([HEADER, ['Kari Nes', 'kari.nes@orlasund.example', 'Deck', 'Orla Quay', '', 'OF-3']], numbered);
+    expect(back.returned[0]).toMatchObject({ id: 'kari', person: { leftOn: null, email: 'kari.nes@orlasund.example' } });
+  });
+  it('a leaving date in the file leaves, one to come too', () => {
+    const dated = [['name', 'email', 'department', 'site', 'left on'], line('Odd', '2027-03-31'), line('Kari', '2026-12-01')];
+    const preview = look(dated, roster);
+    expect([names(preview.left), names(preview.returned), preview.unchanged]).toEqual([['Odd'], [], 1]);
+  });
+});
+
+describe('groups', () => {
+  const table = [HEADER, line('Runa', 'odd@orlasund.example'), line('Odd'), ['Kari', 'kari@orlasund.example', 'Deck', 'Orla Quay', 'odd@orlasund.example']]; // prettier-ignore
+  const roster = [person('Kari')];
+  it('are taken or left; a row whose manager comes only with a group that is left out is refused', () => {
+    const preview = look(table, roster);
+    expect(names(takenOf(preview, ALL_GROUPS))).toEqual(['Runa', 'Odd', 'Kari']);
+    const chosen = chooseGroups(preview, { ...ALL_GROUPS, added: false }, roster);
+    expect([takenOf(chosen, ALL_GROUPS), chosen.rejected.map(({ row, column }) => `${row} ${column}`)]).toEqual([[], ['4 manager']]);
+    expect(preview.changed).toHaveLength(1);
+  });
+});
+
+it('taken once, the same file changes nothing; every row is somewhere', () => {
+  const people = fc.uniqueArray(fc.constantFrom('Ane', 'Bo', 'Cato', 'Dag', 'Eli', 'Finn'), { minLength: 1 });
+  const lines = people.chain((list) =>
+    fc.tuple(
+      ...list.map((name) =>
+        fc.record({
+          name: fc.constant(name),
+          manager: fc.constantFrom('', ...list),
+          site: fc.constantFrom('Orla Quay', 'Tarn Ness', 'Nowhere'),
+        }),
+      ),
+    ),
+  );
+  fc.assert(
+    fc.property(lines, fc.boolean(), (rows, isComplete) => {
+      const table = [
+        HEADER,
+        ...rows.map(({ name, manager, site }) => [
+          name,
+          `${name}@orlasund.example`,
+          'Deck',
+          site,
+          manager && `${manager}@orlasund.example`,
+        ]),
+      ];
+      const first = look(table, [], { isComplete });
+      const refused = new Set(first.rejected.map(({ row }) => row));
+      expect(first.added.length + refused.size).toBe(rows.length);
+      const again = look(
+        table,
+        first.added.map(({ person: added }) => ({ ...added, id: added.email })),
+        { isComplete },
+      );
+      expect([again.added.length, again.changed.length, again.left.length, again.unchanged]).toEqual([0, 0, 0, first.added.length]);
+    }),
+  );
 });

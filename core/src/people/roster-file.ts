@@ -1,32 +1,7 @@
 import type { LocalDate } from '../time/calendar.ts';
+import { readDate, REQUIRED_COLUMNS, type Matching, type RosterColumn } from './matching.ts';
 
-/** The columns of a roster file. A header is matched without regard to case, spaces, hyphens and underscores. */
-export const ROSTER_COLUMNS = [
-  'personnel number',
-  'name',
-  'email',
-  'department',
-  'site',
-  'job',
-  'manager email',
-  'joined on',
-  'left on',
-] as const;
-export type RosterColumn = (typeof ROSTER_COLUMNS)[number];
-const REQUIRED: readonly RosterColumn[] = ['name', 'email', 'department', 'site'];
-
-const ALIASES: Record<string, RosterColumn> = {
-  personnelno: 'personnel number', number: 'personnel number', employeenumber: 'personnel number', fullname: 'name', mail: 'email', emailaddress: 'email',
-  jobtitle: 'job', title: 'job', manager: 'manager email', manageremailaddress: 'manager email', joined: 'joined on', joindate: 'joined on', startdate: 'joined on',
-  left: 'left on', leavedate: 'left on', enddate: 'left on', location: 'site',
-}; // prettier-ignore
-const plain = (header: string): string => header.toLowerCase().replace(/[^a-z0-9]/g, '');
-const COLUMN_OF = new Map<string, RosterColumn>([
-  ...ROSTER_COLUMNS.map((column) => [plain(column), column] as const),
-  ...Object.entries(ALIASES),
-]);
-
-/** One person as the roster and the file both write it. */
+/** One person as the roster and a file both write it. */
 export interface RosterRow {
   personnelNumber: string | null;
   name: string;
@@ -38,6 +13,10 @@ export interface RosterRow {
   joinedOn: LocalDate | null;
   leftOn: LocalDate | null;
 }
+/** Somebody who is on the roster already. */
+export type RosterPerson = RosterRow & { id: string };
+
+export const ROSTER_FIELDS = ['personnelNumber', 'name', 'email', 'department', 'site', 'job', 'managerEmail', 'joinedOn', 'leftOn'] as const satisfies readonly (keyof RosterRow)[]; // prettier-ignore
 
 export interface Rejection {
   /** line in the file, the header being 1; null for the file as a whole */
@@ -52,186 +31,287 @@ export interface FieldChange {
   to: string | null;
 }
 
-export interface RosterPreview {
-  added: { row: number; person: RosterRow }[];
-  changed: { row: number; person: RosterRow; was: RosterRow; changes: FieldChange[] }[];
+export interface RowChange {
+  /** line in the file; null for somebody who is missing from it */
+  row: number | null;
+  /** null for somebody new */
+  id: string | null;
+  person: RosterRow;
+  changes: FieldChange[];
+}
+
+export const GROUPS = ['added', 'changed', 'returned', 'left'] as const;
+export type Group = (typeof GROUPS)[number];
+/** Which groups of a preview are taken. */
+export type Groups = Record<Group, boolean>;
+export const ALL_GROUPS: Groups = { added: true, changed: true, returned: true, left: true };
+
+export interface RosterPreview extends Record<Group, RowChange[]> {
   unchanged: number;
   rejected: Rejection[];
+  /** departments that the file names and the roster does not know: they would be made, or are mistyped */
+  newDepartments: string[];
+  /** people on the roster who have not left: what shares are counted of */
+  rosterSize: number;
+}
+
+export interface PreviewOptions {
+  /** the file lists everyone: who is missing from it has left */
+  isComplete: boolean;
+  /** what an empty cell does to a value that the roster knows */
+  emptyCells: 'keep' | 'clear';
+  /** the house's date: who leaves by it has left */
+  today: LocalDate;
+  /** who may be taken to have left by being missing; everyone where it is not given */
+  mayLeave?: (person: RosterPerson) => boolean;
 }
 
 const FIELD_OF: Record<RosterColumn, keyof RosterRow> = {
-  'personnel number': 'personnelNumber', name: 'name', email: 'email', department: 'department', site: 'site', job: 'job',
-  'manager email': 'managerEmail', 'joined on': 'joinedOn', 'left on': 'leftOn',
+  'personnel number': 'personnelNumber', 'name': 'name', 'email': 'email', 'department': 'department', 'site': 'site', 'job': 'job',
+  'manager': 'managerEmail', 'joined on': 'joinedOn', 'left on': 'leftOn',
 }; // prettier-ignore
 
 const EMAIL = /^[^\s@<>,;"]+@[^\s@<>,;"]+\.[^\s@<>,;".]+$/;
+const DATE_WORDS = { ymd: 'YYYY-MM-DD, for example 2026-05-11', dmy: 'day, month, year, for example 11.05.2026', mdy: 'month, day, year, for example 05/11/2026' }; // prettier-ignore
+const lower = (text: string | null): string => (text ?? '').toLowerCase();
 
-function isDate(text: string): boolean {
-  if (!/^\d{4}-\d{2}-\d{2}$/.test(text)) return false;
-  const date = new Date(`${text}T00:00:00Z`);
-  return !Number.isNaN(date.getTime()) && date.toISOString().slice(0, 10) === text;
+/** Rows between two reports of how far the comparison is. */
+const REPORT_EVERY = 2_000;
+
+/** What a file line says, before it is held against the rest of the file. */
+interface Line {
+  row: number;
+  cells: readonly string[];
+  email: string;
+  number: string | null;
+  /** who it is on the roster: by personnel number first, then by e-mail */
+  was: RosterPerson | null;
 }
 
 /**
  * Compares a roster file with the roster. Pure: nothing is taken yet.
- * @param table the parsed file, header first
- * @param roster everyone on the roster
+ * @param table the file's cells, header first
+ * @param matching which column is which field
+ * @param roster everyone on the roster, those who left too
  * @param sites names of the sites there are: a site carries zone and calendar and is not made by a file
- * @returns who is added, changed and unchanged, and every row that is refused with its column and reason
+ * @param onProgress called with 0 … 1
+ * @returns who is added, changed, returned, left and unchanged, and every row that is refused with its column and reason
  */
 export function previewRoster(
   table: readonly (readonly string[])[],
-  roster: readonly RosterRow[],
+  matching: Matching,
+  roster: readonly RosterPerson[],
   sites: readonly string[],
+  options: PreviewOptions,
+  onProgress: (share: number) => void = () => undefined,
 ): RosterPreview {
-  const preview: RosterPreview = { added: [], changed: [], unchanged: 0, rejected: [] };
-  const header = table[0] ?? [];
+  const isHere = (person: RosterRow): boolean => person.leftOn === null || person.leftOn > options.today;
+  const preview: RosterPreview = {
+    added: [], changed: [], returned: [], left: [], unchanged: 0, rejected: [], newDepartments: [], rosterSize: roster.filter(isHere).length,
+  }; // prettier-ignore
   const columns = new Map<RosterColumn, number>();
-  header.forEach((text, index) => {
-    const column = COLUMN_OF.get(plain(text));
+  matching.columns.forEach((column, index) => {
     if (column && !columns.has(column)) columns.set(column, index);
   });
-  const missing = REQUIRED.filter((column) => !columns.has(column));
+  const missing = REQUIRED_COLUMNS.filter((column) => !columns.has(column));
   if (missing.length > 0) {
+    const header = (table[0] ?? []).map((text) => text.trim()).filter(Boolean).join(', ') || 'nothing'; // prettier-ignore
     for (const column of missing)
-      preview.rejected.push({
-        row: 1,
-        column,
-        reason: `The column "${column}" is missing. The header has: ${
-          header
-            .map((h) => h.trim())
-            .filter(Boolean)
-            .join(', ') || 'nothing'
-        }.`,
-      });
+      preview.rejected.push({ row: 1, column, reason: `No column is matched to "${column}". The header has: ${header}.` });
     return preview;
   }
-
-  const onRoster = new Map(roster.map((person) => [person.email.toLowerCase(), person]));
-  const emailOfNumber = new Map(
-    roster.flatMap((person) => (person.personnelNumber ? [[person.personnelNumber, person.email.toLowerCase()] as const] : [])),
-  );
-  const siteNames = new Map(sites.map((site) => [site.toLowerCase(), site]));
-  const rows = table
-    .slice(1)
-    .map((cells, index) => ({ row: index + 2, cells }))
-    .filter(({ cells }) => cells.some((cell) => cell.trim() !== ''));
   const cell = (cells: readonly string[], column: RosterColumn): string => (cells[columns.get(column) ?? -1] ?? '').trim();
-  const inFile = new Map<string, number>();
-  for (const { row, cells } of rows) {
-    const email = cell(cells, 'email').toLowerCase();
-    if (email && !inFile.has(email)) inFile.set(email, row);
-  }
-  const numberInFile = new Map<string, number>();
 
-  for (const { row, cells } of rows) {
+  const byEmail = new Map(roster.map((person) => [lower(person.email), person]));
+  const byNumber = new Map(roster.flatMap((person) => (person.personnelNumber ? [[lower(person.personnelNumber), person] as const] : [])));
+  const siteNames = new Map(sites.map((site) => [site.toLowerCase(), site]));
+  const departmentNames = new Map(roster.map((person) => [person.department.toLowerCase(), person.department]));
+  const known = new Set(departmentNames.keys());
+
+  const lines: Line[] = [];
+  table.forEach((cells, index) => {
+    if (index === 0 || !cells.some((text) => text.trim() !== '')) return;
+    const email = cell(cells, 'email').toLowerCase();
+    const number = cell(cells, 'personnel number') || null;
+    lines.push({ row: index + 1, cells, email, number, was: byNumber.get(lower(number)) ?? byEmail.get(email) ?? null });
+  });
+  // who stands in the file at all, refused rows included: nobody is taken to have left because of a mistyped date
+  const mentioned = new Set(lines.flatMap(({ was }) => (was ? [was.id] : [])));
+  const lineOfEmail = new Map<string, Line>();
+  const lineOfNumber = new Map<string, Line>();
+  const lineOfPerson = new Map<string, Line>();
+  const linesOfName = new Map<string, Line[]>();
+  for (const line of lines) {
+    if (line.email && !lineOfEmail.has(line.email)) lineOfEmail.set(line.email, line);
+    if (line.number && !lineOfNumber.has(lower(line.number))) lineOfNumber.set(lower(line.number), line);
+    if (line.was && !lineOfPerson.has(line.was.id)) lineOfPerson.set(line.was.id, line);
+    const name = cell(line.cells, 'name').toLowerCase();
+    linesOfName.set(name, [...(linesOfName.get(name) ?? []), line]);
+  }
+  /** Who a manager cell means: an e-mail (as the file or the roster writes it), a personnel number, or a name that only one row has. */
+  const managerOf = (text: string): { email: string; person: RosterPerson | null } | null => {
+    const key = text.toLowerCase();
+    const named = linesOfName.get(key);
+    const line = lineOfEmail.get(key) ?? lineOfNumber.get(key) ?? (named?.length === 1 ? named[0]! : undefined);
+    if (line) return { email: line.email, person: line.was };
+    const person = byEmail.get(key) ?? byNumber.get(key);
+    if (!person) return null;
+    return { email: lineOfPerson.get(person.id)?.email ?? lower(person.email), person };
+  };
+
+  lines.forEach((line, index) => {
+    if (index % REPORT_EVERY === 0) onProgress(index / lines.length);
+    const { row, cells, email, number, was } = line;
     const reject = (column: RosterColumn, reason: string): void => void preview.rejected.push({ row, column, reason });
     const before = preview.rejected.length;
-    const email = cell(cells, 'email').toLowerCase();
-    for (const column of REQUIRED) if (cell(cells, column) === '') reject(column, `"${column}" is empty; expected a value.`);
+    for (const column of REQUIRED_COLUMNS) if (cell(cells, column) === '') reject(column, `"${column}" is empty; expected a value.`);
     if (email !== '' && !EMAIL.test(email))
       reject('email', `"${email}" is not a mail address; expected something like runa.aske@orlasund.example.`);
-    const firstRow = inFile.get(email);
-    if (email !== '' && firstRow !== undefined && firstRow !== row)
-      reject('email', `${email} stands in row ${firstRow} already; each person may stand in the file once.`);
-    const number = cell(cells, 'personnel number') || null;
-    if (number) {
-      const sameNumber = numberInFile.get(number);
-      const holder = emailOfNumber.get(number);
-      if (sameNumber !== undefined) reject('personnel number', `${number} stands in row ${sameNumber} already.`);
-      else if (holder !== undefined && holder !== email) reject('personnel number', `${number} belongs to ${holder} on the roster.`);
-      else numberInFile.set(number, row);
-    }
+    const first = lineOfEmail.get(email);
+    if (email !== '' && first !== line)
+      reject('email', `${email} stands in row ${first!.row} already; each person may stand in the file once.`);
+    if (number && lineOfNumber.get(lower(number)) !== line)
+      reject('personnel number', `${number} stands in row ${lineOfNumber.get(lower(number))!.row} already.`);
+    const holder = byEmail.get(email);
+    if (holder && was && holder !== was)
+      reject('email', `${email} is the address of ${holder.name} on the roster, and ${number} is ${was.name}: one of the two is wrong.`);
+    else if (number && was?.personnelNumber && lower(was.personnelNumber) !== lower(number))
+      reject('personnel number', `${email} has the personnel number ${was.personnelNumber} on the roster and ${number} in the file: one of the two is wrong.`); // prettier-ignore
     const siteTyped = cell(cells, 'site');
     const site = siteNames.get(siteTyped.toLowerCase());
     if (siteTyped !== '' && !site) reject('site', `There is no site "${siteTyped}". Expected one of: ${sites.join(', ')}.`);
-    const managerEmail = cell(cells, 'manager email').toLowerCase() || null;
-    if (managerEmail) {
-      if (managerEmail === email) reject('manager email', `${managerEmail} would be their own manager.`);
-      else if (!onRoster.has(managerEmail) && !inFile.has(managerEmail))
-        reject('manager email', `The manager ${managerEmail} is neither on the roster nor in this file.`);
-    }
+    const managerTyped = cell(cells, 'manager');
+    const manager = managerTyped === '' ? null : managerOf(managerTyped);
+    if (managerTyped !== '' && !manager) reject('manager', `The manager ${managerTyped} is neither on the roster nor in this file.`);
+    else if (manager && manager.email === email) reject('manager', `${managerTyped} would be their own manager.`);
+    const dates = new Map<RosterColumn, LocalDate | null>();
     for (const column of ['joined on', 'left on'] as const) {
-      const date = cell(cells, column);
-      if (date !== '' && !isDate(date)) reject(column, `"${date}" is not a date; expected YYYY-MM-DD, for example 2026-05-11.`);
+      const text = cell(cells, column);
+      const date = text === '' ? null : readDate(text, matching.dateOrder);
+      if (text !== '' && date === null) reject(column, `"${text}" is not a date; expected ${DATE_WORDS[matching.dateOrder]}.`);
+      dates.set(column, date);
     }
-    if (preview.rejected.length > before) continue;
+    if (preview.rejected.length > before) return;
 
-    const was = onRoster.get(email);
-    // a column that the file does not have leaves what the roster knows
-    const keep = (column: RosterColumn): string | null =>
-      columns.has(column) ? cell(cells, column) || null : was ? was[FIELD_OF[column]] : null;
+    // what the file does not say stays as the roster knows it: a column that is missing, and an empty cell unless it clears
+    const keep = (column: RosterColumn, value: string | null): string | null =>
+      value === null && was && (options.emptyCells === 'keep' || !columns.has(column)) ? was[FIELD_OF[column]] : value;
+    const departmentTyped = cell(cells, 'department').replace(/\s+/g, ' ');
+    const department = departmentNames.get(departmentTyped.toLowerCase()) ?? departmentTyped;
+    departmentNames.set(department.toLowerCase(), department);
+    const managerBefore = was?.managerEmail ? (byEmail.get(lower(was.managerEmail)) ?? null) : null;
+    const isReturning = was !== null && !isHere(was) && (dates.get('left on') === null || dates.get('left on')! > options.today);
     const person: RosterRow = {
-      personnelNumber: columns.has('personnel number') ? number : (was?.personnelNumber ?? null),
+      personnelNumber: keep('personnel number', number),
       name: cell(cells, 'name').replace(/\s+/g, ' '),
       email,
-      department: cell(cells, 'department'),
+      department,
       site: site!,
-      job: keep('job'),
-      managerEmail: columns.has('manager email') ? managerEmail : (was?.managerEmail ?? null),
-      joinedOn: keep('joined on'),
-      leftOn: keep('left on'),
+      job: keep('job', cell(cells, 'job') || null),
+      managerEmail: manager ? manager.email : keep('manager', null),
+      joinedOn: keep('joined on', dates.get('joined on')!),
+      leftOn: isReturning ? dates.get('left on')! : keep('left on', dates.get('left on')!),
     };
-    if (person.joinedOn && person.leftOn && person.leftOn < person.joinedOn) {
-      reject('left on', `The person would leave on ${person.leftOn}, before joining on ${person.joinedOn}.`);
-      continue;
-    }
-    if (!was) {
-      preview.added.push({ row, person });
-      continue;
-    }
-    const changes = (Object.keys(person) as (keyof RosterRow)[])
-      .filter((field) => person[field] !== was[field])
-      .map((field) => ({ field, from: was[field], to: person[field] }));
+    if (person.joinedOn && person.leftOn && person.leftOn < person.joinedOn)
+      return reject('left on', `The person would leave on ${person.leftOn}, before joining on ${person.joinedOn}.`);
+    if (!was) return void preview.added.push({ row, id: null, person, changes: [] });
+    // a manager whose own address changes in this file is still the same manager
+    const isSameManager = manager ? manager.person !== null && manager.person === managerBefore : person.managerEmail === was.managerEmail;
+    const changes = ROSTER_FIELDS.filter((field) => (field === 'managerEmail' ? !isSameManager : person[field] !== was[field])).map(
+      (field): FieldChange => ({ field, from: was[field], to: person[field] }),
+    );
     if (changes.length === 0) preview.unchanged += 1;
-    else preview.changed.push({ row, person, was, changes });
-  }
+    else {
+      const leaves = person.leftOn !== null && was.leftOn === null;
+      preview[isReturning ? 'returned' : leaves ? 'left' : 'changed'].push({ row, id: was.id, person, changes });
+    }
+  });
+
   rejectLoops(preview, roster);
-  rejectOrphans(preview, onRoster);
+  rejectOrphans(preview, byEmail);
+  if (options.isComplete)
+    for (const person of roster)
+      if (isHere(person) && !mentioned.has(person.id) && (options.mayLeave?.(person) ?? true))
+        preview.left.push({ row: null, id: person.id, person: { ...rowOf(person), leftOn: options.today }, changes: [{ field: 'leftOn', from: person.leftOn, to: options.today }] }); // prettier-ignore
+  preview.newDepartments = [...new Set([...preview.added, ...preview.changed, ...preview.returned].map(({ person }) => person.department))].filter((name) => !known.has(name.toLowerCase())).sort(); // prettier-ignore
+  onProgress(1);
   return preview;
 }
 
-/** Refuses rows whose manager would only come by a row that is refused itself, down the whole line. */
-function rejectOrphans(preview: RosterPreview, onRoster: ReadonlyMap<string, RosterRow>): void {
+const rowOf = ({ id: _, ...row }: RosterPerson): RosterRow => row;
+
+/** Everything that a preview would take, of the groups that are taken. */
+export const takenOf = (preview: RosterPreview, groups: Groups): RowChange[] =>
+  GROUPS.flatMap((group) => (groups[group] ? preview[group] : []));
+
+/**
+ * Leaves out groups. A row whose manager would only come with a group that is left out is refused, with that reason.
+ * @returns the preview as it would be taken
+ */
+export function chooseGroups(preview: RosterPreview, groups: Groups, roster: readonly RosterPerson[]): RosterPreview {
+  const chosen: RosterPreview = { ...preview, rejected: [...preview.rejected] };
+  for (const group of GROUPS) chosen[group] = groups[group] ? [...preview[group]] : [];
+  rejectOrphans(chosen, new Map(roster.map((person) => [lower(person.email), person])));
+  return chosen;
+}
+
+/** How much of the roster a preview would change, in percent. */
+export const shareOf = (changes: number, preview: RosterPreview): number =>
+  preview.rosterSize === 0 ? 0 : (100 * changes) / preview.rosterSize;
+
+const COMING: readonly Group[] = ['added', 'changed', 'returned'];
+
+/** Refuses rows whose manager would only come by a row that is not taken itself, down the whole line. */
+function rejectOrphans(preview: RosterPreview, onRoster: ReadonlyMap<string, RosterPerson>): void {
   for (;;) {
-    const added = new Set(preview.added.map(({ person }) => person.email));
-    const isOrphan = ({ person }: { person: RosterRow }): boolean =>
-      person.managerEmail !== null && !onRoster.has(person.managerEmail) && !added.has(person.managerEmail);
-    const orphans = [...preview.added, ...preview.changed].filter(isOrphan);
+    const coming = new Set(COMING.flatMap((group) => preview[group].map(({ person }) => person.email)));
+    const isOrphan = ({ person, changes, id }: RowChange): boolean =>
+      person.managerEmail !== null &&
+      (id === null || changes.some(({ field }) => field === 'managerEmail')) &&
+      !onRoster.has(person.managerEmail) &&
+      !coming.has(person.managerEmail);
+    const orphans = COMING.flatMap((group) => preview[group].filter(isOrphan));
     if (orphans.length === 0) return;
     for (const { row, person } of orphans)
       preview.rejected.push({
         row,
-        column: 'manager email',
-        reason: `The row of the manager ${person.managerEmail} is refused, so there would be no manager.`,
+        column: 'manager',
+        reason: `The row of the manager ${person.managerEmail} is not taken, so there would be no manager.`,
       });
-    preview.added = preview.added.filter((entry) => !isOrphan(entry));
-    preview.changed = preview.changed.filter((entry) => !isOrphan(entry));
+    for (const group of COMING) preview[group] = preview[group].filter((entry) => !isOrphan(entry));
   }
 }
 
 /** Refuses rows after which a chain of managers would run in a circle, naming the circle. */
-function rejectLoops(preview: RosterPreview, roster: readonly RosterRow[]): void {
-  const managerOf = new Map(roster.map((person) => [person.email.toLowerCase(), person.managerEmail]));
-  const taken = [...preview.added, ...preview.changed];
+function rejectLoops(preview: RosterPreview, roster: readonly RosterPerson[]): void {
+  // by address as it will be: a person keeps being the same one when the address changes
+  const emailAfter = new Map(roster.map((person) => [lower(person.email), lower(person.email)]));
+  const taken = COMING.flatMap((group) => preview[group]);
+  for (const { person, changes } of taken)
+    for (const { field, from } of changes) if (field === 'email' && from) emailAfter.set(lower(from), person.email);
+  const managerOf = new Map(
+    roster.map((person) => [emailAfter.get(lower(person.email))!, person.managerEmail && (emailAfter.get(lower(person.managerEmail)) ?? person.managerEmail)]),
+  ); // prettier-ignore
   for (const { person } of taken) managerOf.set(person.email, person.managerEmail);
-  const looping = new Set<number>();
-  for (const { row, person } of taken) {
-    const path = [person.email];
-    for (let next = person.managerEmail; next && path.length < 100; next = managerOf.get(next) ?? null) {
+  const looping = new Set<RowChange>();
+  const isClear = new Set<string>();
+  for (const change of taken) {
+    const path = [change.person.email];
+    const seen = new Set(path);
+    let ends = true; // at somebody without a manager, or in a chain that does
+    for (let next = change.person.managerEmail; next && !isClear.has(next); next = managerOf.get(next) ?? null) {
       path.push(next);
-      if (next === person.email) {
-        preview.rejected.push({
-          row,
-          column: 'manager email',
-          reason: `The managers would run in a circle: ${path.join(' → ')}.`,
-        });
-        looping.add(row);
+      if (next === change.person.email) {
+        preview.rejected.push({ row: change.row, column: 'manager', reason: `The managers would run in a circle: ${path.join(' → ')}.` });
+        looping.add(change);
+      }
+      if (seen.has(next)) {
+        ends = false;
         break;
       }
-      if (path.indexOf(next) < path.length - 1) break;
+      seen.add(next);
     }
+    if (ends) for (const email of path) isClear.add(email);
   }
-  preview.added = preview.added.filter(({ row }) => !looping.has(row));
-  preview.changed = preview.changed.filter(({ row }) => !looping.has(row));
+  for (const group of COMING) preview[group] = preview[group].filter((change) => !looping.has(change));
 }
