@@ -104,7 +104,7 @@ describe('what the pages send', () => {
       { title: 'A', sections: [{ title: 'S', units: [{ kind: 'file', title: 'F' }] }] },
       'sections[0].units[0].fileId: "F" needs its file',
     ],
-    ['a change of nothing', PersonChange, {}, 'expected an e-mail or a manager'],
+    ['a change of nothing', PersonChange, {}, 'expected something to change'],
     ['a page size beyond bounds', PeopleQuery, { size: '5000' }, 'size:'],
     ['an outcome that is none', NoticesQuery, { outcome: 'lost' }, 'outcome: expected one of'],
     ['a link cut short', LinkToken, 'abc', 'This link is not complete'],

@@ -33,18 +33,65 @@ export interface AssignPreview {
   warnings: string[];
 }
 
-export interface AssignResult {
+/** What was done by hand, as the record keeps it; it can be taken back for ten minutes where nothing was sent. */
+export interface ActResult {
+  actId: string | null;
+  words: string;
+}
+export interface AssignResult extends ActResult {
   assigned: number;
   already: number;
 }
 
-/** POST /api/assignments/:id/extend */
+const Reason = z.string().trim().min(1, 'expected a reason').max(1000);
+const AssignmentIds = z.array(Id).min(1, 'expected at least one assignment').max(20_000);
+
+/** POST /api/assignments/extend; POST /api/assignments/:id/extend leaves the ids out */
 export const ExtendRequest = z.object({
+  assignmentIds: AssignmentIds,
   dueOn: LocalDate,
   dueTime: TimeOfDay.default('17:00'),
-  reason: z.string().trim().min(1, 'expected a reason').max(1000),
+  reason: Reason,
 });
 export type ExtendRequest = z.infer<typeof ExtendRequest>;
 
-/** POST /api/assignments/:id/waive and …/withdraw */
-export const CloseRequest = z.object({ reason: z.string().trim().min(1, 'expected a reason').max(1000) });
+/** POST /api/assignments/waive and …/withdraw; `until` of a waiver is its last day */
+export const CloseRequest = z.object({ assignmentIds: AssignmentIds, reason: Reason, until: LocalDate.nullable().default(null) });
+export type CloseRequest = z.infer<typeof CloseRequest>;
+
+/** GET /api/assignments/acts */
+export interface ActRow {
+  id: string;
+  kind: 'assign' | 'extend' | 'waive' | 'withdraw' | 'record';
+  at: string;
+  byWhom: string;
+  reason: string | null;
+  words: string;
+  undoneAt: string | null;
+  undoneBy: string | null;
+  /** until when it can be taken back; null where it cannot */
+  undoUntil: string | null;
+}
+
+/** POST /api/assignments/completions/preview and …/completions: earlier completions, as CSV text */
+export const CompletionsRequest = z.object({
+  text: z.string().min(1, 'expected a header line and one completion a line').max(5_000_000),
+  dateOrder: z.enum(['ymd', 'dmy', 'mdy']).nullable().default(null),
+  reason: z.string().trim().max(1000).default(''),
+  proofId: Id.nullable().default(null),
+});
+export type CompletionsRequest = z.infer<typeof CompletionsRequest>;
+
+export interface CompletionsPreview {
+  rows: {
+    row: number;
+    person: string;
+    course: string;
+    finishedOn: string;
+    /** what it does: covers, closes an open assignment */
+    words: string;
+  }[];
+  rejected: { row: number | null; column: string | null; reason: string }[];
+  dateOrder: 'ymd' | 'dmy' | 'mdy';
+  isDateOrderSure: boolean;
+}

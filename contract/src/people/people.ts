@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id, Page } from '../common.ts';
+import { Id, LocalDate, Page } from '../common.ts';
 
 export const PEOPLE_SORTS = ['name', 'department', 'site', 'job', 'manager', 'joined', 'late'] as const;
 
@@ -8,6 +8,7 @@ export const PeopleQuery = Page.extend({
   find: z.string().max(200).optional(),
   department: z.string().max(200).optional(),
   site: z.string().max(200).optional(),
+  group: Id.optional(),
   show: z.enum(['here', 'left', 'all', 'no-manager', 'unreachable']).default('here'),
   sort: z.enum(PEOPLE_SORTS).default('name'),
   order: z.enum(['asc', 'desc']).default('asc'),
@@ -38,7 +39,8 @@ export interface PeoplePage {
 /** GET /api/people/facets */
 export interface PeopleFacets {
   departments: { name: string; people: number }[];
-  sites: { name: string; zone: string; people: number }[];
+  groups: { id: string; name: string; people: number }[];
+  sites: { id: string; name: string; zone: string; people: number }[];
 }
 
 export interface AssignmentLine {
@@ -52,6 +54,12 @@ export interface AssignmentLine {
   unitsDone: number;
   unitsRequired: number;
   certificate: { serial: string; state: string } | null;
+  /** requirements that asked for it; empty where it was assigned by hand alone */
+  reasons: { id: string; name: string; isOut: boolean }[];
+  isByHand: boolean;
+  waivedUntil: string | null;
+  /** an earlier completion that was recorded, with its proof */
+  proof: { fileId: string; name: string } | null;
 }
 
 /** GET /api/people/:id */
@@ -59,20 +67,64 @@ export interface PersonSheet {
   person: PersonRow & {
     zone: string;
     addressWords: string | null;
-    leave: { from: string; to: string; cover: string | null }[];
+    leave: { id: string; from: string; to: string; cover: string | null }[];
     team: number;
+    siteId: string;
+    groups: { id: string; name: string }[];
   };
   assignments: AssignmentLine[];
 }
 
-/** PATCH /api/people/:id: mends what stands in the way of a notice */
+/** PATCH /api/people/:id, and with name, e-mail, department and site POST /api/people */
 export const PersonChange = z
-  .object({ email: z.email('expected a mail address').max(320).optional(), managerId: Id.nullable().optional() })
-  .refine((change) => change.email !== undefined || change.managerId !== undefined, 'expected an e-mail or a manager');
+  .strictObject({
+    name: z.string().trim().min(1, 'expected a name').max(200),
+    email: z.email('expected a mail address').max(320),
+    personnelNumber: z.string().trim().min(1).max(60).nullable(),
+    department: z.string().trim().min(1, 'expected a department').max(120),
+    siteId: Id,
+    job: z.string().trim().min(1).max(120).nullable(),
+    managerId: Id.nullable(),
+    joinedOn: LocalDate.nullable(),
+    leftOn: LocalDate.nullable(),
+  })
+  .partial()
+  .refine((change) => Object.keys(change).length > 0, 'expected something to change');
 export type PersonChange = z.infer<typeof PersonChange>;
 
-/** POST /api/people/import?take=…: the file itself is the body; without `take` nothing is stored */
-export const ImportQuery = z.object({
-  fileName: z.string().max(255).default('roster.csv'),
-  take: z.string().optional(),
-});
+/** POST /api/people/resolve: a pasted list of e-mails, personnel numbers or names */
+export const ResolveRequest = z.object({ text: z.string().max(2_000_000) });
+export interface Resolved {
+  found: { id: string; name: string }[];
+  /** what stands in the list and is nobody, as it was written, with why */
+  unknown: { text: string; why: string }[];
+}
+
+/** GET /api/people/:id/timeline: everything that happened to a person, oldest first, what is planned last */
+export interface TimelineEntry {
+  at: string;
+  what: 'assignment' | 'notice' | 'finish' | 'certificate' | 'change';
+  words: string;
+  /** planned, and not yet so */
+  isAhead: boolean;
+  course: { id: string; title: string } | null;
+  noticeId: string | null;
+  kind: string | null;
+  outcome: string | null;
+  because: string | null;
+  byWhom: string | null;
+}
+
+/** GET /api/people/:id/why/:courseId */
+export interface WhyCourse {
+  /** one sentence that answers "why does this person have this course?" */
+  words: string;
+  reasons: {
+    requirement: { id: string; name: string } | null;
+    words: string;
+    since: string | null;
+    /** the facts about the person that make it so today; empty where it is no longer so */
+    facts: string[];
+    isStill: boolean;
+  }[];
+}

@@ -57,7 +57,7 @@ export interface TodayView {
 }
 
 export interface TodayNeed {
-  kind: 'mail-server' | 'bounced' | 'failed' | 'no-manager' | 'missing-value' | 'unreachable';
+  kind: 'mail-server' | 'bounced' | 'failed' | 'no-manager' | 'missing-value' | 'unreachable' | 'roster' | 'outside';
   label: string;
   words: string;
   act: { label: string; link: string | null; does: 'try-now' | null };

@@ -1,0 +1,137 @@
+import { z } from 'zod';
+import { ROSTER_COLUMNS, type Rejection, type RosterColumn, type RosterPerson } from '@nudrik/core';
+
+/** GET /api/people/roster: what a file is compared with, in the browser's worker and on the server */
+export interface RosterFacts {
+  /** changes whenever the roster does: a preview is taken only against the roster that it was made from */
+  mark: string;
+  people: RosterPerson[];
+  sites: string[];
+  departments: string[];
+  /** columns (plain header) as they were matched the last time */
+  remembered: Record<string, RosterColumn | null>;
+  today: string;
+  /** percent of the roster above which leaving, or a pull, asks a second time */
+  changeShare: number;
+}
+
+/** How a file is read and what of it is taken: sent beside the file itself. */
+export const ImportOrder = z.strictObject({
+  fileName: z.string().min(1).max(255),
+  mark: z.string(),
+  columns: z.array(z.enum(ROSTER_COLUMNS).nullable()).max(200),
+  dateOrder: z.enum(['ymd', 'dmy', 'mdy']),
+  isComplete: z.boolean(),
+  emptyCells: z.enum(['keep', 'clear']),
+  groups: z.strictObject({ added: z.boolean(), changed: z.boolean(), returned: z.boolean(), left: z.boolean() }),
+  /** how many were shown as leaving, said again where they are more than the set share */
+  confirmedLeft: z.number().int().min(0).nullable(),
+});
+export type ImportOrder = z.infer<typeof ImportOrder>;
+
+/** POST /api/people/imports?order=…: the file is the body */
+export const ImportQuery = z.object({
+  order: z.string().transform((text, context): ImportOrder => {
+    let value: unknown;
+    try {
+      value = JSON.parse(text);
+    } catch {
+      context.addIssue({ code: 'custom', message: 'expected JSON' });
+      return z.NEVER;
+    }
+    const parsed = ImportOrder.safeParse(value);
+    if (parsed.success) return parsed.data;
+    for (const issue of parsed.error.issues) context.addIssue({ code: 'custom', path: [...issue.path], message: issue.message });
+    return z.NEVER;
+  }),
+});
+
+export interface ImportResult {
+  id: string | null;
+  added: number;
+  changed: number;
+  returned: number;
+  left: number;
+  rejected: number;
+}
+
+/** GET /api/people/imports */
+export interface ImportRow {
+  id: string;
+  fileName: string;
+  source: 'file' | 'feed';
+  takenAt: string;
+  takenBy: string;
+  added: number;
+  changed: number;
+  returned: number;
+  left: number;
+  rejected: number;
+  hasFile: boolean;
+  undoneAt: string | null;
+  undoneBy: string | null;
+}
+
+/** GET /api/people/feed */
+export interface FeedView {
+  url: string;
+  isOn: boolean;
+  times: string[];
+  nextAt: string | null;
+  lastOkAt: string | null;
+  changeShare: number;
+  /** whether the demo's stand-in can be told to misbehave */
+  isStandIn: boolean;
+  mode: FeedMode | null;
+  pulls: PullRow[];
+  /** on the roster and not in the feed */
+  strangers: { id: string; name: string }[];
+}
+export interface PullRow {
+  id: string;
+  at: string;
+  outcome: 'unchanged' | 'taken' | 'held' | 'failed' | 'declined';
+  words: string;
+  rejected: Rejection[];
+  importId: string | null;
+  decidedBy: string | null;
+}
+
+/** PUT /api/people/feed */
+export const FeedChange = z.strictObject({
+  url: z.url({ protocol: /^https?$/, error: 'expected an address like https://personnel.example/people' }).max(2_000),
+  isOn: z.boolean(),
+  times: z
+    .array(z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, 'expected a time of day like 06:00'))
+    .min(1, 'expected at least one time of day')
+    .max(24),
+  changeShare: z.number().min(0).max(100),
+});
+export type FeedChange = z.infer<typeof FeedChange>;
+
+/** How the demo's personnel feed behaves. */
+export const FEED_MODES = ['ok', 'down', 'slow', 'cut-off', 'malformed', 'half'] as const;
+export type FeedMode = (typeof FEED_MODES)[number];
+export const FeedModeChange = z.strictObject({ mode: z.enum(FEED_MODES) });
+
+/** One page of a personnel feed, as it comes over HTTP. */
+export const FeedPage = z.object({
+  page: z.number().int().min(1),
+  pages: z.number().int().min(0),
+  total: z.number().int().min(0),
+  people: z.array(
+    z.object({
+      number: z.string(),
+      name: z.string(),
+      email: z.string(),
+      department: z.string(),
+      site: z.string(),
+      job: z.string().nullable(),
+      manager: z.string().nullable(),
+      joinedOn: z.string().nullable(),
+      leftOn: z.string().nullable(),
+    }),
+  ),
+});
+export type FeedPage = z.infer<typeof FeedPage>;
+export type FeedPerson = FeedPage['people'][number];
