@@ -18,13 +18,17 @@ import { peopleRoutes } from './people/routes.ts';
 import { planRoutes } from './plans/routes.ts';
 import { REFUSALS, Refused } from './refusal.ts';
 import { reportRoutes } from './reports/routes.ts';
+import { requirementRoutes } from './requirements/routes.ts';
 import { isAllowed, type Route } from './route.ts';
 import { standinRoutes } from './standins/routes.ts';
 
 /** Every route of the API, with who may call it. */
 export const ROUTES: readonly Route[] = [
-  ...accessRoutes, ...peopleRoutes, ...courseRoutes, ...assignmentRoutes, ...planRoutes, ...noticeRoutes, ...reportRoutes, ...certificateRoutes, ...learningRoutes, ...clockRoutes, ...standinRoutes,
+  ...accessRoutes, ...peopleRoutes, ...courseRoutes, ...requirementRoutes, ...assignmentRoutes, ...planRoutes, ...noticeRoutes, ...reportRoutes, ...certificateRoutes, ...learningRoutes, ...clockRoutes, ...standinRoutes,
 ]; // prettier-ignore
+
+/** Routes whose body is a file as it is. */
+const FILE_ROUTES: readonly string[] = ['/api/people/imports', '/api/people/holidays/read', '/api/files'];
 
 const BODY_LIMIT = 20 * 1024 * 1024;
 
@@ -78,7 +82,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
   const json = express.json({ limit: '5mb' });
   const raw = express.raw({ limit: BODY_LIMIT, type: () => true });
   for (const route of ROUTES) {
-    const takesFile = route.path === '/api/people/import' || route.path === '/api/files';
+    const takesFile = FILE_ROUTES.includes(route.path);
     app[route.method](
       route.path,
       (_req, res, next) => {

@@ -139,12 +139,17 @@ describe('the web application', () => {
 });
 
 describe('roster files', () => {
-  const HEADER = 'name,email,department,site,manager email,joined on';
-  const send = async (content: string | Buffer, take?: string) => {
+  const HEADER = 'name,email,department,site';
+  const ORDER = {
+    fileName: 'roster.csv', mark: 'x', columns: ['name', 'email', 'department', 'site'], dateOrder: 'ymd', isComplete: false, emptyCells: 'keep',
+    groups: { added: true, changed: true, returned: true, left: true }, confirmedLeft: null,
+  }; // prettier-ignore
+  const send = async (content: string | Buffer, order: object | string = ORDER) => {
     const { agent } = await as('administrator');
     const { body } = await agent.get('/api/session');
-    const target = agent.post(`/api/people/import?fileName=roster.csv${take ? `&take=${take}` : ''}`);
-    return target
+    return agent
+      .post('/api/people/imports')
+      .query({ order: typeof order === 'string' ? order : JSON.stringify(order) })
       .set('x-csrf-token', body.csrf)
       .set('content-type', 'application/octet-stream')
       .send(Buffer.isBuffer(content) ? content : Buffer.from(content));
@@ -152,11 +157,6 @@ describe('roster files', () => {
   test.each<[string, string | Buffer, RegExp]>([
     ['0 bytes', '', /roster\.csv: the file is empty \(0 bytes\)/],
     ['a PDF renamed .csv', '%PDF-1.7\n', /this is a PDF, whatever its name says/],
-    [
-      'not UTF-8',
-      Buffer.concat([Buffer.from(`${HEADER}\nBj`), Buffer.from([0xf8]), Buffer.from('rn,b@orlasund.example,Deck,Orla Quay\n')]),
-      /not UTF-8 \(first in row 2\)/,
-    ],
     ['a quotation mark never closed', `${HEADER}\n"Bo,b@orlasund.example,Deck,Orla Quay\n`, /quotation mark is opened and never closed/],
   ])('refuses a file: %s', async (_, content, words) => {
     const { status, body } = await send(content);
@@ -164,60 +164,27 @@ describe('roster files', () => {
     expect(body.message).toMatch(words);
     expect(body.message).toContain('Nothing was taken.');
   });
-  test.each<[string, string, string, RegExp]>([
-    [
-      'a missing column',
-      'name,email,department\nBo,bo@orlasund.example,Deck',
-      'site',
-      /The column "site" is missing. The header has: name, email, department/,
-    ],
-    [
-      'an e-mail that stands twice',
-      `${HEADER}\nBo,bo@orlasund.example,Deck,Orla Quay,,\nBo B,BO@orlasund.example,Deck,Orla Quay,,`,
-      'email',
-      /stands in row 2 already/,
-    ],
-    [
-      'an unknown manager',
-      `${HEADER}\nBo,bo@orlasund.example,Deck,Orla Quay,ghost@orlasund.example,`,
-      'manager email',
-      /ghost@orlasund.example is neither on the roster nor in this file/,
-    ],
-    [
-      'a wrong date',
-      `${HEADER}\nBo,bo@orlasund.example,Deck,Orla Quay,,2027-02-30`,
-      'joined on',
-      /"2027-02-30" is not a date; expected YYYY-MM-DD/,
-    ],
-    [
-      'an unknown site',
-      `${HEADER}\nBo,bo@orlasund.example,Deck,Atlantis,,`,
-      'site',
-      /no site "Atlantis". Expected one of: Orla Quay, Tarn Ness/,
-    ],
-    [
-      'managers in a circle',
-      `${HEADER}\nKari Aske,kari@orlasund.example,Deck,Tarn Ness,runa@orlasund.example,`,
-      'manager email',
-      /circle: kari@orlasund.example → runa/,
-    ],
-  ])('rejects a row: %s', async (_, content, column, reason) => {
-    const { body } = await send(content);
-    expect(body.rejected).toEqual(expect.arrayContaining([expect.objectContaining({ column, reason: expect.stringMatching(reason) })]));
+  test.each<[string, object | string, RegExp]>([
+    ['that is not JSON', 'no', /order: expected JSON/],
+    ['with a column that there is not', { ...ORDER, columns: ['shoe size'] }, /columns/],
+  ])('refuses an order %s', async (_, order, words) => {
+    const { status, body } = await send(`${HEADER}\n`, order);
+    expect(status).toBe(400);
+    expect(body.message).toMatch(words);
   });
-  it('stores nothing before it is taken, takes all in one, and the same again changes nothing', async () => {
-    const file = `\ufeff${HEADER.replace(/,/g, ';')}\nBo Lervik;bo@orlasund.example;Yard;Orla Quay;odd@orlasund.example;2026-01-02\nRuna Aske;runa@orlasund.example;Engine;Orla Quay;odd@orlasund.example;\n`;
-    const { body: preview } = await send(file);
-    expect([preview.added.length, preview.changed.length]).toEqual([1, 1]);
-    expect(preview.changed[0].changes).toEqual([{ field: 'department', from: 'Deck', to: 'Engine' }]);
-    expect((await house.db.query("select 1 from people where email = 'bo@orlasund.example'")).rowCount).toBe(0);
-    expect((await send(file, preview.mark)).body).toEqual({ added: 1, changed: 1, rejected: 0 });
-    const { body: again } = await send(file);
-    expect([again.added.length, again.changed.length, again.unchanged]).toEqual([0, 0, 2]);
-    const stale = await send(`${HEADER}\nAda,ada@orlasund.example,Deck,Orla Quay,,`, preview.mark);
-    expect(stale.body.code).toBe('stale');
+  it('takes only against the roster that was looked at', async () => {
+    const file = `${HEADER}\nBo Lervik,bo@orlasund.example,Yard,Orla Quay\n`;
+    expect((await send(file)).status).toBe(409);
+    const { agent } = await as('administrator');
+    const { body: facts } = await agent.get('/api/people/roster').expect(200);
+    expect(facts.people).toHaveLength(5);
+    const { body } = await send(file, { ...ORDER, mark: facts.mark });
+    expect(body).toMatchObject({ added: 1, changed: 0, returned: 0, left: 0, rejected: 0 });
+    expect((await agent.get('/api/people/imports').expect(200)).body[0]).toMatchObject({ fileName: 'roster.csv', added: 1, hasFile: true });
+    const kept = await agent.get(`/api/people/imports/${body.id}/file`).expect(200);
+    expect(kept.text).toBe(file);
   });
-});
+}); // prettier-ignore
 
 describe('assigning', () => {
   it('refuses a due date in the past, with both moments', async () => {
@@ -258,15 +225,13 @@ describe('assigning', () => {
       sentence: 'Waits for: finished.',
     });
     expect((await house.db.query('select 1 from assignments')).rowCount).toBe(0);
-    await post('/api/assignments', { courseId: course, personIds: [crew['runa']], dueOn: '2027-03-19' }).expect(200, {
-      assigned: 1,
-      already: 0,
-    });
-    await post('/api/assignments', {
+    await post('/api/assignments', { courseId: course, personIds: [crew['runa']], dueOn: '2027-03-19' }).expect(200);
+    const { body: second } = await post('/api/assignments', {
       courseId: course,
       personIds: [crew['runa'], crew['per']],
       dueOn: '2027-03-20',
-    }).expect(200, { assigned: 1, already: 1 });
+    }).expect(200);
+    expect(second).toMatchObject({ assigned: 1, already: 1, words: 'Assigned Fire Teams Aboard to Per Aske.' });
   });
 });
 

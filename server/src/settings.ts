@@ -13,6 +13,8 @@ const Environment = z.object({
     .default('smtp://127.0.0.1:4325'),
   INBOUND_PORT: port.default(0),
   POST_ROOM_URL: z.url().optional(),
+  FEED_STAND_IN_URL: z.url().optional(),
+  NUDRIK_FEED_TIMEOUT: z.coerce.number().positive().max(300).default(10),
   NUDRIK_WEB_DIR: z.string().optional(),
   NUDRIK_SESSION_HOURS: z.coerce.number().positive().default(12),
   NUDRIK_LOG: z.enum(['silent', 'warn', 'info', 'debug']).default('warn'),
@@ -26,6 +28,10 @@ export interface ProcessSettings {
   /** SMTP port on which delivery reports come in; 0 is none */
   inboundPort: number;
   postRoomUrl: string | null;
+  /** where the demo's personnel feed can be told to misbehave */
+  feedStandInUrl: string | null;
+  /** milliseconds that the personnel feed has for one page */
+  feedTimeoutMs: number;
   webDir: string | null;
   sessionHours: number;
   logLevel: string;
@@ -49,6 +55,8 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
     smtpUrl: e.SMTP_URL,
     inboundPort: e.INBOUND_PORT,
     postRoomUrl: e.POST_ROOM_URL ?? null,
+    feedStandInUrl: e.FEED_STAND_IN_URL ?? null,
+    feedTimeoutMs: e.NUDRIK_FEED_TIMEOUT * 1000,
     webDir: e.NUDRIK_WEB_DIR ?? null,
     sessionHours: e.NUDRIK_SESSION_HOURS,
     logLevel: e.NUDRIK_LOG,

@@ -70,6 +70,8 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
       smtpUrl: '',
       inboundPort: 0,
       postRoomUrl: null,
+      feedStandInUrl: null,
+      feedTimeoutMs: 2_000,
       webDir: null,
       sessionHours: 1,
       logLevel: 'silent',
@@ -142,11 +144,12 @@ export async function makeCourse(
 /** Assigns by hand, without the checks of the use case, and asks for planning. */
 export async function assignAt({ db, clock }: TestHouse, course: string, people: readonly string[], dueAt: string): Promise<string[]> {
   return transaction(db, async (client) => {
-    const ids = await insertAssignments(
+    const stored = await insertAssignments(
       client,
       people.map((person) => ({ person, course, assignedAt: clock.now(), dueAt: Date.parse(dueAt) })),
       'Sigrid Aune',
     );
+    const ids = stored.map(({ id }) => id);
     await requestReplan(client, ids);
     return ids;
   });

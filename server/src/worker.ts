@@ -7,11 +7,21 @@ import { listenInbound } from './messages/inbound.ts';
 import type { Mailer } from './messages/mailer.ts';
 import { dispatch, recordDelivery, resumeCutOff } from './notices/dispatch.ts';
 import { planWaiting } from './notices/plan.ts';
+import { pullIfDue } from './people/feed.ts';
+import { wakePeople } from './requirements/queue.ts';
+import { reconcileWaiting } from './requirements/reconcile.ts';
 
-/** Plans and sends whatever is due now. */
-export async function drain(deps: Deps, mailer: Mailer): Promise<void> {
+/** Reconciles and plans whatever waits for it. */
+async function prepare(deps: Deps): Promise<void> {
+  await wakePeople(deps.db, deps.clock.now());
+  while ((await reconcileWaiting(deps)) > 0);
   while ((await planWaiting(deps)) > 0);
-  while ((await dispatch(deps, mailer)) > 0) while ((await planWaiting(deps)) > 0);
+}
+
+/** Brings assignments and notices to what is due now, and sends it. */
+export async function drain(deps: Deps, mailer: Mailer): Promise<void> {
+  await prepare(deps);
+  while ((await dispatch(deps, mailer)) > 0) await prepare(deps);
 }
 
 /** The worker's life: woken by announcements, and once a second for what the clock brings. @returns how to stop */
@@ -32,6 +42,7 @@ export async function startWorker(deps: Deps, mailer: Mailer): Promise<() => Pro
 
   if (deps.clock instanceof DemoClock) await rebase(deps, deps.clock);
   let round = 0;
+  let pulling: Promise<void> | null = null;
   const life = (async () => {
     while (!stopped) {
       isWoken = false;
@@ -39,8 +50,16 @@ export async function startWorker(deps: Deps, mailer: Mailer): Promise<() => Pro
         if (deps.clock instanceof DemoClock) {
           const row = await findDemoClock(deps.db);
           if (row) deps.clock.adopt(row);
-          await carryClock(deps, deps.clock, () => drain(deps, mailer));
+          // simulated time waits for the roster of its day
+          await carryClock(deps, deps.clock, async () => {
+            await pullIfDue(deps);
+            await drain(deps, mailer);
+          });
         }
+        // real time does not: a slow feed holds up no notice
+        pulling ??= pullIfDue(deps)
+          .catch((error: Error) => deps.log.error({ error: error.stack }, 'A pull of the personnel feed failed.'))
+          .then(() => void (pulling = null));
         await drain(deps, mailer);
         if (round % 30 === 0) {
           await resumeCutOff(deps, mailer);
@@ -61,6 +80,7 @@ export async function startWorker(deps: Deps, mailer: Mailer): Promise<() => Pro
     stopped = true;
     wake();
     await life;
+    await pulling;
     await unlisten();
     await closeInbound();
   };

@@ -14,6 +14,7 @@ import { Refused } from '../refusal.ts';
 export interface AssignDraft {
   house: House;
   course: CourseFacts;
+  title: string;
   plan: PlanFacts;
   roster: Roster;
   /** new assignments, with the person's id as theirs until they are stored */
@@ -25,10 +26,9 @@ export interface AssignDraft {
 const LIST_CHOSEN = `
 select p.id, p.joined_on, a.id as open_id, a.due_at, p.name, s.zone
 from people p
-join departments d on d.id = p.department_id
 join sites s on s.id = p.site_id
 left join assignments a on a.person_id = p.id and a.course_id = $4::bigint and a.closed_by is null
-where (p.id = any($1::bigint[]) or d.name = any($2::text[]) or s.name = any($3::text[]))
+where (p.id = any($1::bigint[]) or p.department_id in (select departments_under($2::text[])) or s.name = any($3::text[]))
   and (p.left_on is null or p.left_on > $5::date)
 order by p.name, p.id
 `;
@@ -96,7 +96,7 @@ export async function draftAssignments(db: Queryable, request: AssignRequest, no
   const already = chosen
     .filter((row) => row.open_id !== null)
     .map((row) => ({ id: row.id, name: row.name, due: tellMoment(row.due_at!.getTime(), Zone.of(row.zone)) }));
-  return { house, course, plan, roster, assignments, already, notJoined };
+  return { house, course, title: course.title, plan, roster, assignments, already, notJoined };
 }
 
 /** How far ahead a preview looks. */

@@ -2,7 +2,7 @@ import { CertificatesQuery } from '@nudrik/contract';
 import { parseSerial } from '@nudrik/core';
 import { OFFICE, parse, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
-import { houseToday } from '../people/routes.ts';
+import { houseToday } from '../people/today.ts';
 import { certificatePdf, findCertificate, listCertificates, verify } from './certificates.repo.ts';
 
 export function sendPdf(res: { setHeader(name: string, value: string): void; end(body: Buffer): void }, pdf: Buffer, serial: string): void {

@@ -1,5 +1,7 @@
 import { maybeRow, announce, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
+import { nextPullAt } from '../people/feed.ts';
+import { nextWakeAt } from '../requirements/queue.ts';
 import { type DemoClock, findDemoClock, setDemoClock } from './clock.ts';
 
 const NEXT_NOTICE = `
@@ -16,8 +18,16 @@ export async function nextNoticeAt(db: Queryable, after: number, withRetries: bo
   return (await maybeRow<{ try_at: Date }>(db, NEXT_NOTICE, [new Date(after), withRetries]))?.try_at.getTime() ?? null;
 }
 
+/** The next moment at which anything happens by itself: a notice, a pull of the roster, somebody's day that has come. */
+async function nextWorkAt(db: Queryable, after: number): Promise<number | null> {
+  const moments = [await nextNoticeAt(db, after, true), await nextPullAt(db), await nextWakeAt(db)].filter(
+    (at) => at !== null && at > after,
+  );
+  return moments.length ? Math.min(...(moments as number[])) : null;
+}
+
 /**
- * Carries simulated time to where somebody asked it to go, stopping at each notice on the way so that everything is
+ * Carries simulated time to where somebody asked it to go, stopping at each notice, pull and wake on the way so that everything is
  * decided at its own moment and not in one heap at the end.
  * @param drain plans and sends whatever is due
  */
@@ -28,7 +38,7 @@ export async function carryClock(deps: Deps, clock: DemoClock, drain: () => Prom
     clock.adopt(row);
     await drain();
     const target = row.move_to.getTime();
-    const next = await nextNoticeAt(deps.db, clock.now(), true);
+    const next = await nextWorkAt(deps.db, clock.now());
     const arrives = next === null || next > target;
     await setDemoClock(deps.db, arrives ? Math.max(target, clock.now()) : next, arrives ? null : target);
     clock.adopt((await findDemoClock(deps.db))!);

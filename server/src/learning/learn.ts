@@ -8,6 +8,7 @@ import { listSections } from '../courses/courses.repo.ts';
 import { requestReplan } from '../notices/plan.ts';
 import { ASSIGNMENT_COLUMNS, certificateWord, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
+import { requestReconcile } from '../requirements/queue.ts';
 
 const FIND_LEARNING = `
 select ${ASSIGNMENT_COLUMNS}, k.summary, a.token, a.units_done, a.closed_reason, p.name as person, s.zone, o.name as trainer, h.organisation
@@ -135,6 +136,8 @@ export async function markUnitDone(deps: Deps, token: string, unitId: string): P
       const expiresAt = certificate.expiresOn && new Date(`${certificate.expiresOn}T00:00:00Z`).toISOString();
       await insertEvent(client, id, 'certificate-issued', now, { serial: certificate.serial, expiresAt }, 'Nudrik');
       await requestReplan(client, [id]);
+      // what was finished covers, and begins the time to the next round
+      await requestReconcile(client, [assignment.person_id]);
     }
     await announce(client, 'assignments');
     return { finished };

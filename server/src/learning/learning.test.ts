@@ -81,7 +81,7 @@ describe('behind the personal link', () => {
 
   it('refuses a unit of another course, and what is no longer asked', async () => {
     await expect(markUnitDone(house.deps, token, '999')).rejects.toMatchObject({ code: 'not-found' });
-    await close(house.deps, assignment, 'withdrawn', 'moved ashore', 'Sigrid Aune');
+    await close(house.deps, 'withdrawn', { assignmentIds: [assignment], reason: 'moved ashore', until: null }, 'Sigrid Aune');
     await expect(markUnitDone(house.deps, token, (await units())[0]!)).rejects.toThrow('no longer asked of you: it was withdrawn');
     expect((await findLearning(house.deps, token)).closedReason).toBe('moved ashore');
   });

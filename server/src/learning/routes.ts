@@ -8,7 +8,7 @@ import { certificatePdf } from '../certificates/certificates.repo.ts';
 import { sendPdf } from '../certificates/routes.ts';
 import { findFile } from '../courses/courses.repo.ts';
 import { sendFile } from '../courses/routes.ts';
-import { houseToday } from '../people/routes.ts';
+import { houseToday } from '../people/today.ts';
 import { findLearning, listMyTraining, markUnitDone, startLearning } from './learn.ts';
 
 /** The token of a personal link is its own key: 192 random bits, good for one assignment and nothing else. */

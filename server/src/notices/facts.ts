@@ -65,6 +65,10 @@ function eventOf(row: EventRow): AssignmentEvent[] {
   switch (row.type) {
     case 'extended':
       return [{ type: 'extended', at, dueAt: Date.parse(row.data!.dueAt!) }];
+    case 'extension-undone':
+      return [{ type: 'extension-undone', at }];
+    case 'reopened':
+      return [{ type: 'reopened', at, dueAt: row.data?.dueAt ? Date.parse(row.data.dueAt) : null }];
     case 'unit-finished':
     case 'unit-opened':
       return [{ type: row.type, at, unit: row.data!.unit! }];

@@ -99,7 +99,7 @@ describe('the life of an assignment', () => {
   it('plans anew for a later due date, and the reminder may go again', async () => {
     const [id] = await assignAt(house, course, [crew['runa']!], '2027-03-05T16:00:00Z');
     await play('2027-03-04T12:00:00Z');
-    await extend(house.deps, id!, { dueOn: '2027-03-12', dueTime: '17:00', reason: 'night boat' }, 'Odd Aske');
+    await extend(house.deps, { assignmentIds: [id!], dueOn: '2027-03-12', dueTime: '17:00', reason: 'night boat' }, 'Odd Aske');
     await play('2027-03-11T00:00:00Z');
     expect((await ledger()).filter((line) => line.includes('two-days-to-go'))).toEqual([
       'runa two-days-to-go 03-03T16:00 sent',
@@ -111,7 +111,7 @@ describe('the life of an assignment', () => {
   it('a waiver cancels what is unsent', async () => {
     const [id] = await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
     await play('2027-03-02T00:00:00Z');
-    await closeAssignment(house.deps, id!, 'waived', 'holds another certificate', 'Sigrid Aune');
+    await closeAssignment(house.deps, 'waived', { assignmentIds: [id!], reason: 'holds another certificate', until: null }, 'Sigrid Aune');
     await play('2027-04-20T00:00:00Z');
     expect(mails()).toHaveLength(1);
     expect((await ledger()).filter((line) => line.endsWith('cancelled waived'))).toHaveLength(7);
@@ -220,7 +220,7 @@ describe('once, and not lost', () => {
     await play('2027-03-04T00:00:00Z');
     expect((await ledger()).slice(0, 2)).toEqual(['runa invitation 03-01T09:30 bounced bounced', 'runa onboarding 03-03T08:00 held']);
     house.mailer.answer = () => ({ outcome: 'accepted', response: '250 ok' });
-    await changePerson(house.deps, crew['runa']!, { email: 'runa.new@orlasund.example' });
+    await changePerson(house.deps, crew['runa']!, { email: 'runa.new@orlasund.example' }, 'Sigrid Aune');
     await drain(house.deps, house.mailer);
     expect(mails()).toEqual([
       'runa.new: Fire Teams Aboard: yours to finish by Fri 19 Mar 17:00',
@@ -334,7 +334,7 @@ describe('at the same moment', () => {
       const outcomes = await Promise.allSettled([
         planWaiting(house.deps),
         planWaiting(house.deps),
-        extend(house.deps, ids[1]!, { dueOn: due, dueTime: '17:00', reason: 'again' }, 'Odd Aske'),
+        extend(house.deps, { assignmentIds: [ids[1]!], dueOn: due, dueTime: '17:00', reason: 'again' }, 'Odd Aske'),
         round === 5 ? markUnitDone(house.deps, tokens[0]!.token, tokens[0]!.units[0]!) : Promise.resolve(),
         dispatch(house.deps, house.mailer),
       ]);
@@ -345,7 +345,15 @@ describe('at the same moment', () => {
     expect(await rows(house.db, 'select 1 from replan')).toEqual([]);
     expect((await ledger()).filter((line) => line.startsWith('runa') && line.includes('planned'))).toEqual([]);
     const open = (await ledger()).filter((line) => line.startsWith('per') && line.endsWith('planned'));
-    expect(open.map((line) => line.split(' ')[1])).toEqual(['onboarding', 'two-days-to-go', 'late', 'to-manager', 'late#1', 'late#2', 'late#3']);
+    expect(open.map((line) => line.split(' ')[1])).toEqual([
+      'onboarding',
+      'two-days-to-go',
+      'late',
+      'to-manager',
+      'late#1',
+      'late#2',
+      'late#3',
+    ]);
     expect(mails().filter((line) => line.startsWith('per: Fire Teams Aboard: yours'))).toHaveLength(1);
   });
 });

@@ -27,3 +27,16 @@ where a.id = n.assignment_id
 
 export const releaseAddress = (db: Client, personId: string, now: number): Promise<unknown> =>
   db.query(RELEASE_ADDRESS, [personId, new Date(now)]);
+
+// what is held for somebody's leave is decided again: the leave was entered, moved or taken away
+const RELEASE_LEAVE = `
+update notices
+set try_at = $2::timestamptz
+where person_id = $1::bigint
+  and state = 'held'
+  and held_because = 'leave'
+  and try_at is not null
+`;
+
+export const releaseLeave = (db: Client, personId: string, now: number): Promise<unknown> =>
+  db.query(RELEASE_LEAVE, [personId, new Date(now)]);

@@ -3,7 +3,7 @@ import { dateOf, dayOf } from '@nudrik/core';
 import { z } from 'zod';
 import { announce } from '../db/db.ts';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
-import { houseToday } from '../people/routes.ts';
+import { houseToday } from '../people/today.ts';
 import { findNoticeSheet, listNotices, ribbon, whyStep } from './ledger.query.ts';
 
 const TRY_NOW = `

@@ -1,52 +1,114 @@
+import { chainOf, dayOf, ROSTER_FIELDS, tellDate, type Person, type RosterPerson, type RosterRow, type RowChange } from '@nudrik/core';
 import type { PersonChange } from '@nudrik/contract';
-import { chainOf, type Person } from '@nudrik/core';
-import { announce, maybeRow, transaction } from '../db/db.ts';
+import { announce, maybeRow, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { requestReplan } from '../notices/plan.ts';
-import { releaseAddress, releaseHeld } from '../notices/release.repo.ts';
+import { releaseAddress } from '../notices/release.repo.ts';
 import { Refused } from '../refusal.ts';
-import { listOpenAssignmentsAround } from './people.repo.ts';
+import { listRoster } from './people.repo.ts';
 import { getHouse, loadRoster } from './roster.repo.ts';
+import { houseToday } from './today.ts';
+import { writeRoster, type ChangeKind } from './write-roster.ts';
 
-/** Corrects an address or names a manager; what waited for that goes on. */
-export async function changePerson(deps: Deps, id: string, change: PersonChange): Promise<void> {
+interface Named {
+  id: string;
+  name: string;
+  email: string;
+}
+
+const nameOf = (client: Client, id: string): Promise<Named | null> =>
+  maybeRow<Named>(client, 'select id, name, email from people where id = $1::bigint', [id]);
+
+/** A person's row as it would be after a change, with everything checked that the roster asks for. */
+async function rowAfter(client: Client, was: RosterPerson | null, change: PersonChange): Promise<RosterRow> {
+  const other = async (column: 'email' | 'personnel_number', value: string): Promise<string | null> =>
+    (await maybeRow<{ name: string }>(client, `select name from people where lower(${column}) = lower($1::text) and id is distinct from $2::bigint limit 1`, [value, was?.id ?? null])) // prettier-ignore
+    ?.name ?? null;
+  const email = change.email?.toLowerCase();
+  const holder = email && (await other('email', email));
+  if (holder) throw new Refused('conflict', `${email} is the address of ${holder}; each person needs an address of their own.`);
+  const numbered = change.personnelNumber && (await other('personnel_number', change.personnelNumber));
+  if (numbered)
+    throw new Refused('conflict', `${change.personnelNumber} is the personnel number of ${numbered}; each person needs their own.`);
+  let site = was?.site ?? '';
+  if (change.siteId !== undefined) {
+    const found = await maybeRow<{ name: string }>(client, 'select name from sites where id = $1::bigint', [change.siteId]);
+    if (!found) throw new Refused('wrong-input', `siteId: there is no site ${change.siteId}.`);
+    site = found.name;
+  }
+  let managerEmail = was?.managerEmail ?? null;
+  if (change.managerId !== undefined) {
+    const manager = change.managerId === null ? null : await nameOf(client, change.managerId);
+    if (change.managerId !== null && !manager) throw new Refused('wrong-input', `managerId: there is no person ${change.managerId}.`);
+    if (was && manager) await refuseLoop(client, was, manager);
+    managerEmail = manager?.email ?? null;
+  }
+  const row: RosterRow = {
+    personnelNumber: change.personnelNumber !== undefined ? change.personnelNumber : (was?.personnelNumber ?? null),
+    name: change.name ?? was?.name ?? '',
+    email: email ?? was?.email ?? '',
+    department: change.department ?? was?.department ?? '',
+    site,
+    job: change.job !== undefined ? change.job : (was?.job ?? null),
+    managerEmail,
+    joinedOn: change.joinedOn !== undefined ? change.joinedOn : (was?.joinedOn ?? null),
+    leftOn: change.leftOn !== undefined ? change.leftOn : (was?.leftOn ?? null),
+  };
+  for (const [field, value] of [['name', row.name], ['email', row.email], ['department', row.department], ['siteId', row.site]] as const)
+    if (value === '') throw new Refused('wrong-input', `${field}: expected a value; got nothing. Nothing was changed.`); // prettier-ignore
+  if (row.joinedOn && row.leftOn && row.leftOn < row.joinedOn)
+    throw new Refused('wrong-input', `leftOn: ${row.name} would leave on ${tellDate(dayOf(row.leftOn))}, before joining on ${tellDate(dayOf(row.joinedOn))}. Nothing was changed.`); // prettier-ignore
+  return row;
+}
+
+/** Refuses a manager under whom the chain would run in a circle, naming the circle. */
+async function refuseLoop(client: Client, person: RosterPerson, manager: Named): Promise<void> {
+  if (manager.id === person.id) throw new Refused('conflict', `${person.name} would be their own manager; nothing was changed.`);
+  const roster = await loadRoster(client, [manager.id], [], (await getHouse(client)).sending);
+  const self: Person = roster.getPerson(manager.id);
+  const above = [self, ...chainOf(self, roster).chain];
+  const at = above.findIndex(({ id }) => id === person.id);
+  if (at >= 0)
+    throw new Refused('conflict', `The managers would run in a circle: ${[person.name, ...above.slice(0, at + 1).map(({ name }) => name)].join(' → ')}. Nothing was changed.`); // prettier-ignore
+}
+
+const differences = (was: RosterRow, now: RosterRow): RowChange['changes'] =>
+  ROSTER_FIELDS.filter((field) => was[field] !== now[field]).map((field) => ({ field, from: was[field], to: now[field] }));
+
+function kindFor(was: RosterRow, now: RosterRow): ChangeKind {
+  if (was.leftOn === null && now.leftOn !== null) return 'left';
+  if (was.leftOn !== null && now.leftOn === null) return 'returned';
+  return 'changed';
+}
+
+/** Changes what the roster knows of a person; what waited for that goes on, and what hangs on it is looked at again. */
+export async function changePerson(deps: Deps, id: string, change: PersonChange, byWhom: string): Promise<void> {
+  const today = await houseToday(deps);
   await transaction(deps.db, async (client) => {
-    const person = await maybeRow<{ email: string; name: string }>(
-      client,
-      'select email, name from people where id = $1::bigint for update',
-      [id],
-    );
-    if (!person) throw new Refused('not-found');
-    const now = deps.clock.now();
-    if (change.email !== undefined) {
-      const email = change.email.toLowerCase();
-      const other = await maybeRow<{ name: string }>(client, 'select name from people where email = $1::text and id <> $2::bigint', [
-        email,
-        id,
-      ]);
-      if (other) throw new Refused('conflict', `${email} is the address of ${other.name}; each person needs an address of their own.`);
-      await client.query("update people set email = $2::text, address_state = 'ok', address_words = null where id = $1::bigint", [
-        id,
-        email,
-      ]);
-      await releaseAddress(client, id, now);
+    if (!(await maybeRow(client, 'select 1 from people where id = $1::bigint for update', [id]))) throw new Refused('not-found');
+    const was = (await listRoster(client, id))[0]!;
+    const person = await rowAfter(client, was, change);
+    const changes = differences(was, person);
+    const kind = kindFor(was, person);
+    await writeRoster(client, changes.length ? [{ row: null, id, person, changes }] : [], () => kind, {
+      at: deps.clock.now(),
+      byWhom,
+      today,
+    });
+    // an address that bounced and is entered again as it is: somebody says that it works
+    if (change.email !== undefined && changes.every(({ field }) => field !== 'email')) {
+      await client.query("update people set address_state = 'ok', address_words = null where id = $1::bigint", [id]);
+      await releaseAddress(client, id, deps.clock.now());
     }
-    if (change.managerId !== undefined) {
-      await client.query('update people set manager_id = $2::bigint where id = $1::bigint', [id, change.managerId]);
-      if (change.managerId !== null) {
-        const roster = await loadRoster(client, [id, change.managerId], [], (await getHouse(client)).sending);
-        if (!roster.person(change.managerId)) throw new Refused('wrong-input', `managerId: there is no person ${change.managerId}.`);
-        const self: Person = roster.getPerson(id);
-        if (chainOf(self, roster).loop)
-          throw new Refused(
-            'conflict',
-            `${roster.getPerson(change.managerId).name} reports to ${person.name}, directly or up the line: the managers would run in a circle.`,
-          );
-      }
-    }
-    const around = await listOpenAssignmentsAround(client, [change.email?.toLowerCase() ?? person.email]);
-    await releaseHeld(client, around, now);
-    await requestReplan(client, around);
     await announce(client, 'people', 'work');
+  });
+}
+
+/** Adds somebody by hand. */
+export async function addPerson(deps: Deps, change: PersonChange, byWhom: string): Promise<string> {
+  const today = await houseToday(deps);
+  return transaction(deps.db, async (client) => {
+    const person = await rowAfter(client, null, change);
+    const { ids } = await writeRoster(client, [{ row: null, id: null, person, changes: [] }], () => 'added', { at: deps.clock.now(), byWhom, today }); // prettier-ignore
+    return ids[0]!;
   });
 }

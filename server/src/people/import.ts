@@ -1,52 +1,118 @@
-import { previewRoster, type RosterPreview } from '@nudrik/core';
-import { announce, transaction } from '../db/db.ts';
+import {
+  chooseGroups, matchColumns, plainHeader, previewRoster, readTable, shareOf, takenOf, UnreadableFile,
+  type Groups, type PreviewOptions, type RosterColumn, type RosterPreview, type TableFile,
+} from '@nudrik/core'; // prettier-ignore
+import type { ImportOrder, ImportResult, RosterFacts } from '@nudrik/contract';
+import { oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { requestReplan } from '../notices/plan.ts';
-import { releaseHeld } from '../notices/release.repo.ts';
+import { insertFile } from '../courses/courses.repo.ts';
 import { Refused } from '../refusal.ts';
-import { listOpenAssignmentsAround, listRoster, listSiteNames, putPeople, rosterMark } from './people.repo.ts';
-import { readRosterFile } from './roster-file.ts';
+import { listRoster, listSiteNames, rosterMark } from './people.repo.ts';
+import { houseToday } from './today.ts';
+import { kindsIn, writeRoster } from './write-roster.ts';
 
-export interface ImportPreview extends RosterPreview {
-  /** sent back with "take": the roster that this preview was made against */
-  mark: string;
+export const getChangeShare = async (db: Queryable): Promise<number> =>
+  Number((await oneRow<{ change_share: string }>(db, 'select change_share from settings')).change_share);
+
+/** Everything that a file is compared with: for the browser's worker. */
+export async function rosterFacts(deps: Deps): Promise<RosterFacts> {
+  const { db } = deps;
+  const remembered = await rows<{ header: string; field: RosterColumn | null }>(db, 'select header, field from column_memory');
+  return {
+    mark: await rosterMark(db),
+    people: await listRoster(db),
+    sites: await listSiteNames(db),
+    departments: (await rows<{ name: string }>(db, 'select name from departments order by name')).map((row) => row.name),
+    remembered: Object.fromEntries(remembered.map(({ header, field }) => [header, field])),
+    today: await houseToday(deps),
+    changeShare: await getChangeShare(db),
+  };
 }
 
-/** Compares a file with the roster; nothing is stored. */
-export async function previewImport(deps: Deps, bytes: Buffer, fileName: string): Promise<ImportPreview> {
-  const table = readRosterFile(bytes, fileName);
-  const preview = previewRoster(table, await listRoster(deps.db), await listSiteNames(deps.db));
-  return { ...preview, mark: await rosterMark(deps.db) };
+async function readFile(bytes: Buffer, fileName: string): Promise<TableFile> {
+  try {
+    return await readTable(bytes);
+  } catch (error) {
+    if (error instanceof UnreadableFile) throw new Refused('wrong-file', `${fileName}: ${error.message}. Nothing was taken.`);
+    throw error;
+  }
+}
+
+/** Compares cells with the roster as it stands under the lock. */
+export async function previewCells(
+  db: Queryable,
+  cells: readonly (readonly string[])[],
+  matching: { columns: (RosterColumn | null)[]; dateOrder: ImportOrder['dateOrder'] },
+  options: PreviewOptions,
+  groups: Groups,
+): Promise<RosterPreview> {
+  const roster = await listRoster(db);
+  return chooseGroups(previewRoster(cells, matching, roster, await listSiteNames(db), options), groups, roster);
 }
 
 const INSERT_IMPORT = `
-insert into imports (file_name, taken_at, taken_by, added, changed, rejected)
-values ($1::text, $2::timestamptz, $3::text, $4::integer, $5::integer, $6::integer)
+insert into imports (file_name, taken_at, taken_by, added, changed, returned, gone, rejected, file_id, source)
+values ($1::text, $2::timestamptz, $3::text, $4::integer, $5::integer, $6::integer, $7::integer, $8::integer, $9::bigint, $10::text)
+returning id
 `;
 
+/** Stores what a preview shows, as one import. @returns its id, null where there was nothing to take */
+export async function storePreview(
+  client: Client,
+  preview: RosterPreview,
+  groups: Groups,
+  by: { at: number; byWhom: string; today: string; fileName: string; source: 'file' | 'feed'; file: Buffer | null },
+): Promise<ImportResult> {
+  const taken = takenOf(preview, groups);
+  const result = { added: preview.added.length, changed: preview.changed.length, returned: preview.returned.length, left: preview.left.length, rejected: preview.rejected.length }; // prettier-ignore
+  if (taken.length === 0) return { id: null, ...result };
+  const type = by.fileName.toLowerCase().endsWith('.xlsx')
+    ? 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet'
+    : 'text/csv';
+  const fileId = by.file === null ? null : (await insertFile(client, by.fileName, type, by.file)).id;
+  const { id } = await oneRow<{ id: string }>(client, INSERT_IMPORT, [by.fileName, new Date(by.at), by.byWhom, result.added, result.changed, result.returned, result.left, result.rejected, fileId, by.source]); // prettier-ignore
+  const { departmentsMade } = await writeRoster(client, taken, kindsIn(preview, groups), { ...by, importId: id });
+  await client.query('update imports set departments_made = $2::bigint[] where id = $1::bigint', [id, departmentsMade]);
+  return { id, ...result };
+}
+
+/** Keeps others from changing the roster between the look at it and the writing. */
+export const lockRoster = (client: Client): Promise<unknown> => client.query('lock table people in share row exclusive mode');
+
 /** Takes a file's changes in one transaction, if the roster is still the one that the preview showed. */
-export async function takeImport(
-  deps: Deps,
-  bytes: Buffer,
-  fileName: string,
-  mark: string,
-  byWhom: string,
-): Promise<{ added: number; changed: number; rejected: number }> {
+export async function takeImport(deps: Deps, bytes: Buffer, order: ImportOrder, byWhom: string): Promise<ImportResult> {
+  const { cells } = await readFile(bytes, order.fileName);
+  const today = await houseToday(deps);
   return transaction(deps.db, async (client) => {
-    await client.query('lock table people in share row exclusive mode');
-    if ((await rosterMark(client)) !== mark)
+    await lockRoster(client);
+    if ((await rosterMark(client)) !== order.mark)
       throw new Refused('stale', 'The roster was changed after this preview was made. Look at the preview again; nothing was taken.');
-    const preview = previewRoster(readRosterFile(bytes, fileName), await listRoster(client), await listSiteNames(client));
-    const people = [...preview.added, ...preview.changed].map(({ person }) => person);
-    const counts = { added: preview.added.length, changed: preview.changed.length, rejected: preview.rejected.length };
-    if (people.length === 0) return counts;
-    await putPeople(client, people);
-    const emails = preview.changed.map(({ person }) => person.email);
-    const around = await listOpenAssignmentsAround(client, emails);
-    await releaseHeld(client, around, deps.clock.now());
-    await requestReplan(client, around);
-    await client.query(INSERT_IMPORT, [fileName, new Date(deps.clock.now()), byWhom, counts.added, counts.changed, counts.rejected]);
-    await announce(client, 'people');
-    return counts;
+    const preview = await previewCells(client, cells, order, { ...order, today }, order.groups);
+    const share = await getChangeShare(client);
+    if (shareOf(preview.left.length, preview) > share && order.confirmedLeft !== preview.left.length)
+      throw new Refused(
+        'conflict',
+        `${preview.left.length} of ${preview.rosterSize} people would have left, which is more than ${share} %. Confirm that number, or leave the group out; nothing was taken.`,
+      );
+    await rememberColumns(client, cells[0] ?? [], order.columns);
+    return storePreview(client, preview, order.groups, { at: deps.clock.now(), byWhom, today, fileName: order.fileName, source: 'file', file: bytes }); // prettier-ignore
   });
+}
+
+const REMEMBER = `
+insert into column_memory (header, field)
+select * from unnest($1::text[], $2::text[])
+on conflict (header) do update set field = excluded.field
+`;
+
+/** Keeps what somebody corrected: columns that are matched otherwise than the file itself proposes. */
+async function rememberColumns(client: Client, header: readonly string[], columns: readonly (RosterColumn | null)[]): Promise<void> {
+  const proposed = matchColumns([header], { remembered: {}, sites: [], departments: [] }).columns;
+  const own = new Map<string, RosterColumn | null>();
+  header.forEach((text, index) => {
+    const column = columns[index] ?? null;
+    if (text.trim() !== '' && column !== proposed[index]) own.set(plainHeader(text), column);
+  });
+  await client.query('delete from column_memory where header = any($1::text[])', [header.map(plainHeader)]);
+  await client.query(REMEMBER, [[...own.keys()], [...own.values()]]);
 }

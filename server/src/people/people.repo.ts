@@ -1,19 +1,23 @@
-import type { RosterRow } from '@nudrik/core';
+import type { RosterPerson, RosterRow } from '@nudrik/core';
 import type { AssignmentLine, PeopleFacets, PeoplePage, PeopleQuery, PersonRow, PersonSheet } from '@nudrik/contract';
 import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_ROSTER = `
-select p.personnel_number, p.name, p.email, d.name as department, s.name as site, p.job, m.email as manager_email, p.joined_on, p.left_on
+select p.id, p.personnel_number, p.name, p.email, d.name as department, s.name as site, p.job, m.email as manager_email, p.joined_on, p.left_on
 from people p
 join departments d on d.id = p.department_id
 join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
+where $1::bigint is null
+  or p.id = $1::bigint
+order by p.id
 `;
 
-/** Everyone, as a roster file writes them. */
-export async function listRoster(db: Queryable): Promise<RosterRow[]> {
-  const found = await rows<Record<string, string | null>>(db, LIST_ROSTER);
+/** Everyone, or one person, as a roster file writes them. */
+export async function listRoster(db: Queryable, id: string | null = null): Promise<RosterPerson[]> {
+  const found = await rows<Record<string, string | null>>(db, LIST_ROSTER, [id]);
   return found.map((row) => ({
+    id: row['id']!,
     personnelNumber: row['personnel_number']!,
     name: row['name']!,
     email: row['email']!,
@@ -73,13 +77,18 @@ export async function putPeople(db: Client, people: readonly RosterRow[]): Promi
     people.map((p) => p.personnelNumber), people.map((p) => p.name), people.map((p) => p.email), people.map((p) => p.department),
     people.map((p) => p.site), people.map((p) => p.job), people.map((p) => p.joinedOn), people.map((p) => p.leftOn),
   ]); // prettier-ignore
+  await setManagers(db, people);
+}
+
+/** Puts everyone below the manager that they name by address. */
+export async function setManagers(db: Client, people: readonly RosterRow[]): Promise<void> {
   await db.query(SET_MANAGERS, [people.map((p) => p.email), people.map((p) => p.managerEmail)]);
 }
 
 // assignments whose plan looks at one of these people: their own, and those of everyone below them in the line
 const LIST_OPEN_AROUND = `
 with recursive line (id) as (
-  select id from people where email = any($1::text[])
+  select unnest($1::bigint[])
   union
   select p.id from line l join people p on p.manager_id = l.id
 )
@@ -88,8 +97,9 @@ from line l
 join assignments a on a.person_id = l.id and a.closed_by is null
 `;
 
-export async function listOpenAssignmentsAround(db: Queryable, emails: readonly string[]): Promise<string[]> {
-  return (await rows<{ id: string }>(db, LIST_OPEN_AROUND, [emails])).map((row) => row.id);
+export async function listOpenAssignmentsAround(db: Queryable, personIds: readonly string[]): Promise<string[]> {
+  if (personIds.length === 0) return [];
+  return (await rows<{ id: string }>(db, LIST_OPEN_AROUND, [personIds])).map((row) => row.id);
 }
 
 const SORTS: Record<PeopleQuery['sort'], string> = {
@@ -103,7 +113,7 @@ const SORTS: Record<PeopleQuery['sort'], string> = {
 };
 
 const PERSON_COLUMNS = `
-  p.id, p.personnel_number, p.name, p.email, d.name as department, s.name as site, s.zone, p.job, p.manager_id, m.name as manager_name, p.joined_on, p.left_on,
+  p.id, p.personnel_number, p.name, p.email, d.name as department, s.id as site_id, s.name as site, s.zone, p.job, p.manager_id, m.name as manager_name, p.joined_on, p.left_on,
   p.address_state, p.address_words, coalesce(a.open, 0)::integer as open, coalesce(a.late, 0)::integer as late
 `;
 const PERSON_TABLES = `
@@ -125,6 +135,7 @@ interface PersonDbRow {
   name: string;
   email: string;
   department: string;
+  site_id: string;
   site: string;
   zone: string;
   job: string | null;
@@ -153,7 +164,8 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
   };
   if (query.find)
     add((n) => `(p.name ilike ${n} or p.email ilike ${n} or p.personnel_number ilike ${n} or p.job ilike ${n})`, containing(query.find));
-  if (query.department) add((n) => `d.name = ${n}::text`, query.department);
+  if (query.department) add((n) => `p.department_id in (select departments_under(array[${n}::text]))`, query.department);
+  if (query.group) add((n) => `exists (select 1 from group_members g where g.person_id = p.id and g.group_id = ${n}::bigint)`, query.group);
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
   if (query.show === 'left') add((n) => `p.left_on <= ${n}::date`, today);
   if (query.show === 'here' || query.show === 'no-manager' || query.show === 'unreachable')
@@ -173,11 +185,15 @@ export async function peopleFacets(db: Queryable): Promise<PeopleFacets> {
   return {
     departments: await rows(
       db,
-      'select d.name, count(p.id)::integer as people from departments d left join people p on p.department_id = d.id and p.left_on is null group by d.id order by d.name',
+      'select d.name, count(p.id)::integer as people from departments d left join people p on p.department_id in (select departments_under(array[d.name])) and p.left_on is null group by d.id order by d.name',
+    ),
+    groups: await rows(
+      db,
+      'select g.id, g.name, count(p.id)::integer as people from groups g left join group_members m on m.group_id = g.id left join people p on p.id = m.person_id and p.left_on is null group by g.id order by g.name',
     ),
     sites: await rows(
       db,
-      'select s.name, s.zone, count(p.id)::integer as people from sites s left join people p on p.site_id = s.id and p.left_on is null group by s.id order by s.name',
+      'select s.id, s.name, s.zone, count(p.id)::integer as people from sites s left join people p on p.site_id = s.id and p.left_on is null group by s.id order by s.name',
     ),
   };
 }
@@ -189,11 +205,20 @@ export const ASSIGNMENT_COLUMNS = `
 `;
 
 const LIST_ASSIGNMENTS_OF = `
-select ${ASSIGNMENT_COLUMNS}
+select
+  ${ASSIGNMENT_COLUMNS}, a.is_by_hand, a.waived_until, a.proof_id, f.name as proof_name,
+  (
+    select coalesce(jsonb_agg(jsonb_build_object('id', q.id::text, 'name', q.name, 'isOut', r.out_since is not null) order by r.since), '[]')
+    from assignment_reasons r
+    join requirements q on q.id = r.requirement_id
+    where r.assignment_id = a.id
+  ) as reasons
 from assignments a
 join courses k on k.id = a.course_id
 left join certificates c on c.assignment_id = a.id
+left join files f on f.id = a.proof_id
 where a.person_id = $1::bigint
+  and a.closed_because is distinct from 'undone'
 order by a.closed_by is not null, a.due_at desc
 `;
 
@@ -229,7 +254,10 @@ export const certificateWord = (row: { expires_on: string | null; revoked_at: Da
   row.revoked_at ? 'revoked' : row.expires_on !== null && row.expires_on < today ? 'expired' : 'current';
 
 export async function listAssignmentLines(db: Queryable, personId: string, now: number, today: string): Promise<AssignmentLine[]> {
-  const found = await rows<AssignmentDbRow>(db, LIST_ASSIGNMENTS_OF, [personId]);
+  const found = await rows<
+    AssignmentDbRow &
+      Pick<AssignmentLine, 'reasons'> & { is_by_hand: boolean; waived_until: string | null; proof_id: string | null; proof_name: string }
+  >(db, LIST_ASSIGNMENTS_OF, [personId]);
   return found.map((row) => ({
     id: row.id,
     course: { id: row.course_id, title: row.title },
@@ -241,11 +269,15 @@ export async function listAssignmentLines(db: Queryable, personId: string, now: 
     unitsDone: row.done,
     unitsRequired: row.required,
     certificate: row.serial ? { serial: row.serial, state: certificateWord(row, today) } : null,
+    reasons: row.reasons,
+    isByHand: row.is_by_hand,
+    waivedUntil: row.waived_until,
+    proof: row.proof_id === null ? null : { fileId: row.proof_id, name: row.proof_name },
   }));
 }
 
 const LIST_LEAVES_OF = `
-select l.from_on as "from", l.to_on as "to", c.name as cover
+select l.id, l.from_on as "from", l.to_on as "to", c.name as cover
 from leaves l
 left join people c on c.id = l.cover_id
 where l.person_id = $1::bigint
@@ -264,10 +296,15 @@ select count(*)::integer as team from line
 export async function findPersonSheet(db: Queryable, id: string, now: number, today: string): Promise<PersonSheet | null> {
   const row = await maybeRow<PersonDbRow>(db, `select ${PERSON_COLUMNS} ${PERSON_TABLES} where p.id = $2::bigint`, [new Date(now), id]);
   if (!row) return null;
-  const leave = await rows<{ from: string; to: string; cover: string | null }>(db, LIST_LEAVES_OF, [id]);
+  const leave = await rows<{ id: string; from: string; to: string; cover: string | null }>(db, LIST_LEAVES_OF, [id]);
+  const groups = await rows<{ id: string; name: string }>(
+    db,
+    'select g.id, g.name from group_members m join groups g on g.id = m.group_id where m.person_id = $1::bigint order by g.name',
+    [id],
+  );
   const { team } = await oneRow<{ team: number }>(db, COUNT_LINE, [id]);
   return {
-    person: { ...personOf(row), zone: row.zone, addressWords: row.address_words, leave, team },
+    person: { ...personOf(row), zone: row.zone, addressWords: row.address_words, leave, team, siteId: row.site_id, groups },
     assignments: await listAssignmentLines(db, id, now, today),
   };
 }

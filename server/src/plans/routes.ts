@@ -2,7 +2,7 @@ import { Id, PlanDraft } from '@nudrik/contract';
 import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
-import { houseToday } from '../people/routes.ts';
+import { houseToday } from '../people/today.ts';
 import { findPlan, listPlans } from './plans.repo.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 

@@ -30,13 +30,13 @@ const SORTS: Record<ReportQuery['sort'], string> = {
 
 function filterOf(query: ReportQuery, courseId: string, now: number): { where: string; values: unknown[] } {
   const values: unknown[] = [courseId, new Date(now)];
-  const where = ['a.course_id = $1::bigint', '$2::timestamptz is not null'];
+  const where = ['a.course_id = $1::bigint', "a.closed_because is distinct from 'undone'", '$2::timestamptz is not null'];
   const add = (clause: (n: string) => string, value: unknown): void => {
     values.push(value);
     where.push(clause(`$${values.length}`));
   };
   if (query.find) add((n) => `(p.name ilike ${n} or m.name ilike ${n} or p.email ilike ${n})`, containing(query.find));
-  if (query.department) add((n) => `d.name = ${n}::text`, query.department);
+  if (query.department) add((n) => `p.department_id in (select departments_under(array[${n}::text]))`, query.department);
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
   if (query.state !== 'all') where.push(STATES[query.state]);
   return { where: where.join(' and '), values };
@@ -169,7 +169,7 @@ select
   count(a.id) filter (where (a.closed_at is null or a.closed_at > w.until) and a.due_at < w.until)::integer as late
 from weeks w
 cross join settings h
-left join assignments a on a.course_id = $1::bigint and a.assigned_at <= w.until
+left join assignments a on a.course_id = $1::bigint and a.assigned_at <= w.until and a.closed_because is distinct from 'undone'
 group by w.until, h.house_zone
 order by w.until
 `;

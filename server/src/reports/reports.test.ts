@@ -191,12 +191,12 @@ describe('my team', () => {
     ['before the one in force', '2027-03-20', 'is not after the one in force'],
     ['in the past', '2027-03-01', 'has passed'],
   ])('an extension %s is refused with both dates', async (_, dueOn, words) => {
-    await expect(extend(house.deps, ids['odd']!, { dueOn, dueTime: '17:00', reason: 'x' }, 'Kari')).rejects.toThrow(words);
+    await expect(extend(house.deps, { assignmentIds: [ids['odd']!], dueOn, dueTime: '17:00', reason: 'x' }, 'Kari')).rejects.toThrow(words);
   });
 
   it('a closed assignment is not extended', async () => {
-    await expect(extend(house.deps, ids['runa']!, { dueOn: '2027-05-01', dueTime: '17:00', reason: 'x' }, 'Kari')).rejects.toThrow(
-      'is finished since',
-    );
+    await expect(
+      extend(house.deps, { assignmentIds: [ids['runa']!], dueOn: '2027-05-01', dueTime: '17:00', reason: 'x' }, 'Kari'),
+    ).rejects.toThrow('is finished since');
   });
 });

@@ -3,7 +3,7 @@ import { Zone } from '@nudrik/core';
 import { OFFICE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { getHouse } from '../people/roster.repo.ts';
-import { houseToday } from '../people/routes.ts';
+import { houseToday } from '../people/today.ts';
 import { allReportRows, courseReport, overTime } from './course-report.ts';
 import { sendCsv, sendXlsx } from './export.ts';
 import { teamOf } from './team.repo.ts';

@@ -3,7 +3,7 @@ import type { TodayNeed, TodayView } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../people/roster.repo.ts';
-import { houseToday } from '../people/routes.ts';
+import { houseToday } from '../people/today.ts';
 
 const LIST_WAITING = `
 select n.last_error as error, count(*)::integer as count, min(n.at) as since, min(n.recipient_name) as name
@@ -100,6 +100,48 @@ order by n.at desc
 limit 20
 `;
 
+// the newest pull that reached the feed, and one that waits
+const LIST_PULLS = `
+select id, at, outcome, words, jsonb_array_length(rejected) as refused, rejected -> 0 ->> 'reason' as reason
+from pulls
+where id = (select max(id) from pulls where outcome in ('taken', 'unchanged') and jsonb_array_length(rejected) > 0 and at > $1::timestamptz - interval '3 days')
+  or outcome = 'held'
+  or (outcome = 'failed' and id = (select max(id) from pulls))
+order by id desc
+`;
+
+const LIST_OUTSIDE = `
+select q.id, q.name, c.title, count(*)::integer as count, min(p.name) as person
+from assignment_reasons r
+join assignments a on a.id = r.assignment_id and a.closed_by is null
+join requirements q on q.id = r.requirement_id
+join courses c on c.id = a.course_id
+join people p on p.id = a.person_id
+where r.out_since is not null
+group by q.id, c.id
+order by q.name
+`;
+
+/** What the roster needs a person for: pulls that wait, failed or refused rows; and assignments whose people left the audience. */
+async function rosterNeeds(db: Queryable, now: number, zone: Zone): Promise<TodayNeed[]> {
+  const list: TodayNeed[] = [];
+  for (const row of await rows<{ id: string; at: Date; outcome: string; words: string; refused: number; reason: string | null }>(db, LIST_PULLS, [new Date(now)])) {
+    const act = { label: row.outcome === 'held' ? 'Look at it' : 'Open the feed', link: row.outcome === 'held' ? `/people/feed?pull=${row.id}` : '/people/feed', does: null };
+    const when = tellMoment(row.at.getTime(), zone);
+    if (row.outcome === 'held') list.push({ kind: 'roster', label: 'Roster held', words: `Personnel feed, ${when}: ${row.words}`, act });
+    else if (row.outcome === 'failed') list.push({ kind: 'roster', label: 'Feed fails', words: `Personnel feed, ${when}: ${row.words}`, act });
+    else list.push({ kind: 'roster', label: 'Row refused', words: `Personnel feed, ${when}: ${row.reason}${row.refused > 1 ? ` And ${row.refused - 1} more.` : ''}`, act });
+  }
+  for (const row of await rows<{ id: string; name: string; title: string; count: number; person: string }>(db, LIST_OUTSIDE))
+    list.push({
+      kind: 'outside',
+      label: 'Out of audience',
+      words: `${row.count === 1 ? `${row.person} is` : `${row.count} people are`} no longer in the audience of “${row.name}” and ${row.count === 1 ? 'has' : 'have'} ${row.title} open: withdraw or keep?`,
+      act: { label: 'Decide', link: `/requirements/${row.id}?show=asks`, does: null },
+    });
+  return list;
+} // prettier-ignore
+
 async function needs(db: Queryable, today: string, now: number, zone: Zone): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
   for (const row of await rows<{ error: string; count: number; since: Date; name: string }>(db, LIST_WAITING))
@@ -191,7 +233,7 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
           does: null,
         },
       });
-  return list;
+  return [...list, ...(await rosterNeeds(db, now, zone))];
 }
 
 const LIST_NEXT = `

@@ -1,0 +1,152 @@
+import { readDate, readTable, findDateOrder, plainHeader, tellDate, dayOf, Zone, UnreadableFile, type DateOrder } from '@nudrik/core';
+import type { ActResult, CompletionsPreview, CompletionsRequest } from '@nudrik/contract';
+import { announce, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { requestReplan } from '../notices/plan.ts';
+import { houseToday } from '../people/today.ts';
+import { Refused } from '../refusal.ts';
+import { insertEvents } from '../requirements/apply.ts';
+import { requestReconcile } from '../requirements/queue.ts';
+import { recordAct } from './acts.ts';
+import { newToken } from './assignments.repo.ts';
+import { tellPeople } from './change.ts';
+
+const COLUMNS: Record<'person' | 'course' | 'finished on', string[]> = {
+  'person': ['person', 'email', 'mail', 'number', 'personnelnumber', 'personnelno', 'employeeno', 'name'],
+  'course': ['course', 'code', 'coursecode', 'title', 'training'],
+  'finished on': ['finishedon', 'finished', 'completed', 'completedon', 'date', 'completiondate'],
+}; // prettier-ignore
+
+interface Completion {
+  row: number;
+  personId: string;
+  person: string;
+  courseId: string;
+  course: string;
+  finishedOn: string;
+  openId: string | null;
+  zone: string;
+}
+
+interface Draft extends Omit<CompletionsPreview, 'rows'> {
+  list: Completion[];
+}
+
+const LIST_KNOWN = `
+select p.id, p.name, p.email, p.personnel_number, s.zone
+from people p
+join sites s on s.id = p.site_id
+`;
+
+/** Reads earlier completions from CSV text; every row that is refused says why. */
+async function draft(deps: Deps, db: Queryable, request: CompletionsRequest): Promise<Draft> {
+  let cells: string[][];
+  try {
+    ({ cells } = await readTable(new TextEncoder().encode(request.text)));
+  } catch (error) {
+    if (error instanceof UnreadableFile) throw new Refused('wrong-file', `${error.message}. Nothing was recorded.`);
+    throw error;
+  }
+  const header = (cells[0] ?? []).map(plainHeader);
+  const at = (name: keyof typeof COLUMNS): number => COLUMNS[name].map((alias) => header.indexOf(alias)).find((index) => index >= 0) ?? -1;
+  const columns = { person: at('person'), course: at('course'), on: at('finished on') };
+  const body = cells.slice(1).map((row, index) => ({ row: index + 2, cells: row })).filter(({ cells: own }) => own.some((cell) => cell.trim() !== '')); // prettier-ignore
+  const proposed = findDateOrder(body.map(({ cells: own }) => own[columns.on] ?? ''));
+  const dateOrder: DateOrder = request.dateOrder ?? proposed.dateOrder;
+  const result: Draft = { list: [], rejected: [], dateOrder, isDateOrderSure: request.dateOrder !== null || proposed.isDateOrderSure };
+  for (const [name, index] of [['person', columns.person], ['course', columns.course], ['finished on', columns.on]] as const)
+    if (index < 0) result.rejected.push({ row: 1, column: name, reason: `The column "${name}" is missing. The header has: ${(cells[0] ?? []).join(', ') || 'nothing'}.` }); // prettier-ignore
+  if (result.rejected.length > 0) return result;
+
+  const people = await rows<{ id: string; name: string; email: string; personnel_number: string | null; zone: string }>(db, LIST_KNOWN);
+  const personOf = new Map(people.flatMap((p) => [[p.email, p] as const, ...(p.personnel_number ? [[p.personnel_number.toLowerCase(), p] as const] : [])])); // prettier-ignore
+  const courses = await rows<{ id: string; title: string; code: string | null }>(db, 'select id, title, code from courses');
+  const courseOf = new Map(courses.flatMap((c) => [[c.title.toLowerCase(), c] as const, ...(c.code ? [[c.code.toLowerCase(), c] as const] : [])])); // prettier-ignore
+  const open = new Map(
+    (await rows<{ id: string; person_id: string; course_id: string }>(db, 'select id, person_id, course_id from assignments where closed_by is null')).map((a) => [`${a.person_id}/${a.course_id}`, a.id]),
+  ); // prettier-ignore
+  const today = await houseToday(deps);
+  const seen = new Map<string, number>();
+  for (const { row, cells: own } of body) {
+    const [who, what, when] = [own[columns.person], own[columns.course], own[columns.on]].map((cell) => (cell ?? '').trim()) as [string, string, string]; // prettier-ignore
+    const reject = (column: string, reason: string): void => void result.rejected.push({ row, column, reason });
+    const before = result.rejected.length;
+    const person = personOf.get(who.toLowerCase());
+    const course = courseOf.get(what.toLowerCase());
+    const finishedOn = readDate(when, dateOrder);
+    if (!person) reject('person', `"${who}" is neither an e-mail nor a personnel number on the roster.`);
+    if (!course) reject('course', `There is no course "${what}"; expected a title or a code.`);
+    if (finishedOn === null)
+      reject('finished on', `"${when}" is not a date; expected one like ${dateOrder === 'ymd' ? '2026-05-11' : dateOrder === 'dmy' ? '11.05.2026' : '05/11/2026'}.`); // prettier-ignore
+    else if (finishedOn > today) reject('finished on', `${tellDate(dayOf(finishedOn))} has not come yet; expected a day that has passed.`);
+    if (result.rejected.length > before) continue;
+    const key = `${person!.id}/${course!.id}`;
+    if (seen.has(key)) {
+      reject('person', `${person!.name} and ${course!.title} stand in row ${seen.get(key)} already.`);
+      continue;
+    }
+    seen.set(key, row);
+    result.list.push({ row, personId: person!.id, person: person!.name, courseId: course!.id, course: course!.title, finishedOn: finishedOn!, openId: open.get(key) ?? null, zone: person!.zone }); // prettier-ignore
+  }
+  return result;
+}
+
+export async function previewCompletions(deps: Deps, request: CompletionsRequest): Promise<CompletionsPreview> {
+  const { list, ...rest } = await draft(deps, deps.db, request);
+  return {
+    ...rest,
+    rows: list.map(({ row, person, course, finishedOn, openId }) => ({
+      row,
+      person,
+      course,
+      finishedOn,
+      words: openId ? 'finishes the open assignment; its unsent notices are cancelled' : 'goes on the record as finished',
+    })),
+  };
+}
+
+const INSERT_FINISHED = `
+insert into assignments (person_id, course_id, round, assigned_at, assigned_by, first_due_at, due_at, closed_by, closed_at, completed_on, proof_id, token)
+select
+  r.person_id, r.course_id, 1 + coalesce((select max(a.round) from assignments a where a.person_id = r.person_id and a.course_id = r.course_id), 0),
+  r.at, $6::text, r.at, r.at, 'finished', r.at, r.completed_on, $7::bigint, r.token
+from unnest($1::bigint[], $2::bigint[], $3::timestamptz[], $4::date[], $5::text[]) as r (person_id, course_id, at, completed_on, token)
+returning id
+`;
+
+/** Records earlier completions, with their proof; an open assignment of the same course is finished by it. */
+export async function recordCompletions(deps: Deps, request: CompletionsRequest, byWhom: string): Promise<ActResult> {
+  return transaction(deps.db, async (client: Client) => {
+    const { list, rejected } = await draft(deps, client, request);
+    if (list.length === 0)
+      throw new Refused('wrong-input', `Nothing can be recorded: ${rejected[0]?.reason ?? 'the list is empty.'} Nothing was changed.`);
+    if (!request.reason) throw new Refused('wrong-input', 'reason: expected where these completions come from; got nothing. Nothing was changed.'); // prettier-ignore
+    const at = deps.clock.now();
+    const open = list.filter(({ openId }) => openId !== null);
+    const past = list.filter(({ openId }) => openId === null);
+    const noon = ({ zone, finishedOn }: Completion): Date => new Date(Zone.of(zone).toInstant(dayOf(finishedOn), 12 * 3_600_000));
+    const stored = await rows<{ id: string }>(client, INSERT_FINISHED, [past.map((c) => c.personId), past.map((c) => c.courseId), past.map(noon), past.map((c) => c.finishedOn), past.map(() => newToken()), byWhom, request.proofId]); // prettier-ignore
+    const openIds = open.map(({ openId }) => openId!);
+    await client.query(
+      "update assignments a set closed_by = 'finished', closed_at = $3::timestamptz, completed_on = r.on_date, proof_id = $4::bigint from unnest($1::bigint[], $2::date[]) as r (id, on_date) where a.id = r.id and a.closed_by is null",
+      [openIds, open.map((c) => c.finishedOn), new Date(at), request.proofId],
+    );
+    const ids = stored.map(({ id }) => id);
+    await insertEvents(client, openIds.map((id) => ({ id, type: 'finished', data: { reason: request.reason } })), at, byWhom); // prettier-ignore
+    await insertEvents(client, ids.map((id) => ({ id, type: 'recorded', data: { reason: request.reason } })), at, byWhom); // prettier-ignore
+    await requestReplan(client, openIds);
+    await requestReconcile(client, list.map((c) => c.personId)); // prettier-ignore
+    const courses = [...new Set(list.map(({ course }) => course))];
+    const words = `Recorded ${courses.length === 1 ? courses[0]! : `${list.length} completions`} for ${tellPeople([...new Set(list.map(({ person }) => person))])}${rejected.length ? `, ${rejected.length} rows left out` : ''}.`;
+    const actId = await recordAct(client, { kind: 'record', at, byWhom, reason: request.reason, words, assignments: [...ids.map((id) => ({ id, wasOpen: false })), ...openIds.map((id) => ({ id, wasOpen: true }))] }); // prettier-ignore
+    await announce(client, 'assignments');
+    return { actId, words };
+  });
+}
+
+/** The proof of a recorded completion. */
+export async function getProof(db: Queryable, assignmentId: string): Promise<{ name: string; type: string; content: Buffer }> {
+  const found = await rows<{ proof_id: string | null }>(db, 'select proof_id from assignments where id = $1::bigint', [assignmentId]);
+  if (!found[0]?.proof_id) throw new Refused('not-found', 'No proof was kept with this completion.');
+  return oneRow(db, 'select name, type, content from files where id = $1::bigint', [found[0].proof_id]);
+}

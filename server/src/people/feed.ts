@@ -1,0 +1,271 @@
+import {
+  ALL_GROUPS, MINUTE, msOfTime, ROSTER_COLUMNS, shareOf, takenOf, tellList, tellMoment, Zone,
+  type Instant, type Rejection, type RosterPreview,
+} from '@nudrik/core'; // prettier-ignore
+import type { FeedChange, FeedPerson, FeedView, PullRow } from '@nudrik/contract';
+import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { Refused } from '../refusal.ts';
+import { FeedFault, readFeed, type FeedAnswer } from './feed-client.ts';
+import { getChangeShare, lockRoster, previewCells, storePreview } from './import.ts';
+import { listRoster } from './people.repo.ts';
+import { getHouse } from './roster.repo.ts';
+import { houseToday } from './today.ts';
+
+interface FeedRow {
+  url: string;
+  is_on: boolean;
+  times: string[];
+  etag: string | null;
+  next_at: Date | null;
+  last_ok_at: Date | null;
+}
+const findFeed = (db: Queryable): Promise<FeedRow | null> =>
+  maybeRow<FeedRow>(db, 'select url, is_on, times, etag, next_at, last_ok_at from feed');
+
+/** The next of some local times of day after an instant. */
+export function nextTime(times: readonly string[], zone: Zone, after: Instant): Instant {
+  const today = zone.dayAt(after);
+  const moments = [today, today + 1].flatMap((day) => times.map((time) => zone.toInstant(day, msOfTime(time))));
+  return Math.min(...moments.filter((moment) => moment > after));
+}
+
+/** When the feed is asked again after it failed. */
+const RETRY_MS = 30 * MINUTE;
+
+export async function nextPullAt(db: Queryable): Promise<Instant | null> {
+  return (await maybeRow<{ next_at: Date | null }>(db, 'select next_at from feed where is_on'))?.next_at?.getTime() ?? null;
+}
+
+const CLAIM_PULL = `
+select url, is_on, times, etag, next_at, last_ok_at
+from feed
+where is_on
+  and next_at <= $1::timestamptz
+for update skip locked
+`;
+
+/** Pulls where a pull is due. @returns whether one was */
+export async function pullIfDue(deps: Deps): Promise<boolean> {
+  const now = deps.clock.now();
+  const claimed = await transaction(deps.db, async (client) => {
+    const feed = await maybeRow<FeedRow>(client, CLAIM_PULL, [new Date(now)]);
+    if (feed) await setNext(client, feed.times, now);
+    return feed;
+  });
+  if (!claimed) return false;
+  await pull(deps, claimed, 'Personnel feed');
+  return true;
+}
+
+async function setNext(client: Queryable, times: readonly string[], now: Instant): Promise<Instant> {
+  const next = nextTime(times, Zone.of((await getHouse(client)).zone), now);
+  await client.query('update feed set next_at = $1::timestamptz', [new Date(next)]);
+  return next;
+}
+
+/** Pulls at once, because somebody asked for it. */
+export async function pullNow(deps: Deps, byWhom: string): Promise<PullRow> {
+  const feed = await findFeed(deps.db);
+  if (!feed) throw new Refused('conflict', 'No personnel feed is set up. Enter its address first.');
+  const id = await pull(deps, feed, byWhom);
+  return (await listPulls(deps.db)).find((row) => row.id === id)!;
+}
+
+const INSERT_PULL = `
+insert into pulls (at, outcome, words, etag, people, rejected, import_id)
+values ($1::timestamptz, $2::text, $3::text, $4::text, $5::jsonb, $6::jsonb, $7::bigint)
+returning id
+`;
+
+const FIELD_OF: Record<(typeof ROSTER_COLUMNS)[number], keyof FeedPerson> = {
+  'personnel number': 'number', 'name': 'name', 'email': 'email', 'department': 'department', 'site': 'site', 'job': 'job', 'manager': 'manager',
+  'joined on': 'joinedOn', 'left on': 'leftOn',
+}; // prettier-ignore
+const ROSTER_FIELD_OF = {
+  'personnel number': 'personnelNumber', 'name': 'name', 'email': 'email', 'department': 'department', 'site': 'site', 'job': 'job', 'manager': 'managerEmail',
+  'joined on': 'joinedOn', 'left on': 'leftOn',
+} as const; // prettier-ignore
+const FEED_MATCHING = { columns: [...ROSTER_COLUMNS], dateOrder: 'ymd' as const };
+
+const listFeedRows = async (db: Queryable): Promise<Map<string, FeedPerson>> =>
+  new Map(
+    (await rows<{ number: string; row: FeedPerson }>(db, 'select number, row from feed_rows')).map(({ number, row }) => [number, row]),
+  );
+
+/**
+ * What a pull would change. Only what is news counts: a field that the feed says again as it said before keeps what the
+ * roster has, so that a correction by hand stays; and only who was in the feed can leave by being missing from it.
+ */
+async function previewPeople(db: Queryable, people: readonly FeedPerson[], today: string): Promise<RosterPreview> {
+  const before = await listFeedRows(db);
+  const roster = await listRoster(db);
+  const byNumber = new Map(roster.flatMap((person) => (person.personnelNumber ? [[person.personnelNumber.toLowerCase(), person] as const] : [])));
+  const byEmail = new Map(roster.map((person) => [person.email, person]));
+  const cells = people.map((person) => {
+    const was = before.get(person.number);
+    const known = byNumber.get(person.number.toLowerCase()) ?? byEmail.get(person.email.toLowerCase());
+    return ROSTER_COLUMNS.map((column) => {
+      const field = FIELD_OF[column];
+      return (was && known && was[field] === person[field] ? known[ROSTER_FIELD_OF[column]] : person[field]) ?? '';
+    });
+  });
+  const mayLeave = ({ personnelNumber }: { personnelNumber: string | null }): boolean => personnelNumber !== null && before.has(personnelNumber); // prettier-ignore
+  return previewCells(db, [[...ROSTER_COLUMNS], ...cells], FEED_MATCHING, { isComplete: true, emptyCells: 'clear', today, mayLeave }, ALL_GROUPS);
+} // prettier-ignore
+
+/** Keeps what the feed said, to know next time what is news. */
+export async function keepFeedRows(client: Queryable, people: readonly FeedPerson[]): Promise<void> {
+  const byNumber = new Map(people.map((person) => [person.number, person]));
+  await client.query('delete from feed_rows');
+  await client.query('insert into feed_rows (number, row) select * from unnest($1::text[], $2::jsonb[])', [[...byNumber.keys()], [...byNumber.values()].map((person) => JSON.stringify(person))]); // prettier-ignore
+}
+
+export const tellCounts = (preview: Pick<RosterPreview, 'added' | 'changed' | 'returned' | 'left'>): string => {
+  const parts = (['added', 'changed', 'returned', 'left'] as const).flatMap((group) => (preview[group].length ? [`${preview[group].length} ${group}`] : [])); // prettier-ignore
+  return parts.length ? tellList(parts) : 'nothing differs from the roster';
+};
+
+/** Reads the feed and applies it through the same preview as a file; what would change too much is held. */
+async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> {
+  const at = deps.clock.now();
+  let answer: FeedAnswer;
+  try {
+    answer = await readFeed(feed.url, feed.etag, at, deps.settings.feedTimeoutMs);
+  } catch (error) {
+    if (!(error instanceof FeedFault)) throw error;
+    return failed(deps, at, error.message);
+  }
+  const today = await houseToday(deps);
+  return transaction(deps.db, async (client) => {
+    const keep = async (outcome: PullRow['outcome'], words: string, rest: { etag?: string | null; people?: FeedPerson[]; rejected?: Rejection[]; importId?: string | null } = {}): Promise<string> => {
+      await client.query('update feed set last_ok_at = $1::timestamptz, etag = coalesce($2::text, etag)', [new Date(at), rest.etag ?? null]);
+      const { id } = await oneRow<{ id: string }>(client, INSERT_PULL, [new Date(at), outcome, words, rest.etag ?? null, rest.people ? JSON.stringify(rest.people) : null, JSON.stringify(rest.rejected ?? []), rest.importId ?? null]);
+      await announce(client, 'people', 'feed');
+      return id;
+    }; // prettier-ignore
+    if (answer.kind === 'unchanged') return keep('unchanged', 'Nothing is new since the last pull.');
+    await lockRoster(client);
+    await client.query(
+      "update pulls set outcome = 'declined', decided_at = $1::timestamptz, decided_by = 'a later pull' where outcome = 'held'",
+      [new Date(at)],
+    );
+    const { people } = answer;
+    const preview = await previewPeople(client, people, today);
+    const { rejected } = preview;
+    const refused = rejected.length ? ` ${rejected.length === 1 ? 'One row was' : `${rejected.length} rows were`} refused.` : '';
+    const taken = takenOf(preview, ALL_GROUPS);
+    const share = await getChangeShare(client);
+    if (shareOf(taken.length, preview) > share)
+      return keep('held', `Held: ${tellCounts(preview)}, which is ${Math.round(shareOf(taken.length, preview))} % of the roster; more than ${share} % waits for a person.${refused}`, { etag: answer.etag, people, rejected }); // prettier-ignore
+    await keepFeedRows(client, people);
+    if (taken.length === 0) return keep('unchanged', `${people.length} people, nothing differs from the roster.${refused}`, { etag: answer.etag, rejected }); // prettier-ignore
+    const { id: importId } = await storePreview(client, preview, ALL_GROUPS, { at, byWhom, today, fileName: await pullName(client, at), source: 'feed', file: null }); // prettier-ignore
+    return keep('taken', `${sentence(tellCounts(preview))}.${refused}`, { etag: answer.etag, rejected, importId });
+  });
+}
+
+const sentence = (words: string): string => words[0]!.toUpperCase() + words.slice(1);
+const pullName = async (db: Queryable, at: Instant): Promise<string> =>
+  `Personnel feed, ${tellMoment(at, Zone.of((await getHouse(db)).zone))}`;
+
+/** A pull that failed is on the record, changes nothing, and is tried again soon. */
+async function failed(deps: Deps, at: Instant, words: string): Promise<string> {
+  return transaction(deps.db, async (client) => {
+    await client.query('update feed set next_at = least(next_at, $1::timestamptz)', [new Date(at + RETRY_MS)]);
+    const { id } = await oneRow<{ id: string }>(client, INSERT_PULL, [new Date(at), 'failed', `${sentence(words)}. Nothing was changed; it is tried again in half an hour.`, null, null, '[]', null]); // prettier-ignore
+    await announce(client, 'feed');
+    return id;
+  });
+}
+
+const LIST_PULLS = `
+select id, at, outcome, words, rejected, import_id as "importId", decided_by as "decidedBy"
+from pulls
+order by id desc
+limit 60
+`;
+const listPulls = (db: Queryable): Promise<PullRow[]> => rows<PullRow>(db, LIST_PULLS);
+
+export async function feedView(deps: Deps): Promise<Omit<FeedView, 'mode' | 'isStandIn'>> {
+  const feed = await findFeed(deps.db);
+  return {
+    url: feed?.url ?? '',
+    isOn: feed?.is_on ?? false,
+    times: feed?.times ?? ['06:00'],
+    nextAt: feed?.is_on ? (feed.next_at?.toISOString() ?? null) : null,
+    lastOkAt: feed?.last_ok_at?.toISOString() ?? null,
+    changeShare: await getChangeShare(deps.db),
+    pulls: await listPulls(deps.db),
+    strangers: feed ? await rows(deps.db, LIST_STRANGERS, [await houseToday(deps)]) : [],
+  };
+}
+
+// on the roster, and the feed does not know them: two systems that disagree on who is in
+const LIST_STRANGERS = `
+select p.id, p.name
+from people p
+where (p.left_on is null or p.left_on > $1::date)
+  and exists (select 1 from feed_rows)
+  and not exists (select 1 from feed_rows f where f.number = p.personnel_number)
+order by p.name
+limit 50
+`;
+
+const PUT_FEED = `
+insert into feed (url, is_on, times)
+values ($1::text, $2::boolean, $3::text[])
+on conflict (id) do update set
+  etag = case when feed.url = excluded.url then feed.etag end, url = excluded.url, is_on = excluded.is_on, times = excluded.times
+`;
+
+export async function changeFeed(deps: Deps, change: FeedChange): Promise<void> {
+  await transaction(deps.db, async (client) => {
+    await client.query(PUT_FEED, [change.url, change.isOn, [...new Set(change.times)].sort()]);
+    await client.query('update settings set change_share = $1::numeric', [change.changeShare]);
+    await setNext(client, change.times, deps.clock.now());
+    await announce(client, 'feed', 'work');
+  });
+}
+
+async function getHeld(client: Queryable, id: string): Promise<{ people: FeedPerson[]; at: Date }> {
+  const held = await maybeRow<{ people: FeedPerson[] | null; outcome: string; at: Date }>(
+    client,
+    'select people, outcome, at from pulls where id = $1::bigint',
+    [id],
+  );
+  if (!held) throw new Refused('not-found', 'There is no such pull.');
+  if (held.outcome !== 'held' || !held.people)
+    throw new Refused('conflict', 'This pull no longer waits for anybody: it was decided, or a later one took its place.');
+  return { people: held.people, at: held.at };
+}
+
+/** What a held pull would change in the roster as it is now. */
+export async function previewPull(deps: Deps, id: string): Promise<RosterPreview> {
+  const { people } = await getHeld(deps.db, id);
+  return previewPeople(deps.db, people, await houseToday(deps));
+}
+
+/** Takes a held pull, or declines it. */
+export async function decidePull(deps: Deps, id: string, isApproved: boolean, byWhom: string): Promise<void> {
+  const today = await houseToday(deps);
+  const now = deps.clock.now();
+  await transaction(deps.db, async (client: Client) => {
+    await client.query('select id from pulls where id = $1::bigint for update', [id]);
+    const { people, at } = await getHeld(client, id);
+    let importId: string | null = null;
+    let words: string | null = null;
+    if (isApproved) {
+      await lockRoster(client);
+      const preview = await previewPeople(client, people, today);
+      ({ id: importId } = await storePreview(client, preview, ALL_GROUPS, { at: now, byWhom, today, fileName: await pullName(client, at.getTime()), source: 'feed', file: null })); // prettier-ignore
+      await keepFeedRows(client, people);
+      words = `${sentence(tellCounts(preview))}.`;
+    }
+    await client.query(
+      'update pulls set outcome = $2::text, decided_at = $3::timestamptz, decided_by = $4::text, import_id = $5::bigint, words = coalesce($6::text, words), people = null where id = $1::bigint',
+      [id, isApproved ? 'taken' : 'declined', new Date(now), byWhom, importId, words],
+    );
+    await announce(client, 'people', 'feed');
+  });
+}

@@ -1,0 +1,149 @@
+import { afterAll, beforeEach, describe, expect, it, test } from 'vitest';
+import { ALL_GROUPS, matchColumns, readTable, type Groups } from '@nudrik/core';
+import type { ImportOrder, ImportResult } from '@nudrik/contract';
+import { rows } from '../db/db.ts';
+import { planWaiting } from '../notices/plan.ts';
+import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { drain } from '../worker.ts';
+import { changePerson } from './change.ts';
+import { rosterFacts, takeImport } from './import.ts';
+import { listRoster } from './people.repo.ts';
+import { listImports, undoImport } from './undo-import.ts';
+
+let house: TestHouse;
+let crew: Record<string, string>;
+beforeEach(async () => {
+  await house?.close();
+  house = await openTestHouse();
+  crew = await makeCrew(house);
+});
+afterAll(() => house.close());
+
+const HEADER = 'number,name,email,department,site,manager';
+const order = async (bytes: Buffer, rest: Partial<ImportOrder> = {}): Promise<ImportOrder> => {
+  const facts = await rosterFacts(house.deps);
+  const { columns, dateOrder } = matchColumns((await readTable(bytes)).cells, facts);
+  return { fileName: 'crew.csv', mark: facts.mark, columns, dateOrder, isComplete: false, emptyCells: 'keep', groups: ALL_GROUPS, confirmedLeft: null, ...rest }; // prettier-ignore
+};
+const take = async (lines: string[], rest: Partial<ImportOrder> = {}): Promise<ImportResult> => {
+  const bytes = Buffer.from([HEADER, ...lines].join('\n'));
+  return takeImport(house.deps, bytes, await order(bytes, rest), 'Sigrid Aune');
+};
+/** The roster without ids: an import that is undone gives it back as it was. */
+const roster = async () => (await listRoster(house.db)).map(({ id: _, ...person }) => person).sort((a, b) => (a.email < b.email ? -1 : 1));
+const named = async (name: string) => (await listRoster(house.db)).find((person) => person.name.startsWith(name))!;
+
+describe('taking a file', () => {
+  it('adds, changes, lets leave and takes back, all on the record', async () => {
+    await take(['OF-1,Runa Aske,runa@orlasund.example,Deck,Orla Quay,']);
+    await changePerson(house.deps, crew['per']!, { leftOn: '2027-02-01' }, 'Sigrid Aune');
+    const result = await take(
+      [
+        'OF-1,Runa Brandal,runa.b@orlasund.example,Engine,Tarn Ness,kari@orlasund.example',
+        ',Per Aske,per@orlasund.example,Deck,Orla Quay,',
+        ',Nils Tarvik,nils@orlasund.example,Deck,Orla Quay,OF-1',
+        ',Kari Aske,kari@orlasund.example,Deck,Tarn Ness,',
+        ',Tora Aske,tora@orlasund.example,Office,Orla Quay,',
+        ',Wrong,wrong,Deck,Orla Quay,',
+      ],
+      { isComplete: true, confirmedLeft: 1 },
+    );
+    expect(result).toMatchObject({ added: 1, changed: 1, returned: 1, left: 1, rejected: 1 });
+    expect(await named('Runa')).toMatchObject({ id: crew['runa'], name: 'Runa Brandal', email: 'runa.b@orlasund.example', department: 'Engine', site: 'Tarn Ness', managerEmail: 'kari@orlasund.example' }); // prettier-ignore
+    expect(await named('Nils')).toMatchObject({ managerEmail: 'runa.b@orlasund.example' });
+    expect([(await named('Odd')).leftOn, (await named('Per')).leftOn]).toEqual(['2027-03-01', null]);
+    const record = await rows<{ kind: string; name: string }>(house.db, 'select c.kind, p.name from person_changes c join people p on p.id = c.person_id where c.import_id = $1::bigint order by p.name', [result.id]); // prettier-ignore
+    expect(record.map(({ kind, name }) => `${name.split(' ')[0]} ${kind}`)).toEqual(['Nils added', 'Odd left', 'Per returned', 'Runa changed']); // prettier-ignore
+    expect((await listImports(house.db))[0]).toMatchObject({ fileName: 'crew.csv', takenBy: 'Sigrid Aune', left: 1, hasFile: true, undoneAt: null }); // prettier-ignore
+  });
+  it('takes the groups that are asked for', async () => {
+    const lines = [',Nils Tarvik,nils@orlasund.example,Deck,Orla Quay,', ',Per Brandal,per@orlasund.example,Deck,Orla Quay,nils@orlasund.example', ',Tora Brandal,tora@orlasund.example,Office,Orla Quay,']; // prettier-ignore
+    const groups: Groups = { ...ALL_GROUPS, added: false };
+    expect(await take(lines, { groups })).toMatchObject({ added: 0, changed: 1, rejected: 1 });
+    expect([(await named('Per')).name, (await named('Tora')).name]).toEqual(['Per Aske', 'Tora Brandal']);
+  });
+  it('many leavers need a second word, with their number', async () => {
+    const lines = [',Kari Aske,kari@orlasund.example,Deck,Tarn Ness,'];
+    await expect(take(lines, { isComplete: true })).rejects.toThrow('4 of 5 people would have left, which is more than 5 %');
+    await expect(take(lines, { isComplete: true, confirmedLeft: 3 })).rejects.toMatchObject({ code: 'conflict' });
+    expect(await take(lines, { isComplete: true, confirmedLeft: 4 })).toMatchObject({ left: 4 });
+  });
+  it('is one transaction: a row that the database refuses takes none', async () => {
+    await house.db.query("create function refuse_b() returns trigger language plpgsql as $$ begin if new.email = 'b@orlasund.example' then raise exception 'no'; end if; return new; end $$"); // prettier-ignore
+    await house.db.query('create trigger refuse before insert on people for each row execute function refuse_b()');
+    const lines = ['1,A,a@orlasund.example,Deck,Orla Quay,', '2,B,b@orlasund.example,Deck,Orla Quay,'];
+    await expect(take(lines)).rejects.toThrow('no');
+    expect(await rows(house.db, "select 1 from people where email like '_@orlasund.example'")).toEqual([]);
+    expect(await listImports(house.db)).toEqual([]);
+  });
+  it('two takers of the same preview: one takes, the other is told', async () => {
+    const bytes = Buffer.from(`${HEADER}\n,C,c@orlasund.example,Deck,Orla Quay,\n`);
+    const same = await order(bytes);
+    const results = await Promise.allSettled([1, 2].map(() => takeImport(house.deps, bytes, same, 'Sigrid Aune')));
+    expect(results.map(({ status }) => status).sort()).toEqual(['fulfilled', 'rejected']);
+    expect((results.find(({ status }) => status === 'rejected') as PromiseRejectedResult).reason.code).toBe('stale');
+  });
+  it('remembers how somebody matched a column, also to nothing, and forgets it when it is matched as proposed', async () => {
+    const bytes = Buffer.from('Crew,Contact,Place,Unit,Manager\nNils Tarvik,nils@orlasund.example,Orla Quay,Deck,nobody\n');
+    const columns: ImportOrder['columns'] = ['name', 'email', 'site', 'department', null];
+    await takeImport(house.deps, bytes, await order(bytes, { columns }), 'Sigrid Aune');
+    const next = await order(Buffer.from('Place,Manager,Crew,Contact,Unit\nOrla Quay,x,y,z,Deck\n'));
+    expect(next.columns).toEqual(['site', null, 'name', 'email', 'department']);
+    await takeImport(house.deps, bytes, await order(bytes, { columns: ['name', 'email', 'site', 'department', 'manager'] }), 'Sigrid Aune');
+    expect((await rosterFacts(house.deps)).remembered).not.toHaveProperty('manager');
+  });
+  it('plans anew for whoever changed, with all below, and for nobody else', async () => {
+    const course = await makeCourse(house, crew['tora']!);
+    const ids = await assignAt(house, course, [crew['runa']!, crew['kari']!], '2027-03-19T16:00:00Z');
+    await planWaiting(house.deps);
+    await take([',Odd Brandal,odd@orlasund.example,Deck,Orla Quay,kari@orlasund.example']);
+    expect(await rows(house.db, 'select assignment_id as id from replan')).toEqual([{ id: ids[0] }]);
+  });
+});
+
+describe('undoing an import', () => {
+  const everyKind = async (): Promise<ImportResult> => {
+    await changePerson(house.deps, crew['per']!, { leftOn: '2027-02-01' }, 'Sigrid Aune');
+    await changePerson(house.deps, crew['runa']!, { personnelNumber: 'OF-1' }, 'Sigrid Aune');
+    return take(
+      [',Per Aske,per@orlasund.example,Deck,Orla Quay,', 'OF-1,Runa Brandal,runa.b@orlasund.example,Kites,Tarn Ness,nils@orlasund.example', ',Nils Tarvik,nils@orlasund.example,Kites,Orla Quay,', ',Odd Aske,odd@orlasund.example,Deck,Orla Quay,', ',Tora Aske,tora@orlasund.example,Office,Orla Quay,'],
+      { isComplete: true, confirmedLeft: 1 },
+    ); // prettier-ignore
+  };
+  it('gives back the roster as it was, departments too', async () => {
+    await take(['OF-1,Runa Aske,runa@orlasund.example,Deck,Orla Quay,odd@orlasund.example']);
+    await changePerson(house.deps, crew['per']!, { leftOn: '2027-02-01' }, 'Sigrid Aune');
+    const before = await roster();
+    await take(['OF-1,Runa Brandal,runa.b@orlasund.example,Kites,Tarn Ness,nils@orlasund.example', ',Per Aske,per@orlasund.example,Deck,Orla Quay,', ',Nils Tarvik,nils@orlasund.example,Kites,Orla Quay,', ',Odd Aske,odd@orlasund.example,Deck,Orla Quay,'], { isComplete: true, confirmedLeft: 2 }); // prettier-ignore
+    const { id } = (await listImports(house.db))[0]!;
+    await undoImport(house.deps, id, 'Sigrid Aune');
+    expect(await roster()).toEqual(before);
+    expect(await rows(house.db, "select 1 from departments where name = 'Kites'")).toEqual([]);
+    expect((await listImports(house.db))[0]).toMatchObject({ undoneBy: 'Sigrid Aune' });
+    await expect(undoImport(house.deps, id, 'Sigrid Aune')).rejects.toThrow('undone already');
+  });
+  test.each<[string, (id: string) => Promise<unknown>, RegExp]>([
+    ['nothing: a change of others', () => changePerson(house.deps, crew['tora']!, { name: 'Tora Vold' }, 'Tora Aske'), /^undone$/],
+    ['a change of somebody it touched', async () => changePerson(house.deps, (await named('Per')).id, { job: 'Cook' }, 'Tora Aske'), /Per Aske was changed again on Mon 1 Mar 10:30 by Tora Aske/],
+    ['somebody it added leads', async () => changePerson(house.deps, crew['tora']!, { managerId: (await named('Nils')).id }, 'Tora Aske'), /Nils Tarvik is the manager of Tora Aske/],
+    ['a course that was assigned by hand', async () => assignAt(house, await makeCourse(house, crew['tora']!), [(await named('Nils')).id], '2027-03-19T16:00:00Z'), /Nils Tarvik was assigned Fire Teams Aboard by hand/],
+    ['a mail that went out', async () => { await assignAt(house, await makeCourse(house, crew['tora']!), [(await named('Nils')).id], '2027-03-19T16:00:00Z'); await drain(house.deps, house.mailer); }, /Nils Tarvik was sent “Invitation”/],
+    ['a course that somebody it added owns', async () => makeCourse(house, (await named('Nils')).id), /Nils Tarvik owns Fire Teams Aboard/],
+  ])('says what depends on it: %s', async (_, act, words) => {
+    const { id } = await everyKind();
+    await act(id!);
+    const outcome = await undoImport(house.deps, id!, 'Sigrid Aune').then(() => 'undone', (error: Error) => error.message);
+    expect(outcome).toMatch(words);
+    if (outcome !== 'undone') expect(await named('Nils')).toBeDefined();
+  }); // prettier-ignore
+  it('takes away with somebody what a requirement assigned and nobody was told of', async () => {
+    const course = await makeCourse(house, crew['tora']!);
+    const { id } = await everyKind();
+    const nils = (await named('Nils')).id;
+    await assignAt(house, course, [nils], '2027-03-19T16:00:00Z');
+    await house.db.query('update assignments set is_by_hand = false');
+    await planWaiting(house.deps);
+    await undoImport(house.deps, id!, 'Sigrid Aune');
+    expect(await rows(house.db, 'select 1 from notices')).toEqual([]);
+  });
+});

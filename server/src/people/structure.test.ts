@@ -1,0 +1,191 @@
+import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
+import { rows } from '../db/db.ts';
+import { planWaiting } from '../notices/plan.ts';
+import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { drain } from '../worker.ts';
+import { addPerson, changePerson } from './change.ts';
+import { readHolidays } from './holidays-file.ts';
+import { addLeave, removeLeave } from './leave.ts';
+import { resolvePeople } from './resolve.ts';
+import { changeMembers, removeDepartment, removeGroup, saveDepartment, saveGroup, saveHolidays, saveSite, structureView } from './structure.ts'; // prettier-ignore
+import { timelineOf } from './timeline.ts';
+
+let house: TestHouse;
+let crew: Record<string, string>;
+let assignment: string;
+beforeAll(async () => {
+  house = await openTestHouse();
+  crew = await makeCrew(house);
+  const course = await makeCourse(house, crew['tora']!);
+  [assignment] = (await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z')) as [string];
+  await drain(house.deps, house.mailer);
+});
+afterAll(() => house.close());
+const view = () => structureView(house.db, '2027-03-01');
+const replanned = async (): Promise<string[]> => {
+  const ids = (await rows<{ id: string }>(house.db, 'select distinct assignment_id as id from replan')).map(({ id }) => id);
+  await planWaiting(house.deps);
+  return ids;
+};
+
+describe('departments', () => {
+  it('stand below each other, and never below themselves', async () => {
+    const [deck] = (await view()).departments;
+    const boats = await saveDepartment(house.deps, null, { name: 'Boats', parentId: deck!.id });
+    const rafts = await saveDepartment(house.deps, null, { name: 'Rafts', parentId: boats });
+    await expect(saveDepartment(house.deps, deck!.id, { name: 'Deck', parentId: rafts })).rejects.toThrow('Deck would stand below itself: Deck → Boats → Rafts → Deck.'); // prettier-ignore
+    await expect(saveDepartment(house.deps, null, { name: 'boats', parentId: null })).rejects.toThrow(
+      'There is a department “boats” already',
+    );
+    await saveDepartment(house.deps, rafts, { name: 'Life rafts', parentId: deck!.id });
+    expect((await view()).departments.map(({ name, people, parentId }) => [name, people, parentId === deck!.id])).toEqual([
+      ['Boats', 0, true],
+      ['Deck', 4, false],
+      ['Life rafts', 0, true],
+      ['Office', 1, false],
+    ]);
+    await expect(removeDepartment(house.deps, deck!.id)).rejects.toThrow('it has 4 people and 2 departments below it');
+    await removeDepartment(house.deps, rafts);
+    await removeDepartment(house.deps, boats);
+  });
+});
+
+describe('sites', () => {
+  it('have holidays by year; who lives by them is planned anew', async () => {
+    const site = (await view()).sites.find(({ name }) => name === 'Orla Quay')!;
+    const holidays = [...site.holidays, { on: '2027-03-22', name: 'Quay day' }];
+    await saveHolidays(house.deps, site.id, { year: 2027, holidays });
+    expect(await replanned()).toEqual([assignment]);
+    // late, one working day after Friday 19 March: Monday is off now
+    const [late] = await rows<{ moment: Date }>(house.db, "select moment from notices where step_id = 'late' and occurrence = 0");
+    expect(late!.moment.toISOString()).toBe('2027-03-23T08:00:00.000Z');
+    await saveHolidays(house.deps, site.id, { year: 2028, holidays: [{ on: '2028-05-01', name: 'Labour Day' }] });
+    expect((await view()).sites.find(({ id }) => id === site.id)!.holidays.map(({ on }) => on)).toEqual(['2027-03-22', '2027-03-26', '2027-03-29', '2028-05-01']); // prettier-ignore
+    await saveHolidays(house.deps, site.id, { year: 2027, holidays: site.holidays });
+    await planWaiting(house.deps);
+  });
+  test.each<[string, () => Promise<unknown>, string]>([
+    ['a holiday of another year', () => saveHolidays(house.deps, '1', { year: 2027, holidays: [{ on: '2028-01-01', name: 'New Year' }] }), '2028-01-01 (New Year) is not in 2027'],
+    ['a date twice', () => saveHolidays(house.deps, '1', { year: 2027, holidays: [{ on: '2027-01-01', name: 'A' }, { on: '2027-01-01', name: 'B' }] }), 'stands there twice'],
+    ['a zone that there is not', () => saveSite(house.deps, null, { name: 'X', zone: 'Europe/Orlasund', workingDays: [1] }), 'no time zone “Europe/Orlasund”'],
+    ['a name that is taken', () => saveSite(house.deps, null, { name: 'orla quay', zone: 'Europe/Oslo', workingDays: [1] }), 'There is a site “orla quay” already'],
+  ])('refuse %s', async (_, act, words) => expect(act()).rejects.toThrow(words)); // prettier-ignore
+  it('take another zone, and everything local moves with it', async () => {
+    const site = (await view()).sites.find(({ name }) => name === 'Orla Quay')!;
+    await saveSite(house.deps, site.id, { name: 'Orla Quay', zone: 'Europe/Helsinki', workingDays: [1, 2, 3, 4, 5] });
+    expect(await replanned()).toEqual([assignment]);
+    const [late] = await rows<{ moment: Date }>(house.db, "select moment from notices where step_id = 'late' and occurrence = 0");
+    expect(late!.moment.toISOString()).toBe('2027-03-22T07:00:00.000Z');
+    await saveSite(house.deps, site.id, { name: 'Orla Quay', zone: 'Europe/Oslo', workingDays: [1, 2, 3, 4, 5] });
+    await planWaiting(house.deps);
+  });
+});
+
+describe('an iCalendar file', () => {
+  const file = (...lines: string[]): Buffer =>
+    Buffer.from(['BEGIN:VCALENDAR', 'VERSION:2.0', 'PRODID:-//Orlasund//EN', ...lines, 'END:VCALENDAR', ''].join('\r\n'));
+  const event = (...lines: string[]): string[] => ['BEGIN:VEVENT', `UID:${lines.join('')}`, ...lines, 'END:VEVENT'];
+  const read = (bytes: Buffer) => readHolidays(bytes, 'days.ics', { from: 2027, to: 2028 });
+  test.each<[string, string[], [string, string][]]>([
+    ['one day', event('SUMMARY:Quay day', 'DTSTART;VALUE=DATE:20270322', 'DTEND;VALUE=DATE:20270323'), [['2027-03-22', 'Quay day']]],
+    ['two days, the end exclusive', event('SUMMARY:Feast', 'DTSTART;VALUE=DATE:20270322', 'DTEND;VALUE=DATE:20270324'), [['2027-03-22', 'Feast'], ['2027-03-23', 'Feast']]],
+    ['without an end', event('SUMMARY:Feast', 'DTSTART;VALUE=DATE:20270322'), [['2027-03-22', 'Feast']]],
+    ['each year', event('SUMMARY:Labour Day', 'DTSTART;VALUE=DATE:20200501', 'RRULE:FREQ=YEARLY'), [['2027-05-01', 'Labour Day'], ['2028-05-01', 'Labour Day']]],
+    ['an escaped comma and a folded line', event('SUMMARY:Good Friday\\, quay', '  closed', 'DTSTART;VALUE=DATE:20270326'), [['2027-03-26', 'Good Friday, quay closed']]],
+    ['of other years', event('SUMMARY:Old', 'DTSTART;VALUE=DATE:20190322'), []],
+  ])('%s', (_, lines, expected) => expect(read(file(...lines)).holidays.map(({ on, name }) => [on, name])).toEqual(expected)); // prettier-ignore
+  it('says what it passes over', () =>
+    expect(read(file(...event('SUMMARY:Meeting', 'DTSTART:20270322T090000Z'), ...event('SUMMARY:Off', 'STATUS:CANCELLED', 'DTSTART;VALUE=DATE:20270322'))).passedOver).toEqual([
+      'Meeting, 2027-03-22: it has a time of day, so it is no whole day off',
+      'Off, 2027-03-22: cancelled',
+    ])); // prettier-ignore
+  test.each([
+    ['text', Buffer.from('hello')],
+    ['another component', Buffer.from('BEGIN:VCARD\r\nEND:VCARD\r\n')],
+  ])('refuses %s', (_, bytes) => expect(() => read(bytes)).toThrow(/days\.ics: this/));
+});
+
+describe('groups', () => {
+  it('are made by hand, with the record of who came in and went out', async () => {
+    const id = await saveGroup(house.deps, null, { name: 'Night boat', about: null });
+    await changeMembers(house.deps, id, { add: [crew['runa']!, crew['per']!], remove: [] }, 'Sigrid Aune');
+    await changeMembers(house.deps, id, { add: [crew['runa']!], remove: [crew['per']!] }, 'Sigrid Aune');
+    expect((await view()).groups).toMatchObject([{ name: 'Night boat', people: 1 }]);
+    await removeGroup(house.deps, id, 'Sigrid Aune');
+    const words = (await timelineOf(house.db, crew['runa']!, house.clock.at)).filter(({ what }) => what === 'change').map((entry) => entry.words); // prettier-ignore
+    expect(words).toEqual(['Put into the group Night boat', 'Taken out of the group Night boat']);
+  });
+});
+
+describe('leave', () => {
+  it('holds what goes to somebody, and taking it away lets it go at once', async () => {
+    const id = await addLeave(house.deps, crew['runa']!, { from: '2027-03-02', to: '2027-03-12', coverId: crew['per']! }, 'Odd Aske');
+    house.clock.at = Date.parse('2027-03-04T09:00:00Z');
+    await drain(house.deps, house.mailer);
+    const state = async () => (await rows<{ state: string }>(house.db, "select state from notices where step_id = 'onboarding'"))[0]!.state;
+    expect(await state()).toBe('held');
+    await removeLeave(house.deps, crew['runa']!, id, 'Odd Aske');
+    await drain(house.deps, house.mailer);
+    expect(await state()).toBe('sent');
+  });
+  test.each<[string, object, string]>([
+    ['over another', { from: '2027-04-05', to: '2027-04-06', coverId: null }, 'is on leave from 5 Apr 2027 to 9 Apr 2027 already'],
+    ['covered by themselves', { from: '2027-05-01', to: '2027-05-02', coverId: 'self' }, 'cannot cover their own leave'],
+    ['covered by nobody there is', { from: '2027-05-01', to: '2027-05-02', coverId: '999' }, 'there is no person 999'],
+  ])('%s is refused', async (_, leave, words) => {
+    await addLeave(house.deps, crew['per']!, { from: '2027-04-05', to: '2027-04-09', coverId: null }, 'Odd Aske').catch(() => undefined);
+    const draft = { ...leave } as { from: string; to: string; coverId: string | null };
+    if (draft.coverId === 'self') draft.coverId = crew['per']!;
+    await expect(addLeave(house.deps, crew['per']!, draft, 'Odd Aske')).rejects.toThrow(words);
+  });
+});
+
+describe('a change by hand', () => {
+  const change = (who: string, rest: object) => changePerson(house.deps, crew[who]!, rest, 'Sigrid Aune');
+  it('of a manager plans the notices of the line again', async () => {
+    await planWaiting(house.deps);
+    await change('odd', { managerId: crew['tora'] });
+    expect(await replanned()).toEqual([assignment]);
+    await change('odd', { managerId: crew['kari'] });
+  });
+  test.each<[string, string, object, RegExp]>([
+    ['a loop, by name', 'kari', { managerId: 'runa' }, /circle: Kari Aske → Runa Aske → Odd Aske → Kari Aske/],
+    ['to be one’s own manager', 'kari', { managerId: 'kari' }, /their own manager/],
+    ['a manager who is not there', 'runa', { managerId: '999' }, /there is no person 999/],
+    ['an address that is taken', 'runa', { email: 'PER@orlasund.example' }, /is the address of Per Aske/],
+    ['a site that is not there', 'runa', { siteId: '999' }, /there is no site 999/],
+    [
+      'leaving before joining',
+      'runa',
+      { joinedOn: '2027-02-01', leftOn: '2027-01-01' },
+      /would leave on 1 Jan 2027, before joining on 1 Feb 2027/,
+    ],
+  ])('refuses %s', async (_, who, rest, words) => {
+    const managerId = (rest as { managerId?: string }).managerId;
+    await expect(change(who, managerId ? { managerId: crew[managerId] ?? managerId } : rest)).rejects.toThrow(words);
+  });
+  it('knows since when somebody does another job, and keeps what changed', async () => {
+    await change('per', { job: 'Boatswain', department: 'Rafts' });
+    expect(await rows(house.db, 'select job_since from people where id = $1::bigint', [crew['per']])).toEqual([
+      { job_since: '2027-03-04' },
+    ]);
+    const words = (await timelineOf(house.db, crew['per']!, house.clock.at)).filter(({ what }) => what === 'change').at(-1)!;
+    expect(words).toMatchObject({ words: 'Changed department from Deck to Rafts; job from Deckhand to Boatswain', byWhom: 'Sigrid Aune' });
+  });
+  it('adds somebody', async () => {
+    const id = await addPerson(house.deps, { name: 'Nils Tarvik', email: 'Nils@orlasund.example', department: 'Deck', siteId: '1', managerId: crew['odd']! }, 'Sigrid Aune'); // prettier-ignore
+    expect(await rows(house.db, 'select name, email, manager_id from people where id = $1::bigint', [id])).toEqual([{ name: 'Nils Tarvik', email: 'nils@orlasund.example', manager_id: crew['odd'] }]); // prettier-ignore
+    await expect(addPerson(house.deps, { name: 'Nobody' }, 'Sigrid Aune')).rejects.toThrow('email: expected a value');
+  });
+});
+
+it('a pasted list finds people by address, number and name, and says who is not found', async () => {
+  await changePerson(house.deps, crew['tora']!, { leftOn: '2027-02-01', personnelNumber: 'OF-9' }, 'Sigrid Aune');
+  await changePerson(house.deps, crew['per']!, { personnelNumber: 'OF-7' }, 'Sigrid Aune');
+  const { found, unknown } = await resolvePeople(house.db, 'Runa Aske <RUNA@orlasund.example>\nof-7; Kari Aske,\tghost@orlasund.example\nOF-9\nruna@orlasund.example', '2027-03-01'); // prettier-ignore
+  expect(found.map(({ name }) => name)).toEqual(['Runa Aske', 'Per Aske', 'Kari Aske']);
+  expect(unknown).toEqual([
+    { text: 'ghost@orlasund.example', why: 'nobody on the roster' },
+    { text: 'OF-9', why: 'Tora Aske left on 1 Feb 2027' },
+  ]);
+});

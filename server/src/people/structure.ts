@@ -1,0 +1,207 @@
+import { tellList, Zone } from '@nudrik/core';
+import type { HolidaysDraft, SiteDraft, StructureView } from '@nudrik/contract';
+import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { requestReplan } from '../notices/plan.ts';
+import { Refused } from '../refusal.ts';
+import { requestReconcile, requestReconcileAll } from '../requirements/queue.ts';
+import { listOpenAssignmentsAround } from './people.repo.ts';
+import { recordChanges } from './write-roster.ts';
+
+const LIST_DEPARTMENTS = `
+select d.id, d.name, d.parent_id as "parentId", count(p.id)::integer as people
+from departments d
+left join people p on p.department_id = d.id and (p.left_on is null or p.left_on > $1::date)
+group by d.id
+order by d.name
+`;
+const LIST_SITES = `
+select
+  s.id, s.name, s.zone, s.working_days as "workingDays",
+  (select count(*)::integer from people p where p.site_id = s.id and (p.left_on is null or p.left_on > $1::date)) as people,
+  (select coalesce(jsonb_agg(jsonb_build_object('on', h.on_date, 'name', h.name) order by h.on_date), '[]') from holidays h where h.site_id = s.id) as holidays
+from sites s
+order by s.name
+`;
+const LIST_GROUPS = `
+select g.id, g.name, g.about, count(p.id)::integer as people
+from groups g
+left join group_members m on m.group_id = g.id
+left join people p on p.id = m.person_id and (p.left_on is null or p.left_on > $1::date)
+group by g.id
+order by g.name
+`;
+
+export async function structureView(db: Queryable, today: string): Promise<StructureView> {
+  return {
+    departments: await rows(db, LIST_DEPARTMENTS, [today]),
+    sites: await rows(db, LIST_SITES, [today]),
+    groups: await rows(db, LIST_GROUPS, [today]),
+  };
+}
+
+/** Whether a requirement speaks of something: what it speaks of is not removed under it. */
+async function refuseWhileAsked(client: Client, key: string, id: string, what: string): Promise<void> {
+  const asking = await rows<{ name: string }>(
+    client,
+    `select name from requirements where jsonb_path_exists(audience, ('$.**.${key}[*] ? (@ == $id)')::jsonpath, jsonb_build_object('id', $1::text)) order by name`,
+    [id],
+  );
+  if (asking.length > 0)
+    throw new Refused('conflict', `${what} stands in the audience of ${tellList(asking.map(({ name }) => `“${name}”`))}. Take it out there first; nothing was changed.`); // prettier-ignore
+}
+
+async function refuseTaken(client: Client, table: 'departments' | 'sites' | 'groups', name: string, id: string | null): Promise<void> {
+  const other = await maybeRow(client, `select 1 from ${table} where lower(name) = lower($1::text) and id is distinct from $2::bigint limit 1`, [name, id]); // prettier-ignore
+  if (other) throw new Refused('conflict', `There is a ${table.slice(0, -1)} “${name}” already; each needs a name of its own. Nothing was changed.`); // prettier-ignore
+}
+
+const LIST_ABOVE = `
+with recursive above (id, name, parent_id, depth) as (
+  select id, name, parent_id, 1 from departments where id = $1::bigint
+  union all
+  select d.id, d.name, d.parent_id, a.depth + 1 from above a join departments d on d.id = a.parent_id where a.depth < 100
+)
+select id, name from above order by depth
+`;
+
+/** Makes a department, or renames and moves one; below itself it cannot stand. */
+export async function saveDepartment(deps: Deps, id: string | null, draft: { name: string; parentId: string | null }): Promise<string> {
+  return transaction(deps.db, async (client) => {
+    await client.query('lock table departments in share row exclusive mode');
+    await refuseTaken(client, 'departments', draft.name, id);
+    if (draft.parentId) {
+      const above = await rows<{ id: string; name: string }>(client, LIST_ABOVE, [draft.parentId]);
+      if (above.length === 0) throw new Refused('wrong-input', `parentId: there is no department ${draft.parentId}.`);
+      const at = above.findIndex((department) => department.id === id);
+      if (at >= 0)
+        throw new Refused('conflict', `${draft.name} would stand below itself: ${[...above.slice(0, at + 1).map(({ name }) => name)].reverse().concat(draft.name).join(' → ')}. Nothing was changed.`); // prettier-ignore
+    }
+    if (id === null) {
+      const made = await oneRow<{ id: string }>(client, 'insert into departments (name, parent_id) values ($1::text, $2::bigint) returning id', [draft.name, draft.parentId]); // prettier-ignore
+      await announce(client, 'people');
+      return made.id;
+    }
+    const changed = await client.query('update departments set name = $2::text, parent_id = $3::bigint where id = $1::bigint', [id, draft.name, draft.parentId]); // prettier-ignore
+    if (changed.rowCount === 0) throw new Refused('not-found');
+    // who stands below which department decides who is in which audience
+    await requestReconcileAll(client);
+    await announce(client, 'people');
+    return id;
+  });
+}
+
+export async function removeDepartment(deps: Deps, id: string): Promise<void> {
+  await transaction(deps.db, async (client) => {
+    const found = await maybeRow<{ name: string; people: number; below: number }>(
+      client,
+      'select d.name, (select count(*)::integer from people p where p.department_id = d.id) as people, (select count(*)::integer from departments c where c.parent_id = d.id) as below from departments d where d.id = $1::bigint for update',
+      [id],
+    );
+    if (!found) throw new Refused('not-found');
+    if (found.people > 0 || found.below > 0)
+      throw new Refused('conflict', `${found.name} is not empty: it has ${[found.people ? `${found.people} people` : '', found.below ? `${found.below} departments below it` : ''].filter(Boolean).join(' and ')}, those who left among them. Nothing was changed.`); // prettier-ignore
+    await refuseWhileAsked(client, 'department', id, found.name);
+    await client.query('delete from departments where id = $1::bigint', [id]);
+    await announce(client, 'people');
+  });
+}
+
+const isZone = (zone: string): boolean => {
+  try {
+    Zone.of(zone);
+    return true;
+  } catch {
+    return false;
+  }
+};
+
+/** Makes a site, or changes its name, zone and working days; what hangs on its calendar is planned again. */
+export async function saveSite(deps: Deps, id: string | null, draft: SiteDraft): Promise<string> {
+  if (!isZone(draft.zone))
+    throw new Refused('wrong-input', `zone: there is no time zone “${draft.zone}”. Expected one like Europe/Oslo. Nothing was changed.`);
+  const days = [...new Set(draft.workingDays)].sort();
+  return transaction(deps.db, async (client) => {
+    await refuseTaken(client, 'sites', draft.name, id);
+    if (id === null) {
+      const made = await oneRow<{ id: string }>(client, 'insert into sites (name, zone, working_days) values ($1::text, $2::text, $3::integer[]) returning id', [draft.name, draft.zone, days]); // prettier-ignore
+      await announce(client, 'people');
+      return made.id;
+    }
+    const changed = await client.query('update sites set name = $2::text, zone = $3::text, working_days = $4::integer[] where id = $1::bigint', [id, draft.name, draft.zone, days]); // prettier-ignore
+    if (changed.rowCount === 0) throw new Refused('not-found');
+    await replanSite(client, id);
+    return id;
+  });
+}
+
+/** Plans again for whoever lives by a site's calendar, and for those below them in the line. */
+async function replanSite(client: Client, id: string): Promise<void> {
+  const people = (await rows<{ id: string }>(client, 'select id from people where site_id = $1::bigint', [id])).map((row) => row.id);
+  await requestReplan(client, await listOpenAssignmentsAround(client, people));
+  await announce(client, 'people');
+}
+
+/** Sets the holidays of one year as they are to be. */
+export async function saveHolidays(deps: Deps, siteId: string, draft: HolidaysDraft): Promise<void> {
+  const foreign = draft.holidays.find(({ on }) => !on.startsWith(`${draft.year}-`));
+  if (foreign) throw new Refused('wrong-input', `holidays: ${foreign.on} (${foreign.name}) is not in ${draft.year}. Nothing was changed.`);
+  const byDate = new Map(draft.holidays.map((holiday) => [holiday.on, holiday.name]));
+  if (byDate.size < draft.holidays.length)
+    throw new Refused('wrong-input', 'holidays: a date stands there twice; expected each once. Nothing was changed.');
+  await transaction(deps.db, async (client) => {
+    if (!(await maybeRow(client, 'select 1 from sites where id = $1::bigint for update', [siteId]))) throw new Refused('not-found');
+    await client.query("delete from holidays where site_id = $1::bigint and on_date between make_date($2::integer, 1, 1) and make_date($2::integer, 12, 31)", [siteId, draft.year]); // prettier-ignore
+    await client.query('insert into holidays (site_id, on_date, name) select $1::bigint, * from unnest($2::date[], $3::text[])', [siteId, [...byDate.keys()], [...byDate.values()]]); // prettier-ignore
+    await replanSite(client, siteId);
+  });
+}
+
+export async function saveGroup(deps: Deps, id: string | null, draft: { name: string; about: string | null }): Promise<string> {
+  return transaction(deps.db, async (client) => {
+    await refuseTaken(client, 'groups', draft.name, id);
+    await announce(client, 'people');
+    if (id === null)
+      return (await oneRow<{ id: string }>(client, 'insert into groups (name, about) values ($1::text, $2::text) returning id', [draft.name, draft.about || null])).id; // prettier-ignore
+    const changed = await client.query('update groups set name = $2::text, about = $3::text where id = $1::bigint', [id, draft.name, draft.about || null]); // prettier-ignore
+    if (changed.rowCount === 0) throw new Refused('not-found');
+    return id;
+  });
+}
+
+const memberChange = (name: string, isIn: boolean): object => ({ field: 'group', from: isIn ? null : name, to: isIn ? name : null });
+
+/** Puts people into a group, or takes them out; who has it from a requirement is looked at again. */
+export async function changeMembers(deps: Deps, id: string, change: { add: string[]; remove: string[] }, byWhom: string): Promise<void> {
+  await transaction(deps.db, async (client) => {
+    const group = await maybeRow<{ name: string }>(client, 'select name from groups where id = $1::bigint for update', [id]);
+    if (!group) throw new Refused('not-found', 'There is no such group, or not any more.');
+    const added = await rows<{ person_id: string }>(client, 'insert into group_members (group_id, person_id) select $1::bigint, id from people where id = any($2::bigint[]) on conflict do nothing returning person_id', [id, change.add]); // prettier-ignore
+    const removed = await rows<{ person_id: string }>(client, 'delete from group_members where group_id = $1::bigint and person_id = any($2::bigint[]) returning person_id', [id, change.remove]); // prettier-ignore
+    await recordChanges(
+      client,
+      [
+        ...added.map((row) => ({ id: row.person_id, kind: 'group' as const, changes: [memberChange(group.name, true)] })),
+        ...removed.map((row) => ({ id: row.person_id, kind: 'group' as const, changes: [memberChange(group.name, false)] })),
+      ],
+      { at: deps.clock.now(), byWhom },
+    );
+    const ids = [...added, ...removed].map((row) => row.person_id);
+    await requestReconcile(client, ids);
+    // plans may ask for a group too
+    await requestReplan(client, await listOpenAssignmentsAround(client, ids));
+    await announce(client, 'people');
+  });
+}
+
+export async function removeGroup(deps: Deps, id: string, byWhom: string): Promise<void> {
+  const members = await rows<{ person_id: string }>(deps.db, 'select person_id from group_members where group_id = $1::bigint', [id]);
+  await transaction(deps.db, async (client) => {
+    const group = await maybeRow<{ name: string }>(client, 'select name from groups where id = $1::bigint for update', [id]);
+    if (!group) throw new Refused('not-found');
+    await refuseWhileAsked(client, 'group', id, group.name);
+  });
+  if (members.length > 0) await changeMembers(deps, id, { add: [], remove: members.map((row) => row.person_id) }, byWhom);
+  await deps.db.query('delete from groups where id = $1::bigint', [id]);
+  await announce(deps.db, 'people');
+}

@@ -1,0 +1,133 @@
+import { type Groups, type LocalDate, type RosterPreview, type RosterRow, type RowChange } from '@nudrik/core';
+import { announce, rows, type Client } from '../db/db.ts';
+import { requestReplan } from '../notices/plan.ts';
+import { releaseAddress, releaseHeld } from '../notices/release.repo.ts';
+import { requestReconcile } from '../requirements/queue.ts';
+import { listOpenAssignmentsAround, setManagers } from './people.repo.ts';
+
+/** Rows written by one statement. */
+const BATCH = 10_000;
+
+function* batches<T>(list: readonly T[]): Generator<readonly T[]> {
+  for (let from = 0; from < list.length; from += BATCH) yield list.slice(from, from + BATCH);
+}
+
+const PUT_DEPARTMENTS = `
+insert into departments (name)
+select distinct unnest($1::text[])
+on conflict (name) do nothing
+returning id
+`;
+
+const ADD_PEOPLE = `
+insert into people (personnel_number, name, email, department_id, site_id, job, joined_on, left_on)
+select r.personnel_number, r.name, r.email, d.id, s.id, r.job, r.joined_on, r.left_on
+from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::date[], $8::date[])
+  as r (personnel_number, name, email, department, site, job, joined_on, left_on)
+join departments d on d.name = r.department
+join sites s on s.name = r.site
+returning id, email
+`;
+
+const CHANGE_PEOPLE = `
+update people p
+set
+  personnel_number = r.personnel_number, name = r.name, email = r.email, department_id = d.id, site_id = s.id, job = r.job, joined_on = r.joined_on, left_on = r.left_on,
+  job_since = case when p.job is distinct from r.job then $10::date else p.job_since end,
+  address_state = case when p.email <> r.email then 'ok' else p.address_state end,
+  address_words = case when p.email <> r.email then null else p.address_words end
+from unnest($1::bigint[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::date[], $9::date[])
+  as r (id, personnel_number, name, email, department, site, job, joined_on, left_on)
+join departments d on d.name = r.department
+join sites s on s.name = r.site
+where p.id = r.id
+`;
+
+const INSERT_CHANGES = `
+insert into person_changes (person_id, at, by_whom, kind, changes, import_id)
+select r.person_id, $4::timestamptz, $5::text, r.kind, r.changes, $6::bigint
+from unnest($1::bigint[], $2::text[], $3::jsonb[]) as r (person_id, kind, changes)
+`;
+
+// everyone below some people in the line of managers, they themselves included
+const LIST_BELOW = `
+with recursive line (id) as (
+  select unnest($1::bigint[])
+  union
+  select p.id from line l join people p on p.manager_id = l.id
+)
+select id from line
+`;
+
+export const listBelow = async (db: Client, ids: readonly string[]): Promise<string[]> =>
+  ids.length === 0 ? [] : (await rows<{ id: string }>(db, LIST_BELOW, [ids])).map((row) => row.id);
+
+export type ChangeKind = 'added' | 'changed' | 'returned' | 'left' | 'leave' | 'group';
+
+/** Puts what happened to people on the record. */
+export async function recordChanges(
+  client: Client,
+  list: readonly { id: string; kind: ChangeKind; changes: readonly object[] }[],
+  by: { at: number; byWhom: string; importId?: string | null },
+): Promise<void> {
+  for (const part of batches(list))
+    await client.query(INSERT_CHANGES, [part.map(({ id }) => id), part.map(({ kind }) => kind), part.map(({ changes }) => JSON.stringify(changes)), new Date(by.at), by.byWhom, by.importId ?? null]); // prettier-ignore
+}
+
+const columnsOf = (list: readonly RosterRow[]): unknown[][] => [
+  list.map((p) => p.personnelNumber), list.map((p) => p.name), list.map((p) => p.email), list.map((p) => p.department), list.map((p) => p.site),
+  list.map((p) => p.job), list.map((p) => p.joinedOn), list.map((p) => p.leftOn),
+]; // prettier-ignore
+
+export interface Written {
+  departmentsMade: string[];
+  /** the people that were written, in the order of the changes */
+  ids: string[];
+}
+
+/**
+ * Writes changes of the roster, whoever they come from (a file, the feed, a hand), with their record, and asks for
+ * everything that follows from them: planning, reconciling, releasing what waited.
+ */
+export async function writeRoster(
+  client: Client,
+  changes: readonly RowChange[],
+  kindOf: (change: RowChange) => ChangeKind,
+  by: { at: number; byWhom: string; today: LocalDate; importId?: string | null },
+): Promise<Written> {
+  if (changes.length === 0) return { departmentsMade: [], ids: [] };
+  const made = await rows<{ id: string }>(client, PUT_DEPARTMENTS, [changes.map(({ person }) => person.department)]);
+  const known = changes.filter(({ id }) => id !== null);
+  for (const part of batches(known))
+    await client.query(CHANGE_PEOPLE, [part.map(({ id }) => id), ...columnsOf(part.map(({ person }) => person)), by.today]);
+  const idOf = new Map<string, string>();
+  for (const part of batches(changes.filter(({ id }) => id === null)))
+    for (const row of await rows<{ id: string; email: string }>(client, ADD_PEOPLE, columnsOf(part.map(({ person }) => person)))) idOf.set(row.email, row.id); // prettier-ignore
+  const withManager = changes.filter(({ id, changes: fields }) => id === null || fields.some(({ field }) => field === 'managerEmail'));
+  for (const part of batches(withManager)) await setManagers(client, part.map(({ person }) => person)); // prettier-ignore
+  const ids = changes.map(({ id, person }) => id ?? idOf.get(person.email)!);
+  await recordChanges(
+    client,
+    changes.map((change, index) => ({ id: ids[index]!, kind: kindOf(change), changes: change.changes })),
+    by,
+  );
+
+  const has = (change: RowChange, field: string): boolean => change.changes.some((entry) => entry.field === field);
+  for (const change of known) if (has(change, 'email')) await releaseAddress(client, change.id!, by.at);
+  const around = await listOpenAssignmentsAround(client, known.map(({ id }) => id!)); // prettier-ignore
+  await releaseHeld(client, around, by.at);
+  await requestReplan(client, around);
+  // a new manager moves everyone below into another line; everything else concerns the person alone
+  const moved = known.flatMap((change) => (has(change, 'managerEmail') ? [change.id!] : []));
+  await requestReconcile(client, [...ids, ...(await listBelow(client, moved))]);
+  await announce(client, 'people');
+  return { departmentsMade: made.map(({ id }) => id), ids };
+}
+
+/** Which group of a preview each change belongs to, for the record. */
+export function kindsIn(preview: RosterPreview, groups: Groups): (change: RowChange) => ChangeKind {
+  const kinds = new Map<RowChange, ChangeKind>();
+  for (const kind of ['added', 'changed', 'returned', 'left'] as const)
+    if (groups[kind]) for (const change of preview[kind]) kinds.set(change, kind);
+  return (change) => kinds.get(change) ?? 'changed';
+}

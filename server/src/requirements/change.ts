@@ -1,0 +1,228 @@
+import { compileAudience, dateOf, tellAudience, tellDueRule, Zone, type Change, type WhenOut } from '@nudrik/core';
+import type { Outside, RequirementDraft, RequirementResult } from '@nudrik/contract';
+import { announce, maybeRow, oneRow, rows, transaction, type Client } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { getHouse } from '../people/roster.repo.ts';
+import { Refused } from '../refusal.ts';
+import { applyChanges } from './apply.ts';
+import { findRequirementRow, listRequirementPeople, loadNames, loadStructure, type RequirementDbRow } from './facts.ts';
+import { draftOf } from './preview.ts';
+import { reconcilePeople } from './reconcile.ts';
+
+const WRITE = `
+name = $2::text, course_id = $3::bigint, audience = $4::jsonb, due = $5::jsonb, due_time = $6::text, grace_days = $7::integer, credit_months = $8::integer, renewal = $9::jsonb,
+from_on = $10::date, until_on = $11::date, takes_joiners = $12::boolean, when_out = $13::text, changed_at = $14::timestamptz, changed_by = $15::text
+`;
+const INSERT = `
+insert into requirements (name, course_id, audience, due, due_time, grace_days, credit_months, renewal, from_on, until_on, takes_joiners, when_out, changed_at, changed_by)
+values ($1::text, $2::bigint, $3::jsonb, $4::jsonb, $5::text, $6::integer, $7::integer, $8::jsonb, $9::date, $10::date, $11::boolean, $12::text, $13::timestamptz, $14::text)
+returning id
+`;
+
+const valuesOf = (draft: RequirementDraft, now: number, byWhom: string): unknown[] => [
+  draft.name, draft.courseId, JSON.stringify(draft.audience), JSON.stringify(draft.due), draft.dueTime, draft.graceDays, draft.creditMonths,
+  draft.renewal && JSON.stringify(draft.renewal), draft.from, draft.until, draft.takesJoiners, draft.whenOut, new Date(now), byWhom,
+]; // prettier-ignore
+
+async function refuseTaken(client: Client, name: string, id: string | null): Promise<void> {
+  const other = await maybeRow(client, 'select 1 from requirements where lower(name) = lower($1::text) and id is distinct from $2::bigint', [name, id]); // prettier-ignore
+  if (other) throw new Refused('conflict', `There is a requirement “${name}” already. Give this one a name that tells the two apart; nothing was changed.`); // prettier-ignore
+}
+
+async function courseOf(client: Client, id: string): Promise<{ title: string; required: number }> {
+  const course = await maybeRow<{ title: string; required: number }>(client, 'select title, cardinality(required_units) as required from courses where id = $1::bigint', [id]); // prettier-ignore
+  if (!course) throw new Refused('wrong-input', `courseId: there is no course ${id}. Nothing was changed.`);
+  return course;
+}
+
+const record = (client: Client, id: string, now: number, byWhom: string, what: string, words: string): Promise<unknown> =>
+  client.query('insert into requirement_events (requirement_id, at, by_whom, what, words) values ($1::bigint, $2::timestamptz, $3::text, $4::text, $5::text)', [id, new Date(now), byWhom, what, words]); // prettier-ignore
+
+/** Keeps a new requirement, switched off: nobody is assigned anything yet. */
+export async function addRequirement(deps: Deps, draft: RequirementDraft, byWhom: string): Promise<{ id: string }> {
+  return transaction(deps.db, async (client) => {
+    await refuseTaken(client, draft.name, null);
+    await courseOf(client, draft.courseId);
+    const now = deps.clock.now();
+    const { id } = await oneRow<{ id: string }>(client, INSERT, valuesOf(draft, now, byWhom));
+    await record(client, id, now, byWhom, 'written', 'Written, and not switched on yet.');
+    await announce(client, 'requirements');
+    return { id };
+  });
+}
+
+async function getLocked(client: Client, id: string, version: number): Promise<RequirementDbRow> {
+  const row = await findRequirementRow(client, id, true);
+  if (!row) throw new Refused('not-found', 'There is no such requirement, or not any more.');
+  if (row.version !== version)
+    throw new Refused('stale', `${row.changed_by} changed “${row.name}” in the meantime. Load it again; nothing was changed.`);
+  // whoever joins or moves while everyone is looked at is looked at after that
+  await client.query('lock table people in share mode');
+  return row;
+}
+
+function resultOf(id: string, changes: readonly Change[]): RequirementResult {
+  const count = (...kinds: Change['kind'][]): number => changes.filter(({ kind }) => kinds.includes(kind)).length;
+  return { id, assigned: count('assign', 'take-up'), attached: count('attach'), withdrawn: count('withdraw'), kept: count('keep'), asked: count('ask') }; // prettier-ignore
+}
+
+const INSERT_MEMBERS = `
+insert into requirement_members (requirement_id, person_id)
+select $1::bigint, unnest($2::bigint[])
+on conflict do nothing
+`;
+
+/** Keeps who is in now, where a requirement does not take in those who come later. */
+async function keepMembers(client: Client, row: RequirementDbRow, now: number): Promise<void> {
+  await client.query('delete from requirement_members where requirement_id = $1::bigint', [row.id]);
+  if (row.takes_joiners) return;
+  const today = dateOf(Zone.of((await getHouse(client)).zone).dayAt(now));
+  const { test } = compileAudience(row.audience, await loadStructure(client, null), today);
+  const people = await listRequirementPeople(client, null);
+  await client.query(INSERT_MEMBERS, [row.id, people.filter((person) => (person.leftOn === null || person.leftOn > today) && test(person)).map(({ id }) => id)]); // prettier-ignore
+}
+
+const told = (result: RequirementResult): string => {
+  const parts = [
+    result.assigned ? `${result.assigned} assigned` : '',
+    result.attached ? `${result.attached} had it open already` : '',
+    result.withdrawn ? `${result.withdrawn} withdrawn` : '',
+    result.kept ? `${result.kept} kept` : '',
+    result.asked ? `${result.asked} to be decided` : '',
+  ].filter(Boolean);
+  return parts.length ? parts.join(', ') : 'nobody’s assignments changed';
+};
+
+/** Switches a requirement on: everyone whom it asks is assigned in the same moment. */
+export async function switchOn(deps: Deps, id: string, version: number, byWhom: string): Promise<RequirementResult> {
+  return transaction(deps.db, async (client) => {
+    const row = await getLocked(client, id, version);
+    if (row.is_on) throw new Refused('conflict', `“${row.name}” is on already; nothing was changed.`);
+    const course = await courseOf(client, row.course_id);
+    if (course.required === 0)
+      throw new Refused('conflict', `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on; nothing was changed.`); // prettier-ignore
+    const now = deps.clock.now();
+    await client.query('update requirements set is_on = true, switched_on_at = $2::timestamptz, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text where id = $1::bigint', [id, new Date(now), byWhom]); // prettier-ignore
+    await keepMembers(client, row, now);
+    const result = resultOf(id, await reconcilePeople(client, null, now, byWhom));
+    await record(client, id, now, byWhom, 'switched on', `Switched on: ${told(result)}.`);
+    return result;
+  });
+}
+
+/** Switches a requirement off; what is open because of it alone is withdrawn or kept, as somebody says. */
+export async function switchOff(
+  deps: Deps,
+  id: string,
+  version: number,
+  outside: 'withdraw' | 'keep',
+  byWhom: string,
+): Promise<RequirementResult> {
+  return transaction(deps.db, async (client) => {
+    const row = await getLocked(client, id, version);
+    if (!row.is_on) throw new Refused('conflict', `“${row.name}” is off already; nothing was changed.`);
+    const now = deps.clock.now();
+    await client.query('update requirements set is_on = false, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text where id = $1::bigint', [id, new Date(now), byWhom]); // prettier-ignore
+    const result = resultOf(id, await reconcilePeople(client, null, now, byWhom, new Map([[id, outside]])));
+    await record(client, id, now, byWhom, 'switched off', `Switched off: ${told(result)}.`);
+    return result;
+  });
+}
+
+/** What of a requirement was changed, in words, for its record. */
+async function tellChange(client: Client, was: RequirementDraft, draft: RequirementDraft): Promise<string> {
+  const names = await loadNames(client, [was.audience, draft.audience]);
+  const parts: string[] = [];
+  const told = (what: string, from: string, to: string): void => {
+    if (from !== to) parts.push(`${what} from “${from}” to “${to}”`);
+  };
+  told('the name', was.name, draft.name);
+  told('the audience', tellAudience(was.audience, names), tellAudience(draft.audience, names));
+  told('the due rule', tellDueRule(was.due), tellDueRule(draft.due));
+  const rest = (['dueTime', 'graceDays', 'creditMonths', 'renewal', 'from', 'until', 'takesJoiners', 'whenOut'] as const).filter((key) => JSON.stringify(was[key]) !== JSON.stringify(draft[key])); // prettier-ignore
+  const WORDS = { dueTime: 'the time of day', graceDays: 'the days of grace', creditMonths: 'what counts', renewal: 'the renewal', from: 'the first day', until: 'the last day', takesJoiners: 'who comes in later', whenOut: 'what becomes of those who leave' }; // prettier-ignore
+  parts.push(...rest.map((key) => WORDS[key]));
+  return parts.length ? `Changed ${parts.join('; ')}` : 'Kept as it was';
+}
+
+/** Changes a requirement. One that is on takes hold at once; `outside` says what becomes of those who fall out. */
+export async function changeRequirement(
+  deps: Deps,
+  id: string,
+  version: number,
+  draft: RequirementDraft,
+  outside: Outside,
+  byWhom: string,
+): Promise<RequirementResult> {
+  return transaction(deps.db, async (client) => {
+    const row = await getLocked(client, id, version);
+    await refuseTaken(client, draft.name, id);
+    await courseOf(client, draft.courseId);
+    if (row.switched_on_at && row.course_id !== draft.courseId)
+      throw new Refused('conflict', `“${row.name}” was switched on for its course, and people have it from that. Write another requirement for the other course; nothing was changed.`); // prettier-ignore
+    const now = deps.clock.now();
+    const words = await tellChange(client, draftOf(row), draft);
+    await client.query(`update requirements set ${WRITE}, version = version + 1 where id = $1::bigint`, [
+      id,
+      ...valuesOf(draft, now, byWhom),
+    ]);
+    let result: RequirementResult = { id, assigned: 0, attached: 0, withdrawn: 0, kept: 0, asked: 0 };
+    if (row.is_on) {
+      const changed = (await findRequirementRow(client, id))!;
+      if (row.takes_joiners !== changed.takes_joiners || (!changed.takes_joiners && JSON.stringify(row.audience) !== JSON.stringify(changed.audience))) await keepMembers(client, changed, now); // prettier-ignore
+      const said: ReadonlyMap<string, WhenOut> = outside === 'ask' ? new Map() : new Map([[id, outside]]);
+      result = resultOf(id, await reconcilePeople(client, null, now, byWhom, said));
+    }
+    await record(client, id, now, byWhom, 'changed', `${words}${row.is_on ? `: ${told(result)}` : ''}.`);
+    await announce(client, 'requirements');
+    return result;
+  });
+}
+
+/** Removes a requirement that was never on: one that was stays on the record, switched off. */
+export async function removeRequirement(deps: Deps, id: string): Promise<void> {
+  await transaction(deps.db, async (client) => {
+    const row = await findRequirementRow(client, id, true);
+    if (!row) throw new Refused('not-found', 'There is no such requirement, or not any more.');
+    if (row.switched_on_at)
+      throw new Refused(
+        'conflict',
+        `“${row.name}” was switched on, so it stays on the record. Switch it off instead; nothing was changed.`,
+      );
+    await client.query('delete from requirements where id = $1::bigint', [id]);
+    await announce(client, 'requirements');
+  });
+}
+
+const LIST_OUT = `
+select r.assignment_id as assignment, a.person_id as person, p.name
+from assignment_reasons r
+join assignments a on a.id = r.assignment_id and a.closed_by is null
+join people p on p.id = a.person_id
+where r.requirement_id = $1::bigint
+  and r.assignment_id = any($2::bigint[])
+  and r.out_since is not null
+for update of r
+`;
+
+/** Says what becomes of open assignments whose people left the audience. */
+export async function decideOutside(
+  deps: Deps,
+  id: string,
+  assignmentIds: readonly string[],
+  outside: 'withdraw' | 'keep',
+  byWhom: string,
+): Promise<RequirementResult> {
+  return transaction(deps.db, async (client) => {
+    const row = await findRequirementRow(client, id, true);
+    if (!row) throw new Refused('not-found', 'There is no such requirement, or not any more.');
+    const found = await rows<{ assignment: string; person: string; name: string }>(client, LIST_OUT, [id, assignmentIds]);
+    if (found.length === 0)
+      throw new Refused('conflict', 'There is nothing to decide any more: they are in the audience again, or it was decided. Nothing was changed.'); // prettier-ignore
+    const now = deps.clock.now();
+    const changes = found.map(({ assignment, person, name }): Change => outside === 'keep' ? { kind: 'keep', assignment, requirement: id } : { kind: 'withdraw', person, assignment, because: 'out', words: `${name} is no longer in the audience of “${row.name}”` }); // prettier-ignore
+    const result = resultOf(id, await applyChanges(client, changes, now, byWhom));
+    await record(client, id, now, byWhom, 'decided', `${found.map(({ name }) => name).slice(0, 5).join(', ')}${found.length > 5 ? ` and ${found.length - 5} more` : ''}, no longer in the audience: ${told(result)}.`); // prettier-ignore
+    return result;
+  });
+}

@@ -1,0 +1,232 @@
+import {
+  Calendar, compileAudience, type Audience, type AudiencePerson, type CalendarFacts, type CourseRecord, type DueRule, type Finish, type LiveRequirement,
+  type Matcher, type Names, type Renewal, type Requirement, type RequirementPerson, type Structure, type WhenOut, type WithdrawnBecause,
+} from '@nudrik/core'; // prettier-ignore
+import type { AudienceFacts } from '@nudrik/contract';
+import { rows, type Queryable } from '../db/db.ts';
+import { listCalendars } from '../people/roster.repo.ts';
+
+/** People by id, or everyone. */
+export type Who = readonly string[] | null;
+
+// what somebody holds: finished, not revoked, with the last day on which it counts
+const HELD = `
+  select a.person_id, a.course_id,
+    case when c.id is not null then c.expires_on when a.completed_on is not null and k.validity_months is not null then (a.completed_on + k.validity_months * interval '1 month')::date end as until
+  from assignments a
+  join courses k on k.id = a.course_id
+  left join certificates c on c.assignment_id = a.id
+  where a.closed_by = 'finished'
+    and c.revoked_at is null
+    and ($1::bigint[] is null or a.person_id = any($1::bigint[]))
+`;
+
+const LIST_PEOPLE = `
+with held as (${HELD})
+select
+  p.id, p.name, p.personnel_number as number, p.department_id as department, p.site_id as site, p.job, p.manager_id as manager,
+  p.joined_on as "joinedOn", p.left_on as "leftOn", p.job_since as "jobSince",
+  coalesce(g.groups, '{}') as groups, coalesce(m.member_of, '{}') as "memberOf", coalesce(h.held, '[]') as held
+from people p
+left join (select person_id, array_agg(group_id::text) as groups from group_members group by person_id) g on g.person_id = p.id
+left join (select person_id, array_agg(requirement_id::text) as member_of from requirement_members group by person_id) m on m.person_id = p.id
+left join (select person_id, jsonb_agg(jsonb_build_object('course', course_id::text, 'until', until)) as held from held group by person_id) h on h.person_id = p.id
+where $1::bigint[] is null
+  or p.id = any($1::bigint[])
+order by p.id
+`;
+
+export const listRequirementPeople = (db: Queryable, who: Who): Promise<RequirementPerson[]> =>
+  rows<RequirementPerson>(db, LIST_PEOPLE, [who]);
+
+const LIST_MANAGERS = `
+with recursive above (id) as (
+  select id from people where $1::bigint[] is null or id = any($1::bigint[])
+  union
+  select p.manager_id from above a join people p on p.id = a.id where p.manager_id is not null
+)
+select p.id, p.manager_id from above a join people p on p.id = a.id
+`;
+
+/** How departments stand below each other, and the managers above some people. */
+export async function loadStructure(db: Queryable, who: Who): Promise<Structure> {
+  const parents = new Map(
+    (await rows<{ id: string; parent_id: string | null }>(db, 'select id, parent_id from departments')).map((row) => [
+      row.id,
+      row.parent_id,
+    ]),
+  );
+  const managers = new Map(
+    (await rows<{ id: string; manager_id: string | null }>(db, LIST_MANAGERS, [who])).map((row) => [row.id, row.manager_id]),
+  );
+  return { parentOf: (id) => parents.get(id) ?? null, managerOf: (id) => managers.get(id) ?? null };
+}
+
+const LIST_RECORDS = `
+select
+  a.id, a.person_id, a.course_id, a.is_by_hand, a.assigned_at, a.due_at, a.closed_by, a.closed_at, a.closed_because, a.waived_until,
+  coalesce(a.completed_on, (a.closed_at at time zone s.zone)::date) as finished_on, c.expires_on, c.revoked_at is not null as is_revoked,
+  (
+    select coalesce(jsonb_agg(jsonb_build_object('requirement', r.requirement_id::text, 'isOut', r.out_since is not null, 'isKept', r.kept_at is not null) order by r.requirement_id), '[]')
+    from assignment_reasons r
+    where r.assignment_id = a.id
+  ) as reasons
+from assignments a
+join people p on p.id = a.person_id
+join sites s on s.id = p.site_id
+left join certificates c on c.assignment_id = a.id
+where ($1::bigint[] is null or a.person_id = any($1::bigint[]))
+  and ($2::bigint is null or a.course_id = $2::bigint)
+  and a.closed_because is distinct from 'undone'
+order by a.person_id, a.course_id, a.round
+`;
+
+interface RecordRow {
+  id: string;
+  person_id: string;
+  course_id: string;
+  is_by_hand: boolean;
+  assigned_at: Date;
+  due_at: Date;
+  closed_by: 'finished' | 'waived' | 'withdrawn' | null;
+  closed_at: Date | null;
+  closed_because: WithdrawnBecause | null;
+  waived_until: string | null;
+  finished_on: string | null;
+  expires_on: string | null;
+  is_revoked: boolean;
+  reasons: { requirement: string; isOut: boolean; isKept: boolean }[];
+}
+
+/** How people stand with courses: what they finished, what is open, how the newest was closed. */
+export async function loadRecords(db: Queryable, who: Who, course: string | null = null): Promise<Map<string, Map<string, CourseRecord>>> {
+  const all = new Map<string, Map<string, CourseRecord & { finishes: Finish[] }>>();
+  for (const row of await rows<RecordRow>(db, LIST_RECORDS, [who, course])) {
+    let own = all.get(row.person_id);
+    if (!own) all.set(row.person_id, (own = new Map()));
+    let record = own.get(row.course_id);
+    if (!record) own.set(row.course_id, (record = { course: row.course_id, finishes: [], open: null, closed: null }));
+    record.closed = null; // the newest counts, and rows come in the order of their rounds
+    if (row.closed_by === null) record.open = { id: row.id, dueAt: row.due_at.getTime(), isByHand: row.is_by_hand, reasons: row.reasons };
+    else if (row.closed_by === 'finished') record.finishes.push({ on: row.finished_on!, expiresOn: row.expires_on, isRevoked: row.is_revoked });
+    else
+      record.closed = {
+        id: row.id, how: row.closed_by, because: row.closed_because, closedAt: row.closed_at!.getTime(), waivedUntil: row.waived_until,
+        assignedAt: row.assigned_at.getTime(), dueAt: row.due_at.getTime(), isByHand: row.is_by_hand,
+      }; // prettier-ignore
+  }
+  return all;
+}
+
+export interface RequirementDbRow {
+  id: string;
+  name: string;
+  course_id: string;
+  audience: Audience;
+  due: DueRule;
+  due_time: string;
+  grace_days: number;
+  credit_months: number | null;
+  renewal: Renewal | null;
+  from_on: string | null;
+  until_on: string | null;
+  takes_joiners: boolean;
+  when_out: WhenOut;
+  is_on: boolean;
+  switched_on_at: Date | null;
+  version: number;
+  changed_at: Date;
+  changed_by: string;
+}
+const COLUMNS =
+  'id, name, course_id, audience, due, due_time, grace_days, credit_months, renewal, from_on, until_on, takes_joiners, when_out, is_on, switched_on_at, version, changed_at, changed_by';
+
+export const requirementOf = (row: RequirementDbRow): Requirement => ({
+  id: row.id, name: row.name, course: row.course_id, audience: row.audience, due: row.due, dueTime: row.due_time, graceDays: row.grace_days,
+  creditMonths: row.credit_months, renewal: row.renewal, from: row.from_on, until: row.until_on, takesJoiners: row.takes_joiners, whenOut: row.when_out,
+  switchedOnAt: row.switched_on_at?.getTime() ?? null,
+}); // prettier-ignore
+
+export const listRequirementRows = (db: Queryable): Promise<RequirementDbRow[]> =>
+  rows<RequirementDbRow>(db, `select ${COLUMNS} from requirements order by is_on desc, name`);
+
+export const listLive = async (db: Queryable): Promise<Requirement[]> =>
+  (await rows<RequirementDbRow>(db, `select ${COLUMNS} from requirements where is_on order by id`)).map(requirementOf);
+
+export async function findRequirementRow(db: Queryable, id: string, isLocked = false): Promise<RequirementDbRow | null> {
+  return (await rows<RequirementDbRow>(db, `select ${COLUMNS} from requirements where id = $1::bigint ${isLocked ? 'for update' : ''}`, [id]))[0] ?? null; // prettier-ignore
+}
+
+/** Requirements with their audiences made ready, once for each local date that it is somewhere. */
+export class LiveSet {
+  private readonly byDate = new Map<string, LiveRequirement[]>();
+  constructor(
+    private readonly requirements: readonly Requirement[],
+    private readonly structure: Structure,
+  ) {}
+
+  on(date: string): LiveRequirement[] {
+    let ready = this.byDate.get(date);
+    if (!ready) {
+      ready = this.requirements.map((requirement) => ({ requirement, matcher: this.matcher(requirement.audience, date) }));
+      this.byDate.set(date, ready);
+    }
+    return ready;
+  }
+
+  private matcher(audience: Audience, date: string): Matcher {
+    return compileAudience(audience, this.structure, date);
+  }
+}
+
+/** Working calendars by site. */
+export async function loadCalendars(db: Queryable): Promise<Map<string, Calendar>> {
+  return new Map((await listCalendars(db)).map((facts: CalendarFacts) => [facts.id, new Calendar(facts)]));
+}
+
+interface NameLists {
+  departments: AudienceFacts['departments'];
+  sites: AudienceFacts['sites'];
+  groups: AudienceFacts['groups'];
+  courses: AudienceFacts['courses'];
+}
+
+export async function loadNameLists(db: Queryable): Promise<NameLists> {
+  return {
+    departments: await rows(db, 'select id, name, parent_id as "parentId" from departments order by name'),
+    sites: await rows(db, 'select id, name from sites order by name'),
+    groups: await rows(db, 'select id, name from groups order by name'),
+    courses: await rows(db, 'select id, title from courses order by title'),
+  };
+}
+
+/** Names for telling audiences: of everything there is, and of the people that they speak of. */
+export async function loadNames(db: Queryable, audiences: readonly Audience[]): Promise<Names> {
+  const lists = await loadNameLists(db);
+  const tops = [
+    ...new Set(
+      JSON.stringify(audiences)
+        .match(/"line":\[[^\]]*\]/g)
+        ?.flatMap((part) => part.match(/\d+/g) ?? []) ?? [],
+    ),
+  ];
+  const people = tops.length ? await rows<{ id: string; name: string }>(db, 'select id, name from people where id = any($1::bigint[])', [tops]) : []; // prettier-ignore
+  const lookUp = (list: readonly { id: string; name: string }[], what: string): ((id: string) => string) => {
+    const names = new Map(list.map(({ id, name }) => [id, name]));
+    return (id) => names.get(id) ?? `a ${what} that is gone`;
+  };
+  return {
+    department: lookUp(lists.departments, 'department'),
+    site: lookUp(lists.sites, 'site'),
+    group: lookUp(lists.groups, 'group'),
+    person: lookUp(people, 'person'),
+    course: lookUp(lists.courses.map(({ id, title }) => ({ id, name: title })), 'course'), // prettier-ignore
+  };
+}
+
+/** What the audience builder works on, in the browser's worker. */
+export async function audienceFacts(db: Queryable, today: string): Promise<AudienceFacts> {
+  const people = (await listRequirementPeople(db, null)).map(({ jobSince: _, memberOf: __, ...person }): AudiencePerson => person);
+  const jobs = await rows<{ job: string }>(db, 'select distinct job from people where job is not null order by job');
+  return { today, people, ...(await loadNameLists(db)), jobs: jobs.map(({ job }) => job) };
+}

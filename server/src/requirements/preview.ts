@@ -1,0 +1,225 @@
+import {
+  addDays, type Calendar, compileAudience, dateOf, dayOf, dueFor, noRecord, standingOf, tellAmount, tellAudience, tellDate, tellDay, tellDueRule, tellMoment, tellRequirement, Zone, morningOf,
+  type CourseRecord, type Requirement, type RequirementPerson, type RequirementStanding,
+} from '@nudrik/core'; // prettier-ignore
+import type { Counted, PreviewedPerson, RequirementDraft, RequirementPeople, RequirementPreview, RequirementRow, RequirementView } from '@nudrik/contract'; // prettier-ignore
+import { maybeRow, rows, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { missingByStep, previewPeople } from '../assignments/preview.ts';
+import { listCourseFacts, listPlanFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
+import { getHouse, loadRoster } from '../people/roster.repo.ts';
+import { Refused } from '../refusal.ts';
+import {
+  findRequirementRow, listRequirementPeople, listRequirementRows, loadCalendars, loadNames, loadRecords, loadStructure, requirementOf, type RequirementDbRow,
+} from './facts.ts'; // prettier-ignore
+
+/** People that a preview names; the counts are over all. */
+const NAMED = 200;
+/** How far ahead joiners are counted. */
+const JOIN_DAYS = 60;
+
+interface Looked {
+  person: RequirementPerson;
+  record: CourseRecord;
+  calendar: Calendar;
+  standing: RequirementStanding;
+}
+
+/** How a requirement stands to everyone. */
+async function lookAtEveryone(db: Queryable, requirement: Requirement, now: number): Promise<Looked[]> {
+  const people = await listRequirementPeople(db, null);
+  const structure = await loadStructure(db, null);
+  const records = await loadRecords(db, null, requirement.course);
+  const calendars = await loadCalendars(db);
+  const morning = (await getHouse(db)).sending.sendWindow.from;
+  const matchers = new Map<string, ReturnType<typeof compileAudience>>();
+  return people.map((person) => {
+    const calendar = calendars.get(person.site)!;
+    const today = dateOf(calendar.zone.dayAt(now));
+    let matcher = matchers.get(today);
+    if (!matcher) matchers.set(today, (matcher = compileAudience(requirement.audience, structure, today)));
+    const record = records.get(person.id)?.get(requirement.course) ?? noRecord(requirement.course);
+    return { person, record, calendar, standing: standingOf(requirement, matcher, { person, record, calendar, now, morning }) };
+  });
+}
+
+const requirementFrom = (draft: RequirementDraft, id: string, switchedOnAt: number | null): Requirement => ({
+  id, name: draft.name, course: draft.courseId, audience: draft.audience, due: draft.due, dueTime: draft.dueTime, graceDays: draft.graceDays, creditMonths: draft.creditMonths,
+  renewal: draft.renewal, from: draft.from, until: draft.until, takesJoiners: draft.takesJoiners, whenOut: draft.whenOut, switchedOnAt,
+}); // prettier-ignore
+
+function counted<T extends { person: RequirementPerson }>(list: readonly T[], siteOf: (id: string) => string, words: (entry: T) => string): Counted<PreviewedPerson> {
+  const sorted = [...list].sort((a, b) => (a.person.name < b.person.name ? -1 : 1));
+  return {
+    count: list.length,
+    people: sorted.slice(0, NAMED).map((entry) => ({ id: entry.person.id, name: entry.person.name, site: siteOf(entry.person.site), words: words(entry) })),
+  };
+} // prettier-ignore
+
+const hasReason = (record: CourseRecord, id: string): boolean =>
+  record.open?.reasons.some(({ requirement }) => requirement === id) ?? false;
+
+/** Everything that switching on, or changing, would do: to these very people, with their due dates, and which mails on which days. */
+export async function previewRequirement(deps: Deps, id: string | null, draft: RequirementDraft): Promise<RequirementPreview> {
+  const { db } = deps;
+  const now = deps.clock.now();
+  const [course] = await listCourseFacts(db, [draft.courseId]);
+  const [plan] = await listPlanFacts(db, [draft.courseId]);
+  if (!course || !plan) throw new Refused('wrong-input', `courseId: there is no course ${draft.courseId}.`);
+  const stored = id === null ? null : await findRequirementRow(db, id);
+  const isOn = stored?.is_on ?? false;
+  // not on yet: as if it were switched on now, so that nobody is left out for not having been in before
+  const requirement = requirementFrom(draft, id ?? '0', isOn ? stored!.switched_on_at!.getTime() : null);
+  const everyone = await lookAtEveryone(db, requirement, now);
+  const names = await loadNames(db, [draft.audience]);
+  const due = everyone.filter((entry) => entry.standing.kind === 'due');
+  const dueOf = (entry: Looked): number => (entry.standing as Extract<RequirementStanding, { kind: 'due' }>).dueAt;
+  const assigned = due.filter(({ record }) => record.open === null);
+  const attached = due.filter(({ record }) => record.open !== null && !hasReason(record, requirement.id));
+  const joining = everyone.filter(
+    ({ standing, person, calendar }) => standing.kind === 'waits' && standing.because === 'joins' && person.joinedOn! <= addDays(dateOf(calendar.zone.dayAt(now)), JOIN_DAYS),
+  ); // prettier-ignore
+  const falling = everyone.filter(({ standing, record }) => standing.kind === 'out' && standing.because !== 'left' && hasReason(record, requirement.id)); // prettier-ignore
+
+  const house = await getHouse(db);
+  const assignmentOf = ({ person }: Looked, assignedAt: number, dueAt: number): AssignmentFacts => ({ id: person.id, person: person.id, course: course.id, assignedAt, dueAt, events: [], token: '', unitsDone: [], isClosed: false }); // prettier-ignore
+  const morning = house.sending.sendWindow.from;
+  const drafts = [
+    ...assigned.map((entry) => assignmentOf(entry, now, dueOf(entry))),
+    ...joining.map((entry) => {
+      const at = morningOf(entry.person.joinedOn!, entry.calendar, morning);
+      return assignmentOf(entry, at, dueFor(requirement, entry.person, entry.calendar, at).at);
+    }),
+  ];
+  const roster = await loadRoster(db, drafts.map(({ person }) => person), [course], house.sending); // prettier-ignore
+  const { lines } = previewPeople(drafts, plan.steps, plan.publishedAt, roster, now);
+  const zone = Zone.of(house.zone);
+  const byDay = new Map<string, number>();
+  for (const line of lines)
+    if (line.outcome === 'send') {
+      const day = dateOf(zone.dayAt(line.at!));
+      byDay.set(day, (byDay.get(day) ?? 0) + 1);
+    }
+  const facts: Facts = { house, roster, assignments: new Map(), courses: new Map([[course.id, course]]), plans: new Map() };
+  const missing = missingByStep(drafts, plan.steps, facts, deps.settings.baseUrl, now);
+  const validity = await maybeRow<{ validity_months: number | null }>(db, 'select validity_months from courses where id = $1::bigint', [course.id]); // prettier-ignore
+  const off = plan.steps.filter((step) => !step.on).map((step) => `“${step.name}”`);
+  return {
+    words: tellRequirement(requirement, course.title, names),
+    in: everyone.filter(({ standing }) => standing.kind !== 'out').length,
+    assigned: counted(assigned, names.site, (entry) => (entry.standing as { because: string }).because),
+    attached: counted(attached, names.site, (entry) => `has it open, due ${tellMoment(Math.min(entry.record.open!.dueAt, dueOf(entry)), entry.calendar.zone)}${dueOf(entry) < entry.record.open!.dueAt ? `, moved from ${tellMoment(entry.record.open!.dueAt, entry.calendar.zone)}` : ''}`),
+    covered: counted(everyone.filter(({ standing }) => standing.kind === 'covered'), names.site, ({ standing }) => tellStanding(standing)),
+    settled: counted(everyone.filter(({ standing }) => standing.kind === 'waived' || standing.kind === 'withdrawn'), names.site, ({ standing }) => tellStanding(standing)),
+    joining: counted(joining, names.site, ({ person, calendar }) => `joins ${tellDay(dayOf(person.joinedOn!))}, due ${tellMoment(dueFor(requirement, person, calendar, morningOf(person.joinedOn!, calendar, morning)).at, calendar.zone)}`),
+    falling: counted(falling, names.site, ({ record, calendar }) => `has it open, due ${tellMoment(record.open!.dueAt, calendar.zone)}`),
+    mails: [...byDay.values()].reduce((sum, count) => sum + count, 0),
+    byDay: [...byDay].map(([day, count]) => ({ day, count })).sort((a, b) => (a.day < b.day ? -1 : 1)),
+    warnings: [
+      course.required.length === 0 ? `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on.` : '',
+      validity?.validity_months && !draft.renewal ? `Certificates of ${course.title} run out after ${validity.validity_months} months, and this requirement does not renew: whoever's runs out is not assigned again.` : '',
+      off.length > 0 ? `${off.join(', ')} ${off.length === 1 ? 'is' : 'are'} switched off in the plan of ${course.title}.` : '',
+      ...missing.map((gap) => `“${gap.step}” uses ${gap.field}, and ${gap.people.length === 1 ? `${gap.people[0]!} has` : `${gap.people.length} people have`} none: ${gap.people.length === 1 ? 'that notice is' : 'those notices are'} held until it is filled in.`),
+    ].filter(Boolean),
+  }; // prettier-ignore
+}
+
+/** How a requirement stands to somebody, in words. */
+export function tellStanding(standing: RequirementStanding): string {
+  switch (standing.kind) {
+    case 'covered':
+      return `finished on ${tellDate(dayOf(standing.finishedOn))}${standing.until ? `, counts until ${tellDate(dayOf(standing.until))}` : ''}`;
+    case 'waived':
+      return standing.until ? `waived until ${tellDate(dayOf(standing.until))}` : 'waived';
+    case 'withdrawn':
+      return 'withdrawn by hand';
+    case 'waits':
+      return `${standing.because === 'joins' ? 'joins' : 'it begins'} on ${tellDay(dayOf(standing.until))}`;
+    case 'due':
+      return standing.because;
+    default:
+      return { 'left': 'has left', 'audience': 'not in the audience', 'not-a-member': 'came after it was switched on', 'before': 'before its first day', 'ended': 'after its last day' }[standing.because]; // prettier-ignore
+  }
+}
+
+/** Who is in, who waits, who fell out, each with how it stands. */
+export async function listStandings(deps: Deps, id: string): Promise<RequirementPeople> {
+  const row = await findRequirementRow(deps.db, id);
+  if (!row) throw new Refused('not-found', 'There is no such requirement, or not any more.');
+  const now = deps.clock.now();
+  const everyone = await lookAtEveryone(deps.db, requirementOf(row), now);
+  const names = await loadNames(deps.db, []);
+  const people = everyone.flatMap(({ person, record, calendar, standing }): RequirementPeople['people'] => {
+    const { open } = record;
+    const reason = open?.reasons.find(({ requirement }) => requirement === id);
+    if (standing.kind === 'out' && !reason) return [];
+    const isLate = open !== null && open.dueAt < now;
+    const word = reason?.isOut ? 'asks' : open && (reason || standing.kind === 'due') ? (isLate ? 'late' : 'open') : standing.kind === 'waits' ? standing.because : standing.kind; // prettier-ignore
+    const words = reason?.isOut ? `${tellStanding(standing)}, and has it open, due ${tellMoment(open!.dueAt, calendar.zone)}` : word === 'open' || word === 'late' ? `due ${tellMoment(open!.dueAt, calendar.zone)}${reason?.isKept ? ', kept by hand' : ''}` : tellStanding(standing); // prettier-ignore
+    return [{ id: person.id, name: person.name, department: names.department(person.department), site: names.site(person.site), zone: calendar.zone.name, standing: word, words, assignmentId: open && reason ? open.id : null, dueAt: open ? new Date(open.dueAt).toISOString() : null }]; // prettier-ignore
+  });
+  people.sort((a, b) => (a.name < b.name ? -1 : 1));
+  const counts: Record<string, number> = {};
+  for (const { standing } of people) counts[standing] = (counts[standing] ?? 0) + 1;
+  return { people, counts };
+}
+
+const COUNT_OPEN = `
+select r.requirement_id as id, count(*)::integer as open, count(*) filter (where a.due_at < $1::timestamptz)::integer as late, count(r.out_since)::integer as asks
+from assignment_reasons r
+join assignments a on a.id = r.assignment_id and a.closed_by is null
+group by r.requirement_id
+`;
+
+/** All requirements, those that are on first, each with its audience in words and how many are in. */
+export async function listRequirements(deps: Deps): Promise<RequirementRow[]> {
+  const { db } = deps;
+  const now = deps.clock.now();
+  const list = await listRequirementRows(db);
+  const names = await loadNames(db, list.map(({ audience }) => audience)); // prettier-ignore
+  const counts = new Map((await rows<{ id: string; open: number; late: number; asks: number }>(db, COUNT_OPEN, [new Date(now)])).map((row) => [row.id, row])); // prettier-ignore
+  const people = await listRequirementPeople(db, null);
+  const structure = await loadStructure(db, null);
+  const today = dateOf(Zone.of((await getHouse(db)).zone).dayAt(now));
+  const week = addDays(today, 7);
+  return list.map((row) => {
+    const { test } = compileAudience(row.audience, structure, today);
+    let isIn = 0;
+    let joining = 0;
+    for (const person of people) {
+      if ((person.leftOn !== null && person.leftOn <= today) || !test(person)) continue;
+      if (person.joinedOn === null || person.joinedOn <= today) isIn += 1;
+      else if (person.joinedOn <= week) joining += 1;
+    }
+    const { open, late, asks } = counts.get(row.id) ?? { open: 0, late: 0, asks: 0 };
+    return {
+      id: row.id, name: row.name, course: { id: row.course_id, title: names.course(row.course_id) }, audience: tellAudience(row.audience, names), due: tellDueRule(row.due),
+      renewal: row.renewal && `every ${tellAmount(row.renewal.months, 'months')}`, isOn: row.is_on, switchedOnAt: row.switched_on_at?.toISOString() ?? null,
+      changedAt: row.changed_at.toISOString(), changedBy: row.changed_by, in: isIn, open, late, asks, joining,
+    };
+  }); // prettier-ignore
+}
+
+export const draftOf = (row: RequirementDbRow): RequirementDraft => ({
+  name: row.name, courseId: row.course_id, audience: row.audience, due: row.due, dueTime: row.due_time, graceDays: row.grace_days, creditMonths: row.credit_months,
+  renewal: row.renewal, from: row.from_on, until: row.until_on, takesJoiners: row.takes_joiners, whenOut: row.when_out,
+}); // prettier-ignore
+
+export async function getRequirement(db: Queryable, id: string): Promise<RequirementView> {
+  const row = await findRequirementRow(db, id);
+  if (!row) throw new Refused('not-found', 'There is no such requirement, or not any more.');
+  const course = await maybeRow<{ id: string; title: string; validityMonths: number | null }>(db, 'select id, title, validity_months as "validityMonths" from courses where id = $1::bigint', [row.course_id]); // prettier-ignore
+  const names = await loadNames(db, [row.audience]);
+  return {
+    ...draftOf(row),
+    id: row.id,
+    version: row.version,
+    isOn: row.is_on,
+    switchedOnAt: row.switched_on_at?.toISOString() ?? null,
+    changedAt: row.changed_at.toISOString(),
+    changedBy: row.changed_by,
+    course: course!,
+    words: tellRequirement(requirementOf(row), course!.title, names),
+    record: await rows(db, 'select at, by_whom as "byWhom", what, words from requirement_events where requirement_id = $1::bigint order by id desc limit 100', [id]), // prettier-ignore
+  };
+}
