@@ -67,6 +67,7 @@ export async function buildAll() {
           nudrik: join(ROOT, 'server/src/nudrik.ts'),
           'post-room': join(ROOT, 'standins/src/main.ts'),
           demo: join(ROOT, 'demo/src/main.ts'),
+          'personnel-feed': join(ROOT, 'demo/src/feed-main.ts'),
         },
       });
     },

@@ -63,7 +63,7 @@ export class House {
   }
 
   async open({ databaseUrl, port, baseUrl = `http://127.0.0.1:${port}` }) {
-    const [smtp, postRoom, inbound] = [await freePort(), await freePort(), await freePort()];
+    const [smtp, postRoom, inbound, feed] = [await freePort(), await freePort(), await freePort(), await freePort()];
     const env = {
       DATABASE_URL: databaseUrl,
       PORT: String(port),
@@ -71,6 +71,8 @@ export class House {
       SMTP_URL: `smtp://127.0.0.1:${smtp}`,
       INBOUND_PORT: String(inbound),
       POST_ROOM_URL: `http://127.0.0.1:${postRoom}`,
+      PERSONNEL_FEED_URL: `http://127.0.0.1:${feed}/people`,
+      FEED_STAND_IN_URL: `http://127.0.0.1:${feed}`,
       NUDRIK_WEB_DIR: join(ROOT, 'web/dist/browser'),
     };
     await once('demo', env);
@@ -80,6 +82,7 @@ export class House {
       POST_ROOM_REPORT_PORT: String(inbound),
       POST_ROOM_BEHAVIOURS: 'elin.strand@orlasund.example=bounce gavin.haddow@orlasund.example=bounce petter.holm@orlasund.example=full',
     });
+    await this.part('The personnel feed', [join(ROOT, 'server/dist/personnel-feed.mjs')], { PERSONNEL_FEED_PORT: String(feed) });
     await Promise.all([
       this.part('The worker', [join(ROOT, 'server/dist/nudrik.mjs'), 'worker'], env),
       this.part('The web server', [join(ROOT, 'server/dist/nudrik.mjs'), 'web'], env),

@@ -1,15 +1,19 @@
 import { makeRingCard } from './card.ts';
-import { dateOf, rehearse, STANDARD_PLAN, Zone, DAY_MS, type PlanStep, type RehearsalLine } from '@nudrik/core';
+import { dateOf, dayOf, msOfTime, rehearse, STANDARD_PLAN, Zone, DAY_MS, type PlanStep, type RehearsalLine } from '@nudrik/core';
 import {
-  cleanPage, compose, getHouse, hashPassword, insertCourse, insertFile, listCalendars, loadFacts, newToken, oneRow, putMails, putPeople, putPlan, replan, rows, saveSections, transaction,
+  cleanPage, compose, getHouse, hashPassword, keepFeedRows, nextTime, requestReconcileAll, insertCourse, insertFile, listCalendars, loadFacts, newToken, oneRow, putMails, putPeople, putPlan, replan, rows, saveSections, transaction,
   type Client, type Facts, type MailDraft, type Pool,
 } from 'nudrik'; // prettier-ignore
 import { COURSES } from './courses.ts';
+import { rosterOn } from './feed-story.ts';
 import { makeHistory, startInstant, type PastAssignment } from './history.ts';
-import { CAST, emailOf, makeCrew, SITES } from './orlasund.ts';
+import { ABOVE, CAST, emailOf, GROUPS, makeCrew, SITES, START_ON, type Crew } from './orlasund.ts';
+import { makeRequirements } from './requirements.ts';
 
 export interface DemoOptions {
   baseUrl: string;
+  /** the personnel feed's address, null where there is none */
+  feedUrl: string | null;
   /** false: simulated time stands still until somebody moves it */
   isTicking: boolean;
 }
@@ -42,6 +46,7 @@ export async function buildDemo(pool: Pool, options: DemoOptions): Promise<void>
         leave.to,
         leave.cover && personIds.get(leave.cover),
       ]);
+    await arrange(db, crew);
     await openAccounts(db, personIds);
     const { courseIds, requiredUnits } = await makeCourses(db, personIds, start);
     const calendars = new Map((await listCalendars(db)).map((calendar) => [calendar.id, calendar]));
@@ -50,11 +55,14 @@ export async function buildDemo(pool: Pool, options: DemoOptions): Promise<void>
     );
     const past = makeHistory({ crew, personIds, courseIds, requiredUnits, calendars: siteNames });
     const ids = await storeAssignments(db, past);
+    await makeRequirements(db, start);
     await storeNotices(db, ids, start, options.baseUrl, personIds.get(CAST.bounced)!);
     // what is still to come, by the same planner that runs every day
     const house = await getHouse(db);
     for (let from = 0; from < ids.length; from += 2_000) await replan(db, house, ids.slice(from, from + 2_000), start);
     await db.query('delete from replan');
+    await settleFeed(db, start, options.feedUrl);
+    await requestReconcileAll(db);
   });
   await pool.query('analyze');
 }
@@ -69,6 +77,30 @@ async function settle(db: Client, start: number, isTicking: boolean): Promise<vo
     new Date(),
     isTicking,
   ]);
+}
+
+/** Departments below each other, and groups. */
+async function arrange(db: Client, crew: Crew): Promise<void> {
+  for (const [above, below] of Object.entries(ABOVE)) {
+    const { id } = await oneRow<{ id: string }>(db, 'insert into departments (name) values ($1::text) returning id', [above]);
+    await db.query('update departments set parent_id = $1::bigint where name = any($2::text[])', [id, below]);
+  }
+  for (const group of GROUPS) {
+    const { id } = await oneRow<{ id: string }>(db, 'insert into groups (name, about) values ($1::text, $2::text) returning id', [group.name, group.about]); // prettier-ignore
+    const members = crew.people.filter((person, index) => group.isIn(person, index)).map(({ email }) => email);
+    await db.query('insert into group_members (group_id, person_id) select $1::bigint, id from people where email = any($2::text[])', [id, members]); // prettier-ignore
+  }
+}
+
+/** The personnel feed as it was pulled on the first morning: nothing in it is news yet. */
+async function settleFeed(db: Client, start: number, url: string | null): Promise<void> {
+  if (!url) return;
+  const people = rosterOn(START_ON);
+  const zone = Zone.of('Europe/Oslo');
+  const pulledAt = zone.toInstant(dayOf(START_ON), msOfTime('06:00'));
+  await db.query("insert into feed (url, times, next_at, last_ok_at) values ($1::text, '{06:00}', $2::timestamptz, $3::timestamptz)", [url, new Date(nextTime(['06:00'], zone, start)), new Date(pulledAt)]); // prettier-ignore
+  await db.query("insert into pulls (at, outcome, words) values ($1::timestamptz, 'unchanged', $2::text)", [new Date(pulledAt), `${people.length} people, nothing differs from the roster.`]); // prettier-ignore
+  await keepFeedRows(db, people);
 }
 
 async function openAccounts(db: Client, personIds: ReadonlyMap<string, string>): Promise<void> {

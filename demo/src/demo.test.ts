@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
-import { previewRoster } from '@nudrik/core';
-import { CAST, INTAKE_ON, makeCrew, SITES } from './orlasund.ts';
+import { addDays, matchColumns, previewRoster } from '@nudrik/core';
+import { FEED_CAST, rosterOn } from './feed-story.ts';
+import { CAST, INTAKE_ON, makeCrew, SITES, START_ON } from './orlasund.ts';
 
 describe('Orlasund Ferries', () => {
   const { people, leaves, intake } = makeCrew();
@@ -25,13 +26,26 @@ describe('Orlasund Ferries', () => {
         p.personnelNumber ?? '',
       ]),
     ];
-    const preview = previewRoster(
-      table,
-      [],
-      SITES.map(({ name }) => name),
-    );
+    const sites = SITES.map(({ name }) => name);
+    const matching = matchColumns(table, { remembered: {}, sites, departments: [] });
+    const preview = previewRoster(table, matching, [], sites, { isComplete: true, emptyCells: 'keep', today: '2026-05-06' });
     expect(preview.rejected).toEqual([]);
     expect(preview.added).toHaveLength(246);
+  });
+  it('has a personnel feed that begins as the roster is, and tells a story of two weeks', () => {
+    const counts = (day: number) => {
+      const date = addDays(START_ON, day);
+      const rows = rosterOn(date);
+      return [rows.length, rows.find(({ name }) => name === FEED_CAST.mover)!.department];
+    };
+    expect(rosterOn(START_ON).map(({ number, email }) => `${number} ${email}`)).toEqual(
+      people.map((p) => `${p.personnelNumber} ${p.email}`),
+    );
+    expect([0, 1, 2, 3, 5, 6, 8, 12].map(counts)).toEqual([
+      [246, 'Deck'], [247, 'Deck'], [248, 'Deck'], [247, 'Deck'], [247, 'Office'], [247, 'Office'], [246, 'Office'], [247, 'Office'],
+    ]); // prettier-ignore
+    expect(rosterOn(addDays(START_ON, 9)).some(({ joinedOn }) => joinedOn === '2026-02-31')).toBe(true);
+    expect(rosterOn(addDays(START_ON, 14))).toEqual(rosterOn(addDays(START_ON, 14)));
   });
   it('contains what real life contains', () => {
     expect(

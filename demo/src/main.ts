@@ -5,5 +5,6 @@ const databaseUrl = process.env['DATABASE_URL'];
 if (!databaseUrl) throw new Error('The setting DATABASE_URL is missing.');
 await maybeBuild(databaseUrl, {
   baseUrl: process.env['BASE_URL'] ?? 'http://127.0.0.1:4300',
+  feedUrl: process.env['PERSONNEL_FEED_URL'] ?? null,
   isTicking: process.env['NUDRIK_DEMO_CLOCK'] !== 'still',
 });

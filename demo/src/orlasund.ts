@@ -117,6 +117,31 @@ export const CAST = {
   full: 'Petter Holm',
 } as const;
 
+/** Departments that stand above the six, and groups made by hand. */
+export const ABOVE: Readonly<Record<string, readonly string[]>> = {
+  Aboard: ['Deck', 'Engine', 'Cabin'],
+  Ashore: ['Terminal', 'Yard', 'Office'],
+};
+
+export interface DemoGroup {
+  name: string;
+  about: string;
+  isIn(person: RosterRow, index: number): boolean;
+}
+export const GROUPS: readonly DemoGroup[] = [
+  {
+    name: 'Night boat',
+    about: 'Sails at 22:15 and sleeps by day',
+    isIn: (person, index) => person.site === 'Vessel pool' && index % 9 === 4,
+  },
+  {
+    name: 'Fire team A',
+    about: 'First at the hose, drawn anew at each crew change',
+    isIn: (person, index) => person.department === 'Deck' && index % 5 === 2,
+  },
+  { name: 'Shore staff', about: 'Never aboard at sea', isIn: (person) => person.department === 'Office' || person.department === 'Yard' },
+];
+
 export interface Leave {
   person: string;
   from: string;

@@ -1,1 +1,2 @@
 export * from './post-room.ts';
+export * from './personnel-feed.ts';
