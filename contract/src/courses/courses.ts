@@ -63,6 +63,8 @@ export interface CourseView extends Omit<CourseDraft, 'sections'> {
 export interface CourseRow {
   id: string;
   title: string;
+  /** months after which its certificates run out, null never */
+  validityMonths: number | null;
   code: string | null;
   owner: string | null;
   units: number;

@@ -3,7 +3,7 @@ import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts
 
 const LIST_COURSES = `
 select
-  c.id, c.title, c.code, o.name as owner, cardinality(c.required_units) as units,
+  c.id, c.title, c.code, c.validity_months, o.name as owner, cardinality(c.required_units) as units,
   coalesce(a.open, 0)::integer as open, coalesce(a.due_soon, 0)::integer as due_soon, coalesce(a.late, 0)::integer as late, coalesce(f.finished, 0)::integer as finished,
   coalesce(f.current, 0)::integer as current,
   (select count(*)::integer from jsonb_array_elements(p.steps) s where (s ->> 'on')::boolean) as steps_on, jsonb_array_length(p.steps) as steps
@@ -32,6 +32,7 @@ export async function listCourses(db: Queryable, now: number): Promise<CourseRow
     id: row['id'] as string,
     title: row['title'] as string,
     code: row['code'] as string | null,
+    validityMonths: row['validity_months'] as number | null,
     owner: row['owner'] as string | null,
     units: row['units'] as number,
     current: row['current'] as number,

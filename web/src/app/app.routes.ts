@@ -26,6 +26,12 @@ export const routes: Routes = [
     loadChildren: () => import('./courses/courses.routes.ts').then((m) => m.routes),
   },
   {
+    path: 'requirements',
+    canActivate: [office],
+    title: 'Requirements · Nudrik',
+    loadChildren: () => import('./requirements/requirements.routes.ts').then((m) => m.routes),
+  },
+  {
     path: 'assign',
     canActivate: [administrators],
     title: 'Assign · Nudrik',

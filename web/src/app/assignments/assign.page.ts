@@ -3,19 +3,21 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import type { AssignPreview, AssignResult, CourseRow, PreviewPerson } from '@nudrik/contract';
+import type { AssignPreview, AssignResult, CourseRow, PreviewPerson, Resolved } from '@nudrik/contract';
 import { catchError, debounceTime, of } from 'rxjs';
 import { PeopleApi } from '../people/people.api.ts';
+import { RequirementsTabs } from '../requirements/requirements-tabs.ts';
 import { ClockStore } from '../shell/clock.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
 import { DayPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
+import { Undo } from './undo.ts';
 
 /** Who gets which course by when; and before the confirm, for these very people, what goes out when and what does not. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, KindMark, DayPipe],
+  imports: [FormsModule, RouterLink, KindMark, DayPipe, RequirementsTabs, Undo],
   templateUrl: './assign.page.html',
   styleUrl: './assign.page.css',
 })
@@ -42,6 +44,8 @@ export class AssignPage {
   });
   protected readonly dueTime = signal('17:00');
   protected readonly opened = signal<string | null>(null);
+  protected readonly isPasting = signal(false);
+  protected readonly pasted = signal<Resolved | null>(null);
   protected readonly problem = signal<string | null>(null);
   protected readonly result = signal<AssignResult | null>(null);
   protected readonly isBusy = signal(false);
@@ -51,7 +55,7 @@ export class AssignPage {
     const who = this.who();
     if (!this.courseId() || !who || !/^\d{4}-\d{2}-\d{2}$/.test(this.dueOn()) || !/^\d{2}:\d{2}$/.test(this.dueTime())) return null;
     return {
-      courseId: this.courseId(), dueOn: this.dueOn(), dueTime: this.dueTime(), personIds: who === 'people' ? this.people()!.split(',').filter(Boolean) : [],
+      courseId: this.courseId(), dueOn: this.dueOn(), dueTime: this.dueTime(), personIds: who === 'people' ? this.people()!.split(',').filter(Boolean) : who === 'pasted' ? this.pasted()!.found.map(({ id }) => id) : [],
       departments: who.startsWith('d:') ? [who.slice(2)] : [], sites: who.startsWith('s:') ? [who.slice(2)] : [],
     }; // prettier-ignore
   });
@@ -66,6 +70,21 @@ export class AssignPage {
 
   protected sends(person: PreviewPerson): PreviewPerson['notices'] {
     return person.notices.filter(({ outcome, occurrence }) => outcome !== 'wait' && occurrence === 0);
+  }
+
+  /** Finds the people of a pasted list; what is not found is said and left out. */
+  protected resolve(text: string): void {
+    this.problem.set(null);
+    this.result.set(null);
+    this.peopleApi.resolve(text).subscribe({
+      next: (pasted) => {
+        this.pasted.set(pasted);
+        if (pasted.found.length === 0) return this.problem.set('Nobody in this list is on the roster; nothing was chosen.');
+        this.isPasting.set(false);
+        this.who.set('pasted');
+      },
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
   }
 
   protected assign(): void {

@@ -1,9 +1,10 @@
 import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import type { ActResult } from '@nudrik/contract';
 import { sentenceOf } from '../shared/refusal.ts';
 
-/** What may be done with an open assignment: a later due date, or closing it; always with a reason, always on the record. */
+/** What may be done with open assignments, one or many: a later due date, or closing them; always with a reason, always on the record. */
 @Component({
   selector: 'nk-assignment-acts',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -12,6 +13,9 @@ import { sentenceOf } from '../shared/refusal.ts';
     <form class="acts" (submit)="$event.preventDefault()">
       <div class="gap">
         <label class="field"><span>New due date, 17:00</span><input class="input" type="date" name="due" [ngModel]="dueOn()" (ngModelChange)="dueOn.set($event)" /></label>
+        @if (canClose()) {
+          <label class="field"><span>Waived until (empty: for good)</span><input class="input" type="date" name="until" [(ngModel)]="until" /></label>
+        }
         <label class="field grow"><span>Reason</span><input class="input" name="reason" [(ngModel)]="reason" placeholder="for the record" required /></label>
       </div>
       <div class="gap">
@@ -20,30 +24,33 @@ import { sentenceOf } from '../shared/refusal.ts';
           <button type="button" class="button small plain" (click)="send('waive')">Waive</button>
           <button type="button" class="button small plain" (click)="send('withdraw')">Withdraw</button>
         }
-        <button type="button" class="link" (click)="done.emit()">Leave it</button>
+        <button type="button" class="link" (click)="left.emit()">Leave it</button>
       </div>
       @if (problem()) {
         <p class="refusal" role="alert">{{ problem() }}</p>
       }
     </form>
   `,
-  styles: `.acts { padding: 10px 12px; border: 1px solid var(--rule); margin-top: 8px; } .grow { flex: 1; }`,
+  styles: `.acts { padding: 10px 12px; border: 1px solid var(--rule); margin-top: 8px; } .grow { flex: 1; min-width: 180px; }`,
 })
 export class AssignmentActs {
   private readonly http = inject(HttpClient);
-  readonly assignmentId = input.required<string>();
+  readonly assignmentIds = input.required<readonly string[]>();
+  /** the latest due date in force: what a new one has to be after */
   readonly dueAt = input.required<string>();
   readonly canClose = input(false);
-  readonly done = output<void>();
+  readonly done = output<ActResult>();
+  readonly left = output<void>();
   protected readonly dueOn = linkedSignal(() => new Date(Date.parse(this.dueAt()) + 7 * 86_400_000).toISOString().slice(0, 10));
+  protected until = '';
   protected reason = '';
   protected readonly problem = signal<string | null>(null);
 
   protected send(act: 'extend' | 'waive' | 'withdraw'): void {
     this.problem.set(null);
-    const body = act === 'extend' ? { dueOn: this.dueOn(), reason: this.reason } : { reason: this.reason };
+    const rest = act === 'extend' ? { dueOn: this.dueOn() } : act === 'waive' ? { until: this.until || null } : {};
     this.http
-      .post(`/api/assignments/${this.assignmentId()}/${act}`, body)
-      .subscribe({ next: () => this.done.emit(), error: (error: unknown) => this.problem.set(sentenceOf(error)) });
+      .post<ActResult>(`/api/assignments/${act}`, { assignmentIds: this.assignmentIds(), reason: this.reason, ...rest })
+      .subscribe({ next: (result) => this.done.emit(result), error: (error: unknown) => this.problem.set(sentenceOf(error)) });
   }
 }

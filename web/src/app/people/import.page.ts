@@ -1,41 +1,87 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import type { RosterPreview } from '@nudrik/core';
+import { ALL_GROUPS, GROUPS, REQUIRED_COLUMNS, ROSTER_COLUMNS, type DateOrder, type FieldChange, type Group, type Groups, type RosterColumn } from '@nudrik/core'; // prettier-ignore
+import type { ImportResult } from '@nudrik/contract';
+import { proxy, wrap, type Remote } from 'comlink';
+import { DayPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
+import { FIELD_WORDS } from './field-words.ts';
 import { PeopleApi } from './people.api.ts';
+import { PeopleTabs } from './people-tabs.ts';
+import type { OpenedFile, RosterWork, ShownPreview } from './roster.worker.ts';
 
-const FIELDS: Record<string, string> = { personnelNumber: 'personnel number', managerEmail: 'manager', joinedOn: 'joined', leftOn: 'left' };
+const DELIMITERS: Record<string, string> = { ';': 'semicolons', ',': 'commas', '\t': 'tabs', '|': 'bars' };
+const HOW: Record<string, string> = {
+  remembered: 'as the last time',
+  name: 'by its name',
+  content: 'by what stands in it',
+  none: 'left out',
+};
+const GROUP_WORDS: Record<Group, { title: string; one: string }> = {
+  added: { title: 'Added', one: 'new on the roster' },
+  changed: { title: 'Changed', one: 'something is new about them' },
+  returned: { title: 'Returned', one: 'left once, and are back' },
+  left: { title: 'Left', one: 'no longer there; their open courses are withdrawn' },
+};
 
-/** A roster file: chosen or dropped, compared, looked at, and only then taken. */
+/** A roster file: chosen or dropped, matched, compared in a worker, looked at, and only then taken. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink],
+  imports: [FormsModule, RouterLink, DayPipe, PeopleTabs],
   templateUrl: './import.page.html',
-  styles: `
-    .drop { border: 1px dashed var(--rule-strong); background: var(--sheet); padding: 34px 24px; text-align: center; max-width: 720px; }
-    .drop.over { border-color: var(--plum); background: var(--plum-wash); }
-    .drop input { margin-left: 8px; }
-    section { max-width: 1000px; }
-    .counts { display: flex; gap: 26px; margin: 4px 0 18px; }
-    .counts strong { font-size: 17px; }
-  `,
+  styleUrl: './import.page.css',
 })
 export class ImportPage {
   private readonly api = inject(PeopleApi);
   private readonly router = inject(Router);
+  private readonly worker = new Worker(new URL('./roster.worker', import.meta.url), { type: 'module' });
+  private readonly work: Remote<RosterWork> = wrap<RosterWork>(this.worker);
+  protected readonly groups = GROUPS;
+  protected readonly words = GROUP_WORDS;
+  protected readonly columns = ROSTER_COLUMNS;
+  protected readonly how = HOW;
+
   protected readonly file = signal<File | null>(null);
-  protected readonly preview = signal<(RosterPreview & { mark: string }) | null>(null);
+  protected readonly opened = signal<OpenedFile | null>(null);
+  protected readonly preview = signal<ShownPreview | null>(null);
+  protected readonly progress = signal<{ words: string; share: number } | null>(null);
   protected readonly problem = signal<string | null>(null);
   protected readonly isBusy = signal(false);
   protected readonly isOver = signal(false);
-  protected readonly taken = signal<{ added: number; changed: number; rejected: number } | null>(null);
-  protected readonly changeCount = computed(() => (this.preview()?.added.length ?? 0) + (this.preview()?.changed.length ?? 0));
+  protected readonly taken = signal<ImportResult | null>(null);
+  protected readonly isUndone = signal(false);
+
+  protected readonly matched = signal<(RosterColumn | null)[]>([]);
+  protected readonly dateOrder = signal<DateOrder>('ymd');
+  protected readonly isComplete = signal(false);
+  protected readonly emptyCells = signal<'keep' | 'clear'>('keep');
+  protected readonly chosen = signal<Groups>(ALL_GROUPS);
+  protected readonly confirmedLeft = signal(false);
+  protected readonly areColumnsShown = signal(false);
+
+  protected readonly missing = computed(() => REQUIRED_COLUMNS.filter((column) => !this.matched().includes(column)));
+  protected readonly hasDates = computed(() => this.opened() !== null && this.opened()!.dateOrder !== 'ymd');
+  protected readonly readAs = computed(() => {
+    const file = this.opened()?.file;
+    if (!file) return '';
+    const rows = `${file.rows.toLocaleString('en')} ${file.rows === 1 ? 'row' : 'rows'}`;
+    return file.kind === 'xlsx' ? `XLSX, first sheet, ${rows}` : `CSV in ${file.encoding!.toUpperCase()}, separated by ${DELIMITERS[file.delimiter!]}, ${rows}`;
+  }); // prettier-ignore
+  protected readonly needsSecondWord = computed(() => (this.preview()?.leftShare ?? 0) > (this.opened()?.changeShare ?? 100));
+  protected readonly canTake = computed(
+    () => !this.isBusy() && (this.preview()?.taken ?? 0) > 0 && (!this.needsSecondWord() || this.confirmedLeft()),
+  );
+
+  constructor() {
+    inject(DestroyRef).onDestroy(() => this.worker.terminate());
+  }
 
   protected drop(event: DragEvent): void {
     event.preventDefault();
     this.isOver.set(false);
     const file = event.dataTransfer?.files[0];
-    if (file) this.choose(file);
+    if (file) void this.choose(file);
   }
 
   protected over(event: DragEvent): void {
@@ -43,44 +89,105 @@ export class ImportPage {
     this.isOver.set(true);
   }
 
-  protected choose(file: File | undefined): void {
+  protected async choose(file: File | undefined): Promise<void> {
     if (!file) return;
+    this.startOver();
     this.file.set(file);
-    this.preview.set(null);
-    this.taken.set(null);
-    this.problem.set(null);
     this.isBusy.set(true);
-    this.api.previewImport(file).subscribe({
-      next: (preview) => {
-        this.isBusy.set(false);
-        this.preview.set(preview);
-      },
-      error: (error: unknown) => this.fail(error),
-    });
+    try {
+      const opened = await this.work.open(file, this.report());
+      this.opened.set(opened);
+      this.matched.set(opened.matches.map(({ column }) => column));
+      this.dateOrder.set(opened.dateOrder);
+      // what was guessed is shown; what is plain by its name needs no look
+      this.areColumnsShown.set(opened.matches.some(({ how, column }) => how === 'content' || (how === 'none' && !column)) || !opened.isDateOrderSure || this.missing().length > 0); // prettier-ignore
+      await this.compare();
+    } catch (error) {
+      this.fail(error);
+    }
   }
 
-  protected take(): void {
+  protected async compare(): Promise<void> {
     this.isBusy.set(true);
     this.problem.set(null);
-    this.api.takeImport(this.file()!, this.preview()!.mark).subscribe({
-      next: (taken) => {
-        this.isBusy.set(false);
-        this.preview.set(null);
-        this.taken.set(taken);
-      },
-      error: (error: unknown) => this.fail(error),
+    this.confirmedLeft.set(false);
+    try {
+      const matching = { columns: this.matched(), dateOrder: this.dateOrder() };
+      const options = { isComplete: this.isComplete(), emptyCells: this.emptyCells() };
+      this.preview.set(await this.work.compare(matching, options, this.chosen(), this.report()));
+      this.progress.set(null);
+      this.isBusy.set(false);
+    } catch (error) {
+      this.fail(error);
+    }
+  }
+
+  private report(): (words: string, share: number) => void {
+    return proxy((words: string, share: number) => this.progress.set({ words, share }));
+  }
+
+  protected match(index: number, column: string): void {
+    // a field is taken from one column: the one that had it before is left out
+    this.matched.update((list) =>
+      list.map((old, i) => (i === index ? ((column || null) as RosterColumn | null) : old === column ? null : old)),
+    );
+    void this.compare();
+  }
+
+  protected async take(group: Group, isTaken: boolean): Promise<void> {
+    this.chosen.update((groups) => ({ ...groups, [group]: isTaken }));
+    this.confirmedLeft.set(false);
+    this.preview.set(await this.work.choose(this.chosen()));
+  }
+
+  protected save(): void {
+    const { mark } = this.opened()!;
+    const file = this.file()!;
+    this.isBusy.set(true);
+    this.problem.set(null);
+    this.api
+      .takeImport(file, {
+        fileName: file.name,
+        mark,
+        columns: this.matched(),
+        dateOrder: this.dateOrder(),
+        isComplete: this.isComplete(),
+        emptyCells: this.emptyCells(),
+        groups: this.chosen(),
+        confirmedLeft: this.confirmedLeft() ? this.preview()!.left : null,
+      })
+      .subscribe({
+        next: (taken) => {
+          this.isBusy.set(false);
+          this.preview.set(null);
+          this.opened.set(null);
+          this.taken.set(taken);
+        },
+        error: (error: unknown) => this.fail(error),
+      });
+  }
+
+  protected undo(): void {
+    this.problem.set(null);
+    this.api.undoImport(this.taken()!.id!).subscribe({
+      next: () => this.isUndone.set(true),
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
     });
   }
 
   private fail(error: unknown): void {
     this.isBusy.set(false);
-    this.problem.set(sentenceOf(error));
+    this.progress.set(null);
+    // what the worker throws is a sentence already; what HTTP throws carries one
+    this.problem.set(error instanceof Error && !('status' in error) ? error.message : sentenceOf(error));
   }
 
   protected startOver(): void {
-    this.file.set(null);
-    this.preview.set(null);
-    this.problem.set(null);
+    for (const part of [this.file, this.opened, this.preview, this.problem, this.taken, this.progress]) part.set(null);
+    this.chosen.set(ALL_GROUPS);
+    this.isUndone.set(false);
+    this.isBusy.set(false);
+    this.confirmedLeft.set(false);
   }
 
   protected toPeople(): void {
@@ -88,6 +195,10 @@ export class ImportPage {
   }
 
   protected fieldWords(field: string): string {
-    return FIELDS[field] ?? field;
+    return FIELD_WORDS[field] ?? field;
+  }
+
+  protected isDate(change: FieldChange): boolean {
+    return change.field === 'joinedOn' || change.field === 'leftOn';
   }
 }

@@ -1,6 +1,9 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { NoticesPage, PeopleFacets, PeoplePage, PeopleQuery, PersonChange, PersonSheet } from '@nudrik/contract';
+import type {
+  FeedChange, FeedMode, FeedView, HolidaysDraft, HolidaysRead, ImportOrder, ImportResult, ImportRow, LeaveDraft, NoticesPage, PeopleFacets, PeoplePage, PeopleQuery, PersonChange,
+  PersonSheet, PullRow, Resolved, StructureView, TimelineEntry, WhyCourse,
+} from '@nudrik/contract'; // prettier-ignore
 import type { RosterPreview } from '@nudrik/core';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
@@ -29,17 +32,97 @@ export class PeopleApi {
     return this.http.patch(`/api/people/${id}`, change);
   }
 
-  previewImport(file: File): Observable<RosterPreview & { mark: string }> {
-    return this.http.post<RosterPreview & { mark: string }>('/api/people/import', file, {
-      params: { fileName: file.name },
+  /** Takes what was looked at; the file itself goes along for the record. */
+  takeImport(file: File, order: ImportOrder): Observable<ImportResult> {
+    return this.http.post<ImportResult>('/api/people/imports', file, {
+      params: { order: JSON.stringify(order) },
       headers: { 'content-type': 'application/octet-stream' },
     });
   }
 
-  takeImport(file: File, mark: string): Observable<{ added: number; changed: number; rejected: number }> {
-    return this.http.post<{ added: number; changed: number; rejected: number }>('/api/people/import', file, {
-      params: { fileName: file.name, take: mark },
+  imports(): Observable<ImportRow[]> {
+    return this.http.get<ImportRow[]>('/api/people/imports');
+  }
+
+  undoImport(id: string): Observable<unknown> {
+    return this.http.post(`/api/people/imports/${id}/undo`, {});
+  }
+
+  structure(): Observable<StructureView> {
+    return this.http.get<StructureView>('/api/people/structure');
+  }
+
+  /** Makes (no id) or changes a department, a site or a group. */
+  save(what: 'departments' | 'sites' | 'groups', id: string | null, draft: object): Observable<{ id: string }> {
+    return id === null
+      ? this.http.post<{ id: string }>(`/api/people/${what}`, draft)
+      : this.http.patch<{ id: string }>(`/api/people/${what}/${id}`, draft);
+  }
+
+  remove(what: 'departments' | 'groups', id: string): Observable<unknown> {
+    return this.http.delete(`/api/people/${what}/${id}`);
+  }
+
+  saveHolidays(siteId: string, draft: HolidaysDraft): Observable<unknown> {
+    return this.http.put(`/api/people/sites/${siteId}/holidays`, draft);
+  }
+
+  readHolidays(file: File, from: number, to: number): Observable<HolidaysRead> {
+    return this.http.post<HolidaysRead>('/api/people/holidays/read', file, {
+      params: { fileName: file.name, from, to },
       headers: { 'content-type': 'application/octet-stream' },
     });
+  }
+
+  changeMembers(groupId: string, change: { add?: string[]; remove?: string[] }): Observable<unknown> {
+    return this.http.post(`/api/people/groups/${groupId}/members`, change);
+  }
+
+  add(person: PersonChange): Observable<{ id: string }> {
+    return this.http.post<{ id: string }>('/api/people', person);
+  }
+
+  addLeave(id: string, leave: LeaveDraft): Observable<unknown> {
+    return this.http.post(`/api/people/${id}/leaves`, leave);
+  }
+
+  removeLeave(id: string, leaveId: string): Observable<unknown> {
+    return this.http.delete(`/api/people/${id}/leaves/${leaveId}`);
+  }
+
+  timeline(id: string): Observable<TimelineEntry[]> {
+    return this.http.get<TimelineEntry[]>(`/api/people/${id}/timeline`);
+  }
+
+  why(id: string, courseId: string): Observable<WhyCourse> {
+    return this.http.get<WhyCourse>(`/api/people/${id}/why/${courseId}`);
+  }
+
+  resolve(text: string): Observable<Resolved> {
+    return this.http.post<Resolved>('/api/people/resolve', { text });
+  }
+
+  feed(): Observable<FeedView> {
+    return this.http.get<FeedView>('/api/people/feed');
+  }
+
+  changeFeed(change: FeedChange): Observable<unknown> {
+    return this.http.put('/api/people/feed', change);
+  }
+
+  pullNow(): Observable<PullRow> {
+    return this.http.post<PullRow>('/api/people/feed/pull', {});
+  }
+
+  setFeedMode(mode: FeedMode): Observable<unknown> {
+    return this.http.put('/api/people/feed/mode', { mode });
+  }
+
+  previewPull(id: string): Observable<RosterPreview> {
+    return this.http.get<RosterPreview>(`/api/people/feed/pulls/${id}`);
+  }
+
+  decidePull(id: string, word: 'approve' | 'decline'): Observable<unknown> {
+    return this.http.post(`/api/people/feed/pulls/${id}/${word}`, {});
   }
 }

@@ -8,7 +8,10 @@ import { catchError, debounceTime, of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { DayPipe } from '../shared/moment.pipe.ts';
 import { load } from '../shared/loaded.ts';
+import { sentenceOf } from '../shared/refusal.ts';
 import { PeopleApi } from './people.api.ts';
+import { PeopleTabs } from './people-tabs.ts';
+import { NOBODY, PersonForm } from './person-form.ts';
 import { PersonSheetPart } from './person-sheet.ts';
 
 const SIZE = 50;
@@ -16,7 +19,7 @@ const SIZE = 50;
 /** The roster: sorted, filtered and paged on the server. A chosen row opens as a sheet; chosen people are assigned. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, TableModule, DayPipe, PersonSheetPart],
+  imports: [FormsModule, RouterLink, TableModule, DayPipe, PeopleTabs, PersonForm, PersonSheetPart],
   templateUrl: './people.page.html',
 })
 export class PeoplePage {
@@ -27,6 +30,7 @@ export class PeoplePage {
   readonly find = input<string>();
   readonly department = input<string>();
   readonly site = input<string>();
+  readonly group = input<string>();
   readonly show = input<string>();
   readonly page = input<string>();
   readonly sort = input<string>();
@@ -34,7 +38,7 @@ export class PeoplePage {
   protected readonly size = SIZE;
   protected readonly first = computed(() => Number(this.page() ?? 0) * SIZE);
   private readonly query = computed(() => ({
-    find: this.find(), department: this.department(), site: this.site(), show: this.show() as PeopleQuery['show'], page: Number(this.page() ?? 0), size: SIZE,
+    find: this.find(), department: this.department(), site: this.site(), group: this.group(), show: this.show() as PeopleQuery['show'], page: Number(this.page() ?? 0), size: SIZE,
     sort: this.sort() as PeopleQuery['sort'], order: this.order() as PeopleQuery['order'],
   })); // prettier-ignore
   protected readonly people = load(toObservable(this.query).pipe(debounceTime(30)), (query) => this.api.list(query), [
@@ -43,7 +47,10 @@ export class PeoplePage {
   ]);
   protected readonly facets = toSignal(this.api.facets().pipe(catchError(() => of(null))), { initialValue: null });
   protected readonly chosen = signal<PersonRow[]>([]);
-  protected readonly isFiltered = computed(() => Boolean(this.find() || this.department() || this.site() || this.show()));
+  protected readonly isAdding = signal(false);
+  protected readonly told = signal<string | null>(null);
+  protected readonly nobody = NOBODY;
+  protected readonly isFiltered = computed(() => Boolean(this.find() || this.department() || this.site() || this.group() || this.show()));
 
   protected filter(params: Record<string, string | null>): void {
     void this.router.navigate([], { queryParams: { ...params, page: null }, queryParamsHandling: 'merge' });
@@ -63,6 +70,24 @@ export class PeoplePage {
 
   protected close(): void {
     void this.router.navigate(['/people'], { queryParamsHandling: 'merge', queryParams: { mend: null } });
+  }
+
+  protected added(id: string): void {
+    this.isAdding.set(false);
+    this.open(id);
+  }
+
+  protected putIntoGroup(groupId: string): void {
+    const group = this.facets()?.groups.find(({ id }) => id === groupId);
+    if (!group) return;
+    const add = this.chosen().map(({ id }) => id);
+    this.api.changeMembers(groupId, { add }).subscribe({
+      next: () => {
+        this.told.set(`${add.length} put into ${group.name}.`);
+        this.chosen.set([]);
+      },
+      error: (error: unknown) => this.told.set(sentenceOf(error)),
+    });
   }
 
   protected assign(): void {

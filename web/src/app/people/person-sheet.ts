@@ -1,11 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
-import { toObservable } from '@angular/core/rxjs-interop';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
-import { ActivatedRoute, RouterLink } from '@angular/router';
-import type { AssignmentLine, PersonRow } from '@nudrik/contract';
-import { debounceTime, forkJoin, Subject, switchMap } from 'rxjs';
+import { ActivatedRoute, Router, RouterLink } from '@angular/router';
+import type { ActResult, AssignmentLine, PersonRow, WhyCourse } from '@nudrik/contract';
+import { catchError, forkJoin, map, of, type Observable } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
+import { Undo } from '../assignments/undo.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
 import { DayPipe, MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
@@ -13,21 +14,39 @@ import { Outcome } from '../shared/outcome.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { State } from '../shared/state.ts';
 import { PeopleApi } from './people.api.ts';
+import { PersonForm, type PersonDraft } from './person-form.ts';
+import { PersonPick } from './person-pick.ts';
+import { PersonTimeline } from './person-timeline.ts';
 
-/** One person: who they are, what they have to finish, and every notice with what became of it. */
+type Mending = 'email' | 'manager' | 'leave' | 'person';
+
+/** One person: who they are, what they have to finish and why, every notice, and everything that happened. */
 @Component({
   selector: 'nk-person-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, DayPipe, MomentPipe, KindMark, Outcome, State, AssignmentActs],
+  imports: [
+    FormsModule,
+    RouterLink,
+    DayPipe,
+    MomentPipe,
+    KindMark,
+    Outcome,
+    State,
+    AssignmentActs,
+    Undo,
+    PersonForm,
+    PersonPick,
+    PersonTimeline,
+  ],
   templateUrl: './person-sheet.html',
   styles: `
     .head { display: flex; justify-content: space-between; align-items: start; gap: 12px; }
     .mend { margin: 12px 0; padding: 12px; border: 1px solid var(--rule); }
+    .two { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); gap: 0 12px; }
     .course { padding: 8px 0; border-bottom: 1px solid var(--rule); }
     .top { display: flex; justify-content: space-between; gap: 10px; }
-    .hits { border: 1px solid var(--rule); max-height: 180px; overflow: auto; }
-    .hits button { display: block; width: 100%; text-align: left; border: 0; background: none; padding: 5px 9px; cursor: pointer; }
-    .hits button:hover { background: var(--plum-wash); }
+    .why { border-left: 2px solid var(--plum); padding: 2px 0 2px 10px; margin: 6px 0; }
+    .input.inline { width: auto; min-height: 22px; padding: 0 4px; font-size: 13px; color: var(--quiet); }
     section > h2 { display: flex; justify-content: space-between; align-items: baseline; }
     .when { width: 124px; }
     .mark { width: 28px; }
@@ -36,6 +55,8 @@ import { PeopleApi } from './people.api.ts';
 })
 export class PersonSheetPart {
   private readonly api = inject(PeopleApi);
+  private readonly router = inject(Router);
+  private readonly route = inject(ActivatedRoute);
   protected readonly session = inject(SessionStore);
   readonly id = input.required<string>();
   readonly closed = output<void>();
@@ -45,42 +66,82 @@ export class PersonSheetPart {
     'notices',
     'clock',
   ]);
-  protected readonly mending = signal<'email' | 'manager' | null>(
-    inject(ActivatedRoute).snapshot.queryParamMap.get('mend') as 'email' | 'manager' | null,
-  );
+  protected readonly groups = toSignal(this.api.facets().pipe(map((facets) => facets.groups), catchError(() => of(null))), { initialValue: null }); // prettier-ignore
+  protected readonly tab = toSignal(this.route.queryParamMap.pipe(map((params) => params.get('see'))), { initialValue: null });
+  protected readonly mending = signal<Mending | null>(this.route.snapshot.queryParamMap.get('mend') as Mending | null);
   protected readonly problem = signal<string | null>(null);
-  protected readonly hits = signal<PersonRow[]>([]);
   protected readonly acting = signal<AssignmentLine | null>(null);
+  protected readonly done = signal<ActResult | null>(null);
+  protected readonly draft = signal<PersonDraft | null>(null);
+  protected readonly why = signal<{ course: string; why: WhyCourse } | null>(null);
   protected readonly isAllShown = signal(false);
   protected email = '';
+  protected leave: { from: string; to: string; cover: PersonRow | null } = { from: '', to: '', cover: null };
   protected readonly zoneWords = zoneWords;
-  private readonly typed = new Subject<string>();
   protected readonly notices = computed(() => {
     const rows = [...(this.sheet.data()?.notices.rows ?? [])].reverse();
     return this.isAllShown() ? rows : rows.slice(0, 14);
   });
+  protected readonly free = computed(() => {
+    const own = new Set((this.sheet.data()?.person.person.groups ?? []).map(({ id }) => id));
+    return (this.groups() ?? []).filter(({ id }) => !own.has(id));
+  });
 
-  constructor() {
-    this.typed.pipe(debounceTime(150), switchMap((find) => this.api.list({ find, size: 8 }))).subscribe((page) => this.hits.set(page.rows.filter(({ id }) => id !== this.id()))); // prettier-ignore
+  protected readonly isOpen = ({ state }: AssignmentLine): boolean => state === 'overdue' || state === 'in progress' || state === 'not started'; // prettier-ignore
+  protected readonly isOut = (reason: { isOut: boolean }): boolean => reason.isOut;
+
+  protected show(see: string | null): void {
+    void this.router.navigate([], { queryParams: { see }, queryParamsHandling: 'merge' });
   }
 
-  protected search(text: string): void {
-    if (text.trim().length > 1) this.typed.next(text.trim());
+  protected edit(): void {
+    const { id, name, email, personnelNumber, department, siteId, job, joinedOn, leftOn } = this.sheet.data()!.person.person;
+    this.draft.set({ id, name, email, personnelNumber: personnelNumber ?? '', department, siteId, job: job ?? '', joinedOn: joinedOn ?? '', leftOn: leftOn ?? '' }); // prettier-ignore
+    this.mending.set('person');
   }
 
   protected mendEmail(): void {
-    this.save({ email: this.email.trim() });
+    this.run(this.api.change(this.id(), { email: this.email.trim() }));
   }
 
-  protected setManager(id: string): void {
-    this.save({ managerId: id });
+  protected setManager(managerId: string): void {
+    this.run(this.api.change(this.id(), { managerId }));
   }
 
-  private save(change: { email?: string; managerId?: string }): void {
+  protected addLeave(): void {
+    const { from, to, cover } = this.leave;
+    this.run(this.api.addLeave(this.id(), { from, to, coverId: cover?.id ?? null }));
+  }
+
+  protected dropLeave(leaveId: string): void {
+    this.run(this.api.removeLeave(this.id(), leaveId));
+  }
+
+  protected changeGroup(groupId: string, isIn: boolean): void {
+    if (groupId) this.run(this.api.changeMembers(groupId, isIn ? { add: [this.id()] } : { remove: [this.id()] }));
+  }
+
+  protected askWhy(course: string): void {
+    if (this.why()?.course === course) return this.why.set(null);
     this.problem.set(null);
-    this.api.change(this.id(), change).subscribe({
+    this.api.why(this.id(), course).subscribe({
+      next: (why) => this.why.set({ course, why }),
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
+  }
+
+  protected acted(done: ActResult): void {
+    this.acting.set(null);
+    this.done.set(done);
+    this.sheet.reload();
+  }
+
+  private run(request: Observable<unknown>): void {
+    this.problem.set(null);
+    request.subscribe({
       next: () => {
         this.mending.set(null);
+        this.leave = { from: '', to: '', cover: null };
         this.sheet.reload();
       },
       error: (error: unknown) => this.problem.set(sentenceOf(error)),

@@ -1,11 +1,14 @@
 import { HttpClient } from '@angular/common/http';
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import type { OverTime, PlanView, ReportPage, ReportQuery } from '@nudrik/contract';
+import type { ActResult, OverTime, PlanView, ReportPage, ReportQuery, ReportRow } from '@nudrik/contract';
 import { TableModule, type TableLazyLoadEvent } from 'primeng/table';
 import { catchError, debounceTime, of, switchMap } from 'rxjs';
+import { SessionStore } from '../access/session.store.ts';
+import { AssignmentActs } from '../assignments/assignment-acts.ts';
+import { Undo } from '../assignments/undo.ts';
 import { PeopleApi } from '../people/people.api.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
@@ -19,7 +22,7 @@ const SIZE = 50;
 /** Who was notified, who finished: one course, one table, the same in CSV and XLSX. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, TableModule, MomentPipe, Outcome, State, OverTimeChart],
+  imports: [FormsModule, RouterLink, TableModule, MomentPipe, Outcome, State, OverTimeChart, AssignmentActs, Undo],
   templateUrl: './course-report.page.html',
   styles: `
     .tally { display: flex; gap: 22px; margin-bottom: 6px; }
@@ -32,6 +35,7 @@ const SIZE = 50;
 export class CourseReportPage {
   private readonly http = inject(HttpClient);
   private readonly router = inject(Router);
+  protected readonly session = inject(SessionStore);
   readonly course = input.required<string>();
   readonly find = input<string>();
   readonly department = input<string>();
@@ -40,6 +44,12 @@ export class CourseReportPage {
   readonly page = input<string>();
   readonly sort = input<string>();
   readonly order = input<string>();
+  protected readonly chosen = signal<ReportRow[]>([]);
+  protected readonly done = signal<ActResult | null>(null);
+  /** of those chosen, who has it open: only that can be extended or closed */
+  protected readonly open = computed(() => this.chosen().filter(({ state }) => ['overdue', 'in progress', 'not started'].includes(state)));
+  protected readonly openIds = computed(() => this.open().map(({ assignmentId }) => assignmentId));
+  protected readonly latestDue = computed(() => this.open().reduce((latest, { dueAt }) => (dueAt > latest ? dueAt : latest), ''));
   protected readonly size = SIZE;
   protected readonly first = computed(() => Number(this.page() ?? 0) * SIZE);
   private readonly filterQuery = computed(() => ({
@@ -97,6 +107,12 @@ export class CourseReportPage {
       },
       queryParamsHandling: 'merge',
     });
+  }
+
+  protected acted(done: ActResult): void {
+    this.done.set(done);
+    this.chosen.set([]);
+    this.report.reload();
   }
 
   protected why(assignment: string, step: string): void {

@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import type { TeamView } from '@nudrik/contract';
+import type { ActResult, TeamView } from '@nudrik/contract';
 import { of } from 'rxjs';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { load } from '../shared/loaded.ts';
@@ -18,6 +18,7 @@ export class MyTeamPage {
   private readonly http = inject(HttpClient);
   protected readonly team = load(of(true), () => this.http.get<TeamView>('/api/team'), ['assignments', 'notices', 'people', 'clock']);
   protected readonly acting = signal<string | null>(null);
+  protected readonly told = signal<ActResult | null>(null);
   protected readonly late = computed(() => (this.team.data()?.rows ?? []).filter((row) => row.state === 'overdue'));
   protected readonly open = computed(() => (this.team.data()?.rows ?? []).filter((row) => row.state !== 'overdue'));
 }

@@ -7,7 +7,7 @@ import { sentenceOf } from '../shared/refusal.ts';
 import { ClockStore } from './clock.store.ts';
 import { KeysService } from './keys.service.ts';
 
-const OFFICE = [['today', 'Today'], ['people', 'People'], ['courses', 'Courses'], ['plans', 'Plans'], ['ledger', 'Ledger'], ['matrix', 'Matrix'], ['certificates', 'Certificates']] as const; // prettier-ignore
+const OFFICE = [['today', 'Today'], ['people', 'People'], ['courses', 'Courses'], ['requirements', 'Requirements'], ['plans', 'Plans'], ['ledger', 'Ledger'], ['matrix', 'Matrix'], ['certificates', 'Certificates']] as const; // prettier-ignore
 
 /** Areas, find, clock, and who is signed in. */
 @Component({

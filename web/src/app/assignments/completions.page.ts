@@ -1,0 +1,80 @@
+import { HttpClient } from '@angular/common/http';
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { toObservable } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import type { ActResult, CompletionsPreview } from '@nudrik/contract';
+import { debounceTime } from 'rxjs';
+import { RequirementsTabs } from '../requirements/requirements-tabs.ts';
+import { load } from '../shared/loaded.ts';
+import { DayPipe } from '../shared/moment.pipe.ts';
+import { sentenceOf } from '../shared/refusal.ts';
+import { Undo } from './undo.ts';
+
+/** What people finished before Nudrik knew of it: from a list, with its proof, looked at before it is recorded. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, DayPipe, RequirementsTabs, Undo],
+  templateUrl: './completions.page.html',
+  styles: `
+    textarea.input { font-variant-numeric: tabular-nums; min-height: 130px; max-width: 820px; }
+    .two { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); gap: 0 16px; max-width: 820px; margin-top: 12px; }
+    section { max-width: 1000px; }
+  `,
+})
+export class CompletionsPage {
+  private readonly http = inject(HttpClient);
+  protected readonly text = signal('');
+  protected readonly dateOrder = signal<'ymd' | 'dmy' | 'mdy' | null>(null);
+  protected readonly reason = signal('');
+  protected readonly proof = signal<{ id: string; name: string } | null>(null);
+  protected readonly done = signal<ActResult | null>(null);
+  protected readonly problem = signal<string | null>(null);
+  protected readonly isBusy = signal(false);
+  private readonly question = computed(() => (this.text().trim() ? { text: this.text(), dateOrder: this.dateOrder() } : null));
+  protected readonly preview = load(toObservable(this.question).pipe(debounceTime(250)), (question) =>
+    this.http.post<CompletionsPreview>('/api/assignments/completions/preview', question),
+  );
+
+  protected async choose(file: File | undefined): Promise<void> {
+    if (!file) return;
+    this.done.set(null);
+    const bytes = new Uint8Array(await file.arrayBuffer());
+    const { decode } = await import('@nudrik/core');
+    this.text.set(decode(bytes).text);
+  }
+
+  protected attach(file: File | undefined): void {
+    if (!file) return;
+    this.problem.set(null);
+    this.http
+      .post<{ id: string; name: string }>('/api/files', file, {
+        params: { name: file.name },
+        headers: { 'content-type': file.type || 'application/octet-stream' },
+      })
+      .subscribe({ next: (kept) => this.proof.set(kept), error: (error: unknown) => this.problem.set(sentenceOf(error)) });
+  }
+
+  protected record(): void {
+    this.isBusy.set(true);
+    this.problem.set(null);
+    this.http
+      .post<ActResult>('/api/assignments/completions', {
+        text: this.text(),
+        dateOrder: this.dateOrder(),
+        reason: this.reason(),
+        proofId: this.proof()?.id ?? null,
+      })
+      .subscribe({
+        next: (done) => {
+          this.isBusy.set(false);
+          this.done.set(done);
+          this.text.set('');
+          this.proof.set(null);
+        },
+        error: (error: unknown) => {
+          this.isBusy.set(false);
+          this.problem.set(sentenceOf(error));
+        },
+      });
+  }
+}

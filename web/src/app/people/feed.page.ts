@@ -1,0 +1,109 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, signal } from '@angular/core';
+import { toObservable } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { Router, RouterLink } from '@angular/router';
+import { GROUPS, type FieldChange } from '@nudrik/core';
+import type { FeedMode, PullRow } from '@nudrik/contract';
+import type { Observable } from 'rxjs';
+import { of } from 'rxjs';
+import { SessionStore } from '../access/session.store.ts';
+import { load } from '../shared/loaded.ts';
+import { MomentPipe } from '../shared/moment.pipe.ts';
+import { sentenceOf } from '../shared/refusal.ts';
+import { FIELD_WORDS } from './field-words.ts';
+import { PeopleApi } from './people.api.ts';
+import { PeopleTabs } from './people-tabs.ts';
+
+const MODES: Record<FeedMode, string> = {
+  'ok': 'works', 'down': 'is down', 'slow': 'answers after a minute', 'cut-off': 'is cut off in the middle of a page', 'malformed': 'sends what is not JSON', 'half': 'hands out only half of the people',
+}; // prettier-ignore
+const TONES: Record<PullRow['outcome'], string> = { unchanged: 'quiet', taken: 'done', held: 'soon', failed: 'late', declined: 'quiet' };
+
+/** The personnel feed: when it is pulled, what came of each pull, and what waits for a person. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, RouterLink, MomentPipe, PeopleTabs],
+  templateUrl: './feed.page.html',
+  styles: `
+    .set { display: grid; grid-template-columns: minmax(0, 1fr) 190px 190px; gap: 0 16px; max-width: 860px; }
+    .held { border: 1px solid var(--rule-strong); background: var(--sheet); padding: 14px 16px; margin-bottom: 18px; }
+  `,
+})
+export class FeedPage {
+  private readonly api = inject(PeopleApi);
+  private readonly router = inject(Router);
+  protected readonly session = inject(SessionStore);
+  readonly pull = input<string>();
+  protected readonly feed = load(of(true), () => this.api.feed(), ['feed', 'people', 'clock']);
+  protected readonly modes = Object.entries(MODES).map(([mode, words]) => ({ mode, words }));
+  protected readonly tones = TONES;
+  protected readonly groups = GROUPS;
+  protected readonly isEditing = signal(false);
+  protected readonly isBusy = signal(false);
+  protected readonly problem = signal<string | null>(null);
+  protected readonly told = signal<string | null>(null);
+  protected readonly draft = linkedSignal(() => {
+    const feed = this.feed.data();
+    return {
+      url: feed?.url ?? '',
+      isOn: feed?.isOn ?? true,
+      times: (feed?.times ?? ['06:00']).join(', '),
+      changeShare: feed?.changeShare ?? 5,
+    };
+  });
+  protected readonly held = computed(() => this.feed.data()?.pulls.find(({ outcome }) => outcome === 'held') ?? null);
+  protected readonly heldPreview = load(toObservable(computed(() => this.held()?.id ?? null)), (id) => this.api.previewPull(id), [
+    'people',
+  ]);
+
+  protected save(): void {
+    const { url, isOn, times, changeShare } = this.draft();
+    this.act(this.api.changeFeed({ url: url.trim(), isOn, times: times.split(/[\s,;]+/).filter(Boolean), changeShare: Number(changeShare) }), 'Saved.', () => this.isEditing.set(false));
+  } // prettier-ignore
+
+  protected pullNow(): void {
+    this.isBusy.set(true);
+    this.problem.set(null);
+    this.told.set(null);
+    this.api.pullNow().subscribe({
+      next: (row) => {
+        this.isBusy.set(false);
+        (row.outcome === 'failed' ? this.problem : this.told).set(row.words);
+        this.feed.reload();
+      },
+      error: (error: unknown) => {
+        this.isBusy.set(false);
+        this.problem.set(sentenceOf(error));
+      },
+    });
+  }
+
+  protected setMode(mode: FeedMode): void {
+    this.act(this.api.setFeedMode(mode), null);
+  }
+
+  protected decide(id: string, word: 'approve' | 'decline'): void {
+    this.act(this.api.decidePull(id, word), word === 'approve' ? 'Taken.' : 'Declined; nothing of it was taken.', () => void this.router.navigate([], { queryParams: {} })); // prettier-ignore
+  }
+
+  protected set(change: Partial<ReturnType<FeedPage['draft']>>): void {
+    this.draft.update((draft) => ({ ...draft, ...change }));
+  }
+
+  private act(request: Observable<unknown>, words: string | null, then: () => void = () => undefined): void {
+    this.problem.set(null);
+    this.told.set(null);
+    request.subscribe({
+      next: () => {
+        this.told.set(words);
+        then();
+        this.feed.reload();
+      },
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
+  }
+
+  protected fieldWords(change: FieldChange): string {
+    return FIELD_WORDS[change.field] ?? change.field;
+  }
+}

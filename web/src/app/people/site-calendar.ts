@@ -1,0 +1,138 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { dayOf, tellDate, weekdayOf } from '@nudrik/core';
+import type { StructureView } from '@nudrik/contract';
+import { SessionStore } from '../access/session.store.ts';
+import { ClockStore } from '../shell/clock.store.ts';
+import { sentenceOf } from '../shared/refusal.ts';
+import { PeopleApi } from './people.api.ts';
+
+interface Line {
+  on: string;
+  name: string;
+  /** why somebody should look at it before it is saved */
+  note: string | null;
+}
+
+/** Feasts that are not on the same date each year: copied, they need another look. */
+const MOVES = /easter|good friday|maundy|ascension|whit|pentecost|shrove|corpus|carnival|spring|may holiday|thanksgiving|monday|thursday/i;
+
+/** The holidays of one site by year: entered, copied to the next year, or read from an iCalendar file. */
+@Component({
+  selector: 'nk-site-calendar',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule],
+  templateUrl: './site-calendar.html',
+  styles: `
+    .head { display: flex; justify-content: space-between; align-items: start; gap: 12px; margin-bottom: 12px; }
+    td .input { min-height: 27px; padding: 2px 6px; }
+    .note { font-size: 12.5px; }
+    .weekday { width: 42px; vertical-align: middle; }
+    .add { display: grid; grid-template-columns: 150px 1fr auto; gap: 8px; margin: 12px 0; }
+  `,
+})
+export class SiteCalendar {
+  private readonly api = inject(PeopleApi);
+  private readonly clock = inject(ClockStore);
+  protected readonly session = inject(SessionStore);
+  readonly site = input.required<StructureView['sites'][number]>();
+  readonly closed = output<void>();
+  readonly saved = output<void>();
+  protected readonly year = signal(new Date(this.clock.now() ?? 0).getUTCFullYear());
+  /** the holidays of the chosen year, until somebody changes them */
+  protected readonly lines = linkedSignal<Line[]>(() =>
+    this.site()
+      .holidays.filter(({ on }) => on.startsWith(`${this.year()}-`))
+      .map((holiday) => ({ ...holiday, note: null })),
+  );
+  protected readonly isChanged = linkedSignal({ source: () => [this.site(), this.year()], computation: () => false });
+  protected readonly problem = signal<string | null>(null);
+  protected readonly told = signal<string | null>(null);
+  protected readonly passedOver = signal<string[]>([]);
+  protected on = '';
+  protected name = '';
+  protected readonly years = computed(() => {
+    const years = new Set(this.site().holidays.map(({ on }) => Number(on.slice(0, 4))));
+    for (let ahead = 0; ahead < 3; ahead++) years.add(new Date(this.clock.now() ?? 0).getUTCFullYear() + ahead);
+    return [...years].sort();
+  });
+
+  protected weekday(on: string): string {
+    return /^\d{4}-\d{2}-\d{2}$/.test(on) ? ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'][weekdayOf(dayOf(on))]! : '';
+  }
+
+  protected change(index: number, rest: Partial<Line>): void {
+    this.lines.update((lines) => lines.map((line, i) => (i === index ? { ...line, ...rest, note: null } : line)));
+    this.touch();
+  }
+
+  protected remove(index: number): void {
+    this.lines.update((lines) => lines.filter((_, i) => i !== index));
+    this.touch();
+  }
+
+  protected add(): void {
+    if (!this.on || !this.name.trim()) return;
+    this.year.set(Number(this.on.slice(0, 4)));
+    this.merge([{ on: this.on, name: this.name.trim(), note: null }]);
+    this.on = this.name = '';
+  }
+
+  /** The same dates a year later; feasts that move are marked, a Saturday or Sunday is told. */
+  protected copyToNextYear(): void {
+    const from = this.lines();
+    const next = this.year() + 1;
+    this.year.set(next);
+    const copied = from.map(({ on, name }): Line => {
+      const date = `${next}${on.slice(4)}`;
+      const isValid = new Date(`${date}T00:00:00Z`).toISOString().slice(0, 10) === date;
+      const moves = MOVES.test(name);
+      return { on: isValid ? date : `${next}-02-28`, name, note: moves ? 'moves from year to year: set its date' : null };
+    });
+    this.merge(copied);
+    this.told.set(`Copied from ${next - 1}. Look through the dates, then save.`);
+  }
+
+  protected read(file: File | undefined): void {
+    if (!file) return;
+    this.problem.set(null);
+    this.api.readHolidays(file, this.year(), this.year()).subscribe({
+      next: ({ holidays, passedOver }) => {
+        const before = this.lines().length;
+        this.merge(holidays.map((holiday) => ({ ...holiday, note: null })));
+        this.passedOver.set(passedOver);
+        this.told.set(`${file.name}: ${holidays.length} whole days in ${this.year()}, ${this.lines().length - before} of them new. Look through them, then save.`);
+      },
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
+  } // prettier-ignore
+
+  private merge(more: Line[]): void {
+    const byDate = new Map(this.lines().map((line) => [line.on, line]));
+    for (const line of more) if (!byDate.has(line.on)) byDate.set(line.on, line);
+    this.lines.set([...byDate.values()].sort((a, b) => (a.on < b.on ? -1 : 1)));
+    this.touch();
+  }
+
+  private touch(): void {
+    this.isChanged.set(true);
+    this.told.set(null);
+    this.problem.set(null);
+  }
+
+  protected save(): void {
+    this.problem.set(null);
+    const holidays = this.lines().map(({ on, name }) => ({ on, name }));
+    this.api.saveHolidays(this.site().id, { year: this.year(), holidays }).subscribe({
+      next: () => {
+        this.isChanged.set(false);
+        this.passedOver.set([]);
+        this.told.set(`Saved. Notices of ${this.site().people} people at ${this.site().name} are planned anew.`);
+        this.saved.emit();
+      },
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
+  }
+
+  protected readonly tellDate = (on: string): string => tellDate(dayOf(on));
+}

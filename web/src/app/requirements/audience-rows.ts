@@ -1,0 +1,119 @@
+import { ChangeDetectionStrategy, Component, computed, forwardRef, inject, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { leafName, type Leaf, type LeafName } from '@nudrik/core';
+import type { BuilderFacts } from './audience.worker.ts';
+import { emptyLeaf, newGroup, newRow, valuesOf, withValues, type GroupRow, type Row } from './audience-model.ts';
+import { AudienceStore } from './audience.store.ts';
+
+const KINDS: readonly (readonly [LeafName, string])[] = [
+  ['department', 'in department'], ['site', 'at site'], ['group', 'in group'], ['job', 'works as'], ['line', 'in the line of'], ['joinedWithin', 'joined in the last'],
+  ['joinedAfter', 'joined after'], ['joinedBefore', 'joined before'], ['number', 'has the number'], ['holds', 'holds'], ['lacks', 'lacks'],
+]; // prettier-ignore
+
+/** The conditions of an audience, one a row, that read as a sentence; a group of rows stands indented and may hold groups. */
+@Component({
+  selector: 'nk-audience-rows',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, forwardRef(() => AudienceRows)],
+  templateUrl: './audience-rows.html',
+  styleUrl: './audience-rows.css',
+})
+export class AudienceRows {
+  private readonly store = inject(AudienceStore);
+  readonly group = input.required<GroupRow>();
+  readonly facts = input.required<BuilderFacts>();
+  readonly depth = input(0);
+  readonly changed = output<GroupRow>();
+  protected readonly kinds = KINDS;
+  protected readonly nameOf = leafName;
+  protected readonly found = signal<{ at: number; people: { id: string; name: string; words: string }[] } | null>(null);
+  /** what each kind of condition chooses from, by id and name */
+  protected readonly options = computed((): Partial<Record<LeafName, { id: string; name: string }[]>> => {
+    const facts = this.facts();
+    const courses = facts.courses.map(({ id, title }) => ({ id, name: title }));
+    return { department: facts.departments, site: facts.sites, group: facts.groups, job: facts.jobs.map((job) => ({ id: job, name: job })), holds: courses, lacks: courses }; // prettier-ignore
+  });
+
+  protected joint(index: number): string {
+    return index === 0 ? '' : this.group().mode === 'all' ? 'and' : 'or';
+  }
+
+  protected values(leaf: Leaf): { id: string; name: string }[] {
+    const name = leafName(leaf);
+    const options = this.options()[name];
+    return (valuesOf(leaf) ?? []).map((id) => ({
+      id,
+      name:
+        name === 'line' ? this.store.nameOf(id) : name === 'number' ? id : (options?.find((option) => option.id === id)?.name ?? 'gone'),
+    }));
+  }
+
+  protected unused(leaf: Leaf): { id: string; name: string }[] {
+    const used = valuesOf(leaf) ?? [];
+    return (this.options()[leafName(leaf)] ?? []).filter(({ id }) => !used.includes(id));
+  }
+
+  private put(index: number, row: Row): void {
+    this.changed.emit({ ...this.group(), rows: this.group().rows.map((old, i) => (i === index ? row : old)) });
+  }
+
+  protected setMode(mode: 'all' | 'any'): void {
+    this.changed.emit({ ...this.group(), mode });
+  }
+
+  protected setNot(index: number, isNot: boolean): void {
+    this.put(index, { ...this.group().rows[index]!, isNot });
+  }
+
+  protected setKind(index: number, name: LeafName): void {
+    this.put(index, { kind: 'leaf', isNot: this.group().rows[index]!.isNot, leaf: emptyLeaf(name) });
+  }
+
+  protected setLeaf(index: number, leaf: Leaf): void {
+    this.put(index, { kind: 'leaf', isNot: this.group().rows[index]!.isNot, leaf });
+  }
+
+  protected setInner(index: number, inner: GroupRow): void {
+    this.put(index, inner);
+  }
+
+  protected addValue(index: number, leaf: Leaf, value: string): void {
+    const values = valuesOf(leaf) ?? [];
+    if (value && !values.includes(value)) this.setLeaf(index, withValues(leaf, [...values, value]));
+  }
+
+  protected dropValue(index: number, leaf: Leaf, value: string): void {
+    this.setLeaf(index, withValues(leaf, (valuesOf(leaf) ?? []).filter((other) => other !== value))); // prettier-ignore
+  }
+
+  protected addNumbers(index: number, leaf: Leaf, text: string): void {
+    const numbers = text.split(/[\s,;]+/).filter(Boolean);
+    this.setLeaf(index, withValues(leaf, [...new Set([...(valuesOf(leaf) ?? []), ...numbers])]));
+  }
+
+  protected setBelow(index: number, leaf: Leaf, below: boolean): void {
+    if ('department' in leaf) this.setLeaf(index, { ...leaf, below });
+  }
+
+  protected async search(at: number, text: string): Promise<void> {
+    this.found.set(text.trim().length < 2 ? null : { at, people: await this.store.findPeople(text) });
+  }
+
+  protected pick(index: number, leaf: Leaf, person: { id: string; name: string }): void {
+    this.store.learn(person);
+    this.found.set(null);
+    this.addValue(index, leaf, person.id);
+  }
+
+  protected add(): void {
+    this.changed.emit({ ...this.group(), rows: [...this.group().rows, newRow()] });
+  }
+
+  protected addGroup(): void {
+    this.changed.emit({ ...this.group(), rows: [...this.group().rows, newGroup(this.group().mode === 'all' ? 'any' : 'all')] });
+  }
+
+  protected remove(index: number): void {
+    this.changed.emit({ ...this.group(), rows: this.group().rows.filter((_, i) => i !== index) });
+  }
+}

@@ -1,0 +1,152 @@
+import { HttpClient } from '@angular/common/http';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { takeUntilDestroyed, toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { Router, RouterLink } from '@angular/router';
+import { everyone, type DueRule } from '@nudrik/core';
+import type { CourseRow, Outside, RequirementDraft, RequirementPreview, RequirementView } from '@nudrik/contract';
+import { catchError, filter, of, switchMap, type Observable } from 'rxjs';
+import { sentenceOf } from '../shared/refusal.ts';
+import { audienceFrom, newRow, rowsFrom, type GroupRow } from './audience-model.ts';
+import { AudiencePeople } from './audience-people.ts';
+import { AudienceRows } from './audience-rows.ts';
+import { AudienceStore } from './audience.store.ts';
+import { RequirementReview } from './requirement-review.ts';
+import { RequirementsApi } from './requirements.api.ts';
+
+type Form = Omit<RequirementDraft, 'audience'>;
+const NEW: Form = {
+  name: '', courseId: '', due: { kind: 'after', amount: 14, unit: 'working days', event: 'assigned' }, dueTime: '17:00', graceDays: 14, creditMonths: null, renewal: null,
+  from: null, until: null, takesJoiners: true, whenOut: 'ask',
+}; // prettier-ignore
+
+/** Writes or changes a requirement: whom it asks, by when, what counts, how often; reviewed before anything happens. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, RouterLink, AudienceRows, AudiencePeople, RequirementReview],
+  providers: [AudienceStore],
+  templateUrl: './requirement-edit.page.html',
+  styleUrl: './requirement-edit.page.css',
+})
+export class RequirementEditPage {
+  private readonly api = inject(RequirementsApi);
+  private readonly router = inject(Router);
+  protected readonly audience = inject(AudienceStore);
+  readonly id = input<string>();
+  protected readonly courses = toSignal(inject(HttpClient).get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: null }); // prettier-ignore
+  protected readonly form = signal<Form>(NEW);
+  protected readonly rows = signal<GroupRow>({ kind: 'group', isNot: false, mode: 'all', rows: [newRow()] });
+  protected readonly stored = signal<RequirementView | null>(null);
+  protected readonly review = signal<RequirementPreview | null>(null);
+  protected readonly outside = signal<Outside>('ask');
+  protected readonly problem = signal<string | null>(null);
+  protected readonly isBusy = signal(false);
+  protected readonly course = computed(() => this.courses()?.find(({ id }) => id === this.form().courseId) ?? null);
+
+  constructor() {
+    this.setRows(this.rows());
+    toObservable(this.id)
+      .pipe(
+        filter((id) => id !== undefined),
+        switchMap((id) => this.api.get(id)),
+        takeUntilDestroyed(),
+      )
+      .subscribe({
+        next: (view) => {
+          const { name, courseId, due, dueTime, graceDays, creditMonths, renewal, from, until, takesJoiners, whenOut } = view;
+          this.form.set({ name, courseId, due, dueTime, graceDays, creditMonths, renewal, from, until, takesJoiners, whenOut });
+          this.stored.set(view);
+          this.setRows(rowsFrom(view.audience));
+        },
+        error: (error: unknown) => this.problem.set(sentenceOf(error)),
+      });
+  }
+
+  protected setRows(rows: GroupRow): void {
+    this.rows.set(rows);
+    void this.audience.ask(audienceFrom(rows) ?? everyone);
+  }
+
+  protected set(change: Partial<Form>): void {
+    this.form.update((form) => ({ ...form, ...change }));
+  }
+
+  protected setDue(change: Partial<Record<string, unknown>>): void {
+    this.set({ due: { ...this.form().due, ...change } as DueRule });
+  }
+
+  /** The due rule by its first word: `days`, `working days`, `month-end`, `date`. */
+  protected readonly dueWord = computed(() => {
+    const { due } = this.form();
+    return due.kind === 'after' ? due.unit : due.kind;
+  });
+  protected readonly dueEvent = computed(() => {
+    const { due } = this.form();
+    return due.kind === 'date' ? 'assigned' : due.event;
+  });
+
+  protected setDueWord(word: string): void {
+    const { due } = this.form();
+    const event = this.dueEvent();
+    const amount = due.kind === 'after' ? due.amount : 14;
+    this.set({ due: word === 'date' ? { kind: 'date', on: '' } : word === 'month-end' ? { kind: 'month-end', months: 0, event } : { kind: 'after', amount, unit: word as 'days', event } }); // prettier-ignore
+  }
+
+  protected setCourse(courseId: string): void {
+    this.set({ courseId });
+  }
+
+  protected setRenewal(isOn: boolean): void {
+    this.set({ renewal: isOn ? { months: this.course()?.validityMonths ?? 12, leadDays: 30 } : null });
+  }
+
+  private draft(): RequirementDraft {
+    return { ...this.form(), audience: audienceFrom(this.rows()) ?? everyone };
+  }
+
+  /** Shows what it would do; nothing is stored. */
+  protected look(): void {
+    this.run(this.api.preview(this.id() ?? null, this.draft()), (preview) => {
+      this.review.set(preview);
+      this.outside.set('ask');
+    });
+  }
+
+  /** Keeps it without switching it on. */
+  protected save(): void {
+    const stored = this.stored();
+    const done = (id: string) => () => void this.router.navigate(['/requirements', id]);
+    if (stored) this.run(this.api.change(stored.id, stored.version, this.draft(), this.outside()), done(stored.id));
+    else this.run(this.api.add(this.draft()), ({ id }) => done(id)());
+  }
+
+  protected saveAndSwitchOn(): void {
+    const stored = this.stored();
+    const kept: Observable<{ id: string }> = stored ? this.api.change(stored.id, stored.version, this.draft(), 'ask') : this.api.add(this.draft());
+    this.run(
+      kept.pipe(
+        switchMap(({ id }) => this.api.get(id)),
+        switchMap((view) => {
+          this.stored.set(view);
+          return this.api.switchOn(view.id, view.version);
+        }),
+      ),
+      ({ id }) => void this.router.navigate(['/requirements', id]),
+    );
+  } // prettier-ignore
+
+  private run<T>(request: Observable<T>, then: (value: T) => void): void {
+    this.isBusy.set(true);
+    this.problem.set(null);
+    request.subscribe({
+      next: (value) => {
+        this.isBusy.set(false);
+        then(value);
+      },
+      error: (error: unknown) => {
+        this.isBusy.set(false);
+        this.problem.set(sentenceOf(error));
+      },
+    });
+  }
+}
