@@ -12,6 +12,8 @@ export default defineConfig({
       project('contract'),
       project('standins'),
       project('demo'),
+      // what of the web is plain TypeScript; its pages are driven by the browser tests
+      project('web'),
       // each file makes a database of its own; the cluster is the one that scripts/test.mjs started
       project('server', { testTimeout: 30_000, hookTimeout: 60_000 }),
     ],

@@ -1,5 +1,6 @@
 import { bundleBench } from './bundle.bench.ts';
 import { dispatchBench } from './dispatch.bench.ts';
+import { peopleBench } from './people.bench.ts';
 import { planningBench } from './planning.bench.ts';
 import { storingBench } from './storing.bench.ts';
 
@@ -9,4 +10,5 @@ if (!databaseUrl || !webDir) throw new Error('Run it with npm run bench.');
 planningBench();
 await storingBench(databaseUrl);
 await dispatchBench(databaseUrl);
+await peopleBench(databaseUrl);
 bundleBench(webDir);

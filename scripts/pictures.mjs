@@ -79,6 +79,27 @@ run(async () => {
       (p) => p.getByLabel('Roster file').setInputFiles({ name: 'crew.csv', mimeType: 'text/csv', buffer: Buffer.from(roster) }),
       (p) => p.getByTestId('counts').waitFor(),
     );
+    await shoot('requirements', '/requirements', seen('Muster, everyone, every year'));
+    await shoot(
+      'audience',
+      '/requirements/4/edit',
+      (p) => p.getByTestId('audience-count').waitFor(),
+      (p) => p.getByRole('button', { name: 'Add a condition' }).click(),
+      (p) => p.getByRole('group', { name: 'Condition 2' }).getByLabel('Whether it holds').selectOption({ label: 'is not' }),
+      (p) => p.getByRole('group', { name: 'Condition 2' }).getByLabel('What is asked').selectOption({ label: 'in group' }),
+      (p) => p.getByLabel('Add to condition 2').selectOption({ label: 'Fire team A' }),
+      (p) => p.getByRole('button', { name: /Just outside/ }).click(),
+      (p) => p.getByTestId('outside').waitFor(),
+    );
+    await shoot('review', '/requirements/4/edit', (p) => p.getByTestId('audience-count').waitFor(), (p) => p.getByRole('button', { name: 'See what it would do' }).click(), (p) => p.getByTestId('review-counts').waitFor()); // prettier-ignore
+    await shoot(
+      'structure',
+      '/people/structure',
+      (p) => p.getByRole('button', { name: 'Calendar of Tarn Ness' }).click(),
+      seen('Save 2026'),
+    );
+    await shoot('feed', '/people/feed', seen('Pulls'));
+    await shoot('timeline', '/people?find=runa.aske', first(/Runa Aske/), (p) => p.getByRole('button', { name: 'Time line' }).click(), (p) => p.getByTestId('timeline').waitFor()); // prettier-ignore
     await shoot('report', '/matrix/7', seen('Next notice'));
     await shoot('course', '/courses/2', (p) => p.getByRole('button', { name: 'Who is in which team', exact: true }).click());
     await shoot('certificates', '/certificates', seen('Valid until'));

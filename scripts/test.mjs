@@ -68,6 +68,7 @@ run(async () => {
   const cluster = openCluster(join(ROOT, 'data', 'test'));
   await cluster.start();
   const house = new House();
+  const weeks = new House();
   try {
     if (!only || only === 'unit') {
       const file = join(results, 'unit.json');
@@ -85,10 +86,13 @@ run(async () => {
       const databaseUrl = cluster.ensureDatabase('browser', true);
       process.env.NUDRIK_DEMO_CLOCK = 'still';
       const baseUrl = await house.open({ databaseUrl, port: await freePort() });
+      // two weeks go by in a house of their own: the clock of one test is nobody else's
+      const weeksUrl = await weeks.open({ databaseUrl: cluster.ensureDatabase('weeks', true), port: await freePort() });
       const file = join(results, 'browser.json');
       await attempt(() =>
         must('Browser tests', 'npx', ['playwright', 'test', '--reporter=list,json', ...process.argv.slice(3)], {
           NUDRIK_E2E_URL: baseUrl,
+          NUDRIK_E2E_WEEKS_URL: weeksUrl,
           NUDRIK_E2E_DATABASE: databaseUrl,
           PLAYWRIGHT_JSON_OUTPUT_NAME: file,
         }),
@@ -98,7 +102,7 @@ run(async () => {
       counts.failed += stats.unexpected;
     }
   } finally {
-    await house.close();
+    await Promise.all([house.close(), weeks.close()]);
     cluster.stop();
   }
   for (const problem of problems) say(`!! ${problem}`);

@@ -183,6 +183,8 @@ export interface RequirementPreview {
   assigned: Counted<PreviewedPerson>;
   /** who has the course open already: they keep that assignment, with this reason too */
   attached: Counted<PreviewedPerson>;
+  /** who has it open from this requirement already, and keeps it */
+  staying: Counted<PreviewedPerson>;
   covered: Counted<PreviewedPerson>;
   /** waived, withdrawn by hand */
   settled: Counted<PreviewedPerson>;

@@ -40,12 +40,12 @@ export interface ProposedMatching extends Matching {
 const ALIASES: Record<RosterColumn, string> = {
   'personnel number': 'personnel number,personnel no,personnelno,number,employee number,employee no,employee id,staff number,staff id,id,ansattnummer',
   'name': 'name,full name,employee,employee name,navn',
-  'email': 'email,mail,e-mail,email address,work email,epost',
+  'email': 'email,mail,work mail,e-mail,email address,work email,epost',
   'department': 'department,dept,unit,team,avdeling',
   'site': 'site,location,place,base,work site,sted,arbeidssted',
   'job': 'job,job title,title,position,role,stilling',
   'manager': 'manager,manager email,manager e-mail,manager mail,manager email address,reports to,supervisor,manager number,leder',
-  'joined on': 'joined on,joined,join date,start date,started,hired on,hire date,startdato',
+  'joined on': 'joined on,joined,start,join date,start date,started,hired on,hire date,startdato',
   'left on': 'left on,left,leave date,end date,leaving date,sluttdato',
 }; // prettier-ignore
 
@@ -77,8 +77,9 @@ export function findDateOrder(values: readonly string[]): { dateOrder: DateOrder
   if (numeric.length === 0) return { dateOrder: 'ymd', isDateOrderSure: true };
   const fits = (order: DateOrder): number => numeric.filter((value) => readDate(value, order) !== null).length;
   const [dmy, mdy] = [fits('dmy'), fits('mdy')];
-  // where both fit, day first: the demo's and most of the world's custom; the reader is asked to look
-  return { dateOrder: mdy > dmy ? 'mdy' : 'dmy', isDateOrderSure: dmy !== mdy };
+  // dots stand between day, month and year everywhere; where else both fit, day first, and the reader is asked to look
+  const isDotted = numeric.every((value) => value.includes('.'));
+  return { dateOrder: mdy > dmy ? 'mdy' : 'dmy', isDateOrderSure: dmy !== mdy || isDotted };
 }
 
 const share = (values: readonly string[], test: (value: string) => boolean): number =>

@@ -85,6 +85,7 @@ describe('dates', () => {
     ['a day over 12 tells', ['03.04.2026', '13.04.2026'], 'dmy', true],
     ['a month second over 12 tells', ['04/03/2026', '04/13/2026'], 'mdy', true],
     ['nothing tells: day first, and somebody has to look', ['03/04/2026'], 'dmy', false],
+    ['dots tell', ['03.04.2026'], 'dmy', true],
     ['ISO dates need nobody', ['2026-04-03', ''], 'ymd', true],
   ])('%s', (_, values, dateOrder, isDateOrderSure) => expect(findDateOrder(values)).toEqual({ dateOrder, isDateOrderSure }));
 });

@@ -114,12 +114,24 @@ export interface Matcher {
    * @returns those conditions; empty where no change of conditions could do it (`any of nothing`)
    */
   reasons(person: AudiencePerson, wanted: boolean): Leaf[] | null;
+  /** The next day on which the answer for a person may change although nobody changes anything; null where time alone changes nothing. */
+  changesOn(person: AudiencePerson): LocalDate | null;
 }
 
-/** Makes an audience ready: sub-departments and lists are worked out once, not for each person. */
+/** Makes an audience ready: sub-departments, lists and what depends on time are worked out once, not for each person. */
 export function compileAudience(audience: Audience, structure: Structure, today: LocalDate): Matcher {
+  const timed = leavesOf(audience).filter((leaf) => 'joinedWithin' in leaf || 'holds' in leaf || 'lacks' in leaf);
+  return {
+    ...compilePart(audience, structure, today),
+    changesOn: timed.length === 0 ? () => null : (person) => firstChange(timed, person, today),
+  };
+}
+
+type Part = Pick<Matcher, 'test' | 'reasons'>;
+
+function compilePart(audience: Audience, structure: Structure, today: LocalDate): Part {
   if ('not' in audience) {
-    const inner = compileAudience(audience.not, structure, today);
+    const inner = compilePart(audience.not, structure, today);
     return { test: (person) => !inner.test(person), reasons: (person, wanted) => inner.reasons(person, !wanted) };
   }
   if (isLeaf(audience)) {
@@ -127,7 +139,7 @@ export function compileAudience(audience: Audience, structure: Structure, today:
     return { test, reasons: (person, wanted) => (test(person) === wanted ? [] : [audience]) };
   }
   const isAll = 'all' in audience;
-  const parts = ('all' in audience ? audience.all : audience.any).map((part) => compileAudience(part, structure, today));
+  const parts = ('all' in audience ? audience.all : audience.any).map((part) => compilePart(part, structure, today));
   return {
     test: isAll ? (person) => parts.every((part) => part.test(person)) : (person) => parts.some((part) => part.test(person)),
     reasons(person, wanted) {
@@ -163,9 +175,12 @@ export function leavesOf(audience: Audience): Leaf[] {
  * The next day after `today` on which the answer for a person may change although nobody changes anything: a stretch of
  * days since joining ends, or a certificate runs out. Null where time alone changes nothing.
  */
-export function changesOn(audience: Audience, person: AudiencePerson, today: LocalDate): LocalDate | null {
+export const changesOn = (audience: Audience, person: AudiencePerson, today: LocalDate): LocalDate | null =>
+  firstChange(leavesOf(audience), person, today);
+
+function firstChange(leaves: readonly Leaf[], person: AudiencePerson, today: LocalDate): LocalDate | null {
   const days: LocalDate[] = [];
-  for (const leaf of leavesOf(audience)) {
+  for (const leaf of leaves) {
     if ('joinedWithin' in leaf && person.joinedOn !== null) days.push(addDays(person.joinedOn, leaf.joinedWithin + 1));
     if ('holds' in leaf || 'lacks' in leaf) {
       const courses = 'holds' in leaf ? leaf.holds : leaf.lacks;

@@ -35,11 +35,10 @@ const ready = (requirement: Requirement, now = NOW): LiveRequirement => ({
 const standing = (requirement: Requirement, person = aMember(), record: Partial<CourseRecord> = {}, now = NOW) =>
   standingOf(requirement, ready(requirement, now).matcher, {
     person,
-    record: { ...noRecord('fire'), ...record },
     calendar: oslo,
     now,
     morning: '08:00',
-  });
+  }, { ...noRecord('fire'), ...record }); // prettier-ignore
 const finish = (on: string, expiresOn: string | null = null, isRevoked = false) => ({ finishes: [{ on, expiresOn, isRevoked }] });
 
 describe('a due rule', () => {

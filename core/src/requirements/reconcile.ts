@@ -35,7 +35,7 @@ export interface Reconciled {
   wakeOn: LocalDate | null;
 }
 
-export interface PersonFacts extends Omit<StandingFacts, 'record'> {
+export interface PersonFacts extends StandingFacts {
   records: ReadonlyMap<string, CourseRecord>;
 }
 
@@ -69,9 +69,11 @@ export function reconcilePerson(
   wakes.push(person.leftOn);
   const byCourse = new Map<string, { requirement: Requirement; standing: RequirementStanding }[]>();
   for (const { requirement, matcher } of live) {
-    const record = records.get(requirement.course) ?? noRecord(requirement.course);
-    const standing = standingOf(requirement, matcher, { ...facts, record });
-    wakes.push(standing.wakeOn);
+    const record = records.get(requirement.course);
+    const standing = standingOf(requirement, matcher, facts, record ?? noRecord(requirement.course));
+    if (standing.wakeOn !== null) wakes.push(standing.wakeOn);
+    // most requirements do not ask most people: nothing is to be compared with nothing
+    if (standing.kind === 'out' && !record) continue;
     const list = byCourse.get(requirement.course);
     if (list) list.push({ requirement, standing });
     else byCourse.set(requirement.course, [{ requirement, standing }]);

@@ -1,7 +1,7 @@
 import { addDays, addMonths, dateOf, dayOf, msOfTime, type Calendar, type LocalDate } from '../time/calendar.ts';
 import { tellDate, tellMoment } from '../time/words.ts';
 import type { Instant } from '../time/zone.ts';
-import { changesOn, earliest, monthsBefore, type Matcher } from './audience.ts';
+import { earliest, monthsBefore, type Matcher } from './audience.ts';
 import { dueFor, type Requirement, type RequirementPerson } from './requirement.ts';
 
 /** A course that somebody finished. */
@@ -63,9 +63,27 @@ export type RequirementStanding =
 export const morningOf = (date: LocalDate, calendar: Calendar, from: string): Instant =>
   calendar.zone.toInstant(dayOf(date), msOfTime(from));
 
+interface Days {
+  now: Instant;
+  morning: string;
+  today: LocalDate;
+  /** today, and before the morning the day before: an assignment is made in the morning, until then the day has not begun */
+  current: LocalDate;
+}
+// everyone of a site is looked at in the same moment
+const daysOf = new WeakMap<Calendar, Days>();
+
+function daysAt(calendar: Calendar, now: Instant, morning: string): Days {
+  const known = daysOf.get(calendar);
+  if (known && known.now === now && known.morning === morning) return known;
+  const today = dateOf(calendar.zone.dayAt(now));
+  const days = { now, morning, today, current: now < morningOf(today, calendar, morning) ? addDays(today, -1) : today };
+  daysOf.set(calendar, days);
+  return days;
+}
+
 export interface StandingFacts {
   person: RequirementPerson;
-  record: CourseRecord;
   calendar: Calendar;
   now: Instant;
   /** local time at which a day of sending begins */
@@ -100,14 +118,11 @@ export function coverOf(
 }
 
 /** How a requirement that is on stands to a person. Pure; the audience comes ready as a matcher. */
-export function standingOf(requirement: Requirement, matcher: Matcher, facts: StandingFacts): RequirementStanding {
-  const { person, record, calendar, now, morning } = facts;
-  const today = dateOf(calendar.zone.dayAt(now));
-  const isDawn = now < morningOf(today, calendar, morning);
-  // an assignment is made in the morning: before it the day has not begun
-  const current = isDawn ? addDays(today, -1) : today;
+export function standingOf(requirement: Requirement, matcher: Matcher, facts: StandingFacts, record: CourseRecord): RequirementStanding {
+  const { person, calendar, now, morning } = facts;
+  const { today, current } = daysAt(calendar, now, morning);
   if (person.leftOn !== null && person.leftOn <= today) return { kind: 'out', because: 'left', wakeOn: null };
-  const change = changesOn(requirement.audience, person, today);
+  const change = matcher.changesOn(person);
   const wake = (...days: (LocalDate | null)[]): LocalDate | null =>
     earliest([change, person.leftOn, ...days].filter((day) => day !== null && day > current) as LocalDate[]);
   if (!matcher.test(person)) return { kind: 'out', because: 'audience', wakeOn: wake() };

@@ -39,7 +39,7 @@ async function lookAtEveryone(db: Queryable, requirement: Requirement, now: numb
     let matcher = matchers.get(today);
     if (!matcher) matchers.set(today, (matcher = compileAudience(requirement.audience, structure, today)));
     const record = records.get(person.id)?.get(requirement.course) ?? noRecord(requirement.course);
-    return { person, record, calendar, standing: standingOf(requirement, matcher, { person, record, calendar, now, morning }) };
+    return { person, record, calendar, standing: standingOf(requirement, matcher, { person, calendar, now, morning }, record) };
   });
 }
 
@@ -109,6 +109,7 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
     in: everyone.filter(({ standing }) => standing.kind !== 'out').length,
     assigned: counted(assigned, names.site, (entry) => (entry.standing as { because: string }).because),
     attached: counted(attached, names.site, (entry) => `has it open, due ${tellMoment(Math.min(entry.record.open!.dueAt, dueOf(entry)), entry.calendar.zone)}${dueOf(entry) < entry.record.open!.dueAt ? `, moved from ${tellMoment(entry.record.open!.dueAt, entry.calendar.zone)}` : ''}`),
+    staying: counted(due.filter(({ record }) => hasReason(record, requirement.id)), names.site, ({ record, calendar }) => `due ${tellMoment(record.open!.dueAt, calendar.zone)}`),
     covered: counted(everyone.filter(({ standing }) => standing.kind === 'covered'), names.site, ({ standing }) => tellStanding(standing)),
     settled: counted(everyone.filter(({ standing }) => standing.kind === 'waived' || standing.kind === 'withdrawn'), names.site, ({ standing }) => tellStanding(standing)),
     joining: counted(joining, names.site, ({ person, calendar }) => `joins ${tellDay(dayOf(person.joinedOn!))}, due ${tellMoment(dueFor(requirement, person, calendar, morningOf(person.joinedOn!, calendar, morning)).at, calendar.zone)}`),
@@ -188,6 +189,7 @@ export async function listRequirements(deps: Deps): Promise<RequirementRow[]> {
     let joining = 0;
     for (const person of people) {
       if ((person.leftOn !== null && person.leftOn <= today) || !test(person)) continue;
+      if (row.is_on && !row.takes_joiners && !person.memberOf.includes(row.id)) continue;
       if (person.joinedOn === null || person.joinedOn <= today) isIn += 1;
       else if (person.joinedOn <= week) joining += 1;
     }

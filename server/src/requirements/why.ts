@@ -45,7 +45,7 @@ export async function whyCourse(deps: Deps, personId: string, courseId: string):
     const requirement = requirementOf(row);
     const names = await loadNames(db, [requirement.audience]);
     const matcher = compileAudience(requirement.audience, structure, today);
-    const standing = standingOf(requirement, matcher, { person: person!, record: records?.get(courseId) ?? noRecord(courseId), calendar, now, morning }); // prettier-ignore
+    const standing = standingOf(requirement, matcher, { person: person!, calendar, now, morning }, records?.get(courseId) ?? noRecord(courseId)); // prettier-ignore
     const isStill = row.is_on && standing.kind !== 'out';
     const facts = matcher.test(person!) ? factsBehind(requirement.audience, person!, structure, names, today) : [];
     reasons.push({

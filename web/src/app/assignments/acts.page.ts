@@ -38,7 +38,7 @@ import { sentenceOf } from '../shared/refusal.ts';
                   @if (act.undoneAt) {
                     taken back {{ act.undoneAt | moment }} by {{ act.undoneBy }}
                   } @else if (act.undoUntil && session.canChange()) {
-                    <button class="link" (click)="undo(act)" [attr.aria-label]="'Undo: ' + act.words">Undo</button> <span class="quiet">until {{ act.undoUntil | moment: 'time' }}</span>
+                    <button class="link" (click)="undo(act)" [attr.aria-label]="'Undo: ' + act.words">Undo</button>&ngsp;<span class="quiet">until {{ act.undoUntil | moment: 'time' }}</span>
                   }
                 </td>
               </tr>

@@ -1,3 +1,4 @@
+import { NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
@@ -28,7 +29,7 @@ const GROUP_WORDS: Record<Group, { title: string; one: string }> = {
 /** A roster file: chosen or dropped, matched, compared in a worker, looked at, and only then taken. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, DayPipe, PeopleTabs],
+  imports: [FormsModule, NgTemplateOutlet, RouterLink, DayPipe, PeopleTabs],
   templateUrl: './import.page.html',
   styleUrl: './import.page.css',
 })
@@ -73,6 +74,15 @@ export class ImportPage {
     () => !this.isBusy() && (this.preview()?.taken ?? 0) > 0 && (!this.needsSecondWord() || this.confirmedLeft()),
   );
 
+  /** how the columns were understood, in a line */
+  protected readonly told = computed(() => {
+    const matches = this.opened()?.matches ?? [];
+    const taken = matches.flatMap(({ header }, index) => (this.matched()[index] ? [`${header} is ${this.matched()[index]}`] : []));
+    const out = matches.flatMap(({ header }, index) => (this.matched()[index] ? [] : [header || '(no name)']));
+    return `${taken.join(', ')}.${out.length ? ` Left out: ${out.join(', ')}.` : ''}`;
+  });
+  private reporting = 0;
+
   constructor() {
     inject(DestroyRef).onDestroy(() => this.worker.terminate());
   }
@@ -100,7 +110,7 @@ export class ImportPage {
       this.matched.set(opened.matches.map(({ column }) => column));
       this.dateOrder.set(opened.dateOrder);
       // what was guessed is shown; what is plain by its name needs no look
-      this.areColumnsShown.set(opened.matches.some(({ how, column }) => how === 'content' || (how === 'none' && !column)) || !opened.isDateOrderSure || this.missing().length > 0); // prettier-ignore
+      this.areColumnsShown.set(!opened.isDateOrderSure || this.missing().length > 0);
       await this.compare();
     } catch (error) {
       this.fail(error);
@@ -115,6 +125,7 @@ export class ImportPage {
       const matching = { columns: this.matched(), dateOrder: this.dateOrder() };
       const options = { isComplete: this.isComplete(), emptyCells: this.emptyCells() };
       this.preview.set(await this.work.compare(matching, options, this.chosen(), this.report()));
+      this.reporting += 1; // what is still on its way is old
       this.progress.set(null);
       this.isBusy.set(false);
     } catch (error) {
@@ -123,7 +134,10 @@ export class ImportPage {
   }
 
   private report(): (words: string, share: number) => void {
-    return proxy((words: string, share: number) => this.progress.set({ words, share }));
+    const own = ++this.reporting;
+    return proxy((words: string, share: number) => {
+      if (own === this.reporting) this.progress.set({ words, share });
+    });
   }
 
   protected match(index: number, column: string): void {
@@ -185,6 +199,8 @@ export class ImportPage {
   protected startOver(): void {
     for (const part of [this.file, this.opened, this.preview, this.problem, this.taken, this.progress]) part.set(null);
     this.chosen.set(ALL_GROUPS);
+    this.isComplete.set(false);
+    this.emptyCells.set('keep');
     this.isUndone.set(false);
     this.isBusy.set(false);
     this.confirmedLeft.set(false);

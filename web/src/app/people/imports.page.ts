@@ -62,7 +62,7 @@ import { PeopleTabs } from './people-tabs.ts';
                     undone {{ row.undoneAt | moment }} by {{ row.undoneBy }}
                   } @else if (session.canChange()) {
                     @if (asking()?.id === row.id) {
-                      <button class="link" (click)="undo(row)">Yes, set the roster back</button>&ngsp;<button class="link quiet" (click)="asking.set(null)">No</button>
+                      <button class="link" (click)="undo(row)">Yes, set the roster back</button>&nbsp;&nbsp;<button class="link quiet" (click)="asking.set(null)">No</button>
                     } @else {
                       <button class="link" (click)="asking.set(row)" [attr.aria-label]="'Undo ' + row.fileName">Undo</button>
                     }

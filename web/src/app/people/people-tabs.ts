@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component } from '@angular/core';
+import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 import { RouterLink, RouterLinkActive } from '@angular/router';
 
 /** What belongs to the people, beside the roster itself. */
@@ -8,12 +8,16 @@ import { RouterLink, RouterLinkActive } from '@angular/router';
   imports: [RouterLink, RouterLinkActive],
   template: `
     <nav class="tabs" aria-label="People">
+      <a routerLink="/people" [class.here]="isRoster()" [attr.aria-current]="isRoster() ? 'page' : null">Roster</a>
       @for (tab of tabs; track tab[0]) {
-        <a [routerLink]="tab[0]" routerLinkActive="here" ariaCurrentWhenActive="page" [routerLinkActiveOptions]="{ exact: true }">{{ tab[1] }}</a>
+        <a [routerLink]="tab[0]" routerLinkActive="here" ariaCurrentWhenActive="page" [routerLinkActiveOptions]="options">{{ tab[1] }}</a>
       }
     </nav>
   `,
 })
 export class PeopleTabs {
-  protected readonly tabs = [['/people', 'Roster'], ['/people/import', 'Import a file'], ['/people/imports', 'Imports'], ['/people/structure', 'Structure'], ['/people/feed', 'Personnel feed']] as const; // prettier-ignore
+  /** the roster itself, also with a person open beside it */
+  readonly isRoster = input(false);
+  protected readonly options = { paths: 'exact', queryParams: 'ignored', matrixParams: 'ignored', fragment: 'ignored' } as const;
+  protected readonly tabs = [['/people/import', 'Import a file'], ['/people/imports', 'Imports'], ['/people/structure', 'Structure'], ['/people/feed', 'Personnel feed']] as const; // prettier-ignore
 }

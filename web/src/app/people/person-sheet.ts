@@ -88,6 +88,9 @@ export class PersonSheetPart {
   });
 
   protected readonly isOpen = ({ state }: AssignmentLine): boolean => state === 'overdue' || state === 'in progress' || state === 'not started'; // prettier-ignore
+  /** why somebody has a course is asked of its newest round */
+  protected readonly isNewest = ({ course, round }: AssignmentLine): boolean =>
+    !(this.sheet.data()?.person.assignments ?? []).some((other) => other.course.id === course.id && other.round > round);
   protected readonly isOut = (reason: { isOut: boolean }): boolean => reason.isOut;
 
   protected show(see: string | null): void {

@@ -5,6 +5,7 @@ import { Router, RouterLink } from '@angular/router';
 import type { StructureView } from '@nudrik/contract';
 import { of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
+import { ClockStore } from '../shell/clock.store.ts';
 import { load } from '../shared/loaded.ts';
 import { zoneWords } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
@@ -32,6 +33,7 @@ const WEEKDAYS = ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 export class StructurePage {
   private readonly api = inject(PeopleApi);
   private readonly router = inject(Router);
+  private readonly clock = inject(ClockStore);
   protected readonly session = inject(SessionStore);
   /** the site whose calendar is open */
   readonly site = input<string>();
@@ -65,6 +67,11 @@ export class StructurePage {
   protected days(workingDays: readonly number[]): string {
     const sorted = [...workingDays].sort();
     return sorted.join() === '1,2,3,4,5' ? 'Mon to Fri' : sorted.map((day) => WEEKDAYS[day]).join(', ');
+  }
+
+  protected ahead(holidays: readonly { on: string }[]): number {
+    const today = new Date(this.clock.now() ?? 0).toISOString().slice(0, 10);
+    return holidays.filter(({ on }) => on >= today).length;
   }
 
   protected edit(what: 'departments' | 'sites' | 'groups', entry: Partial<Record<string, unknown>> & { id?: string } = {}): void {

@@ -6,9 +6,12 @@ import { emptyLeaf, newGroup, newRow, valuesOf, withValues, type GroupRow, type 
 import { AudienceStore } from './audience.store.ts';
 
 const KINDS: readonly (readonly [LeafName, string])[] = [
-  ['department', 'in department'], ['site', 'at site'], ['group', 'in group'], ['job', 'works as'], ['line', 'in the line of'], ['joinedWithin', 'joined in the last'],
-  ['joinedAfter', 'joined after'], ['joinedBefore', 'joined before'], ['number', 'has the number'], ['holds', 'holds'], ['lacks', 'lacks'],
+  ['department', 'in department'], ['site', 'at site'], ['group', 'in group'], ['job', 'working as'], ['line', 'in the line of'], ['joinedWithin', 'joined in the last'],
+  ['joinedAfter', 'joined after'], ['joinedBefore', 'joined before'], ['number', 'the number'], ['holds', 'holding'], ['lacks', 'lacking'],
 ]; // prettier-ignore
+
+/** Kinds that read with "has", not with "is": has joined after, has the number. */
+const HAS: ReadonlySet<LeafName> = new Set(['joinedWithin', 'joinedAfter', 'joinedBefore', 'number']);
 
 /** The conditions of an audience, one a row, that read as a sentence; a group of rows stands indented and may hold groups. */
 @Component({
@@ -36,6 +39,10 @@ export class AudienceRows {
 
   protected joint(index: number): string {
     return index === 0 ? '' : this.group().mode === 'all' ? 'and' : 'or';
+  }
+
+  protected verb(row: Row): string {
+    return row.kind === 'leaf' && HAS.has(leafName(row.leaf)) ? 'has' : 'is';
   }
 
   protected values(leaf: Leaf): { id: string; name: string }[] {

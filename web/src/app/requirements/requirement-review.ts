@@ -10,6 +10,9 @@ import { DayPipe } from '../shared/moment.pipe.ts';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormsModule, RouterLink, DayPipe],
   template: `
+    @if (preview().staying.count && !preview().assigned.count && !preview().attached.count && !preview().falling.count) {
+      <p class="notice">Nobody's assignments change by it.</p>
+    }
     @for (line of preview().warnings; track line) {
       <p class="notice">{{ line }}</p>
     }
@@ -25,7 +28,7 @@ import { DayPipe } from '../shared/moment.pipe.ts';
     }
     <p class="counts" data-testid="review-counts">
       <span><strong>{{ preview().assigned.count }}</strong> assigned now</span>
-      <span><strong>{{ preview().attached.count }}</strong> have it open already</span>
+      <span><strong>{{ preview().attached.count + preview().staying.count }}</strong> have it open already</span>
       <span><strong>{{ preview().covered.count }}</strong> covered</span>
       @if (preview().settled.count) {<span><strong>{{ preview().settled.count }}</strong> waived or withdrawn</span>}
       <span><strong>{{ preview().joining.count }}</strong> join in the next 60 days</span>
@@ -41,7 +44,7 @@ import { DayPipe } from '../shared/moment.pipe.ts';
               <tbody>
                 @for (person of group.list.people; track person.id) {
                   <tr>
-                    <td style="width: 40%"><a class="plain" [routerLink]="['/people', person.id]" target="_blank">{{ person.name }}</a> <span class="quiet">{{ person.site }}</span></td>
+                    <td style="width: 40%"><a class="plain" [routerLink]="['/people', person.id]" target="_blank">{{ person.name }}</a>&ngsp;<span class="quiet">{{ person.site }}</span></td>
                     <td>{{ person.words }}</td>
                   </tr>
                 }
@@ -84,11 +87,12 @@ export class RequirementReview {
   readonly outside = model<Outside>('ask');
   protected readonly most = computed(() => Math.max(1, ...this.preview().byDay.map(({ count }) => count)));
   protected readonly groups = computed(() => {
-    const { assigned, attached, covered, settled, joining, falling } = this.preview();
+    const { assigned, attached, staying, covered, settled, joining, falling } = this.preview();
     return [
       { title: 'No longer in', words: 'They have it open from this requirement.', list: falling },
       { title: 'Assigned now', words: 'Each with the due date in their own time.', list: assigned },
       { title: 'Have it open already', words: 'They keep that assignment; this reason is added to it.', list: attached },
+      { title: 'Keep it as it is', words: 'They have it open from this requirement; nothing changes for them.', list: staying },
       { title: 'Join in the next 60 days', words: 'By the dates known; each is assigned on the first morning.', list: joining },
       { title: 'Covered', words: 'What they finished counts.', list: covered },
       { title: 'Waived or withdrawn', words: 'Somebody decided so; it stays.', list: settled },
