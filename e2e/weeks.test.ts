@@ -195,7 +195,7 @@ test('done by hand: many are extended in one, and taken back; earlier completion
   await expect(page.getByText('register.pdf')).toBeVisible();
   await page.getByLabel('Where they come from, for the record').fill('course register 2025');
   await page.getByRole('button', { name: 'Record 1' }).click();
-  await expect(page.getByRole('status')).toContainText('Recorded Fire Teams Aboard for Ivar Moen, 1 rows left out.');
+  await expect(page.getByRole('status')).toContainText('Recorded Fire Teams Aboard for Ivar Moen, 1 row left out.');
   await page.getByRole('link', { name: 'Done by hand' }).click();
   await expect(page.getByRole('row', { name: /Sigrid Aune Recorded Fire Teams Aboard for Ivar Moen.*course register 2025/ })).toBeVisible();
   await expect(page.getByRole('row', { name: /Extended Gangway.*taken back/ })).toBeVisible();

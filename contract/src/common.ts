@@ -36,3 +36,10 @@ export function tellIssues(error: z.ZodError, input?: unknown): { where: string;
     return { where, message: `${told}; got ${got === undefined ? 'nothing' : JSON.stringify(got).slice(0, 80)}` };
   });
 }
+
+/** Of the alternatives of a union the issue of the one that was meant: the one without a key that it does not know. */
+export function meantIssue(error: z.ZodError): z.core.$ZodIssue | undefined {
+  const [issue] = error.issues;
+  if (issue?.code !== 'invalid_union') return issue;
+  return issue.errors.find((issues) => !issues.some(({ code }) => code === 'unrecognized_keys'))?.[0];
+}

@@ -2,20 +2,21 @@ import { z } from 'zod';
 import { Id, LocalDate, TimeOfDay } from '../common.ts';
 import type { PreviewPerson } from '../plans/plans.ts';
 
-/** POST /api/assignments/preview and POST /api/assignments. Who: chosen people, or a whole department or site. */
+/** POST /api/assignments/preview and POST /api/assignments. Who: chosen people, or a whole department, site or group. */
 export const AssignRequest = z
   .object({
     courseId: Id,
     personIds: z.array(Id).max(50_000).default([]),
     departments: z.array(z.string()).default([]),
     sites: z.array(z.string()).default([]),
+    groups: z.array(Id).default([]),
     /** due at this local date and time in each person's own zone */
     dueOn: LocalDate,
     dueTime: TimeOfDay.default('17:00'),
   })
-  .refine((request) => request.personIds.length + request.departments.length + request.sites.length > 0, {
+  .refine((request) => request.personIds.length + request.departments.length + request.sites.length + request.groups.length > 0, {
     path: ['personIds'],
-    message: 'expected somebody to assign the course to: people, a department or a site',
+    message: 'expected somebody to assign the course to: people, a department, a site or a group',
   });
 export type AssignRequest = z.infer<typeof AssignRequest>;
 

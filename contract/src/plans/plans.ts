@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { ANCHORS, KINDS, STATES, UNITS, type Condition } from '@nudrik/core';
-import { LocalDate, TimeOfDay } from '../common.ts';
+import { LocalDate, TimeOfDay, meantIssue } from '../common.ts';
 
 const Words = z.array(z.string().min(1)).min(1);
 
@@ -37,9 +37,7 @@ export const ConditionSchema: z.ZodType<Condition> = z.lazy(() =>
       return z.NEVER;
     }
     // the one alternative that was meant tells where it went wrong
-    const inner = parsed.error.issues[0];
-    const alternatives = inner && inner.code === 'invalid_union' ? inner.errors : [];
-    const meant = alternatives.find((issues) => !issues.some((issue) => issue.code === 'unrecognized_keys'))?.[0];
+    const meant = meantIssue(parsed.error);
     context.addIssue({
       code: 'custom',
       path: meant ? [...meant.path] : [name],

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { DUE_EVENTS, LEAF_NAMES, WHEN_OUT, type Audience, type AudiencePerson, type DueRule } from '@nudrik/core';
-import { Id, LocalDate, TimeOfDay } from '../common.ts';
+import { Id, LocalDate, TimeOfDay, meantIssue } from '../common.ts';
 
 const Ids = z.array(Id).min(1, 'expected at least one').max(2_000);
 const Texts = z.array(z.string().trim().min(1).max(200)).min(1, 'expected at least one').max(5_000);
@@ -36,9 +36,7 @@ export const AudienceSchema: z.ZodType<Audience> = z.lazy(() =>
       context.addIssue({ code: 'custom', message: `expected a condition with one of ${AUDIENCE_NAMES.join(', ')}; got ${keys.join(', ') || JSON.stringify(value)}`, input: value }); // prettier-ignore
       return z.NEVER;
     }
-    const inner = parsed.error.issues[0];
-    const alternatives = inner && inner.code === 'invalid_union' ? inner.errors : [];
-    const meant = alternatives.find((issues) => !issues.some((issue) => issue.code === 'unrecognized_keys'))?.[0];
+    const meant = meantIssue(parsed.error);
     context.addIssue({ code: 'custom', path: meant ? [...meant.path] : [name], message: meant?.message ?? `not understood: ${JSON.stringify(value)}`, input: value }); // prettier-ignore
     return z.NEVER;
   }),

@@ -28,7 +28,7 @@ const play = async (at?: string): Promise<void> => {
   await drain(house.deps, house.mailer);
 };
 const both = (): string[] => [crew['runa']!, crew['kari']!];
-const assignBoth = () => assign(house.deps, { courseId: course, personIds: both(), departments: [], sites: [], dueOn: '2027-03-19', dueTime: '17:00' }, 'Sigrid Aune'); // prettier-ignore
+const assignBoth = () => assign(house.deps, { courseId: course, personIds: both(), departments: [], sites: [], groups: [], dueOn: '2027-03-19', dueTime: '17:00' }, 'Sigrid Aune'); // prettier-ignore
 const ids = async (): Promise<string[]> =>
   (await rows<{ id: string }>(house.db, 'select id from assignments order by id')).map(({ id }) => id);
 const state = async (): Promise<string[]> =>

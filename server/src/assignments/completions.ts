@@ -1,4 +1,15 @@
-import { readDate, readTable, findDateOrder, plainHeader, tellDate, dayOf, Zone, UnreadableFile, type DateOrder } from '@nudrik/core';
+import {
+  readDate,
+  readTable,
+  findDateOrder,
+  plainHeader,
+  tellAmount,
+  tellDate,
+  dayOf,
+  Zone,
+  UnreadableFile,
+  type DateOrder,
+} from '@nudrik/core';
 import type { ActResult, CompletionsPreview, CompletionsRequest } from '@nudrik/contract';
 import { announce, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -137,7 +148,8 @@ export async function recordCompletions(deps: Deps, request: CompletionsRequest,
     await requestReplan(client, openIds);
     await requestReconcile(client, list.map((c) => c.personId)); // prettier-ignore
     const courses = [...new Set(list.map(({ course }) => course))];
-    const words = `Recorded ${courses.length === 1 ? courses[0]! : `${list.length} completions`} for ${tellPeople([...new Set(list.map(({ person }) => person))])}${rejected.length ? `, ${rejected.length} rows left out` : ''}.`;
+    const leftOut = new Set(rejected.map(({ row }) => row)).size;
+    const words = `Recorded ${courses.length === 1 ? courses[0]! : `${list.length} completions`} for ${tellPeople([...new Set(list.map(({ person }) => person))])}${leftOut ? `, ${tellAmount(leftOut, 'rows')} left out` : ''}.`;
     const actId = await recordAct(client, { kind: 'record', at, byWhom, reason: request.reason, words, assignments: [...ids.map((id) => ({ id, wasOpen: false })), ...openIds.map((id) => ({ id, wasOpen: true }))] }); // prettier-ignore
     await announce(client, 'assignments');
     return { actId, words };

@@ -28,7 +28,7 @@ select p.id, p.joined_on, a.id as open_id, a.due_at, p.name, s.zone
 from people p
 join sites s on s.id = p.site_id
 left join assignments a on a.person_id = p.id and a.course_id = $4::bigint and a.closed_by is null
-where (p.id = any($1::bigint[]) or p.department_id in (select departments_under($2::text[])) or s.name = any($3::text[]))
+where (p.id = any($1::bigint[]) or p.department_id in (select departments_under($2::text[])) or s.name = any($3::text[]) or exists (select 1 from group_members g where g.person_id = p.id and g.group_id = any($6::bigint[])))
   and (p.left_on is null or p.left_on > $5::date)
 order by p.name, p.id
 `;
@@ -49,11 +49,11 @@ export async function draftAssignments(db: Queryable, request: AssignRequest, no
     due_at: Date | null;
     name: string;
     zone: string;
-  }>(db, LIST_CHOSEN, [request.personIds, request.departments, request.sites, request.courseId, today]);
+  }>(db, LIST_CHOSEN, [request.personIds, request.departments, request.sites, request.courseId, today, request.groups]);
   if (chosen.length === 0)
     throw new Refused(
       'wrong-input',
-      'Nobody on the roster was chosen: expected people who are here, or a department or site with somebody in it.',
+      'Nobody on the roster was chosen: expected people who are here, or a department, site or group with somebody in it.',
     );
 
   const fresh = chosen.filter((row) => row.open_id === null);

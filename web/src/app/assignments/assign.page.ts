@@ -28,14 +28,23 @@ export class AssignPage {
   readonly people = input<string>();
   readonly department = input<string>();
   readonly site = input<string>();
+  readonly group = input<string>();
   readonly course = input<string>();
 
   protected readonly courses = toSignal(this.http.get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: null });
   protected readonly facets = toSignal(this.peopleApi.facets().pipe(catchError(() => of(null))), { initialValue: null });
   protected readonly courseId = linkedSignal(() => this.course() ?? '');
-  /** `people`, `d:Deck` or `s:Orla Quay` */
+  /** `people`, `pasted`, `d:Deck`, `s:Orla Quay` or `g:3` */
   protected readonly who = linkedSignal(() =>
-    this.people() ? 'people' : this.department() ? `d:${this.department()}` : this.site() ? `s:${this.site()}` : '',
+    this.people()
+      ? 'people'
+      : this.department()
+        ? `d:${this.department()}`
+        : this.group()
+          ? `g:${this.group()}`
+          : this.site()
+            ? `s:${this.site()}`
+            : '',
   );
   protected readonly chosenCount = computed(() => this.people()?.split(',').filter(Boolean).length ?? 0);
   protected readonly dueOn = linkedSignal(() => {
@@ -56,7 +65,7 @@ export class AssignPage {
     if (!this.courseId() || !who || !/^\d{4}-\d{2}-\d{2}$/.test(this.dueOn()) || !/^\d{2}:\d{2}$/.test(this.dueTime())) return null;
     return {
       courseId: this.courseId(), dueOn: this.dueOn(), dueTime: this.dueTime(), personIds: who === 'people' ? this.people()!.split(',').filter(Boolean) : who === 'pasted' ? this.pasted()!.found.map(({ id }) => id) : [],
-      departments: who.startsWith('d:') ? [who.slice(2)] : [], sites: who.startsWith('s:') ? [who.slice(2)] : [],
+      departments: who.startsWith('d:') ? [who.slice(2)] : [], sites: who.startsWith('s:') ? [who.slice(2)] : [], groups: who.startsWith('g:') ? [who.slice(2)] : [],
     }; // prettier-ignore
   });
   protected readonly preview = load(toObservable(this.request).pipe(debounceTime(200)), (request) =>

@@ -11,7 +11,12 @@ const who = (audience: Audience): string[] => {
   const { test: isIn } = compileAudience(audience, flat, '2027-03-01');
   return PEOPLE.filter(isIn).map(({ id }) => id);
 };
-const leaf = fc.constantFrom<Audience>({ department: ['deck'], below: true }, { site: ['orla'] }, { group: ['night'] }, { joinedWithin: 10 });
+const leaf = fc.constantFrom<Audience>(
+  { department: ['deck'], below: true },
+  { site: ['orla'] },
+  { group: ['night'] },
+  { joinedWithin: 10 },
+);
 const { audience } = fc.letrec<{ audience: Audience }>((tie) => ({
   audience: fc.oneof(
     { depthSize: 'small' },

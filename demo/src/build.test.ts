@@ -1,0 +1,57 @@
+import { randomBytes } from 'node:crypto';
+import pg from 'pg';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { openPool, reconcileWaiting, rows, type Deps, type Pool } from 'nudrik';
+import { startInstant } from './history.ts';
+import { maybeBuild } from './maybe-build.ts';
+
+/** The demo as it is made in a database. */
+let db: Pool;
+let databaseUrl = '';
+const count = async (sql: string): Promise<number> =>
+  (await rows<{ count: number }>(db, `select count(*)::integer as count ${sql}`))[0]!.count;
+
+beforeAll(async () => {
+  const base = process.env['NUDRIK_TEST_DATABASE'];
+  if (!base) throw new Error('This test needs a PostgreSQL: run it with npm test, or set NUDRIK_TEST_DATABASE.');
+  const name = `t_demo_${randomBytes(4).toString('hex')}`;
+  const admin = new pg.Client({ connectionString: base });
+  await admin.connect();
+  await admin.query(`create database ${name}`);
+  await admin.end();
+  databaseUrl = base.replace(/\/[^/]*$/, `/${name}`);
+  expect(await maybeBuild(databaseUrl, { baseUrl: 'http://nudrik.example', feedUrl: 'http://127.0.0.1:1/people', isTicking: false })).toBe(
+    true,
+  );
+  db = openPool(databaseUrl, 2);
+}, 120_000);
+afterAll(() => db.end());
+
+describe('the demo', () => {
+  it('is made once; at the next start only the feed’s address is new', async () => {
+    expect(
+      await maybeBuild(databaseUrl, { baseUrl: 'http://nudrik.example', feedUrl: 'http://127.0.0.1:2/people', isTicking: false }),
+    ).toBe(false);
+    expect(await rows(db, 'select url from feed')).toEqual([{ url: 'http://127.0.0.1:2/people' }]);
+  });
+  it('holds what it promises', async () => {
+    expect(await count('from people')).toBe(246);
+    expect(await count('from departments where parent_id is not null')).toBe(6);
+    expect(await count('from requirements where is_on')).toBe(3);
+    expect(await count('from requirements where not is_on and switched_on_at is null')).toBe(1);
+    expect(await count('from feed_rows')).toBe(246);
+    expect(await count("from certificates where expires_on < '2026-05-06'")).toBe(3);
+    expect(await count('from group_members')).toBeGreaterThan(20);
+  });
+  it('is true to its own requirements: looking at everyone assigns nobody and withdraws nothing', async () => {
+    const before = await rows(db, 'select id, due_at, closed_by from assignments order by id');
+    const deps = { db, clock: { now: () => startInstant() } } as unknown as Deps;
+    let looked = 0;
+    for (let batch = await reconcileWaiting(deps); batch > 0; batch = await reconcileWaiting(deps)) looked += batch;
+    expect(looked).toBe(246);
+    expect(await rows(db, 'select id, due_at, closed_by from assignments order by id')).toEqual(before);
+    // the intake joins on Monday, renewals come in their time
+    expect(await count("from wakes where at < '2026-05-12'")).toBeGreaterThanOrEqual(38);
+    expect(await count('from assignment_reasons where out_since is not null')).toBe(0);
+  });
+});
