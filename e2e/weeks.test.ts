@@ -205,15 +205,15 @@ test('a calendar is copied to the next year and read from an iCalendar file', as
   await page.goto('/people/structure');
   await page.getByRole('button', { name: 'Calendar of Tarn Ness' }).click();
   const sheet = page.getByRole('complementary', { name: 'Calendar of Tarn Ness' });
-  await sheet.getByRole('button', { name: '2027' }).click();
+  await sheet.getByRole('button', { name: '2027', exact: true }).click();
   await sheet.getByRole('button', { name: 'Copy to 2028' }).click();
   await expect(sheet.getByText('moves from year to year: set its date').first()).toBeVisible();
   const ics = ['BEGIN:VCALENDAR', 'VERSION:2.0', 'PRODID:-//Tarn//EN', 'BEGIN:VEVENT', 'UID:1', 'SUMMARY:Ness Day', 'DTSTART;VALUE=DATE:20280615', 'END:VEVENT', 'END:VCALENDAR', ''].join('\r\n');
   await sheet.getByLabel('iCalendar file').setInputFiles({ name: 'ness.ics', mimeType: 'text/calendar', buffer: Buffer.from(ics) });
-  await expect(sheet.getByText('ness.ics: 1 whole days in 2028, 1 of them new.')).toBeVisible();
+  await expect(sheet.getByText('ness.ics: 1 whole day in 2028, 1 of them new.')).toBeVisible();
   await sheet.getByRole('button', { name: 'Save 2028' }).click();
   await expect(sheet.getByText(/Saved\. Notices of \d+ people at Tarn Ness are planned anew/)).toBeVisible();
   await page.reload();
-  await sheet.getByRole('button', { name: '2028' }).click();
+  await sheet.getByRole('button', { name: '2028', exact: true }).click();
   await expect(sheet.locator('input[value]').or(sheet.getByLabel('Date of Ness Day'))).not.toHaveCount(0);
 }); // prettier-ignore

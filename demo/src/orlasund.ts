@@ -7,44 +7,19 @@ export const SEED = 20_260_506;
 export const START_ON = '2026-05-06';
 export const START_TIME = '08:50';
 
-const NORWAY = [
-  '2025-05-01',
-  '2025-05-29',
-  '2025-06-09',
-  '2025-12-25',
-  '2025-12-26',
-  '2026-01-01',
-  '2026-04-02',
-  '2026-04-03',
-  '2026-04-06',
-  '2026-05-01',
-  '2026-05-14',
-  '2026-05-25',
-  '2026-12-25',
-  '2027-01-01',
-  '2027-03-25',
-  '2027-03-26',
-  '2027-03-29',
-];
-const BRITAIN = [
-  '2025-05-05',
-  '2025-05-26',
-  '2025-08-25',
-  '2025-12-25',
-  '2025-12-26',
-  '2026-01-01',
-  '2026-04-03',
-  '2026-04-06',
-  '2026-05-04',
-  '2026-05-25',
-  '2026-08-31',
-  '2026-12-25',
-  '2026-12-28',
-  '2027-01-01',
-  '2027-03-26',
-  '2027-03-29',
-];
-const HOLIDAY_NAMES: Record<string, string> = { '05-01': 'Labour Day', '05-29': 'Ascension Day', '05-14': 'Ascension Day', '05-25': 'Whit Monday or spring holiday', '05-04': 'May holiday', '12-25': 'Christmas Day', '12-26': 'Boxing Day', '01-01': "New Year's Day", '04-02': 'Maundy Thursday', '04-03': 'Good Friday', '04-06': 'Easter Monday' }; // prettier-ignore
+/** Public holidays by date, 2025 to the spring of 2027. */
+const NORWAY: Readonly<Record<string, string>> = {
+  '2025-05-01': 'Labour Day', '2025-05-29': 'Ascension Day', '2025-06-09': 'Whit Monday', '2025-12-25': 'Christmas Day', '2025-12-26': 'Boxing Day',
+  '2026-01-01': "New Year's Day", '2026-04-02': 'Maundy Thursday', '2026-04-03': 'Good Friday', '2026-04-06': 'Easter Monday', '2026-05-01': 'Labour Day',
+  '2026-05-14': 'Ascension Day', '2026-05-25': 'Whit Monday', '2026-12-25': 'Christmas Day',
+  '2027-01-01': "New Year's Day", '2027-03-25': 'Maundy Thursday', '2027-03-26': 'Good Friday', '2027-03-29': 'Easter Monday',
+}; // prettier-ignore
+const BRITAIN: Readonly<Record<string, string>> = {
+  '2025-05-05': 'May holiday', '2025-05-26': 'Spring holiday', '2025-08-25': 'Summer holiday', '2025-12-25': 'Christmas Day', '2025-12-26': 'Boxing Day',
+  '2026-01-01': "New Year's Day", '2026-04-03': 'Good Friday', '2026-04-06': 'Easter Monday', '2026-05-04': 'May holiday', '2026-05-25': 'Spring holiday',
+  '2026-08-31': 'Summer holiday', '2026-12-25': 'Christmas Day', '2026-12-28': 'Boxing Day, given on Monday',
+  '2027-01-01': "New Year's Day", '2027-03-26': 'Good Friday', '2027-03-29': 'Easter Monday',
+}; // prettier-ignore
 
 export interface Site {
   name: string;
@@ -52,8 +27,7 @@ export interface Site {
   holidays: { on: string; name: string }[];
 }
 
-const holidays = (dates: readonly string[]): Site['holidays'] =>
-  dates.map((on) => ({ on, name: HOLIDAY_NAMES[on.slice(5)] ?? 'Public holiday' }));
+const holidays = (dates: Readonly<Record<string, string>>): Site['holidays'] => Object.entries(dates).map(([on, name]) => ({ on, name }));
 
 export const SITES: readonly Site[] = [
   { name: 'Orla Quay', zone: 'Europe/Oslo', holidays: holidays(NORWAY) },

@@ -101,6 +101,8 @@ export class PeoplePage {
   }
 
   protected assignAll(): void {
-    void this.router.navigate(['/assign'], { queryParams: { department: this.department() ?? null, site: this.site() ?? null, group: this.group() ?? null } });
+    void this.router.navigate(['/assign'], {
+      queryParams: { department: this.department() ?? null, site: this.site() ?? null, group: this.group() ?? null },
+    });
   }
 }

@@ -15,7 +15,8 @@ interface Line {
 }
 
 /** Feasts that are not on the same date each year: copied, they need another look. */
-const MOVES = /easter|good friday|maundy|ascension|whit|pentecost|shrove|corpus|carnival|spring|may holiday|thanksgiving|monday|thursday/i;
+const MOVES =
+  /easter|good friday|maundy|ascension|whit|pentecost|shrove|corpus|carnival|spring|summer|may holiday|thanksgiving|monday|thursday/i;
 
 /** The holidays of one site by year: entered, copied to the next year, or read from an iCalendar file. */
 @Component({
@@ -101,7 +102,7 @@ export class SiteCalendar {
         const before = this.lines().length;
         this.merge(holidays.map((holiday) => ({ ...holiday, note: null })));
         this.passedOver.set(passedOver);
-        this.told.set(`${file.name}: ${holidays.length} whole days in ${this.year()}, ${this.lines().length - before} of them new. Look through them, then save.`);
+        this.told.set(`${file.name}: ${holidays.length} whole ${holidays.length === 1 ? 'day' : 'days'} in ${this.year()}, ${this.lines().length - before} of them new. Look through them, then save.`);
       },
       error: (error: unknown) => this.problem.set(sentenceOf(error)),
     });
