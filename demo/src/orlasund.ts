@@ -17,7 +17,7 @@ const NORWAY: Readonly<Record<string, string>> = {
 const BRITAIN: Readonly<Record<string, string>> = {
   '2025-05-05': 'May holiday', '2025-05-26': 'Spring holiday', '2025-08-25': 'Summer holiday', '2025-12-25': 'Christmas Day', '2025-12-26': 'Boxing Day',
   '2026-01-01': "New Year's Day", '2026-04-03': 'Good Friday', '2026-04-06': 'Easter Monday', '2026-05-04': 'May holiday', '2026-05-25': 'Spring holiday',
-  '2026-08-31': 'Summer holiday', '2026-12-25': 'Christmas Day', '2026-12-28': 'Boxing Day, given on Monday',
+  '2026-08-31': 'Summer holiday', '2026-12-25': 'Christmas Day', '2026-12-28': 'Boxing Day, moved',
   '2027-01-01': "New Year's Day", '2027-03-26': 'Good Friday', '2027-03-29': 'Easter Monday',
 }; // prettier-ignore
 
