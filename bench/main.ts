@@ -7,8 +7,16 @@ import { storingBench } from './storing.bench.ts';
 const databaseUrl = process.env['NUDRIK_BENCH_DATABASE'];
 const webDir = process.env['NUDRIK_WEB_DIR'];
 if (!databaseUrl || !webDir) throw new Error('Run it with npm run bench.');
-planningBench();
-await storingBench(databaseUrl);
-await dispatchBench(databaseUrl);
-await peopleBench(databaseUrl);
-bundleBench(webDir);
+
+const benches: Record<string, () => void | Promise<void>> = {
+  planning: () => planningBench(),
+  storing: () => storingBench(databaseUrl),
+  dispatch: () => dispatchBench(databaseUrl),
+  people: () => peopleBench(databaseUrl),
+  bundle: () => bundleBench(webDir),
+};
+/** `npm run bench -- people bundle` runs only those; dispatch sends what storing has stored. */
+const chosen = process.argv.slice(2);
+const unknown = chosen.find((name) => !benches[name]);
+if (unknown) throw new Error(`There is no bench "${unknown}". Expected any of: ${Object.keys(benches).join(', ')}.`);
+for (const [name, bench] of Object.entries(benches)) if (chosen.length === 0 || chosen.includes(name)) await bench();

@@ -14,7 +14,7 @@ run(async () => {
   const cluster = openCluster(join(ROOT, 'data', 'bench'));
   await cluster.start();
   try {
-    const result = spawnSync(process.execPath, [join(ROOT, 'server/dist/bench.mjs')], {
+    const result = spawnSync(process.execPath, [join(ROOT, 'server/dist/bench.mjs'), ...process.argv.slice(2)], {
       cwd: ROOT,
       stdio: 'inherit',
       env: {
