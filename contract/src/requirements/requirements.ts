@@ -128,6 +128,8 @@ export interface RequirementRow {
   late: number;
   asks: number;
   joining: number;
+  /** who fits the audience today and is not asked, because it takes in nobody later */
+  notAsked: number;
 }
 
 export interface RequirementView extends RequirementDraft {
@@ -151,7 +153,7 @@ export interface RequirementPerson {
   site: string;
   zone: string;
   /** how the requirement stands to the person, in a word and in a sentence */
-  standing: 'open' | 'late' | 'asks' | 'due' | 'covered' | 'waived' | 'withdrawn' | 'joins' | 'begins' | 'out';
+  standing: 'open' | 'late' | 'asks' | 'due' | 'covered' | 'waived' | 'withdrawn' | 'joins' | 'begins' | 'not-asked' | 'out';
   words: string;
   assignmentId: string | null;
   dueAt: string | null;

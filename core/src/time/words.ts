@@ -45,7 +45,7 @@ export function isoOf(instant: Instant): string {
 /** `1 day`, `3 working days`. */
 export function tellAmount(amount: number, unit: string): string {
   const n = Math.abs(amount);
-  return `${n} ${n === 1 ? unit.replace(/s$/, '') : unit}`;
+  return `${n < 1_000 ? n : n.toLocaleString('en')} ${n === 1 ? unit.replace(/s$/, '') : unit}`;
 }
 
 /** `a`, `a and b`, `a, b and c`. */

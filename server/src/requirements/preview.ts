@@ -153,9 +153,10 @@ export async function listStandings(deps: Deps, id: string): Promise<Requirement
   const people = everyone.flatMap(({ person, record, calendar, standing }): RequirementPeople['people'] => {
     const { open } = record;
     const reason = open?.reasons.find(({ requirement }) => requirement === id);
-    if (standing.kind === 'out' && !reason) return [];
+    const isLeftOut = standing.kind === 'out' && standing.because === 'not-a-member';
+    if (standing.kind === 'out' && !reason && !isLeftOut) return [];
     const isLate = open !== null && open.dueAt < now;
-    const word = reason?.isOut ? 'asks' : open && (reason || standing.kind === 'due') ? (isLate ? 'late' : 'open') : standing.kind === 'waits' ? standing.because : standing.kind; // prettier-ignore
+    const word = reason?.isOut ? 'asks' : open && (reason || standing.kind === 'due') ? (isLate ? 'late' : 'open') : standing.kind === 'waits' ? standing.because : isLeftOut ? 'not-asked' : standing.kind; // prettier-ignore
     const words = reason?.isOut ? `${tellStanding(standing)}, and has it open, due ${tellMoment(open!.dueAt, calendar.zone)}` : word === 'open' || word === 'late' ? `due ${tellMoment(open!.dueAt, calendar.zone)}${reason?.isKept ? ', kept by hand' : ''}` : tellStanding(standing); // prettier-ignore
     return [{ id: person.id, name: person.name, department: names.department(person.department), site: names.site(person.site), zone: calendar.zone.name, standing: word, words, assignmentId: open && reason ? open.id : null, dueAt: open ? new Date(open.dueAt).toISOString() : null }]; // prettier-ignore
   });
@@ -187,17 +188,18 @@ export async function listRequirements(deps: Deps): Promise<RequirementRow[]> {
     const { test } = compileAudience(row.audience, structure, today);
     let isIn = 0;
     let joining = 0;
+    let notAsked = 0;
     for (const person of people) {
       if ((person.leftOn !== null && person.leftOn <= today) || !test(person)) continue;
-      if (row.is_on && !row.takes_joiners && !person.memberOf.includes(row.id)) continue;
-      if (person.joinedOn === null || person.joinedOn <= today) isIn += 1;
+      if (row.is_on && !row.takes_joiners && !person.memberOf.includes(row.id)) notAsked += 1;
+      else if (person.joinedOn === null || person.joinedOn <= today) isIn += 1;
       else if (person.joinedOn <= week) joining += 1;
     }
     const { open, late, asks } = counts.get(row.id) ?? { open: 0, late: 0, asks: 0 };
     return {
       id: row.id, name: row.name, course: { id: row.course_id, title: names.course(row.course_id) }, audience: tellAudience(row.audience, names), due: tellDueRule(row.due),
       renewal: row.renewal && `every ${tellAmount(row.renewal.months, 'months')}`, isOn: row.is_on, switchedOnAt: row.switched_on_at?.toISOString() ?? null,
-      changedAt: row.changed_at.toISOString(), changedBy: row.changed_by, in: isIn, open, late, asks, joining,
+      changedAt: row.changed_at.toISOString(), changedBy: row.changed_by, in: isIn, open, late, asks, joining, notAsked,
     };
   }); // prettier-ignore
 }

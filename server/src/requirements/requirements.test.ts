@@ -87,6 +87,17 @@ describe('switching on', () => {
     await changePerson(house.deps, crew['tora']!, { department: 'Deck' }, 'Sigrid Aune');
     await play();
     expect((await list()).map((line) => line.split(' ')[0])).toEqual(['Kari', 'Odd', 'Per', 'Runa']);
+    // who fits and is not asked is told, and not hidden
+    expect((await listRequirements(house.deps))[0]).toMatchObject({ in: 4, notAsked: 2 });
+    const { people, counts } = await listStandings(house.deps, id);
+    expect(counts['not-asked']).toBe(2);
+    expect(people.find(({ name }) => name === 'Nils Tarvik')).toMatchObject({
+      standing: 'not-asked',
+      words: 'came after it was switched on',
+    });
+    // taking them in shows them before, and asks them then
+    const open = draft({ takesJoiners: true });
+    expect((await previewRequirement(house.deps, id, open)).assigned.count).toBe(2);
     // who was in and left the audience comes in again
     await changePerson(house.deps, crew['per']!, { department: 'Office' }, 'Sigrid Aune');
     await play();

@@ -1,4 +1,4 @@
-import { NgTemplateOutlet } from '@angular/common';
+import { DecimalPipe, NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
@@ -29,7 +29,7 @@ const GROUP_WORDS: Record<Group, { title: string; one: string }> = {
 /** A roster file: chosen or dropped, matched, compared in a worker, looked at, and only then taken. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, NgTemplateOutlet, RouterLink, DayPipe, PeopleTabs],
+  imports: [DecimalPipe, FormsModule, NgTemplateOutlet, RouterLink, DayPipe, PeopleTabs],
   templateUrl: './import.page.html',
   styleUrl: './import.page.css',
 })
@@ -49,6 +49,7 @@ export class ImportPage {
   protected readonly progress = signal<{ words: string; share: number } | null>(null);
   protected readonly problem = signal<string | null>(null);
   protected readonly isBusy = signal(false);
+  protected readonly isTaking = signal(false);
   protected readonly isOver = signal(false);
   protected readonly taken = signal<ImportResult | null>(null);
   protected readonly isUndone = signal(false);
@@ -158,6 +159,7 @@ export class ImportPage {
     const { mark } = this.opened()!;
     const file = this.file()!;
     this.isBusy.set(true);
+    this.isTaking.set(true);
     this.problem.set(null);
     this.api
       .takeImport(file, {
@@ -173,6 +175,7 @@ export class ImportPage {
       .subscribe({
         next: (taken) => {
           this.isBusy.set(false);
+          this.isTaking.set(false);
           this.preview.set(null);
           this.opened.set(null);
           this.taken.set(taken);
@@ -191,6 +194,7 @@ export class ImportPage {
 
   private fail(error: unknown): void {
     this.isBusy.set(false);
+    this.isTaking.set(false);
     this.progress.set(null);
     // what the worker throws is a sentence already; what HTTP throws carries one
     this.problem.set(error instanceof Error && !('status' in error) ? error.message : sentenceOf(error));

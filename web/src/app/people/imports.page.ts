@@ -1,3 +1,4 @@
+import { DecimalPipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import type { ImportRow } from '@nudrik/contract';
@@ -12,7 +13,7 @@ import { PeopleTabs } from './people-tabs.ts';
 /** Every import with its file, who took it and when; one can be undone while nothing depends on it. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MomentPipe, PeopleTabs],
+  imports: [DecimalPipe, RouterLink, MomentPipe, PeopleTabs],
   template: `
     <div class="work">
       <nk-people-tabs />
@@ -52,11 +53,11 @@ import { PeopleTabs } from './people-tabs.ts';
                   }
                 </td>
                 <td>{{ row.takenBy }}</td>
-                <td class="num">{{ row.added || '' }}</td>
-                <td class="num">{{ row.changed || '' }}</td>
-                <td class="num">{{ row.returned || '' }}</td>
-                <td class="num">{{ row.left || '' }}</td>
-                <td class="num" [class.late]="row.rejected">{{ row.rejected || '' }}</td>
+                <td class="num">{{ (row.added || null) | number }}</td>
+                <td class="num">{{ (row.changed || null) | number }}</td>
+                <td class="num">{{ (row.returned || null) | number }}</td>
+                <td class="num">{{ (row.left || null) | number }}</td>
+                <td class="num" [class.late]="row.rejected">{{ (row.rejected || null) | number }}</td>
                 <td class="num nowrap">
                   @if (row.undoneAt) {
                     undone {{ row.undoneAt | moment }} by {{ row.undoneBy }}

@@ -1,3 +1,4 @@
+import { DecimalPipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
@@ -19,7 +20,7 @@ const SIZE = 50;
 /** The roster: sorted, filtered and paged on the server. A chosen row opens as a sheet; chosen people are assigned. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, TableModule, DayPipe, PeopleTabs, PersonForm, PersonSheetPart],
+  imports: [DecimalPipe, FormsModule, RouterLink, TableModule, DayPipe, PeopleTabs, PersonForm, PersonSheetPart],
   templateUrl: './people.page.html',
 })
 export class PeoplePage {

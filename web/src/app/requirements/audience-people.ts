@@ -1,3 +1,4 @@
+import { DecimalPipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, input, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { DayPipe } from '../shared/moment.pipe.ts';
@@ -7,12 +8,12 @@ import type { AudienceAnswer } from './audience.worker.ts';
 @Component({
   selector: 'nk-audience-people',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, DayPipe],
+  imports: [DecimalPipe, RouterLink, DayPipe],
   template: `
-    <h2 data-testid="audience-count">{{ answer().count }} {{ answer().count === 1 ? 'person' : 'people' }}@if (answer().joining) {<span class="quiet" style="font: 400 13px var(--text)">, {{ answer().joining }} of them still to join</span>}</h2>
+    <h2 data-testid="audience-count">{{ answer().count | number }} {{ answer().count === 1 ? 'person' : 'people' }}@if (answer().joining) {<span class="quiet" style="font: 400 13px var(--text)">, {{ answer().joining | number }} of them still to join</span>}</h2>
     <div class="tabs" style="margin: 8px 0 4px">
       <button [class.here]="!isOutside()" [attr.aria-pressed]="!isOutside()" (click)="isOutside.set(false)">Who is in</button>
-      <button [class.here]="isOutside()" [attr.aria-pressed]="isOutside()" (click)="isOutside.set(true)">Just outside ({{ answer().outside.count }})</button>
+      <button [class.here]="isOutside()" [attr.aria-pressed]="isOutside()" (click)="isOutside.set(true)">Just outside ({{ answer().outside.count | number }})</button>
     </div>
     @if (isOutside()) {
       <p class="quiet small">Only the condition named keeps each of these out.</p>
@@ -36,7 +37,7 @@ import type { AudienceAnswer } from './audience.worker.ts';
       </tbody>
     </table>
     @let list = isOutside() ? answer().outside : answer();
-    @if (list.count > list.people.length) {<p class="quiet">… and {{ list.count - list.people.length }} more.</p>}
+    @if (list.count > list.people.length) {<p class="quiet">… and {{ list.count - list.people.length | number }} more.</p>}
   `,
   styles: `.small { font-size: 12.5px; }`,
 })

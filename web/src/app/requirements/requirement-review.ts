@@ -1,3 +1,4 @@
+import { DecimalPipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, input, model } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
@@ -8,7 +9,7 @@ import { DayPipe } from '../shared/moment.pipe.ts';
 @Component({
   selector: 'nk-requirement-review',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, DayPipe],
+  imports: [DecimalPipe, FormsModule, RouterLink, DayPipe],
   template: `
     @if (preview().staying.count && !preview().assigned.count && !preview().attached.count && !preview().falling.count) {
       <p class="notice">Nobody's assignments change by it.</p>
@@ -18,7 +19,7 @@ import { DayPipe } from '../shared/moment.pipe.ts';
     }
     @if (preview().falling.count) {
       <div class="refusal" role="group" aria-label="What becomes of them">
-        <p><strong>{{ preview().falling.count }} {{ preview().falling.count === 1 ? 'person has' : 'people have' }} the course open because of this, and would no longer be asked for it.</strong></p>
+        <p><strong>{{ preview().falling.count | number }} {{ preview().falling.count === 1 ? 'person has' : 'people have' }} the course open because of this, and would no longer be asked for it.</strong></p>
         <p class="gap">
           <label><input type="radio" name="outside" value="withdraw" [ngModel]="outside()" (ngModelChange)="outside.set($event)" /> withdraw their assignments</label>
           <label><input type="radio" name="outside" value="keep" [ngModel]="outside()" (ngModelChange)="outside.set($event)" /> keep them as they are</label>
@@ -27,12 +28,12 @@ import { DayPipe } from '../shared/moment.pipe.ts';
       </div>
     }
     <p class="counts" data-testid="review-counts">
-      <span><strong>{{ preview().assigned.count }}</strong> assigned now</span>
-      <span><strong>{{ preview().attached.count + preview().staying.count }}</strong> have it open already</span>
-      <span><strong>{{ preview().covered.count }}</strong> covered</span>
+      <span><strong>{{ preview().assigned.count | number }}</strong> assigned now</span>
+      <span><strong>{{ preview().attached.count + preview().staying.count | number }}</strong> have it open already</span>
+      <span><strong>{{ preview().covered.count | number }}</strong> covered</span>
       @if (preview().settled.count) {<span><strong>{{ preview().settled.count }}</strong> waived or withdrawn</span>}
-      <span><strong>{{ preview().joining.count }}</strong> join in the next 60 days</span>
-      <span><strong>{{ preview().mails }}</strong> {{ preview().mails === 1 ? 'mail' : 'mails' }}</span>
+      <span><strong>{{ preview().joining.count | number }}</strong> join in the next 60 days</span>
+      <span><strong>{{ preview().mails | number }}</strong> {{ preview().mails === 1 ? 'mail' : 'mails' }}</span>
     </p>
     <div class="cols">
       <div>
@@ -50,7 +51,7 @@ import { DayPipe } from '../shared/moment.pipe.ts';
                 }
               </tbody>
             </table>
-            @if (group.list.count > group.list.people.length) {<p class="quiet">… and {{ group.list.count - group.list.people.length }} more.</p>}
+            @if (group.list.count > group.list.people.length) {<p class="quiet">… and {{ group.list.count - group.list.people.length | number }} more.</p>}
           </section>
         } @empty {
           <p class="empty">Nobody is concerned: nobody is in the audience now, and nobody joins it in the next 60 days.</p>
@@ -62,7 +63,7 @@ import { DayPipe } from '../shared/moment.pipe.ts';
         <table class="list days">
           <tbody>
             @for (day of preview().byDay; track day.day) {
-              <tr><td class="nowrap">{{ day.day | day }}</td><td class="bar"><div [style.width.%]="(100 * day.count) / most()"></div></td><td class="num">{{ day.count }}</td></tr>
+              <tr><td class="nowrap">{{ day.day | day }}</td><td class="bar"><div [style.width.%]="(100 * day.count) / most()"></div></td><td class="num">{{ day.count | number }}</td></tr>
             } @empty {
               <tr><td class="quiet">No mail.</td></tr>
             }

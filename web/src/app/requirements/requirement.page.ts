@@ -1,3 +1,4 @@
+import { DecimalPipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
@@ -14,7 +15,7 @@ import { RequirementsApi } from './requirements.api.ts';
 const STANDINGS: readonly { key: RequirementPerson['standing']; words: string; tone: string }[] = [
   { key: 'asks', words: 'no longer in', tone: 'late' }, { key: 'late', words: 'late', tone: 'late' }, { key: 'open', words: 'open', tone: '' }, { key: 'due', words: 'to be assigned', tone: 'soon' },
   { key: 'covered', words: 'covered', tone: 'done' }, { key: 'joins', words: 'still to join', tone: '' }, { key: 'begins', words: 'begins later', tone: '' },
-  { key: 'waived', words: 'waived', tone: 'quiet' }, { key: 'withdrawn', words: 'withdrawn by hand', tone: 'quiet' },
+  { key: 'not-asked', words: 'not asked', tone: 'soon' }, { key: 'waived', words: 'waived', tone: 'quiet' }, { key: 'withdrawn', words: 'withdrawn by hand', tone: 'quiet' },
 ]; // prettier-ignore
 /** People that the page shows at once. */
 const SHOWN = 300;
@@ -22,7 +23,7 @@ const SHOWN = 300;
 /** One requirement: its rules in sentences, whether it is on, and how it stands to everyone whom it asks. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, MomentPipe],
+  imports: [DecimalPipe, FormsModule, RouterLink, MomentPipe],
   templateUrl: './requirement.page.html',
   styles: `
     .rules { max-width: 820px; margin: 0 0 18px; padding: 0; list-style: none; }

@@ -1,3 +1,4 @@
+import { DecimalPipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
 import { of } from 'rxjs';
@@ -10,7 +11,7 @@ import { RequirementsTabs } from './requirements-tabs.ts';
 /** All standing rules: whether each is on, whom it asks, and how that stands. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MomentPipe, RequirementsTabs],
+  imports: [DecimalPipe, RouterLink, MomentPipe, RequirementsTabs],
   template: `
     <div class="work">
       <nk-requirements-tabs />
@@ -47,15 +48,16 @@ import { RequirementsTabs } from './requirements-tabs.ts';
                   <td>
                     <strong>{{ row.name }}</strong>
                     <div class="quiet">{{ row.audience }}</div>
+                    @if (row.notAsked) {<div class="soon">{{ row.notAsked | number }} more {{ row.notAsked === 1 ? 'fits' : 'fit' }} it and {{ row.notAsked === 1 ? 'is' : 'are' }} not asked: it takes in nobody later</div>}
                     @if (row.asks) {<div class="late">{{ row.asks }} no longer in, to be decided</div>}
                     @if (!row.isOn) {<div class="quiet">{{ row.switchedOnAt ? 'switched off ' : 'never switched on; written ' }}{{ row.changedAt | moment: 'date' }} by {{ row.changedBy }}</div>}
                   </td>
                   <td>{{ row.course.title }}</td>
                   <td>{{ row.due }}@if (row.renewal) {<div class="quiet">again {{ row.renewal }}</div>}</td>
-                  <td class="num">{{ row.in }}</td>
-                  <td class="num">{{ row.open || '' }}</td>
-                  <td class="num late">{{ row.late || '' }}</td>
-                  <td class="num">{{ row.joining || '' }}</td>
+                  <td class="num">{{ row.in | number }}</td>
+                  <td class="num">{{ (row.open || null) | number }}</td>
+                  <td class="num late">{{ (row.late || null) | number }}</td>
+                  <td class="num">{{ (row.joining || null) | number }}</td>
                 </tr>
               }
             </tbody>
