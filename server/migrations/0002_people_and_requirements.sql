@@ -156,11 +156,17 @@ create table assignment_reasons (
 create index reasons_by_requirement on assignment_reasons (requirement_id);
 create index reasons_out on assignment_reasons (out_since) where out_since is not null;
 
--- whose assignments have to be compared with the requirements again; a queue like replan
+-- whose assignments have to be compared with the requirements again; a queue like replan. Neither refers: whoever is taken
+-- away is passed over, and taking away neither searches the queue for each nor waits for a worker that holds a part of it
 create table reconcile (
   id bigint generated always as identity primary key,
-  person_id bigint not null references people on delete cascade
+  person_id bigint not null
 );
+alter table replan drop constraint replan_assignment_id_fkey;
+
+-- whole, so that taking somebody away need not read the ledger: a partial index does not serve a foreign key
+drop index notices_by_recipient;
+create index notices_by_recipient on notices (recipient_id, at);
 
 -- when somebody has to be looked at again although nobody changes anything
 create table wakes (

@@ -16,6 +16,7 @@ export { listAssignmentFacts, loadFacts, type AssignmentFacts, type Facts } from
 export { planWaiting, replan } from './notices/plan.ts';
 export { keepFeedRows, nextTime } from './people/feed.ts';
 export { rosterFacts, takeImport } from './people/import.ts';
+export { undoImport } from './people/undo-import.ts';
 export { putPeople } from './people/people.repo.ts';
 export { findChanges, reconcileWaiting } from './requirements/reconcile.ts';
 export { requestReconcile, requestReconcileAll } from './requirements/queue.ts';

@@ -56,6 +56,17 @@ describe('taking a file', () => {
     expect(record.map(({ kind, name }) => `${name.split(' ')[0]} ${kind}`)).toEqual(['Nils added', 'Odd left', 'Per returned', 'Runa changed']); // prettier-ignore
     expect((await listImports(house.db))[0]).toMatchObject({ fileName: 'crew.csv', takenBy: 'Sigrid Aune', left: 1, hasFile: true, undoneAt: null }); // prettier-ignore
   });
+  it('puts everyone under their manager, in whichever order the file names them', async () => {
+    await take([
+      ',Deep Down,deep@orlasund.example,Deck,Orla Quay,middle@orlasund.example',
+      ',Middle Line,middle@orlasund.example,Deck,Orla Quay,top@orlasund.example',
+      ',Top New,top@orlasund.example,Deck,Orla Quay,kari@orlasund.example',
+      ',Beside Them,beside@orlasund.example,Deck,Orla Quay,top@orlasund.example',
+      ',Kari Aske,kari@orlasund.example,Deck,Tarn Ness,',
+    ]);
+    const line = async (name: string) => (await named(name)).managerEmail;
+    expect([await line('Deep'), await line('Middle'), await line('Top'), await line('Beside')]).toEqual(['middle@orlasund.example', 'top@orlasund.example', 'kari@orlasund.example', 'top@orlasund.example']); // prettier-ignore
+  });
   it('takes the groups that are asked for', async () => {
     const lines = [',Nils Tarvik,nils@orlasund.example,Deck,Orla Quay,', ',Per Brandal,per@orlasund.example,Deck,Orla Quay,nils@orlasund.example', ',Tora Brandal,tora@orlasund.example,Office,Orla Quay,']; // prettier-ignore
     const groups: Groups = { ...ALL_GROUPS, added: false };
@@ -136,6 +147,18 @@ describe('undoing an import', () => {
     expect(outcome).toMatch(words);
     if (outcome !== 'undone') expect(await named('Nils')).toBeDefined();
   }); // prettier-ignore
+  it('leaves nothing in the way of the worker, which passes over who is gone', async () => {
+    const course = await makeCourse(house, null);
+    const { id } = await take([',Nils Tarvik,nils@orlasund.example,Deck,Orla Quay,']);
+    const nils = (await named('Nils')).id;
+    await assignAt(house, course, [nils], '2027-03-19T16:00:00Z');
+    await house.db.query('update assignments set is_by_hand = false');
+    await undoImport(house.deps, id!, 'Sigrid Aune');
+    expect(await rows(house.db, 'select 1 from reconcile where person_id = $1::bigint', [nils])).not.toEqual([]);
+    await drain(house.deps, house.mailer);
+    expect(await rows(house.db, 'select 1 from reconcile union all select 1 from replan')).toEqual([]);
+    expect(house.mailer.letters).toEqual([]);
+  });
   it('takes away with somebody what a requirement assigned and nobody was told of', async () => {
     const course = await makeCourse(house, crew['tora']!);
     const { id } = await everyKind();

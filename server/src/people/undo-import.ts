@@ -29,6 +29,8 @@ where c.import_id = $1::bigint
 order by c.id
 `;
 
+const LIST_ADDED = "select person_id as id from person_changes where import_id = $1::bigint and kind = 'added' order by person_id";
+
 const LIST_LATER = `
 select p.name, l.at, l.by_whom
 from person_changes c
@@ -59,7 +61,12 @@ union all
 select p.name, 'was sent “' || n.step_name || '”'
 from gone g
 join people p on p.id = g.id
-join notices n on (n.person_id = g.id or n.recipient_id = g.id) and (n.sent_at is not null or n.state = 'sending')
+join notices n on n.person_id = g.id and (n.sent_at is not null or n.state = 'sending')
+union all
+select p.name, 'was sent “' || n.step_name || '”'
+from gone g
+join people p on p.id = g.id
+join notices n on n.recipient_id = g.id and (n.sent_at is not null or n.state = 'sending')
 union all
 select p.name, 'is the manager of ' || q.name
 from gone g
@@ -98,12 +105,18 @@ async function whatDepends(client: Client, id: string, zone: Zone): Promise<stri
   ];
 }
 
+// in the order of the worker, so that neither waits for the other with what the other needs: people, then assignments
+const LOCK_PEOPLE = [
+  'select id from people where id = any($1::bigint[]) order by id for update',
+  'select id from assignments where person_id = any($1::bigint[]) order by id for update',
+];
+
 const REMOVE_PEOPLE = [
   'delete from notices where person_id = any($1::bigint[])',
   'update notices set recipient_id = null where recipient_id = any($1::bigint[])',
   'delete from certificates where person_id = any($1::bigint[])',
   'delete from assignments where person_id = any($1::bigint[])',
-  'update people set manager_id = null where id = any($1::bigint[]) or manager_id = any($1::bigint[])',
+  'update people set manager_id = null where manager_id = any($1::bigint[]) and id <> all($1::bigint[])',
   'update leaves set cover_id = null where cover_id = any($1::bigint[])',
   'delete from people where id = any($1::bigint[])',
 ];
@@ -128,6 +141,8 @@ export async function undoImport(deps: Deps, id: string, byWhom: string): Promis
     if (!found) throw new Refused('not-found', 'There is no such import.');
     if (found.undone_at) throw new Refused('conflict', 'This import was undone already; nothing was changed.');
     const zone = Zone.of((await getHouse(client)).zone);
+    const added = (await rows<{ id: string }>(client, LIST_ADDED, [id])).map((row) => row.id);
+    for (const statement of LOCK_PEOPLE) await client.query(statement, [added]);
     const depends = await whatDepends(client, id, zone);
     if (depends.length > 0)
       throw new Refused(
@@ -148,7 +163,6 @@ export async function undoImport(deps: Deps, id: string, byWhom: string): Promis
       back.push(change);
     }
     await writeRoster(client, back, (change) => kinds.get(change)!, { at: deps.clock.now(), byWhom: `${byWhom}, undoing ${found.file_name}`, today }); // prettier-ignore
-    const added = changes.flatMap(({ kind, person_id }) => (kind === 'added' ? [person_id] : []));
     const about = (await rows<{ id: string }>(client, LIST_WRITTEN_TO, [added])).map((row) => row.id);
     for (const statement of REMOVE_PEOPLE) await client.query(statement, [added]);
     await client.query(

@@ -20,12 +20,13 @@ returning id
 `;
 
 const ADD_PEOPLE = `
-insert into people (personnel_number, name, email, department_id, site_id, job, joined_on, left_on)
-select r.personnel_number, r.name, r.email, d.id, s.id, r.job, r.joined_on, r.left_on
-from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::date[], $8::date[])
-  as r (personnel_number, name, email, department, site, job, joined_on, left_on)
+insert into people (personnel_number, name, email, department_id, site_id, job, joined_on, left_on, manager_id)
+select r.personnel_number, r.name, r.email, d.id, s.id, r.job, r.joined_on, r.left_on, m.id
+from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::date[], $8::date[], $9::text[])
+  as r (personnel_number, name, email, department, site, job, joined_on, left_on, manager_email)
 join departments d on d.name = r.department
 join sites s on s.name = r.site
+left join people m on m.email = r.manager_email
 returning id, email
 `;
 
@@ -79,6 +80,27 @@ const columnsOf = (list: readonly RosterRow[]): unknown[][] => [
   list.map((p) => p.job), list.map((p) => p.joinedOn), list.map((p) => p.leftOn),
 ]; // prettier-ignore
 
+/** New people by how far they stand below somebody who is there already: a manager is added before those below. */
+function byLevel(added: readonly RosterRow[]): RosterRow[][] {
+  const own = new Map(added.map((person) => [person.email, person]));
+  const levels = new Map<string, number>();
+  const found: RosterRow[][] = [];
+  for (const person of added) {
+    const above: RosterRow[] = [];
+    for (let next: RosterRow | undefined = person; next && !levels.has(next.email); next = own.get(next.managerEmail ?? '')) {
+      above.push(next);
+      levels.set(next.email, 0); // should a chain come back to itself, it ends here
+    }
+    for (const each of above.reverse()) {
+      const manager = own.get(each.managerEmail ?? '');
+      const level = manager && manager !== each ? levels.get(manager.email)! + 1 : 0;
+      levels.set(each.email, level);
+      (found[level] ??= []).push(each);
+    }
+  }
+  return found;
+}
+
 export interface Written {
   departmentsMade: string[];
   /** the people that were written, in the order of the changes */
@@ -101,9 +123,10 @@ export async function writeRoster(
   for (const part of batches(known))
     await client.query(CHANGE_PEOPLE, [part.map(({ id }) => id), ...columnsOf(part.map(({ person }) => person)), by.today]);
   const idOf = new Map<string, string>();
-  for (const part of batches(changes.filter(({ id }) => id === null)))
-    for (const row of await rows<{ id: string; email: string }>(client, ADD_PEOPLE, columnsOf(part.map(({ person }) => person)))) idOf.set(row.email, row.id); // prettier-ignore
-  const withManager = changes.filter(({ id, changes: fields }) => id === null || fields.some(({ field }) => field === 'managerEmail'));
+  for (const level of byLevel(changes.flatMap(({ id, person }) => (id === null ? [person] : []))))
+    for (const part of batches(level))
+      for (const row of await rows<{ id: string; email: string }>(client, ADD_PEOPLE, [...columnsOf(part), part.map((p) => p.managerEmail)])) idOf.set(row.email, row.id); // prettier-ignore
+  const withManager = known.filter(({ changes: fields }) => fields.some(({ field }) => field === 'managerEmail'));
   for (const part of batches(withManager)) await setManagers(client, part.map(({ person }) => person)); // prettier-ignore
   const ids = changes.map(({ id, person }) => id ?? idOf.get(person.email)!);
   await recordChanges(

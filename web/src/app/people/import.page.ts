@@ -186,9 +186,13 @@ export class ImportPage {
 
   protected undo(): void {
     this.problem.set(null);
+    this.isBusy.set(true);
     this.api.undoImport(this.taken()!.id!).subscribe({
-      next: () => this.isUndone.set(true),
-      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+      next: () => {
+        this.isBusy.set(false);
+        this.isUndone.set(true);
+      },
+      error: (error: unknown) => this.fail(error),
     });
   }
 

@@ -61,6 +61,8 @@ import { PeopleTabs } from './people-tabs.ts';
                 <td class="num nowrap">
                   @if (row.undoneAt) {
                     undone {{ row.undoneAt | moment }} by {{ row.undoneBy }}
+                  } @else if (undoing() === row.id) {
+                    <span class="quiet">setting the roster back …</span>
                   } @else if (session.canChange()) {
                     @if (asking()?.id === row.id) {
                       <button class="link" (click)="undo(row)">Yes, set the roster back</button>&nbsp;&nbsp;<button class="link quiet" (click)="asking.set(null)">No</button>
@@ -88,17 +90,23 @@ export class ImportsPage {
   protected readonly asking = signal<ImportRow | null>(null);
   protected readonly problem = signal<string | null>(null);
   protected readonly undone = signal<string | null>(null);
+  protected readonly undoing = signal<string | null>(null);
 
   protected undo(row: ImportRow): void {
     this.problem.set(null);
     this.undone.set(null);
     this.asking.set(null);
+    this.undoing.set(row.id);
     this.api.undoImport(row.id).subscribe({
       next: () => {
+        this.undoing.set(null);
         this.undone.set(row.fileName);
         this.imports.reload();
       },
-      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+      error: (error: unknown) => {
+        this.undoing.set(null);
+        this.problem.set(sentenceOf(error));
+      },
     });
   }
 }
