@@ -11,14 +11,9 @@ import { audienceFrom, newRow, rowsFrom, type GroupRow } from './audience-model.
 import { AudiencePeople } from './audience-people.ts';
 import { AudienceRows } from './audience-rows.ts';
 import { AudienceStore } from './audience.store.ts';
+import { NEW_FORM, whatIsMissing, type RequirementForm } from './requirement-form.ts';
 import { RequirementReview } from './requirement-review.ts';
 import { RequirementsApi } from './requirements.api.ts';
-
-type Form = Omit<RequirementDraft, 'audience'>;
-const NEW: Form = {
-  name: '', courseId: '', due: { kind: 'after', amount: 14, unit: 'working days', event: 'assigned' }, dueTime: '17:00', graceDays: 14, creditMonths: null, renewal: null,
-  from: null, until: null, takesJoiners: true, whenOut: 'ask',
-}; // prettier-ignore
 
 /** Writes or changes a requirement: whom it asks, by when, what counts, how often; reviewed before anything happens. */
 @Component({
@@ -34,12 +29,17 @@ export class RequirementEditPage {
   protected readonly audience = inject(AudienceStore);
   readonly id = input<string>();
   protected readonly courses = toSignal(inject(HttpClient).get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: null }); // prettier-ignore
-  protected readonly form = signal<Form>(NEW);
+  protected readonly form = signal<RequirementForm>(NEW_FORM);
   protected readonly rows = signal<GroupRow>({ kind: 'group', isNot: false, mode: 'all', rows: [newRow()] });
   protected readonly stored = signal<RequirementView | null>(null);
   protected readonly review = signal<RequirementPreview | null>(null);
   protected readonly outside = signal<Outside>('ask');
   protected readonly problem = signal<string | null>(null);
+  /** a number that was cleared is not "ever" */
+  protected readonly noNumber = NaN;
+  private readonly wasTried = signal(false);
+  /** what has to be filled in: told from the first try on, and each taken away as it is mended */
+  protected readonly gaps = computed(() => (this.wasTried() ? whatIsMissing(this.form(), this.rows()) : []));
   protected readonly isBusy = signal(false);
   protected readonly course = computed(() => this.courses()?.find(({ id }) => id === this.form().courseId) ?? null);
 
@@ -67,7 +67,7 @@ export class RequirementEditPage {
     void this.audience.ask(audienceFrom(rows) ?? everyone);
   }
 
-  protected set(change: Partial<Form>): void {
+  protected set(change: Partial<RequirementForm>): void {
     this.form.update((form) => ({ ...form, ...change }));
   }
 
@@ -104,8 +104,16 @@ export class RequirementEditPage {
     return { ...this.form(), audience: audienceFrom(this.rows()) ?? everyone };
   }
 
+  /** Says what has to be filled in first. @returns whether nothing has */
+  private isFilledIn(): boolean {
+    this.wasTried.set(true);
+    this.problem.set(null);
+    return this.gaps().length === 0;
+  }
+
   /** Shows what it would do; nothing is stored. */
   protected look(): void {
+    if (!this.isFilledIn()) return;
     this.run(this.api.preview(this.id() ?? null, this.draft()), (preview) => {
       this.review.set(preview);
       this.outside.set('ask');
@@ -114,6 +122,7 @@ export class RequirementEditPage {
 
   /** Keeps it without switching it on. */
   protected save(): void {
+    if (!this.isFilledIn()) return;
     const stored = this.stored();
     const done = (id: string) => () => void this.router.navigate(['/requirements', id]);
     if (stored) this.run(this.api.change(stored.id, stored.version, this.draft(), this.outside()), done(stored.id));
