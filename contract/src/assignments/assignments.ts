@@ -78,6 +78,8 @@ export interface ActRow {
 export const CompletionsRequest = z.object({
   text: z.string().min(1, 'expected a header line and one completion a line').max(5_000_000),
   dateOrder: z.enum(['ymd', 'dmy', 'mdy']).nullable().default(null),
+  /** the course of every row, where the list has no column for it */
+  courseId: Id.nullable().default(null),
   reason: z.string().trim().max(1000).default(''),
   proofId: Id.nullable().default(null),
 });

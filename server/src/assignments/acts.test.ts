@@ -133,6 +133,13 @@ describe('earlier completions', () => {
     const { rejected } = await previewCompletions(house.deps, request(`email,course,date\n${line}\n`));
     expect(rejected).toEqual([expect.objectContaining({ column, reason: expect.stringMatching(reason) })]);
   }); // prettier-ignore
+  it('a register of one course names it once for all, and a row may still say another', async () => {
+    const lines = await makeCourse(house, null, undefined, 'Lines and Gangway');
+    const { rows: read, rejected } = await previewCompletions(house.deps, request('email,date\nruna@orlasund.example,2027-01-12\n', { courseId: course }));
+    expect([read.map((row) => row.course), rejected]).toEqual([['Fire Teams Aboard'], []]);
+    const mixed = await previewCompletions(house.deps, request('email,course,date\nruna@orlasund.example,,2027-01-12\nper@orlasund.example,Fire Teams Aboard,2027-01-12\n', { courseId: lines }));
+    expect(mixed.rows.map((row) => row.course)).toEqual(['Lines and Gangway', 'Fire Teams Aboard']);
+  }); // prettier-ignore
   it('without a reason, a header, or a single good row, nothing is recorded', async () => {
     const good = 'email,course,date\nruna@orlasund.example,Fire Teams Aboard,2027-01-12\n';
     await expect(recordCompletions(house.deps, request(good, { reason: '' }), 'x')).rejects.toThrow('expected where these completions come from'); // prettier-ignore

@@ -66,7 +66,7 @@ async function draft(deps: Deps, db: Queryable, request: CompletionsRequest): Pr
   const dateOrder: DateOrder = request.dateOrder ?? proposed.dateOrder;
   const result: Draft = { list: [], rejected: [], dateOrder, isDateOrderSure: request.dateOrder !== null || proposed.isDateOrderSure };
   for (const [name, index] of [['person', columns.person], ['course', columns.course], ['finished on', columns.on]] as const)
-    if (index < 0) result.rejected.push({ row: 1, column: name, reason: `The column "${name}" is missing. The header has: ${(cells[0] ?? []).join(', ') || 'nothing'}.` }); // prettier-ignore
+    if (index < 0 && !(name === 'course' && request.courseId)) result.rejected.push({ row: 1, column: name, reason: `The column "${name}" is missing${name === 'course' ? ': add it, or choose the course of the whole list' : ''}. The header has: ${(cells[0] ?? []).join(', ') || 'nothing'}.` }); // prettier-ignore
   if (result.rejected.length > 0) return result;
 
   const people = await rows<{ id: string; name: string; email: string; personnel_number: string | null; zone: string }>(db, LIST_KNOWN);
@@ -83,7 +83,7 @@ async function draft(deps: Deps, db: Queryable, request: CompletionsRequest): Pr
     const reject = (column: string, reason: string): void => void result.rejected.push({ row, column, reason });
     const before = result.rejected.length;
     const person = personOf.get(who.toLowerCase());
-    const course = courseOf.get(what.toLowerCase());
+    const course = what === '' && request.courseId ? courses.find(({ id }) => id === request.courseId) : courseOf.get(what.toLowerCase());
     const finishedOn = readDate(when, dateOrder);
     if (!person) reject('person', `"${who}" is neither an e-mail nor a personnel number on the roster.`);
     if (!course) reject('course', `There is no course "${what}"; expected a title or a code.`);

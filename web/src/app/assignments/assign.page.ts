@@ -10,14 +10,14 @@ import { RequirementsTabs } from '../requirements/requirements-tabs.ts';
 import { ClockStore } from '../shell/clock.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
-import { DayPipe, zoneWords } from '../shared/moment.pipe.ts';
+import { DayPipe, SaidPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { Undo } from './undo.ts';
 
 /** Who gets which course by when; and before the confirm, for these very people, what goes out when and what does not. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, KindMark, DayPipe, RequirementsTabs, Undo],
+  imports: [FormsModule, RouterLink, KindMark, DayPipe, SaidPipe, RequirementsTabs, Undo],
   templateUrl: './assign.page.html',
   styleUrl: './assign.page.css',
 })

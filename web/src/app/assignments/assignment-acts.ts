@@ -2,19 +2,20 @@ import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import type { ActResult } from '@nudrik/contract';
+import { SaidPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 
 /** What may be done with open assignments, one or many: a later due date, or closing them; always with a reason, always on the record. */
 @Component({
   selector: 'nk-assignment-acts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule],
+  imports: [FormsModule, SaidPipe],
   template: `
     <form class="acts" (submit)="$event.preventDefault()">
       <div class="gap">
-        <label class="field"><span>New due date, 17:00</span><input class="input" type="date" name="due" [ngModel]="dueOn()" (ngModelChange)="dueOn.set($event)" /></label>
+        <label class="field"><span>New due date, 17:00 <span class="said">{{ dueOn() | said }}</span></span><input class="input" type="date" name="due" [ngModel]="dueOn()" (ngModelChange)="dueOn.set($event)" /></label>
         @if (canClose()) {
-          <label class="field"><span>Waived until (empty: for good)</span><input class="input" type="date" name="until" [(ngModel)]="until" /></label>
+          <label class="field"><span>Waived until <span class="said">{{ (until() | said) || '(empty: for good)' }}</span></span><input class="input" type="date" name="until" [ngModel]="until()" (ngModelChange)="until.set($event)" /></label>
         }
         <label class="field grow"><span>Reason</span><input class="input" name="reason" [(ngModel)]="reason" placeholder="for the record" required /></label>
       </div>
@@ -42,13 +43,13 @@ export class AssignmentActs {
   readonly done = output<ActResult>();
   readonly left = output<void>();
   protected readonly dueOn = linkedSignal(() => new Date(Date.parse(this.dueAt()) + 7 * 86_400_000).toISOString().slice(0, 10));
-  protected until = '';
+  protected readonly until = signal('');
   protected reason = '';
   protected readonly problem = signal<string | null>(null);
 
   protected send(act: 'extend' | 'waive' | 'withdraw'): void {
     this.problem.set(null);
-    const rest = act === 'extend' ? { dueOn: this.dueOn() } : act === 'waive' ? { until: this.until || null } : {};
+    const rest = act === 'extend' ? { dueOn: this.dueOn() } : act === 'waive' ? { until: this.until() || null } : {};
     this.http
       .post<ActResult>(`/api/assignments/${act}`, { assignmentIds: this.assignmentIds(), reason: this.reason, ...rest })
       .subscribe({ next: (result) => this.done.emit(result), error: (error: unknown) => this.problem.set(sentenceOf(error)) });

@@ -1,9 +1,9 @@
 import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { toObservable } from '@angular/core/rxjs-interop';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
-import type { ActResult, CompletionsPreview } from '@nudrik/contract';
-import { debounceTime } from 'rxjs';
+import type { ActResult, CompletionsPreview, CourseRow } from '@nudrik/contract';
+import { catchError, debounceTime, of } from 'rxjs';
 import { RequirementsTabs } from '../requirements/requirements-tabs.ts';
 import { load } from '../shared/loaded.ts';
 import { DayPipe } from '../shared/moment.pipe.ts';
@@ -17,20 +17,25 @@ import { Undo } from './undo.ts';
   templateUrl: './completions.page.html',
   styles: `
     textarea.input { font-variant-numeric: tabular-nums; min-height: 130px; max-width: 820px; }
-    .two { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); gap: 0 16px; max-width: 820px; margin-top: 12px; }
-    section { max-width: 1000px; }
+    .three { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1.3fr) minmax(0, 0.9fr); gap: 0 16px; max-width: 820px; margin-top: 12px; }
+    section { max-width: 1000px; margin-top: 18px; }
   `,
 })
 export class CompletionsPage {
   private readonly http = inject(HttpClient);
   protected readonly text = signal('');
   protected readonly dateOrder = signal<'ymd' | 'dmy' | 'mdy' | null>(null);
+  protected readonly courses = toSignal(inject(HttpClient).get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: [] }); // prettier-ignore
+  /** the course of the whole list, where it names none */
+  protected readonly courseId = signal<string | null>(null);
   protected readonly reason = signal('');
   protected readonly proof = signal<{ id: string; name: string } | null>(null);
   protected readonly done = signal<ActResult | null>(null);
   protected readonly problem = signal<string | null>(null);
   protected readonly isBusy = signal(false);
-  private readonly question = computed(() => (this.text().trim() ? { text: this.text(), dateOrder: this.dateOrder() } : null));
+  private readonly question = computed(() =>
+    this.text().trim() ? { text: this.text(), dateOrder: this.dateOrder(), courseId: this.courseId() } : null,
+  );
   protected readonly preview = load(toObservable(this.question).pipe(debounceTime(250)), (question) =>
     this.http.post<CompletionsPreview>('/api/assignments/completions/preview', question),
   );
@@ -61,6 +66,7 @@ export class CompletionsPage {
       .post<ActResult>('/api/assignments/completions', {
         text: this.text(),
         dateOrder: this.dateOrder(),
+        courseId: this.courseId(),
         reason: this.reason(),
         proofId: this.proof()?.id ?? null,
       })

@@ -3,6 +3,7 @@ import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import type { PersonChange } from '@nudrik/contract';
 import { catchError, of, type Observable } from 'rxjs';
+import { SaidPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { PeopleApi } from './people.api.ts';
 
@@ -16,7 +17,7 @@ export const NOBODY: PersonDraft = { id: null, name: '', email: '', personnelNum
 @Component({
   selector: 'nk-person-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule],
+  imports: [FormsModule, SaidPipe],
   template: `
     @let d = person();
     <form class="mend" (submit)="$event.preventDefault(); save()" [attr.aria-label]="d.id ? 'Edit ' + d.name : 'Add a person'">
@@ -34,8 +35,8 @@ export const NOBODY: PersonDraft = { id: null, name: '', email: '', personnelNum
         </label>
         <label class="field"><span>Job title</span><input class="input" name="job" [ngModel]="d.job" (ngModelChange)="set({ job: $event })" /></label>
         <label class="field"><span>Personnel number</span><input class="input" name="number" [ngModel]="d.personnelNumber" (ngModelChange)="set({ personnelNumber: $event })" /></label>
-        <label class="field"><span>Joined on</span><input class="input" type="date" name="joined" [ngModel]="d.joinedOn" (ngModelChange)="set({ joinedOn: $event })" /></label>
-        <label class="field"><span>Left on, the first day not there</span><input class="input" type="date" name="leftOn" [ngModel]="d.leftOn" (ngModelChange)="set({ leftOn: $event })" /></label>
+        <label class="field"><span>Joined on <span class="said">{{ d.joinedOn | said }}</span></span><input class="input" type="date" name="joined" [ngModel]="d.joinedOn" (ngModelChange)="set({ joinedOn: $event })" /></label>
+        <label class="field"><span>Left on, first day away <span class="said">{{ d.leftOn | said }}</span></span><input class="input" type="date" name="leftOn" [ngModel]="d.leftOn" (ngModelChange)="set({ leftOn: $event })" /></label>
       </div>
       <datalist id="departments">
         @for (department of facets()?.departments; track department.name) {

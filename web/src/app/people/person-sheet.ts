@@ -9,7 +9,7 @@ import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { Undo } from '../assignments/undo.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
-import { DayPipe, MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
+import { DayPipe, MomentPipe, SaidPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { State } from '../shared/state.ts';
@@ -25,6 +25,7 @@ type Mending = 'email' | 'manager' | 'leave' | 'person';
   selector: 'nk-person-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    SaidPipe,
     FormsModule,
     RouterLink,
     DayPipe,

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, forwardRef, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { SaidPipe } from '../shared/moment.pipe.ts';
 import { leafName, type Leaf, type LeafName } from '@nudrik/core';
 import type { BuilderFacts } from './audience.worker.ts';
 import { emptyLeaf, newGroup, newRow, valuesOf, withValues, type GroupRow, type Row } from './audience-model.ts';
@@ -17,7 +18,7 @@ const HAS: ReadonlySet<LeafName> = new Set(['joinedWithin', 'joinedAfter', 'join
 @Component({
   selector: 'nk-audience-rows',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, forwardRef(() => AudienceRows)],
+  imports: [FormsModule, SaidPipe, forwardRef(() => AudienceRows)],
   templateUrl: './audience-rows.html',
   styleUrl: './audience-rows.css',
 })

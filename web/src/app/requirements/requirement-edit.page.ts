@@ -6,6 +6,7 @@ import { Router, RouterLink } from '@angular/router';
 import { everyone, type DueRule } from '@nudrik/core';
 import type { CourseRow, Outside, RequirementDraft, RequirementPreview, RequirementView } from '@nudrik/contract';
 import { catchError, filter, of, switchMap, type Observable } from 'rxjs';
+import { SaidPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { audienceFrom, newRow, rowsFrom, type GroupRow } from './audience-model.ts';
 import { AudiencePeople } from './audience-people.ts';
@@ -18,7 +19,7 @@ import { RequirementsApi } from './requirements.api.ts';
 /** Writes or changes a requirement: whom it asks, by when, what counts, how often; reviewed before anything happens. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, AudienceRows, AudiencePeople, RequirementReview],
+  imports: [FormsModule, SaidPipe, RouterLink, AudienceRows, AudiencePeople, RequirementReview],
   providers: [AudienceStore],
   templateUrl: './requirement-edit.page.html',
   styleUrl: './requirement-edit.page.css',
