@@ -1,3 +1,5 @@
+import { join } from 'node:path';
+import angular from '@analogjs/vite-plugin-angular';
 import { defineConfig } from 'vitest/config';
 
 const project = (name: string, rest: object = {}) => ({
@@ -12,8 +14,11 @@ export default defineConfig({
       project('contract'),
       project('standins'),
       project('demo'),
-      // what of the web is plain TypeScript; its pages are driven by the browser tests
-      project('web'),
+      // pages and their parts in jsdom, with the server's answers given by the test; the browser tests drive the whole
+      {
+        plugins: [angular({ tsconfig: join(import.meta.dirname, 'web/tsconfig.spec.json'), jit: false })],
+        ...project('web', { environment: 'jsdom', setupFiles: ['src/testing/set-up.ts'] }),
+      },
       // each file makes a database of its own; the cluster is the one that scripts/test.mjs started
       project('server', { testTimeout: 30_000, hookTimeout: 60_000 }),
     ],

@@ -42,7 +42,7 @@ test('somebody is entered as having left by hand, and it is on the time line', a
   await page.goto('/people?department=Yard');
   await page.getByRole('row', { name: /Welder/ }).first().click(); // prettier-ignore
   await page.getByRole('button', { name: 'Edit' }).click();
-  await page.getByLabel('Left on, the first day not there').fill('2026-05-01');
+  await page.getByLabel('Left on, first day away').fill('2026-05-01');
   await page.getByRole('button', { name: 'Save', exact: true }).click();
   await page.getByRole('button', { name: 'Time line' }).click();
   await expect(page.getByTestId('timeline')).toContainText('Left: date of leaving from none to 1 May 2026');

@@ -39,6 +39,8 @@ export class TodayPage {
     'people',
     'assignments',
     'plans',
+    'feed',
+    'requirements',
   ]);
   protected readonly title = computed(() => {
     const view = this.today.data();

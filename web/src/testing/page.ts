@@ -1,0 +1,139 @@
+import { provideHttpClient, withInterceptors } from '@angular/common/http';
+import { HttpTestingController, provideHttpClientTesting, type TestRequest } from '@angular/common/http/testing';
+import { signal, type Type, type WritableSignal } from '@angular/core';
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { provideRouter, Router } from '@angular/router';
+import { within, type queries, type BoundFunctions } from '@testing-library/dom';
+import type { Refusal, Role, Session } from '@nudrik/contract';
+import { Subject } from 'rxjs';
+import { sessionInterceptor } from '../app/access/session.interceptor.ts';
+import { SessionStore } from '../app/access/session.store.ts';
+import { LiveService } from '../app/shared/live.service.ts';
+import { ClockStore } from '../app/shell/clock.store.ts';
+
+/** The moment at which a page is looked at: Mon 1 Mar 2027, 10:30 in Oslo. */
+export const NOW = '2027-03-01T09:30:00Z';
+
+export const session = (role: Role = 'administrator'): Session => ({
+  account: { id: '1', role, name: 'Sigrid Aune', email: 'sigrid.aune@orlasund.example', personId: null },
+  csrf: 'token', isDemo: true, organisation: 'Orlasund Ferries', zone: 'Europe/Oslo', place: 'Orla Quay',
+}); // prettier-ignore
+
+export interface OpenedPage<T> extends BoundFunctions<typeof queries> {
+  fixture: ComponentFixture<T>;
+  root: HTMLElement;
+  router: Router;
+  /** answers the request that waits at this address; it has to be there. @returns what was asked */
+  answer(url: string, body: unknown): Promise<TestRequest['request']>;
+  /** refuses it, as the server does */
+  refuse(url: string, refusal: Refusal | null, status?: number): Promise<void>;
+  /** what waits for an answer */
+  waiting(): string[];
+  /** announces a topic, as the server's events do */
+  announce(topic: string): Promise<void>;
+  set(inputs: Record<string, unknown>): Promise<void>;
+  click(element: HTMLElement): Promise<void>;
+  type(element: HTMLElement, text: string): Promise<void>;
+  choose(element: HTMLElement, label: string): Promise<void>;
+  settle(): Promise<void>;
+  /** the page as somebody reads it: blanks made one */
+  text(): string;
+}
+
+/** Shows a component with everything around it real but the server: its answers are given by the test. */
+export async function openPage<T>(
+  component: Type<T>,
+  { inputs = {}, role = 'administrator', providers = [] }: { inputs?: Record<string, unknown>; role?: Role; providers?: unknown[] } = {},
+): Promise<OpenedPage<T>> {
+  const announced = new Subject<string>();
+  const clock: { now: WritableSignal<number | null> } & Record<string, unknown> = {
+    now: signal<number | null>(Date.parse(NOW)),
+    isDemo: signal(true),
+    isMoving: signal(false),
+  };
+  TestBed.configureTestingModule({
+    providers: [
+      provideHttpClient(withInterceptors([sessionInterceptor])),
+      provideHttpClientTesting(),
+      provideRouter([{ path: '**', children: [] }]),
+      { provide: LiveService, useValue: { on: (topics: string[]) => filterTopics(announced, topics) } },
+      { provide: ClockStore, useValue: clock },
+      ...(providers as never[]),
+    ],
+  });
+  const http = TestBed.inject(HttpTestingController);
+  TestBed.inject(SessionStore).start().subscribe();
+  http.expectOne('/api/session').flush(session(role));
+  const fixture = TestBed.createComponent(component);
+  for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
+  const root = fixture.nativeElement as HTMLElement;
+  document.body.replaceChildren(root);
+  const settle = async (): Promise<void> => {
+    // what is asked only after something else was answered is asked in a later round
+    for (let round = 0; round < 4; round++) {
+      fixture.detectChanges();
+      await new Promise((resolve) => setTimeout(resolve));
+    }
+    fixture.detectChanges();
+  };
+  const one = (url: string): TestRequest => http.expectOne((request) => request.urlWithParams === url);
+  const fire = async (element: HTMLElement, ...names: string[]): Promise<void> => {
+    for (const name of names) element.dispatchEvent(new Event(name, { bubbles: true }));
+    await settle();
+  };
+  await settle();
+  return {
+    ...within(root),
+    fixture,
+    root,
+    router: TestBed.inject(Router),
+    async answer(url, body) {
+      const { request, flush } = bound(one(url));
+      flush(body);
+      await settle();
+      return request;
+    },
+    async refuse(url, refusal, status = 409) {
+      one(url).flush(refusal, { status, statusText: 'refused' });
+      await settle();
+    },
+    waiting: () => waitingIn(http),
+    async announce(topic) {
+      announced.next(topic);
+      await settle();
+    },
+    async set(changed) {
+      for (const [name, value] of Object.entries(changed)) fixture.componentRef.setInput(name, value);
+      await settle();
+    },
+    async click(element) {
+      element.click();
+      await settle();
+    },
+    type: (element, text) => ((element as HTMLInputElement).value = text, fire(element, 'input', 'change')),
+    async choose(element, label) {
+      const select = element as HTMLSelectElement;
+      const option = [...select.options].find(({ text }) => text === label);
+      if (!option) throw new Error(`There is no "${label}" among ${[...select.options].map(({ text }) => text).join(', ')}.`);
+      select.value = option.value;
+      await fire(select, 'change');
+    },
+    settle,
+    text: () => (root.textContent ?? '').replace(/\s+/g, ' ').trim(),
+  };
+} // prettier-ignore
+
+function filterTopics(announced: Subject<string>, topics: readonly string[]): Subject<void> {
+  const own = new Subject<void>();
+  announced.subscribe((topic) => topics.includes(topic) && own.next());
+  return own;
+}
+
+const bound = (waiting: TestRequest) => ({ request: waiting.request, flush: (body: unknown) => waiting.flush(body as object) });
+
+/** Looks at what waits without answering it. */
+function waitingIn(http: HttpTestingController): string[] {
+  const found: string[] = [];
+  http.match((request) => (found.push(`${request.method} ${request.urlWithParams}`), false));
+  return found;
+}
