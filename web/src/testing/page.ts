@@ -25,6 +25,8 @@ export interface OpenedPage<T> extends BoundFunctions<typeof queries> {
   router: Router;
   /** answers the request that waits at this address; it has to be there. @returns what was asked */
   answer(url: string, body: unknown): Promise<TestRequest['request']>;
+  /** the same for one method */
+  answerAny(method: string, url: string, body: unknown): Promise<TestRequest['request']>;
   /** refuses it, as the server does */
   refuse(url: string, refusal: Refusal | null, status?: number): Promise<void>;
   /** what waits for an answer */
@@ -45,6 +47,7 @@ export async function openPage<T>(
   component: Type<T>,
   { inputs = {}, role = 'administrator', providers = [] }: { inputs?: Record<string, unknown>; role?: Role; providers?: unknown[] } = {},
 ): Promise<OpenedPage<T>> {
+  TestBed.resetTestingModule(); // a second page in one test begins anew
   const announced = new Subject<string>();
   const clock: { now: WritableSignal<number | null> } & Record<string, unknown> = {
     now: signal<number | null>(Date.parse(NOW)),
@@ -93,6 +96,12 @@ export async function openPage<T>(
       await settle();
       return request;
     },
+    async answerAny(method, url, body) {
+      const { request, flush } = bound(http.expectOne((each) => each.method === method && each.urlWithParams === url));
+      flush(body);
+      await settle();
+      return request;
+    },
     async refuse(url, refusal, status = 409) {
       one(url).flush(refusal, { status, statusText: 'refused' });
       await settle();
@@ -119,9 +128,21 @@ export async function openPage<T>(
       await fire(select, 'change');
     },
     settle,
-    text: () => (root.textContent ?? '').replace(/\s+/g, ' ').trim(),
+    text: () => textOf(root),
   };
 } // prettier-ignore
+
+const INLINE = new Set(['A', 'SPAN', 'STRONG', 'B', 'EM', 'BUTTON', 'LABEL', 'NK-OUTCOME', 'NK-KIND', 'NK-STATE']);
+
+/** What stands in an element as somebody reads it: cells and lines apart, blanks made one. */
+export function textOf(element: Element): string {
+  const read = (node: Node): string => {
+    if (node.nodeType === Node.TEXT_NODE) return node.textContent ?? '';
+    const inner = [...node.childNodes].map(read).join('');
+    return INLINE.has((node as Element).tagName) ? inner : ` ${inner} `;
+  };
+  return read(element).replace(/\s+/g, ' ').trim();
+}
 
 function filterTopics(announced: Subject<string>, topics: readonly string[]): Subject<void> {
   const own = new Subject<void>();
