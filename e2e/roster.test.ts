@@ -1,3 +1,4 @@
+import { readFile } from 'node:fs/promises';
 import { expect, test, type Page } from '@playwright/test';
 import { area, chooseFile, signInAs } from './pages.ts';
 
@@ -84,6 +85,18 @@ test('every kind of row is told apart, and nothing is stored by looking', async 
   await expect(page.getByRole('row', { name: /site There is no site "Tarn Nes"/ })).toBeVisible();
   await expect(page.getByRole('row', { name: /joined on "31.02.2026" is not a date; expected day, month, year/ })).toBeVisible();
   expect(await roster()).toEqual(before);
+});
+
+test('every problem can be handed to whoever keeps the file', async () => {
+  const waiting = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'All of them as CSV' }).click();
+  const download = await waiting;
+  expect(download.suggestedFilename()).toBe('crew-may problems.csv');
+  const text = await readFile((await download.path())!, 'utf8');
+  expect(text).toMatch(/^\ufeffrow,column,reason,Nr,Crew member,Contact/);
+  const lines = text.trim().split('\r\n').slice(1);
+  expect(lines).toHaveLength(3);
+  expect(lines.find((line) => line.includes('Odd Base'))).toContain('odd.base@orlasund.example');
 });
 
 test('a group is left out and taken in; all is taken in one, listed with its file, and undone', async () => {

@@ -1,5 +1,5 @@
 import { describe, expect, it, test } from 'vitest';
-import { decode, findDelimiter, readTable } from './table-file.ts';
+import { decode, findDelimiter, readTable, writeCsv } from './table-file.ts';
 import { findDateOrder, matchColumns, readDate } from './matching.ts';
 
 const utf8 = (text: string): Uint8Array => new TextEncoder().encode(text);
@@ -108,4 +108,12 @@ describe('columns are matched', () => {
       'site by name',
     ]));
   it('each field once', () => expect(matched([['Name', 'Full name']])).toEqual(['name by name', 'null by none']));
+});
+
+it('writes CSV that it reads again, without what a spreadsheet program would run', async () => {
+  const cells = [['row', 'reason'], ['7', 'There is no site "Orla Key"; expected\none of these'], ['8', '=1+2'], ['9', 'Bjørn, Åse']]; // prettier-ignore
+  const text = writeCsv(cells);
+  expect(text.startsWith('\ufeffrow,reason\r\n')).toBe(true);
+  const { cells: read } = await readTable(utf8(text));
+  expect(read.slice(0, 4)).toEqual([cells[0], cells[1], ['8', "'=1+2"], cells[3]]);
 });

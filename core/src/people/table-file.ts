@@ -127,3 +127,10 @@ const cellText = (cell: unknown): string =>
     : cell instanceof Date
       ? cell.toISOString().slice(0, 10)
       : String(cell as string | number | boolean);
+
+/**
+ * Cells as CSV (RFC 4180) with a mark for UTF-8, so that a spreadsheet program reads it right. A cell that a spreadsheet
+ * program would run as a formula is kept as text.
+ */
+export const writeCsv = (cells: readonly (readonly (string | number | null)[])[]): string =>
+  `\ufeff${Papa.unparse(cells as (string | number | null)[][], { escapeFormulae: true, newline: '\r\n' })}\r\n`;

@@ -66,7 +66,7 @@ describe('a pull that waits for a person', () => {
     const rows = [...page.getByTestId('held').querySelectorAll('tbody tr')].map(textOf);
     expect(rows).toEqual([
       '1 changed Runa Aske Deck, Orla Quay manager nothing kari@orlasund.example',
-      '1 left Nils Tarvik Deck, Orla Quay left nothing 2027-03-01',
+      '1 left Nils Tarvik Deck, Orla Quay left nothing 1 Mar 2027',
     ]);
   });
   it('is taken, or declined, by one word', async () => {

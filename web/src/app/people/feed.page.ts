@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { GROUPS, type FieldChange } from '@nudrik/core';
+import { GROUPS } from '@nudrik/core';
 import type { FeedMode, PullRow } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 import { of } from 'rxjs';
@@ -10,7 +10,7 @@ import { SessionStore } from '../access/session.store.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
-import { FIELD_WORDS } from './field-words.ts';
+import { tellField, tellValue } from './field-words.ts';
 import { PeopleApi } from './people.api.ts';
 import { PeopleTabs } from './people-tabs.ts';
 
@@ -103,7 +103,6 @@ export class FeedPage {
     });
   }
 
-  protected fieldWords(change: FieldChange): string {
-    return FIELD_WORDS[change.field] ?? change.field;
-  }
+  protected readonly tellField = tellField;
+  protected readonly tellValue = tellValue;
 }

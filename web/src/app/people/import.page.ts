@@ -2,12 +2,12 @@ import { DecimalPipe, NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { ALL_GROUPS, GROUPS, REQUIRED_COLUMNS, ROSTER_COLUMNS, type DateOrder, type FieldChange, type Group, type Groups, type RosterColumn } from '@nudrik/core'; // prettier-ignore
+import { ALL_GROUPS, GROUPS, REQUIRED_COLUMNS, ROSTER_COLUMNS, type DateOrder, type Group, type Groups, type RosterColumn } from '@nudrik/core'; // prettier-ignore
 import type { ImportResult } from '@nudrik/contract';
 import { proxy, wrap, type Remote } from 'comlink';
 import { DayPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
-import { FIELD_WORDS } from './field-words.ts';
+import { tellField, tellValue } from './field-words.ts';
 import { PeopleApi } from './people.api.ts';
 import { PeopleTabs } from './people-tabs.ts';
 import type { OpenedFile, RosterWork, ShownPreview } from './roster.worker.ts';
@@ -218,11 +218,16 @@ export class ImportPage {
     void this.router.navigate(['/people']);
   }
 
-  protected fieldWords(field: string): string {
-    return FIELD_WORDS[field] ?? field;
+  /** All problems as a file, for whoever keeps the list that they came from. */
+  protected async saveProblems(): Promise<void> {
+    const address = URL.createObjectURL(new Blob([await this.work.problems(this.chosen())], { type: 'text/csv' }));
+    const link = document.createElement('a');
+    link.href = address;
+    link.download = `${this.file()!.name.replace(/\.[^.]*$/, '')} problems.csv`;
+    link.click();
+    URL.revokeObjectURL(address);
   }
 
-  protected isDate(change: FieldChange): boolean {
-    return change.field === 'joinedOn' || change.field === 'leftOn';
-  }
+  protected readonly tellField = tellField;
+  protected readonly tellValue = tellValue;
 }

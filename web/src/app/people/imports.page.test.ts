@@ -37,7 +37,10 @@ describe('the imports', () => {
     const page = await open([row()]);
     await page.click(page.getByRole('button', { name: 'Undo crew-may.csv' }));
     await page.click(page.getByRole('button', { name: 'Yes, set the roster back' }));
-    await page.refuse('/api/people/imports/5/undo', { code: 'conflict', message: 'crew-may.csv cannot be undone: Per Aske was changed again.' });
+    await page.refuse('/api/people/imports/5/undo', {
+      code: 'conflict',
+      message: 'crew-may.csv cannot be undone: Per Aske was changed again.',
+    });
     expect(page.getByRole('alert').textContent).toContain('Per Aske was changed again');
     expect(page.getByRole('button', { name: 'Undo crew-may.csv' })).toBeTruthy();
   });

@@ -1,6 +1,6 @@
 import { expose } from 'comlink';
 import {
-  ALL_GROUPS, chooseGroups, GROUPS, matchColumns, previewRoster, readTable, shareOf, takenOf, UnreadableFile,
+  ALL_GROUPS, chooseGroups, GROUPS, matchColumns, previewRoster, readTable, shareOf, takenOf, UnreadableFile, writeCsv,
   type ColumnMatch, type DateOrder, type Group, type Groups, type Matching, type PreviewOptions, type Rejection, type RosterPreview, type RowChange, type TableFile,
 } from '@nudrik/core'; // prettier-ignore
 import type { Refusal, RosterFacts } from '@nudrik/contract';
@@ -66,6 +66,16 @@ class RosterWork {
     this.preview = previewRoster(this.cells, matching, people, sites, { ...options, today }, (share) => onProgress('Comparing with the roster', 0.5 + share * 0.5));
     return this.choose(groups);
   } // prettier-ignore
+
+  /** Every problem with its row and reason, and the row itself beside it, as CSV: for whoever keeps the file. */
+  problems(groups: Groups): string {
+    const { rejected } = chooseGroups(this.preview!, groups, this.facts!.people);
+    const header = this.cells[0] ?? [];
+    return writeCsv([
+      ['row', 'column', 'reason', ...header],
+      ...rejected.map(({ row, column, reason }) => [row, column, reason, ...(row === null ? [] : (this.cells[row - 1] ?? []))]),
+    ]);
+  }
 
   /** The same comparison with other groups taken. */
   choose(groups: Groups): ShownPreview {

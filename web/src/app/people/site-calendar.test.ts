@@ -8,7 +8,9 @@ const SITE = {
 }; // prettier-ignore
 const open = (role: 'administrator' | 'auditor' = 'administrator') => openPage(SiteCalendar, { inputs: { site: SITE }, role });
 const dates = (page: Awaited<ReturnType<typeof open>>): string[] =>
-  page.queryAllByLabelText(/^Date of (?!a new)/).map((input) => `${(input as HTMLInputElement).value} ${input.getAttribute('aria-label')!.slice(8)}`);
+  page
+    .queryAllByLabelText(/^Date of (?!a new)/)
+    .map((input) => `${(input as HTMLInputElement).value} ${input.getAttribute('aria-label')!.slice(8)}`);
 
 describe('a site’s holidays', () => {
   it('stand by year, each with its weekday', async () => {
@@ -27,7 +29,13 @@ describe('a site’s holidays', () => {
     expect(page.queryByText('moves from year to year: set its date')).toBeNull();
     await page.click(page.getByRole('button', { name: 'Save 2028' }));
     const { body } = await page.answer('/api/people/sites/3/holidays', {});
-    expect(body).toEqual({ year: 2028, holidays: [{ on: '2028-01-01', name: 'New Year’s Day' }, { on: '2028-04-14', name: 'Good Friday' }] });
+    expect(body).toEqual({
+      year: 2028,
+      holidays: [
+        { on: '2028-01-01', name: 'New Year’s Day' },
+        { on: '2028-04-14', name: 'Good Friday' },
+      ],
+    });
     expect(page.getByRole('status').textContent).toContain('Notices of 29 people at Tarn Ness are planned anew');
   });
   it('keep their field while a date is typed', async () => {
@@ -61,7 +69,10 @@ describe('a site’s holidays', () => {
     await page.refuse('/api/people/sites/3/holidays', { code: 'wrong-input', message: 'holidays: no.' }, 400);
     expect(page.getByRole('alert').textContent).toBe('holidays: no.');
     await page.click(page.getByRole('button', { name: 'Save 2028' }));
-    expect((await page.answer('/api/people/sites/3/holidays', {})).body).toEqual({ year: 2028, holidays: [{ on: '2028-05-01', name: 'Labour Day' }] });
+    expect((await page.answer('/api/people/sites/3/holidays', {})).body).toEqual({
+      year: 2028,
+      holidays: [{ on: '2028-05-01', name: 'Labour Day' }],
+    });
     expect(saved).toHaveBeenCalledTimes(1);
   });
   it('are only read by an auditor', async () => {
