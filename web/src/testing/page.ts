@@ -3,7 +3,7 @@ import { HttpTestingController, provideHttpClientTesting, type TestRequest } fro
 import { signal, type Type, type WritableSignal } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { provideRouter, Router } from '@angular/router';
-import { within, type queries, type BoundFunctions } from '@testing-library/dom';
+import { waitFor, within, type queries, type BoundFunctions } from '@testing-library/dom';
 import type { Refusal, Role, Session } from '@nudrik/contract';
 import { Subject } from 'rxjs';
 import { sessionInterceptor } from '../app/access/session.interceptor.ts';
@@ -79,7 +79,14 @@ export async function openPage<T>(
     }
     fixture.detectChanges();
   };
-  const one = (url: string): TestRequest => http.expectOne((request) => request.urlWithParams === url);
+  // what is typed is asked for only after a moment's rest: it is waited for, and not for longer than it takes
+  const one = async (url: string, method?: string): Promise<TestRequest> => {
+    const isMeant = (request: { method: string; urlWithParams: string }): boolean => request.urlWithParams === url && (!method || request.method === method);
+    await waitFor(() => {
+      if (!waitingIn(http).some((line) => line.endsWith(` ${url}`))) throw new Error(`Nothing was asked at ${url}; what waits: ${waitingIn(http).join(', ') || 'nothing'}.`);
+    });
+    return http.expectOne(isMeant);
+  };
   const fire = async (element: HTMLElement, ...names: string[]): Promise<void> => {
     for (const name of names) element.dispatchEvent(new Event(name, { bubbles: true }));
     await settle();
@@ -91,19 +98,19 @@ export async function openPage<T>(
     root,
     router: TestBed.inject(Router),
     async answer(url, body) {
-      const { request, flush } = bound(one(url));
+      const { request, flush } = bound(await one(url));
       flush(body);
       await settle();
       return request;
     },
     async answerAny(method, url, body) {
-      const { request, flush } = bound(http.expectOne((each) => each.method === method && each.urlWithParams === url));
+      const { request, flush } = bound(await one(url, method));
       flush(body);
       await settle();
       return request;
     },
     async refuse(url, refusal, status = 409) {
-      one(url).flush(refusal, { status, statusText: 'refused' });
+      (await one(url)).flush(refusal, { status, statusText: 'refused' });
       await settle();
     },
     waiting: () => waitingIn(http),
@@ -138,6 +145,7 @@ const INLINE = new Set(['A', 'SPAN', 'STRONG', 'B', 'EM', 'BUTTON', 'LABEL', 'NK
 export function textOf(element: Element): string {
   const read = (node: Node): string => {
     if (node.nodeType === Node.TEXT_NODE) return node.textContent ?? '';
+    if (node.nodeType !== Node.ELEMENT_NODE) return '';
     const inner = [...node.childNodes].map(read).join('');
     return INLINE.has((node as Element).tagName) ? inner : ` ${inner} `;
   };

@@ -47,9 +47,11 @@ export class AssignPage {
             : '',
   );
   protected readonly chosenCount = computed(() => this.people()?.split(',').filter(Boolean).length ?? 0);
-  protected readonly dueOn = linkedSignal(() => {
+  /** the date that somebody chose; until then three weeks from now, which moves with the clock */
+  private readonly chosenDueOn = signal<string | null>(null);
+  protected readonly dueOn = computed(() => {
     const now = this.clock.now();
-    return now === null ? '' : new Date(now + 21 * 86_400_000).toISOString().slice(0, 10);
+    return this.chosenDueOn() ?? (now === null ? '' : new Date(now + 21 * 86_400_000).toISOString().slice(0, 10));
   });
   protected readonly dueTime = signal('17:00');
   protected readonly opened = signal<string | null>(null);
@@ -76,6 +78,11 @@ export class AssignPage {
     (this.preview.data()?.people ?? []).reduce((sum, person) => sum + person.notices.filter(({ outcome }) => outcome === 'skip').length, 0),
   );
   protected readonly most = computed(() => Math.max(1, ...(this.preview.data()?.byDay ?? []).map(({ count }) => count)));
+
+  protected setDueOn(date: string): void {
+    this.chosenDueOn.set(date);
+    this.result.set(null);
+  }
 
   protected sends(person: PreviewPerson): PreviewPerson['notices'] {
     return person.notices.filter(({ outcome, occurrence }) => outcome !== 'wait' && occurrence === 0);

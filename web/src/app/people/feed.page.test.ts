@@ -96,6 +96,9 @@ describe('setting it up', () => {
     const page = await open(feed());
     await page.click(page.getByRole('button', { name: 'Change' }));
     await page.type(page.getByLabelText('Pulled at, times of the day'), '06:00; 12:30 18:00');
+    // a pull that happens meanwhile does not overwrite what is typed
+    await page.announce('feed');
+    await page.answer('/api/people/feed', feed({ pulls: [pull({ id: '9' }), pull()] }));
     await page.click(page.getByRole('button', { name: 'Save' }));
     await page.refuse('/api/people/feed', { code: 'wrong-input', message: 'times: expected a time of day like 06:00.' }, 400);
     expect(page.getByRole('alert').textContent).toContain('expected a time of day like 06:00');

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
@@ -42,19 +42,18 @@ export class FeedPage {
   protected readonly isBusy = signal(false);
   protected readonly problem = signal<string | null>(null);
   protected readonly told = signal<string | null>(null);
-  protected readonly draft = linkedSignal(() => {
-    const feed = this.feed.data();
-    return {
-      url: feed?.url ?? '',
-      isOn: feed?.isOn ?? true,
-      times: (feed?.times ?? ['06:00']).join(', '),
-      changeShare: feed?.changeShare ?? 5,
-    };
-  });
+  /** taken from the feed when editing begins: what happens meanwhile does not overwrite what is typed */
+  protected readonly draft = signal({ url: '', isOn: true, times: '06:00', changeShare: 5 });
   protected readonly held = computed(() => this.feed.data()?.pulls.find(({ outcome }) => outcome === 'held') ?? null);
   protected readonly heldPreview = load(toObservable(computed(() => this.held()?.id ?? null)), (id) => this.api.previewPull(id), [
     'people',
   ]);
+
+  protected edit(): void {
+    const { url, isOn, times, changeShare } = this.feed.data()!;
+    this.draft.set({ url, isOn, times: times.join(', ') || '06:00', changeShare });
+    this.isEditing.set(true);
+  }
 
   protected save(): void {
     const { url, isOn, times, changeShare } = this.draft();

@@ -75,6 +75,19 @@ describe('a site’s holidays', () => {
     });
     expect(saved).toHaveBeenCalledTimes(1);
   });
+  it('that are being changed outlive news of the site and a look at another year', async () => {
+    const page = await open();
+    await page.click(page.getByRole('button', { name: 'Remove Good Friday' }));
+    await page.set({ site: { ...SITE, people: 30 } });
+    expect(dates(page)).toEqual(['2027-01-01 New Year’s Day']);
+    await page.click(page.getByRole('button', { name: '2028' }));
+    expect(dates(page)).toEqual(['2028-01-01 New Year’s Day']);
+    await page.click(page.getByRole('button', { name: '2027 *' }));
+    expect(dates(page)).toEqual(['2027-01-01 New Year’s Day']);
+    // another site is another calendar
+    await page.set({ site: { ...SITE, id: '4', holidays: [] } });
+    expect(dates(page)).toEqual([]);
+  });
   it('are only read by an auditor', async () => {
     const page = await open('auditor');
     expect(page.text()).toContain('26 Mar 2027');

@@ -40,13 +40,17 @@ export class SiteCalendar {
   readonly closed = output<void>();
   readonly saved = output<void>();
   protected readonly year = signal(new Date(this.clock.now() ?? 0).getUTCFullYear());
-  /** the holidays of the chosen year, until somebody changes them */
-  protected readonly lines = linkedSignal<Line[]>(() =>
-    this.site()
-      .holidays.filter(({ on }) => on.startsWith(`${this.year()}-`))
-      .map((holiday) => ({ ...holiday, note: null })),
+  private readonly siteId = computed(() => this.site().id);
+  /** what was changed and is not saved yet, by year; another site begins anew, news of this one change nothing of it */
+  private readonly drafts = linkedSignal<string, ReadonlyMap<number, Line[]>>({ source: this.siteId, computation: () => new Map() });
+  protected readonly lines = computed(
+    () =>
+      this.drafts().get(this.year()) ??
+      this.site()
+        .holidays.filter(({ on }) => on.startsWith(`${this.year()}-`))
+        .map((holiday): Line => ({ ...holiday, note: null })),
   );
-  protected readonly isChanged = linkedSignal({ source: () => [this.site(), this.year()], computation: () => false });
+  protected readonly isChanged = computed(() => this.drafts().has(this.year()));
   protected readonly problem = signal<string | null>(null);
   protected readonly told = signal<string | null>(null);
   protected readonly passedOver = signal<string[]>([]);
@@ -58,18 +62,20 @@ export class SiteCalendar {
     return [...years].sort();
   });
 
+  protected isDraft(year: number): boolean {
+    return this.drafts().has(year);
+  }
+
   protected weekday(on: string): string {
     return /^\d{4}-\d{2}-\d{2}$/.test(on) ? ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'][weekdayOf(dayOf(on))]! : '';
   }
 
   protected change(index: number, rest: Partial<Line>): void {
-    this.lines.update((lines) => lines.map((line, i) => (i === index ? { ...line, ...rest, note: null } : line)));
-    this.touch();
+    this.put(this.lines().map((line, i) => (i === index ? { ...line, ...rest, note: null } : line)));
   }
 
   protected remove(index: number): void {
-    this.lines.update((lines) => lines.filter((_, i) => i !== index));
-    this.touch();
+    this.put(this.lines().filter((_, i) => i !== index));
   }
 
   protected add(): void {
@@ -111,12 +117,17 @@ export class SiteCalendar {
   private merge(more: Line[]): void {
     const byDate = new Map(this.lines().map((line) => [line.on, line]));
     for (const line of more) if (!byDate.has(line.on)) byDate.set(line.on, line);
-    this.lines.set([...byDate.values()].sort((a, b) => (a.on < b.on ? -1 : 1)));
-    this.touch();
+    this.put([...byDate.values()].sort((a, b) => (a.on < b.on ? -1 : 1)));
   }
 
-  private touch(): void {
-    this.isChanged.set(true);
+  private put(lines: Line[] | null): void {
+    const year = this.year();
+    this.drafts.update((old) => {
+      const drafts = new Map(old);
+      if (lines) drafts.set(year, lines);
+      else drafts.delete(year);
+      return drafts;
+    });
     this.told.set(null);
     this.problem.set(null);
   }
@@ -126,7 +137,7 @@ export class SiteCalendar {
     const holidays = this.lines().map(({ on, name }) => ({ on, name }));
     this.api.saveHolidays(this.site().id, { year: this.year(), holidays }).subscribe({
       next: () => {
-        this.isChanged.set(false);
+        this.put(null);
         this.passedOver.set([]);
         this.told.set(`Saved. Notices of ${this.site().people} people at ${this.site().name} are planned anew.`);
         this.saved.emit();

@@ -1,0 +1,126 @@
+import { describe, expect, it, test, vi } from 'vitest';
+import type { ActRow } from '@nudrik/contract';
+import { openPage } from '../../testing/page.ts';
+import { ActsPage } from './acts.page.ts';
+import { AssignmentActs } from './assignment-acts.ts';
+import { CompletionsPage } from './completions.page.ts';
+
+describe('what may be done with open assignments', () => {
+  const open = async (canClose = true) => {
+    const page = await openPage(AssignmentActs, { inputs: { assignmentIds: ['11', '12'], dueAt: '2027-03-19T16:00:00Z', canClose } });
+    const done = vi.fn();
+    page.fixture.componentInstance.done.subscribe(done);
+    return { ...page, done };
+  };
+  test.each<[string, string, object]>([
+    ['Extend', '/api/assignments/extend', { dueOn: '2027-03-26' }],
+    ['Waive', '/api/assignments/waive', { until: null }],
+    ['Withdraw', '/api/assignments/withdraw', {}],
+  ])('%s: all of them in one, with the reason', async (button, url, rest) => {
+    const page = await open();
+    await page.type(page.getByLabelText('Reason'), 'dry dock');
+    await page.click(page.getByRole('button', { name: button }));
+    const act = { actId: '7', words: 'Done.' };
+    expect((await page.answer(url, act)).body).toEqual({ assignmentIds: ['11', '12'], reason: 'dry dock', ...rest });
+    expect(page.done).toHaveBeenCalledWith(act);
+  });
+  it('a week later is proposed; the date is said again; a waiver may have a last day', async () => {
+    const page = await open();
+    expect(page.text()).toContain('New due date, 17:00 Fri 26 Mar');
+    expect(page.text()).toContain('(empty: for good)');
+    await page.type(page.getByLabelText(/^Waived until/), '2028-01-31');
+    expect(page.text()).toContain('Waived until Mon 31 Jan 2028');
+    await page.click(page.getByRole('button', { name: 'Waive' }));
+    expect((await page.answer('/api/assignments/waive', { actId: null, words: '' })).body.until).toBe('2028-01-31');
+  });
+  it('says what is missing, and keeps what was typed', async () => {
+    const page = await open();
+    await page.type(page.getByLabelText(/^New due date/), '2027-03-01');
+    await page.click(page.getByRole('button', { name: 'Extend' }));
+    await page.refuse('/api/assignments/extend', { code: 'wrong-input', message: 'reason: expected a reason.' }, 400);
+    expect(page.getByRole('alert').textContent).toBe('reason: expected a reason.');
+    expect((page.getByLabelText(/^New due date/) as HTMLInputElement).value).toBe('2027-03-01');
+    expect(page.done).not.toHaveBeenCalled();
+  });
+  it('a manager only extends', async () => {
+    const page = await open(false);
+    expect(page.queryByRole('button', { name: /Waive|Withdraw/ })).toBeNull();
+  });
+});
+
+describe('the record of what was done by hand', () => {
+  const act = (rest: Partial<ActRow> = {}): ActRow => ({
+    id: '7', kind: 'extend', at: '2027-03-01T09:25:00Z', byWhom: 'Sigrid Aune', reason: 'dry dock', words: 'Extended Safe Lifting of 3 people.', undoneAt: null, undoneBy: null,
+    undoUntil: '2027-03-01T09:35:00Z', ...rest,
+  }); // prettier-ignore
+  it('says who, when, why, and until when it can be taken back', async () => {
+    const page = await openPage(ActsPage);
+    await page.answer('/api/assignments/acts', [act(), act({ id: '6', words: 'Waived Muster.', undoUntil: null })]);
+    expect(page.text()).toContain('Mon 1 Mar 10:25 Sigrid Aune Extended Safe Lifting of 3 people. dry dock Undo until 10:35');
+    expect(page.queryByRole('button', { name: 'Undo: Waived Muster.' })).toBeNull();
+    await page.click(page.getByRole('button', { name: 'Undo: Extended Safe Lifting of 3 people.' }));
+    await page.answer('/api/assignments/acts/7/undo', {});
+    await page.answer('/api/assignments/acts', [act({ undoneAt: '2027-03-01T09:30:00Z', undoneBy: 'Tora Hauge', undoUntil: null })]);
+    expect(page.text()).toContain('taken back Mon 1 Mar 10:30 by Tora Hauge');
+  });
+  it('an act that was told of meanwhile stays, and says so', async () => {
+    const page = await openPage(ActsPage);
+    await page.answer('/api/assignments/acts', [act()]);
+    await page.click(page.getByRole('button', { name: /^Undo/ }));
+    await page.refuse('/api/assignments/acts/7/undo', { code: 'conflict', message: 'A notice went out because of it.' });
+    expect(page.getByRole('alert').textContent).toBe('A notice went out because of it.');
+  });
+  it('is read by an auditor, empty too', async () => {
+    const page = await openPage(ActsPage, { role: 'auditor' });
+    await page.answer('/api/assignments/acts', []);
+    expect(page.text()).toContain('Nothing was done by hand yet.');
+    await page.announce('assignments');
+    await page.answer('/api/assignments/acts', [act()]);
+    expect(page.queryByRole('button')).toBeNull();
+  });
+});
+
+describe('recording earlier completions', () => {
+  const good = { row: 2, person: 'Ivar Moen', course: 'Muster', finishedOn: '2026-03-12', words: 'goes on the record as finished' };
+  const open = async () => {
+    const page = await openPage(CompletionsPage);
+    await page.answer('/api/courses', [{ id: '3', title: 'Muster' }]);
+    return page;
+  };
+  it('looks at a list as it is typed: what will be recorded, what is left out and why', async () => {
+    const page = await open();
+    await page.type(page.getByLabelText('Completions'), 'person,date\nivar,12.03.2026\nghost,x');
+    await page.choose(page.getByLabelText(/^Course, where/), 'Muster');
+    const asked = await page.answer('/api/assignments/completions/preview', { rows: [good], rejected: [{ row: 3, column: 'person', reason: '"ghost" is nobody.' }], dateOrder: 'dmy', isDateOrderSure: true });
+    expect(asked.body).toEqual({ text: 'person,date\nivar,12.03.2026\nghost,x', dateOrder: null, courseId: '3' });
+    expect(page.text()).toContain('3 person "ghost" is nobody.');
+    expect(page.text()).toContain('2 Ivar Moen Muster 12 Mar 2026 goes on the record as finished');
+    await page.type(page.getByLabelText('Where they come from, for the record'), 'register');
+    await page.click(page.getByRole('button', { name: 'Record 1' }));
+    expect((await page.answer('/api/assignments/completions', { actId: '7', words: 'Recorded Muster for Ivar Moen.' })).body).toMatchObject({ reason: 'register', courseId: '3', proofId: null });
+    expect(page.getByRole('status').textContent).toContain('Recorded Muster for Ivar Moen.');
+    expect((page.getByLabelText('Completions') as HTMLTextAreaElement).value).toBe('');
+  }); // prettier-ignore
+  it('asks which way dates are to be read where both are possible', async () => {
+    const page = await open();
+    await page.type(page.getByLabelText('Completions'), 'person,course,date\nivar,Muster,04/05/2026');
+    await page.answer('/api/assignments/completions/preview', { rows: [good], rejected: [], dateOrder: 'dmy', isDateOrderSure: false });
+    expect(page.text()).toContain('The dates can be read both ways. Which is right?');
+    await page.choose(page.getByLabelText(/Which is right/), 'month, day, year');
+    expect((await page.answer('/api/assignments/completions/preview', { rows: [good], rejected: [], dateOrder: 'mdy', isDateOrderSure: true })).body.dateOrder).toBe('mdy');
+    expect(page.text()).toContain('Dates are read as');
+  }); // prettier-ignore
+  it('keeps the list where it is refused', async () => {
+    const page = await open();
+    await page.type(page.getByLabelText('Completions'), 'person,course,date\nivar,Muster,2026-05-04');
+    await page.answer('/api/assignments/completions/preview', { rows: [good], rejected: [], dateOrder: 'ymd', isDateOrderSure: true });
+    await page.click(page.getByRole('button', { name: 'Record 1' }));
+    await page.refuse(
+      '/api/assignments/completions',
+      { code: 'wrong-input', message: 'reason: expected where these completions come from.' },
+      400,
+    );
+    expect(page.getByRole('alert').textContent).toContain('expected where these completions come from');
+    expect((page.getByLabelText('Completions') as HTMLTextAreaElement).value).toContain('ivar,Muster');
+  });
+});
