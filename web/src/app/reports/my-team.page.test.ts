@@ -1,0 +1,51 @@
+import { describe, expect, it } from 'vitest';
+import type { TeamView } from '@nudrik/contract';
+import { openPage } from '../../testing/page.ts';
+import { MyTeamPage } from './my-team.page.ts';
+
+const row = (assignmentId: string, name: string, rest: Partial<TeamView['rows'][number]> = {}): TeamView['rows'][number] => ({
+  assignmentId, person: { id: assignmentId, name, job: 'Deckhand' }, reportsTo: null, course: { id: '2', title: 'Fire Teams Aboard' }, state: 'not started', dueAt: '2027-03-19T17:00:00Z', daysLate: 0,
+  unitsDone: 0, unitsRequired: 5, last: null, ...rest,
+}); // prettier-ignore
+const team = (rows: TeamView['rows']): TeamView => ({
+  manager: { id: '9', name: 'Duncan Farquhar', zone: 'Europe/London' },
+  rows,
+  people: 14,
+});
+const open = async (rows: TeamView['rows']) => {
+  const page = await openPage(MyTeamPage, { role: 'manager' });
+  await page.answer('/api/team', team(rows));
+  return page;
+};
+
+describe('a manager’s team', () => {
+  it('shows who is late first, in the manager’s own time, with what was last sent', async () => {
+    const page = await open([
+      row('1', 'Runa Aske'),
+      row('2', 'Per Moe', { state: 'overdue', daysLate: 5, dueAt: '2027-02-24T17:00:00Z', reportsTo: 'Odd Nes', last: { what: 'Late', at: '2027-02-25T09:00:00Z', outcome: 'delivered' } }),
+    ]); // prettier-ignore
+    expect(page.text()).toContain('14 people down the line of Duncan Farquhar. 1 late.');
+    expect(page.text()).toContain(
+      'Per Moe Deckhand, reports to Odd Nes Fire Teams Aboard Wed 24 Feb 17:00 5 0 of 5 Late, Thu 25 Feb delivered',
+    );
+    expect(page.text().indexOf('Per Moe')).toBeLessThan(page.text().indexOf('Runa Aske'));
+    expect(page.text()).toContain('none yet');
+  });
+  it('says when nobody is late, and when nothing is open', async () => {
+    const page = await open([]);
+    expect(page.text()).toContain('Nobody is late.');
+    expect(page.text()).toContain('Nobody of yours is late.');
+    expect(page.text()).toContain('Nobody of yours has anything open.');
+  });
+  it('extends one, with a reason, and says so', async () => {
+    const page = await open([row('1', 'Runa Aske')]);
+    await page.click(page.getByRole('button', { name: 'Extend Runa Aske' }));
+    await page.type(page.getByLabelText('Reason'), 'at sea');
+    await page.click(page.getByRole('button', { name: 'Extend' }));
+    expect((await page.answer('/api/assignments/extend', { actId: '7', words: 'Extended Fire Teams Aboard of Runa Aske.' })).body).toMatchObject({ assignmentIds: ['1'], reason: 'at sea', dueOn: '2027-03-26' }); // prettier-ignore
+    await page.answer('/api/team', team([row('1', 'Runa Aske', { dueAt: '2027-03-26T17:00:00Z' })]));
+    expect(page.getByRole('status').textContent).toBe('Extended Fire Teams Aboard of Runa Aske.');
+    expect(page.text()).toContain('Fri 26 Mar 17:00');
+    expect(page.queryByLabelText('Reason')).toBeNull();
+  });
+});

@@ -1,0 +1,73 @@
+import { describe, expect, it } from 'vitest';
+import type { TodayNeed, TodayView } from '@nudrik/contract';
+import { NOW, openPage, textOf } from '../../testing/page.ts';
+import { TodayPage } from './today.page.ts';
+
+const need = (kind: TodayNeed['kind'], label: string, words: string, link: string | null, does: 'try-now' | null = null): TodayNeed => ({
+  kind, label, words, act: { label: does ? 'Try now' : 'Open it', link, does },
+}); // prettier-ignore
+const view = (rest: Partial<TodayView> = {}): TodayView => ({ now: NOW, sentToday: 0, plannedToday: 0, needs: [], next: [], courses: [], newlyLate: [], finished: [], ...rest }); // prettier-ignore
+const open = async (today: TodayView) => {
+  const page = await openPage(TodayPage);
+  await page.answer('/api/today', today);
+  return page;
+};
+
+describe('today', () => {
+  it('on a quiet day says that nothing needs anybody', async () => {
+    const page = await open(view());
+    expect(page.getByRole('heading', { level: 1 }).textContent).toBe('Monday 1 March');
+    expect(page.text()).toContain('Nothing has gone out yet today. No more are planned. Nothing needs you.');
+    expect(page.text()).toContain('Nothing is failed, bounced, missing or without a manager.');
+    expect(page.text()).toContain('No course yet. Make the first.');
+    expect(page.text()).toContain('Nobody became late in the last three days.');
+  });
+  it('says first what needs a person, and leads to where that is done', async () => {
+    const page = await open(view({
+      sentToday: 1, plannedToday: 2,
+      needs: [need('bounced', 'Bounced', 'Mail to Elin Strand came back.', '/people/12?mend=email'), need('roster', 'Held', 'A pull waits for you.', '/people/feed'), need('missing-value', 'Missing value', '6 people have no job.', null)],
+    })); // prettier-ignore
+    expect(page.text()).toContain('1 notice went out today. 2 more are planned. Three things need you.');
+    const links = page.getAllByRole('link', { name: 'Open it' }).map((link) => link.getAttribute('href'));
+    expect(links).toEqual(['/people/12?mend=email', '/people/feed']);
+    expect(page.getByText('Missing value').className).toContain('soon');
+    expect(page.getByText('Bounced').className).toContain('late');
+  });
+  it('tries the mail server again at one press', async () => {
+    const page = await open(view({ needs: [need('mail-server', 'Mail', 'The mail server does not answer.', null, 'try-now')] }));
+    await page.click(page.getByRole('button', { name: 'Try now' }));
+    expect(page.waiting().some((line) => line.startsWith('POST /api/'))).toBe(true);
+  });
+  it('shows what goes out next: what of today by its hour, the rest by its day', async () => {
+    const page = await open(view({
+      next: [
+        { at: '2027-03-01T14:00:00Z', day: '2027-03-01', kind: 'late', stepName: 'Late', courses: ['Muster'], count: 8 },
+        { at: '2027-03-03T08:00:00Z', day: '2027-03-03', kind: 'reminder', stepName: 'Two days to go', courses: ['Muster', 'Safe Lifting', 'Fire'], count: 4 },
+      ],
+    })); // prettier-ignore
+    const rows = page.getAllByRole('row').map(textOf);
+    expect(rows.find((row) => row.includes('Late Muster'))).toMatch(/^15:00 L Late Muster 8 who$/);
+    expect(rows.find((row) => row.includes('Two days'))).toMatch(/^Wed 3 09:00 R Two days to go 3 courses 4 who$/);
+    expect(page.getByRole('link', { name: 'Who gets Late' }).getAttribute('href')).toBe('/ledger?from=2027-03-01&step=Late');
+  });
+  it('names a few of many who became late', async () => {
+    const page = await open(
+      view({ newlyLate: [{ course: 'Muster', courseId: '1', people: ['A', 'B', 'C', 'D', 'E', 'F'], since: 'Fri 26 Feb' }] }),
+    );
+    expect(page.text()).toContain('A, B, C, D, and 2 more Muster, since Fri 26 Feb');
+  });
+  it.each(['notices', 'feed', 'requirements', 'people'])('looks again when %s changed', async (topic) => {
+    const page = await open(view());
+    await page.announce(topic);
+    expect(page.waiting()).toEqual(['GET /api/today']);
+  });
+  it('that cannot be had says so and can be tried again', async () => {
+    const page = await openPage(TodayPage);
+    expect(page.text()).toBe('Looking at the day …');
+    await page.refuse('/api/today', null, 500);
+    expect(page.getByRole('alert').textContent).toContain('The server answered 500.');
+    await page.click(page.getByRole('button', { name: 'Try again' }));
+    await page.answer('/api/today', view());
+    expect(page.getByRole('heading', { level: 1 }).textContent).toBe('Monday 1 March');
+  });
+});
