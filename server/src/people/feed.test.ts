@@ -6,6 +6,7 @@ import { rows } from '../db/db.ts';
 import { makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { addPerson, changePerson } from './change.ts';
 import { changeFeed, decidePull, feedView, nextTime, previewPull, pullIfDue, pullNow } from './feed.ts';
+import { todayView } from '../reports/today.ts';
 import { listRoster } from './people.repo.ts';
 import { listImports, undoImport } from './undo-import.ts';
 
@@ -93,6 +94,22 @@ describe('pulling', () => {
     expect(listed).toMatchObject({ source: 'feed', fileName: 'Personnel feed, Mon 1 Mar 04:00', hasFile: false });
     await undoImport(house.deps, listed!.id, 'Sigrid Aune');
     expect([(await find('Per'))!.leftOn, await find('Nils'), (await find('Runa'))!.job]).toEqual([null, undefined, 'Deckhand']);
+  });
+  it('a refused row is refused and told again until it is right, and taken then without the feed changing', async () => {
+    await settle();
+    people[2] = person('Runa', { manager: 'Odd', site: 'Atlantis' });
+    expect(await pull()).toMatchObject({
+      outcome: 'unchanged',
+      rejected: [{ column: 'site', reason: expect.stringMatching(/no site "Atlantis".* It is the row of Runa Aske, Runa\.$/) }],
+    });
+    const needs = async () => (await todayView(house.deps)).needs.filter(({ kind }) => kind === 'roster').map(({ label }) => label);
+    expect(await needs()).toEqual(['Row refused']);
+    expect(await pull()).toMatchObject({ outcome: 'unchanged', rejected: [{ column: 'site' }] });
+    await house.db.query("insert into sites (name, zone) values ('Atlantis', 'Europe/Oslo')");
+    expect(await pull()).toMatchObject({ outcome: 'taken', words: '1 changed.', rejected: [] });
+    expect(await find('Runa')).toMatchObject({ site: 'Atlantis' });
+    expect(await needs()).toEqual([]);
+    expect(await pull()).toMatchObject({ outcome: 'unchanged', words: 'Nothing is new since the last pull.' });
   });
   it('who is back is known by the number', async () => {
     await settle();

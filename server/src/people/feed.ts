@@ -114,9 +114,21 @@ async function previewPeople(db: Queryable, people: readonly FeedPerson[], today
   return previewCells(db, [[...ROSTER_COLUMNS], ...cells], FEED_MATCHING, { isComplete: true, emptyCells: 'clear', today, mayLeave }, ALL_GROUPS);
 } // prettier-ignore
 
-/** Keeps what the feed said, to know next time what is news. */
-export async function keepFeedRows(client: Queryable, people: readonly FeedPerson[]): Promise<void> {
+/**
+ * Keeps what the feed said, to know next time what is news. Of a row that was refused the one before is kept: it stays
+ * news, and is refused and told again, until it is right.
+ */
+export async function keepFeedRows(client: Queryable, people: readonly FeedPerson[], rejected: readonly Rejection[] = []): Promise<void> {
   const byNumber = new Map(people.map((person) => [person.number, person]));
+  if (rejected.length > 0) {
+    const before = await listFeedRows(client);
+    for (const { row } of rejected) {
+      const person = row === null ? undefined : people[row - 2]; // row 1 is the header
+      const was = person && before.get(person.number);
+      // of somebody who was never right only the number is known: all else is news the next time
+      if (person) byNumber.set(person.number, was ?? ({ number: person.number } as FeedPerson));
+    }
+  }
   await client.query('delete from feed_rows');
   await client.query('insert into feed_rows (number, row) select * from unnest($1::text[], $2::jsonb[])', [[...byNumber.keys()], [...byNumber.values()].map((person) => JSON.stringify(person))]); // prettier-ignore
 }
@@ -139,7 +151,8 @@ async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> 
   const today = await houseToday(deps);
   return transaction(deps.db, async (client) => {
     const keep = async (outcome: PullRow['outcome'], words: string, rest: { etag?: string | null; people?: FeedPerson[]; rejected?: Rejection[]; importId?: string | null } = {}): Promise<string> => {
-      await client.query('update feed set last_ok_at = $1::timestamptz, etag = coalesce($2::text, etag)', [new Date(at), rest.etag ?? null]);
+      // undefined keeps the tag; null asks for everyone again
+      await client.query('update feed set last_ok_at = $1::timestamptz, etag = case when $3::boolean then $2::text else etag end', [new Date(at), rest.etag ?? null, rest.etag !== undefined]);
       const { id } = await oneRow<{ id: string }>(client, INSERT_PULL, [new Date(at), outcome, words, rest.etag ?? null, rest.people ? JSON.stringify(rest.people) : null, JSON.stringify(rest.rejected ?? []), rest.importId ?? null]);
       await announce(client, 'people', 'feed');
       return id;
@@ -152,17 +165,25 @@ async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> 
     );
     const { people } = answer;
     const preview = await previewPeople(client, people, today);
-    const { rejected } = preview;
+    const rejected = preview.rejected.map((line) => nameRow(line, people));
     const refused = rejected.length ? ` ${rejected.length === 1 ? 'One row was' : `${rejected.length} rows were`} refused.` : '';
     const taken = takenOf(preview, ALL_GROUPS);
     const share = await getChangeShare(client);
     if (shareOf(taken.length, preview) > share)
       return keep('held', `Held: ${tellCounts(preview)}, which is ${Math.round(shareOf(taken.length, preview))} % of the roster; more than ${share} % waits for a person.${refused}`, { etag: answer.etag, people, rejected }); // prettier-ignore
-    await keepFeedRows(client, people);
-    if (taken.length === 0) return keep('unchanged', `${people.length} people, nothing differs from the roster.${refused}`, { etag: answer.etag, rejected }); // prettier-ignore
+    await keepFeedRows(client, people, rejected);
+    // a refused row may be right tomorrow without the feed changing: the site that it names was made meanwhile
+    const etag = rejected.length > 0 ? null : answer.etag;
+    if (taken.length === 0) return keep('unchanged', `${people.length} people, nothing differs from the roster.${refused}`, { etag, rejected }); // prettier-ignore
     const { id: importId } = await storePreview(client, preview, ALL_GROUPS, { at, byWhom, today, fileName: await pullName(client, at), source: 'feed', file: null }); // prettier-ignore
-    return keep('taken', `${sentence(tellCounts(preview))}.${refused}`, { etag: answer.etag, rejected, importId });
+    return keep('taken', `${sentence(tellCounts(preview))}.${refused}`, { etag, rejected, importId });
   });
+}
+
+/** A feed has no row numbers that anybody sees: a refused row is known by its person. */
+function nameRow(line: Rejection, people: readonly FeedPerson[]): Rejection {
+  const person = line.row === null ? undefined : people[line.row - 2];
+  return person ? { ...line, reason: `${line.reason} It is the row of ${person.name}, ${person.number}.` } : line;
 }
 
 const sentence = (words: string): string => words[0]!.toUpperCase() + words.slice(1);
@@ -259,7 +280,8 @@ export async function decidePull(deps: Deps, id: string, isApproved: boolean, by
       await lockRoster(client);
       const preview = await previewPeople(client, people, today);
       ({ id: importId } = await storePreview(client, preview, ALL_GROUPS, { at: now, byWhom, today, fileName: await pullName(client, at.getTime()), source: 'feed', file: null })); // prettier-ignore
-      await keepFeedRows(client, people);
+      await keepFeedRows(client, people, preview.rejected);
+      if (preview.rejected.length > 0) await client.query('update feed set etag = null');
       words = `${sentence(tellCounts(preview))}.`;
     }
     await client.query(

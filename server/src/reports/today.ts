@@ -104,7 +104,7 @@ limit 20
 const LIST_PULLS = `
 select id, at, outcome, words, jsonb_array_length(rejected) as refused, rejected -> 0 ->> 'reason' as reason
 from pulls
-where id = (select max(id) from pulls where outcome in ('taken', 'unchanged') and jsonb_array_length(rejected) > 0 and at > $1::timestamptz - interval '3 days')
+where (jsonb_array_length(rejected) > 0 and id = (select max(id) from pulls where outcome in ('taken', 'unchanged')))
   or outcome = 'held'
   or (outcome = 'failed' and id = (select max(id) from pulls))
 order by id desc
@@ -125,7 +125,7 @@ order by q.name
 /** What the roster needs a person for: pulls that wait, failed or refused rows; and assignments whose people left the audience. */
 async function rosterNeeds(db: Queryable, now: number, zone: Zone): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
-  for (const row of await rows<{ id: string; at: Date; outcome: string; words: string; refused: number; reason: string | null }>(db, LIST_PULLS, [new Date(now)])) {
+  for (const row of await rows<{ id: string; at: Date; outcome: string; words: string; refused: number; reason: string | null }>(db, LIST_PULLS)) {
     const act = { label: row.outcome === 'held' ? 'Look at it' : 'Open the feed', link: row.outcome === 'held' ? `/people/feed?pull=${row.id}` : '/people/feed', does: null };
     const when = tellMoment(row.at.getTime(), zone);
     if (row.outcome === 'held') list.push({ kind: 'roster', label: 'Roster held', words: `Personnel feed, ${when}: ${row.words}`, act });
