@@ -3,6 +3,7 @@ import { ALL_GROUPS, matchColumns, readTable, type Groups } from '@nudrik/core';
 import type { ImportOrder, ImportResult } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { planWaiting } from '../notices/plan.ts';
+import { reconcileWaiting } from '../requirements/reconcile.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { changePerson } from './change.ts';
@@ -159,6 +160,20 @@ describe('undoing an import', () => {
     expect(await rows(house.db, 'select 1 from reconcile union all select 1 from replan')).toEqual([]);
     expect(house.mailer.letters).toEqual([]);
   });
+  it('and the worker at the same time: neither stops the other', async () => {
+    const course = await makeCourse(house, null);
+    for (let round = 0; round < 3; round++) {
+      const { id } = await take(Array.from({ length: 30 }, (_, n) => `,New ${n},new${n}@orlasund.example,Deck,Orla Quay,${n ? 'new0@orlasund.example' : ''}`));
+      const added = (await listRoster(house.db)).filter(({ name }) => name.startsWith('New')).map((person) => person.id);
+      await assignAt(house, course, added, '2027-03-19T16:00:00Z');
+      await house.db.query('update assignments set is_by_hand = false');
+      const outcomes = await Promise.allSettled([planWaiting(house.deps), undoImport(house.deps, id!, 'Sigrid Aune'), planWaiting(house.deps), reconcileWaiting(house.deps)]);
+      expect(outcomes.map((outcome) => (outcome.status === 'fulfilled' ? 'done' : String(outcome.reason)))).toEqual(['done', 'done', 'done', 'done']);
+      await planWaiting(house.deps);
+      expect((await listRoster(house.db)).filter(({ name }) => name.startsWith('New'))).toEqual([]);
+      expect(await rows(house.db, 'select 1 from notices union all select 1 from assignments')).toEqual([]);
+    }
+  }); // prettier-ignore
   it('takes away with somebody what a requirement assigned and nobody was told of', async () => {
     const course = await makeCourse(house, crew['tora']!);
     const { id } = await everyKind();

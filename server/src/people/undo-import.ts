@@ -105,9 +105,10 @@ async function whatDepends(client: Client, id: string, zone: Zone): Promise<stri
   ];
 }
 
-// in the order of the worker, so that neither waits for the other with what the other needs: people, then assignments
+// in the order of the worker, so that neither waits for the other with what the other needs: people, then assignments.
+// People without their keys: a planner that holds an assignment still tells the ledger of its person
 const LOCK_PEOPLE = [
-  'select id from people where id = any($1::bigint[]) order by id for update',
+  'select id from people where id = any($1::bigint[]) order by id for no key update',
   'select id from assignments where person_id = any($1::bigint[]) order by id for update',
 ];
 
