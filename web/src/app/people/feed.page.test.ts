@@ -69,6 +69,15 @@ describe('a pull that waits for a person', () => {
       '1 left Nils Tarvik Deck, Orla Quay left nothing 1 Mar 2027',
     ]);
   });
+  it('is told once, where it waits', async () => {
+    const page = await open(feed());
+    await page.click(page.getByRole('button', { name: 'Pull now' }));
+    await page.answer('/api/people/feed/pull', HELD);
+    await page.answer('/api/people/feed', feed({ pulls: [HELD] }));
+    await page.answer('/api/people/feed/pulls/4', PREVIEW);
+    expect(page.queryByRole('status')).toBeNull();
+    expect(page.text()).toContain('Waits for you');
+  });
   it('is taken, or declined, by one word', async () => {
     const page = await held();
     await page.click(page.getByRole('button', { name: 'Take these changes' }));

@@ -67,7 +67,8 @@ export class FeedPage {
     this.api.pullNow().subscribe({
       next: (row) => {
         this.isBusy.set(false);
-        (row.outcome === 'failed' ? this.problem : this.told).set(row.words);
+        // a pull that is held is told by what waits, just below
+        if (row.outcome !== 'held') (row.outcome === 'failed' ? this.problem : this.told).set(row.words);
         this.feed.reload();
       },
       error: (error: unknown) => {
