@@ -2,6 +2,7 @@ import { describe, expect, it, test } from 'vitest';
 import fc from 'fast-check';
 import { Temporal } from 'temporal-polyfill';
 import { addMonths, Calendar, dateOf, dayOf, weekdayOf } from './calendar.ts';
+import { tellAmount } from './words.ts';
 import { DAY_MS, Zone } from './zone.ts';
 import { LONDON, OSLO, utc } from '../testing.ts';
 
@@ -113,3 +114,11 @@ describe('calendar arithmetic', () => {
 
   it('refuses a calendar without a working day', () => expect(() => new Calendar({ ...OSLO, workingDays: [] })).toThrow('no working day'));
 });
+
+test.each([
+  [1, 'days', '1 day'],
+  [-3, 'working days', '3 working days'],
+  [1, 'people', '1 person'],
+  [21, 'people', '21 people'],
+  [1_250, 'people', '1,250 people'],
+])('%s %s is told as %s', (amount, unit, words) => expect(tellAmount(amount, unit)).toBe(words));

@@ -42,10 +42,10 @@ export function isoOf(instant: Instant): string {
   return new Date(instant).toISOString().replace('.000Z', 'Z');
 }
 
-/** `1 day`, `3 working days`. */
+/** `1 day`, `3 working days`, `1 person`, `1,250 people`. */
 export function tellAmount(amount: number, unit: string): string {
   const n = Math.abs(amount);
-  return `${n < 1_000 ? n : n.toLocaleString('en')} ${n === 1 ? unit.replace(/s$/, '') : unit}`;
+  return `${n < 1_000 ? n : n.toLocaleString('en')} ${n === 1 ? (unit === 'people' ? 'person' : unit.replace(/s$/, '')) : unit}`;
 }
 
 /** `a`, `a and b`, `a, b and c`. */

@@ -231,7 +231,7 @@ export async function previewAssign(deps: Deps, request: AssignRequest): Promise
   const warnings = [
     off.length > 0 ? `${off.join(', ')} ${off.length === 1 ? 'is' : 'are'} switched off in this plan.` : '',
     draft.notJoined > 0
-      ? `${tellAmount(draft.notJoined, 'people').replace('1 people', '1 person')} of these have not joined yet: they are assigned, and welcomed, on their first morning.`
+      ? `${tellAmount(draft.notJoined, 'people')} of these ${draft.notJoined === 1 ? 'has' : 'have'} not joined yet: assigned, and welcomed, on the first morning.`
       : '',
   ].filter(Boolean);
   const title = await maybeRow<{ id: string; title: string }>(deps.db, 'select id, title from courses where id = $1::bigint', [

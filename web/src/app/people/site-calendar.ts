@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { dayOf, tellDate, weekdayOf } from '@nudrik/core';
+import { dayOf, tellAmount, tellDate, weekdayOf } from '@nudrik/core';
 import type { StructureView } from '@nudrik/contract';
 import { SessionStore } from '../access/session.store.ts';
 import { ClockStore } from '../shell/clock.store.ts';
@@ -139,7 +139,7 @@ export class SiteCalendar {
       next: () => {
         this.put(null);
         this.passedOver.set([]);
-        this.told.set(`Saved. Notices of ${this.site().people} people at ${this.site().name} are planned anew.`);
+        this.told.set(`Saved. Notices of ${tellAmount(this.site().people, 'people')} at ${this.site().name} are planned anew.`);
         this.saved.emit();
       },
       error: (error: unknown) => this.problem.set(sentenceOf(error)),
