@@ -1,12 +1,14 @@
 import { randomBytes } from 'node:crypto';
 import pg from 'pg';
 import {
-  ALL_GROUPS, Calendar, compileAudience, matchColumns, previewRoster, readTable, reconcilePerson,
+  ALL_GROUPS, Calendar, STANDARD_PLAN, compileAudience, matchColumns, previewRoster, readTable, reconcilePerson,
   type Audience, type LiveRequirement, type RequirementPerson, type Requirement, type RosterPerson, type Structure,
 } from '@nudrik/core'; // prettier-ignore
 import {
   migrate,
   openPool,
+  previewRequirement,
+  putPlan,
   reconcileWaiting,
   requestReconcile,
   rosterFacts,
@@ -113,6 +115,19 @@ async function importBench(db: Pool, deps: Deps): Promise<void> {
   );
 }
 
+/** What switching a requirement on for everyone would do, with every mail of the standard plan. */
+async function previewBench(db: Pool, deps: Deps): Promise<void> {
+  const [course] = (await rows<{ id: string }>(db, "insert into courses (id, title, required_units) overriding system value values (900, 'Lines and Gangway', '{1}') returning id")) as [{ id: string }]; // prettier-ignore
+  await transaction(db, (client) => putPlan(client, course.id, 1, deps.clock.now(), 'Bench', STANDARD_PLAN));
+  const draft = {
+    name: 'Everyone', courseId: course.id, audience: { all: [] }, due: { kind: 'after', amount: 10, unit: 'working days', event: 'assigned' }, dueTime: '17:00', graceDays: 14, creditMonths: null,
+    renewal: null, from: null, until: null, takesJoiners: true, whenOut: 'ask',
+  } as const; // prettier-ignore
+  const preview = await timedAsync(() => previewRequirement(deps, null, draft));
+  const { assigned, mails } = preview.value;
+  report(`previewing a requirement for ${assigned.count.toLocaleString('en')} people`, `${preview.seconds.toFixed(2)} s, ${mails.toLocaleString('en')} mails`, 'linear in people'); // prettier-ignore
+}
+
 /** A first roster: everyone new, in lines of managers, beside a ledger that is not empty; and taken back. */
 async function firstImportBench(db: Pool, deps: Deps): Promise<void> {
   const lines = ['personnel number,name,email,department,site,job,manager,joined on'];
@@ -123,6 +138,7 @@ async function firstImportBench(db: Pool, deps: Deps): Promise<void> {
   const { columns, dateOrder } = matchColumns((await readTable(bytes)).cells, facts);
   const take = await timedAsync(() => takeImport(deps, bytes, { fileName: 'first.csv', mark: facts.mark, columns, dateOrder, isComplete: false, emptyCells: 'keep', groups: ALL_GROUPS, confirmedLeft: null }, 'Bench'));
   report(`taking ${ROWS.toLocaleString('en')} who are all new`, `${take.seconds.toFixed(2)} s`, 'goal under 10 s');
+  await previewBench(db, deps);
   const undo = await timedAsync(() => undoImport(deps, take.value.id!, 'Bench'));
   report('undoing that', `${undo.seconds.toFixed(2)} s`, 'goal under 10 s');
 } // prettier-ignore

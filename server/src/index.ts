@@ -18,6 +18,7 @@ export { keepFeedRows, nextTime } from './people/feed.ts';
 export { rosterFacts, takeImport } from './people/import.ts';
 export { undoImport } from './people/undo-import.ts';
 export { putPeople } from './people/people.repo.ts';
+export { previewRequirement } from './requirements/preview.ts';
 export { findChanges, reconcileWaiting } from './requirements/reconcile.ts';
 export { requestReconcile, requestReconcileAll } from './requirements/queue.ts';
 export { getHouse, listCalendars } from './people/roster.repo.ts';

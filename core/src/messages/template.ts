@@ -57,9 +57,18 @@ export function segmentsOf(text: string): Segment[] {
 
 const textOf = (template: Template): string => [template.subject, template.body, template.button ?? ''].join('\n');
 
-export function fieldsOf(template: Template): string[] {
-  const names = segmentsOf(textOf(template)).flatMap((segment) => ('field' in segment ? [segment.field] : []));
-  return [...new Set(names)];
+/** Fields by text: a preview asks the same few texts for each of 50,000 people, which took a fifth of its time. */
+const fieldsByText = new Map<string, readonly string[]>();
+
+export function fieldsOf(template: Template): readonly string[] {
+  const text = textOf(template);
+  let fields = fieldsByText.get(text);
+  if (!fields) {
+    fields = [...new Set(segmentsOf(text).flatMap((segment) => ('field' in segment ? [segment.field] : [])))];
+    if (fieldsByText.size >= 200) fieldsByText.clear(); // somebody is typing
+    fieldsByText.set(text, fields);
+  }
+  return fields;
 }
 
 /** Fields that no value will ever come for, each with the known field nearest to it. */
