@@ -123,7 +123,7 @@ export async function keepFeedRows(client: Queryable, people: readonly FeedPerso
   if (rejected.length > 0) {
     const before = await listFeedRows(client);
     for (const { row } of rejected) {
-      const person = row === null ? undefined : people[row - 2]; // row 1 is the header
+      const person = personOf(row, people);
       const was = person && before.get(person.number);
       // of somebody who was never right only the number is known: all else is news the next time
       if (person) byNumber.set(person.number, was ?? ({ number: person.number } as FeedPerson));
@@ -180,9 +180,13 @@ async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> 
   });
 }
 
+/** Whose row it is: people are compared as a file is, where row 1 is the header. */
+const personOf = (row: number | null, people: readonly FeedPerson[]): FeedPerson | undefined =>
+  row === null ? undefined : people[row - 2];
+
 /** A feed has no row numbers that anybody sees: a refused row is known by its person. */
 function nameRow(line: Rejection, people: readonly FeedPerson[]): Rejection {
-  const person = line.row === null ? undefined : people[line.row - 2];
+  const person = personOf(line.row, people);
   return person ? { ...line, reason: `${line.reason} It is the row of ${person.name}, ${person.number}.` } : line;
 }
 

@@ -1,4 +1,4 @@
-import { type Groups, type LocalDate, type RosterPreview, type RosterRow, type RowChange } from '@nudrik/core';
+import { byLevel, type Groups, type LocalDate, type RosterPreview, type RosterRow, type RowChange } from '@nudrik/core';
 import { announce, rows, type Client } from '../db/db.ts';
 import { requestReplan } from '../notices/plan.ts';
 import { releaseAddress, releaseHeld } from '../notices/release.repo.ts';
@@ -79,27 +79,6 @@ const columnsOf = (list: readonly RosterRow[]): unknown[][] => [
   list.map((p) => p.personnelNumber), list.map((p) => p.name), list.map((p) => p.email), list.map((p) => p.department), list.map((p) => p.site),
   list.map((p) => p.job), list.map((p) => p.joinedOn), list.map((p) => p.leftOn),
 ]; // prettier-ignore
-
-/** New people by how far they stand below somebody who is there already: a manager is added before those below. */
-function byLevel(added: readonly RosterRow[]): RosterRow[][] {
-  const own = new Map(added.map((person) => [person.email, person]));
-  const levels = new Map<string, number>();
-  const found: RosterRow[][] = [];
-  for (const person of added) {
-    const above: RosterRow[] = [];
-    for (let next: RosterRow | undefined = person; next && !levels.has(next.email); next = own.get(next.managerEmail ?? '')) {
-      above.push(next);
-      levels.set(next.email, 0); // should a chain come back to itself, it ends here
-    }
-    for (const each of above.reverse()) {
-      const manager = own.get(each.managerEmail ?? '');
-      const level = manager && manager !== each ? levels.get(manager.email)! + 1 : 0;
-      levels.set(each.email, level);
-      (found[level] ??= []).push(each);
-    }
-  }
-  return found;
-}
 
 export interface Written {
   departmentsMade: string[];

@@ -123,7 +123,7 @@ order by q.name
 `;
 
 /** What the roster needs a person for: pulls that wait, failed or refused rows; and assignments whose people left the audience. */
-async function rosterNeeds(db: Queryable, now: number, zone: Zone): Promise<TodayNeed[]> {
+async function rosterNeeds(db: Queryable, zone: Zone): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
   for (const row of await rows<{ id: string; at: Date; outcome: string; words: string; refused: number; reason: string | null }>(db, LIST_PULLS)) {
     const act = { label: row.outcome === 'held' ? 'Look at it' : 'Open the feed', link: row.outcome === 'held' ? `/people/feed?pull=${row.id}` : '/people/feed', does: null };
@@ -233,7 +233,7 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
           does: null,
         },
       });
-  return [...list, ...(await rosterNeeds(db, now, zone))];
+  return [...list, ...(await rosterNeeds(db, zone))];
 }
 
 const LIST_NEXT = `

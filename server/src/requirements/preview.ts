@@ -153,7 +153,8 @@ export async function listStandings(deps: Deps, id: string): Promise<Requirement
   const people = everyone.flatMap(({ person, record, calendar, standing }): RequirementPeople['people'] => {
     const { open } = record;
     const reason = open?.reasons.find(({ requirement }) => requirement === id);
-    const isLeftOut = standing.kind === 'out' && standing.because === 'not-a-member';
+    // who is not in while it is off is not left out: then it asks nobody
+    const isLeftOut = row.is_on && standing.kind === 'out' && standing.because === 'not-a-member';
     if (standing.kind === 'out' && !reason && !isLeftOut) return [];
     const isLate = open !== null && open.dueAt < now;
     const word = reason?.isOut ? 'asks' : open && (reason || standing.kind === 'due') ? (isLate ? 'late' : 'open') : standing.kind === 'waits' ? standing.because : isLeftOut ? 'not-asked' : standing.kind; // prettier-ignore

@@ -95,9 +95,15 @@ describe('switching on', () => {
       standing: 'not-asked',
       words: 'came after it was switched on',
     });
+    await off(id, 'keep');
+    expect((await listRequirements(house.deps))[0]).toMatchObject({ notAsked: 0 });
+    expect((await listStandings(house.deps, id)).counts['not-asked']).toBeUndefined();
+    await on(id);
+    expect((await listStandings(house.deps, id)).counts['not-asked']).toBeUndefined(); // switched on anew, they are in
+    await addPerson(house.deps, { name: 'Siv Holm', email: 'siv@orlasund.example', department: 'Deck', siteId: '1' }, 'Sigrid Aune');
     // taking them in shows them before, and asks them then
     const open = draft({ takesJoiners: true });
-    expect((await previewRequirement(house.deps, id, open)).assigned.count).toBe(2);
+    expect((await previewRequirement(house.deps, id, open)).assigned.count).toBe(1);
     // who was in and left the audience comes in again
     await changePerson(house.deps, crew['per']!, { department: 'Office' }, 'Sigrid Aune');
     await play();

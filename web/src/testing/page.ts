@@ -24,9 +24,7 @@ export interface OpenedPage<T> extends BoundFunctions<typeof queries> {
   root: HTMLElement;
   router: Router;
   /** answers the request that waits at this address; it has to be there. @returns what was asked */
-  answer(url: string, body: unknown): Promise<TestRequest['request']>;
-  /** the same for one method */
-  answerAny(method: string, url: string, body: unknown): Promise<TestRequest['request']>;
+  answer(url: string, body: unknown, method?: string): Promise<TestRequest['request']>;
   /** refuses it, as the server does */
   refuse(url: string, refusal: Refusal | null, status?: number): Promise<void>;
   /** what waits for an answer */
@@ -97,17 +95,11 @@ export async function openPage<T>(
     fixture,
     root,
     router: TestBed.inject(Router),
-    async answer(url, body) {
-      const { request, flush } = bound(await one(url));
-      flush(body);
+    async answer(url, body, method) {
+      const asked = await one(url, method);
+      asked.flush(body as object);
       await settle();
-      return request;
-    },
-    async answerAny(method, url, body) {
-      const { request, flush } = bound(await one(url, method));
-      flush(body);
-      await settle();
-      return request;
+      return asked.request;
     },
     async refuse(url, refusal, status = 409) {
       (await one(url)).flush(refusal, { status, statusText: 'refused' });
@@ -157,8 +149,6 @@ function filterTopics(announced: Subject<string>, topics: readonly string[]): Su
   announced.subscribe((topic) => topics.includes(topic) && own.next());
   return own;
 }
-
-const bound = (waiting: TestRequest) => ({ request: waiting.request, flush: (body: unknown) => waiting.flush(body as object) });
 
 /** Looks at what waits without answering it. */
 function waitingIn(http: HttpTestingController): string[] {

@@ -52,7 +52,7 @@ describe('requests', () => {
     expect(page.waiting()).toEqual(['GET /api/people', 'POST /api/people']);
     const requests: string[] = [];
     for (const method of ['GET', 'POST'])
-      requests.push(`${method} ${(await page.answerAny(method, '/api/people', {})).headers.get('x-csrf-token')}`);
+      requests.push(`${method} ${(await page.answer('/api/people', {}, method)).headers.get('x-csrf-token')}`);
     expect(requests).toEqual(['GET null', 'POST token']);
   });
   it('of a session that has ended lead to the sign-in; the refusal is passed on', async () => {

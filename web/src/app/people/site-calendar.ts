@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { dayOf, tellAmount, tellDate, weekdayOf } from '@nudrik/core';
+import { dayOf, nextYear, tellAmount, tellDate, weekdayOf } from '@nudrik/core';
 import type { StructureView } from '@nudrik/contract';
 import { SessionStore } from '../access/session.store.ts';
 import { ClockStore } from '../shell/clock.store.ts';
@@ -14,9 +14,8 @@ interface Line {
   note: string | null;
 }
 
-/** Feasts that are not on the same date each year: copied, they need another look. */
-const MOVES =
-  /easter|good friday|maundy|ascension|whit|pentecost|shrove|corpus|carnival|spring|summer|may holiday|thanksgiving|monday|thursday/i;
+/** Whether a date is whole: a field that is being typed in may be empty. */
+const isWhole = (on: string): boolean => /^\d{4}-\d{2}-\d{2}$/.test(on);
 
 /** The holidays of one site by year: entered, copied to the next year, or read from an iCalendar file. */
 @Component({
@@ -67,7 +66,7 @@ export class SiteCalendar {
   }
 
   protected weekday(on: string): string {
-    return /^\d{4}-\d{2}-\d{2}$/.test(on) ? ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'][weekdayOf(dayOf(on))]! : '';
+    return isWhole(on) ? ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'][weekdayOf(dayOf(on))]! : '';
   }
 
   protected change(index: number, rest: Partial<Line>): void {
@@ -85,19 +84,17 @@ export class SiteCalendar {
     this.on = this.name = '';
   }
 
-  /** The same dates a year later; feasts that move are marked, a Saturday or Sunday is told. */
+  /** The same dates a year later; feasts that move are marked. */
   protected copyToNextYear(): void {
-    const from = this.lines();
-    const next = this.year() + 1;
-    this.year.set(next);
-    const copied = from.map(({ on, name }): Line => {
-      const date = `${next}${on.slice(4)}`;
-      const isValid = new Date(`${date}T00:00:00Z`).toISOString().slice(0, 10) === date;
-      const moves = MOVES.test(name);
-      return { on: isValid ? date : `${next}-02-28`, name, note: moves ? 'moves from year to year: set its date' : null };
-    });
+    const copied = this.lines()
+      .filter(({ on }) => isWhole(on))
+      .map((line): Line => {
+        const { on, name, needsLook } = nextYear(line);
+        return { on, name, note: needsLook ? 'moves from year to year: set its date' : null };
+      });
+    this.year.update((year) => year + 1);
     this.merge(copied);
-    this.told.set(`Copied from ${next - 1}. Look through the dates, then save.`);
+    this.told.set(`Copied from ${this.year() - 1}. Look through the dates, then save.`);
   }
 
   protected read(file: File | undefined): void {
