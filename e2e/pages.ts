@@ -27,6 +27,12 @@ export async function area(page: Page, name: string): Promise<void> {
   await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible();
 }
 
+/** Looks for mail in the post room and waits until the list holds nothing else: a list that shrinks moves what is clicked. */
+export async function findMail(page: Page, address: string): Promise<void> {
+  await page.getByPlaceholder('address or subject').fill(address);
+  await expect(page.getByRole('row', { name: '@' }).filter({ hasNotText: address })).toHaveCount(0);
+}
+
 export const csv = (...lines: string[]): { name: string; mimeType: string; buffer: Buffer } => ({
   name: 'roster.csv',
   mimeType: 'text/csv',

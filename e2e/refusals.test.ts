@@ -42,7 +42,7 @@ test.describe('a roster file', () => {
     [
       'with an e-mail twice',
       [HEADER, GOOD, GOOD.toUpperCase().replace('DECK', 'Deck').replace('VESSEL POOL', 'Vessel pool')],
-      /3 email nora.testmann@orlasund.example stands in row 2 already/,
+      /3 email nora.testmann@orlasund.example stands in row 2 too/,
     ],
     [
       'with an unknown manager',

@@ -42,7 +42,7 @@ run(async () => {
     const settled = () => page.getByText('moving …').waitFor({ state: 'hidden' });
     const shoot = async (name, path, ...steps) => {
       await page.goto(base + path);
-      await page.locator('.loading').waitFor({ state: 'hidden' });
+      await page.waitForFunction(() => !document.querySelector('.loading'));
       for (const step of steps) await step(page);
       await page.waitForLoadState('networkidle').catch(() => undefined);
       await page.screenshot({ path: join(folder, `${name}.png`) });
@@ -52,8 +52,8 @@ run(async () => {
       await page.getByRole('button', { name: '+1 day' }).click();
       await page
         .getByTestId('clock')
-        .getByText(`${day} 08:50`)
-        .or(page.getByText(`${day} 08:50`))
+        .getByText(`${day} 2026 08:50`)
+        .or(page.getByText(`${day} 2026 08:50`))
         .first()
         .waitFor();
       await settled();
@@ -106,6 +106,8 @@ run(async () => {
     await shoot('post-room', '/post-room', first(/Late with required training/), (p) =>
       p.frameLocator('iframe').getByText('Hello').waitFor(),
     );
+
+    await shoot('settings', '/settings', seen('Send a test mail'));
 
     const manager = await signIn('Ivar Moen');
     await manager.getByRole('heading', { name: 'Late' }).waitFor();

@@ -2,14 +2,26 @@ import { z } from 'zod';
 
 /** A row's id: a whole number as text, since JSON numbers end at 2^53. */
 export const Id = z.string().regex(/^[1-9]\d{0,18}$/, 'expected a whole number');
-export const Instant = z.iso.datetime({ offset: false });
-export const LocalDate = z.iso.date();
+/** Years that dates may have: what lies outside is a slip of the hand, and would run past what calendars can be worked out for. */
+const isInBounds = (date: string): boolean => date >= '1970' && date < '2200';
+const BOUNDS = 'expected a year from 1970 to 2199';
+export const Instant = z.iso.datetime({ offset: false }).refine(isInBounds, BOUNDS);
+export const LocalDate = z.iso.date('expected a date like 2027-03-01').refine(isInBounds, BOUNDS);
 export const TimeOfDay = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, 'expected a time of day like 09:00');
 
 export const Page = z.object({
   page: z.coerce.number().int().min(0).default(0),
   size: z.coerce.number().int().min(1).max(200).default(50),
 });
+
+/** When something was finished: a moment, or the day of a completion that was recorded, whose hour nobody knows. */
+export interface FinishedFact {
+  finishedAt: string | null;
+  finishedOn: string | null;
+}
+
+/** The version that somebody worked on: a save over a newer one is refused. */
+export const Version = z.number().int().min(1, 'expected the version that was worked on');
 
 /** Every refusal of the API has this shape. */
 export const Refusal = z.object({
@@ -19,21 +31,47 @@ export const Refusal = z.object({
 });
 export type Refusal = z.infer<typeof Refusal>;
 
+/** Fields by what people call them; others are told by their own words: `sendWindow` is "send window". */
+const FIELD_WORDS: Record<string, string> = {
+  courseId: 'course', personIds: 'people', assignmentIds: 'assignments', dueOn: 'due date', dueTime: 'due time', ownerId: 'owner', coverId: 'cover', parentId: 'department above',
+  joinedOn: 'date of joining', leftOn: 'date of leaving', managerEmail: 'manager', personnelNumber: 'personnel number', email: 'e-mail', validityMonths: 'validity in months',
+  from: 'first day', to: 'last day', until: 'last day', fileId: 'file', url: 'web address', body: 'text', at: 'time of day', told: 'what they are told', graceDays: 'days of grace',
+  creditMonths: 'months of credit', leadDays: 'days before', months: 'months', onlyIf: 'condition', stopWhen: 'stop condition', endsOn: 'last day',
+}; // prettier-ignore
+
+/** A place in what was sent, in words: `sections[2].units[0].title` is "section 3, unit 1, title". */
+export function fieldWords(path: readonly PropertyKey[]): string {
+  const words: string[] = [];
+  path.forEach((key, i) => {
+    if (typeof key === 'number') {
+      const list = words.pop() ?? 'line';
+      words.push(`${list.replace(/ies$/, 'y').replace(/s$/, '')} ${key + 1}`);
+    } else if (!(i === 0 && key === 'draft')) {
+      const name = String(key);
+      words.push(
+        FIELD_WORDS[name] ?? name.replace(/Ids?$/, '').replace(/([a-z])([A-Z])/g, (_, a: string, b: string) => `${a} ${b.toLowerCase()}`),
+      );
+    }
+  });
+  return words.join(', ');
+}
+
 /**
  * The issues of a Zod error as sentences: where, expected, got.
  * @param input what was parsed, to tell what stands at the place
  */
-export function tellIssues(error: z.ZodError, input?: unknown): { where: string; message: string }[] {
+export function tellIssues(error: z.ZodError, input?: unknown): { where: string; field: string; message: string }[] {
   return error.issues.map(({ path, message }) => {
+    const field = fieldWords(path);
     const where =
       path.reduce<string>(
         (text, key) => (typeof key === 'number' ? `${text}[${key}]` : text ? `${text}.${String(key)}` : String(key)),
         '',
       ) || '(top)';
     const told = message.replace(/^Invalid (input|option): /, '').replace(/, received (\w+)$/, '');
-    if (input === undefined || /\bgot\b|^Unrecognized|needs? /.test(told)) return { where, message: told };
+    if (input === undefined || /\bgot\b|^Unrecognized|needs? /.test(told)) return { where, field, message: told };
     const got = path.reduce<unknown>((value, key) => (value as Record<PropertyKey, unknown> | null | undefined)?.[key], input);
-    return { where, message: `${told}; got ${got === undefined ? 'nothing' : JSON.stringify(got).slice(0, 80)}` };
+    return { where, field, message: `${told}; got ${got === undefined ? 'nothing' : JSON.stringify(got).slice(0, 80)}` };
   });
 }
 

@@ -6,7 +6,8 @@ import { CourseDraft } from './courses/courses.ts';
 import { LinkToken } from './learning/learning.ts';
 import { NoticesQuery } from './notices/notices.ts';
 import { PeopleQuery, PersonChange } from './people/people.ts';
-import { ConditionSchema, PlanStepSchema, StepSchema } from './plans/plans.ts';
+import { ConditionSchema } from './conditions.ts';
+import { PlanStepSchema, StepSchema } from './plans/plans.ts';
 import { danglingPeople, RehearsalFile } from './plans/rehearsal-file.ts';
 
 /** What a schema says of an input: nothing, or each issue as `where: words`. */
@@ -178,9 +179,9 @@ describe('the rehearsal file', () => {
       'plan.steps[0].to[0]: expected employee, manager, manager 2 …, trainer or a mail address; got "everyone"',
     ],
     [
-      'an anchor without events',
-      (f) => (f.plan.steps[0]!['anchor'] = { event: 'idle' }),
-      'plan.steps[0].anchor.event: the anchor "idle" has no events',
+      'taking back what is not there',
+      (f) => (f.events = [{ assignment: 'a1', type: 'undone', at: '2027-03-15T08:00:00Z', event: 'e7' }]),
+      'events[0].event: expected the id of an event of this file; got "e7"',
     ],
     ['gathering without a time of day', (f) => (f.plan.steps[0]!['gather'] = 'per day'), 'needs a time of day'],
     [

@@ -1,4 +1,6 @@
 export * from './common.ts';
+export * from './conditions.ts';
+export * from './settings.ts';
 export * from './access/access.ts';
 export * from './people/people.ts';
 export * from './people/roster-files.ts';

@@ -1,6 +1,6 @@
 import type { Person, Settings } from './people/person.ts';
 import { DEFAULT_SETTINGS, Roster } from './people/person.ts';
-import type { Assignment } from './plans/state.ts';
+import type { Assignment } from './assignments/state.ts';
 import type { Step } from './plans/step.ts';
 import type { CalendarFacts } from './time/calendar.ts';
 

@@ -1,8 +1,20 @@
 import { makeRingCard } from './card.ts';
-import { dateOf, dayOf, msOfTime, rehearse, STANDARD_PLAN, Zone, DAY_MS, type PlanStep, type RehearsalLine } from '@nudrik/core';
 import {
-  cleanPage, compose, getHouse, hashPassword, keepFeedRows, nextTime, requestReconcileAll, insertCourse, insertFile, listCalendars, loadFacts, newToken, oneRow, putMails, putPeople, putPlan, replan, rows, saveSections, transaction,
-  type Client, type Facts, type MailDraft, type Pool,
+  dateOf,
+  dayOf,
+  msOfTime,
+  rehearse,
+  STANDARD_PLAN,
+  Zone,
+  DAY_MS,
+  encodeEvent,
+  type AssignmentEvent,
+  type PlanStep,
+  type RehearsalLine,
+} from '@nudrik/core';
+import {
+  cleanPage, compose, getHouse, hashPassword, keepFeedRows, nextTime, requestReconcileAll, insertCourse, insertFile, listCalendars, loadFacts, newToken, oneRow, insertMessages, keepVersion, putPeople, putPlan, readAgain, replan, rows, saveSections, transaction,
+  type Client, type Facts, type MessageDraft, type Pool,
 } from 'nudrik'; // prettier-ignore
 import { COURSES } from './courses.ts';
 import { rosterOn } from './feed-story.ts';
@@ -145,6 +157,7 @@ async function makeCourses(
       })),
     );
     await saveSections(db, id, sections);
+    await keepVersion(db, id, start - 450 * DAY_MS, CAST.trainer);
     const { required_units } = await oneRow<{ required_units: string[] }>(db, 'select required_units from courses where id = $1::bigint', [
       id,
     ]);
@@ -159,38 +172,33 @@ async function storeAssignments(db: Client, past: readonly PastAssignment[]): Pr
   const closed = past.map((a) => a.events.find((event) => event.type === 'finished') ?? null);
   const stored = await rows<{ id: string }>(
     db,
-    `insert into assignments (person_id, course_id, round, assigned_at, assigned_by, first_due_at, due_at, started_at, units_done, closed_at, closed_by, token)
-     select r.person, r.course, r.round, r.assigned, r.by_whom, r.due, r.due, r.started, r.units::bigint[], r.closed, case when r.closed is not null then 'finished' end, r.token
-     from unnest($1::bigint[], $2::bigint[], $3::integer[], $4::timestamptz[], $5::text[], $6::timestamptz[], $7::timestamptz[], $8::text[], $9::timestamptz[], $10::text[])
-       with ordinality as r (person, course, round, assigned, by_whom, due, started, units, closed, token, n)
+    `insert into assignments (person_id, course_id, round, assigned_at, assigned_by, first_due_at, due_at, closed_at, closed_by, token)
+     select r.person, r.course, r.round, r.assigned, r.by_whom, r.due, r.due, r.closed, case when r.closed is not null then 'finished' end, r.token
+     from unnest($1::bigint[], $2::bigint[], $3::integer[], $4::timestamptz[], $5::text[], $6::timestamptz[], $7::timestamptz[], $8::text[])
+       with ordinality as r (person, course, round, assigned, by_whom, due, closed, token, n)
      order by r.n
      returning id`,
     [
       past.map((a) => a.person), past.map((a) => a.course), past.map((a) => a.round), past.map((a) => new Date(a.assignedAt)), past.map((a) => a.assignedBy), past.map((a) => new Date(a.dueAt)),
-      past.map((a) => { const started = a.events.find((event) => event.type === 'started'); return started ? new Date(started.at) : null; }),
-      past.map((a) => `{${a.unitsDone.join(',')}}`), closed.map((event) => event && new Date(event.at)), past.map(() => newToken()),
+      closed.map((event) => event && new Date(event.at)), past.map(() => newToken()),
     ],
   ); // prettier-ignore
   const ids = stored.map((row) => row.id);
-  const events = past.flatMap((a, i) =>
-    a.events.map((event) => ({
+  const events = past.flatMap((a, i) => {
+    const assigned: AssignmentEvent = { type: 'assigned', at: a.assignedAt, dueAt: a.dueAt };
+    return [assigned, ...a.events].map((event) => ({
       id: ids[i]!,
       type: event.type,
       at: event.at,
-      data:
-        event.type === 'unit-finished'
-          ? { unit: event.unit }
-          : event.type === 'certificate-issued'
-            ? {
-                serial: a.certificate!.serial,
-                expiresAt: event.expiresAt ? new Date(event.expiresAt).toISOString() : null,
-              }
-            : null,
-    })),
-  );
+      data: encodeEvent(
+        event.type === 'certificate-issued' ? { ...event, serial: a.certificate!.serial } : event.type === 'finished' ? { ...event, version: 1 } : event,
+      ),
+    }));
+  });
   await db.query('insert into assignment_events (assignment_id, type, at, data) select * from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::jsonb[])', [
     events.map((e) => e.id), events.map((e) => e.type), events.map((e) => new Date(e.at)), events.map((e) => e.data && JSON.stringify(e.data)),
   ]); // prettier-ignore
+  for (let from = 0; from < ids.length; from += 2_000) await readAgain(db, ids.slice(from, from + 2_000));
   const certified = past.flatMap((a, i) => (a.certificate ? [{ id: ids[i]!, ...a.certificate }] : []));
   await db.query(
     `insert into certificates (assignment_id, person_id, course_id, serial, person_name, course_title, issued_on, expires_on)
@@ -231,14 +239,14 @@ async function storeNotices(db: Client, ids: readonly string[], start: number, b
   await db.query(
     `insert into notices (
        assignment_id, course_id, person_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, on_day, state, because,
-       held_because, recipient_id, recipient_name, sentence, trace, decided_at, sent_at, mail_id, attempts, last_error
+       held_because, recipient_id, recipient_name, sentence, trace, decided_at, sent_at, message_id, attempts, last_error
      )
      select r.assignment_id, a.course_id, a.person_id, r.step_id, r.step_name, r.kind, r.revision, r.occurrence, r.to_role, r.gathered, r.anchor_at, r.moment, r.known_at, r.at, r.on_day, r.state, r.because,
-       r.held_because, r.recipient_id, p.name, r.sentence, r.trace, r.at, r.sent_at, r.mail_id, r.attempts, r.last_error
+       r.held_because, r.recipient_id, p.name, r.sentence, r.trace, r.at, r.sent_at, r.message_id, r.attempts, r.last_error
      from unnest(
        $1::bigint[], $2::text[], $3::text[], $4::text[], $5::integer[], $6::integer[], $7::text[], $8::boolean[], $9::timestamptz[], $10::timestamptz[], $11::timestamptz[], $12::timestamptz[],
        $13::date[], $14::text[], $15::text[], $16::text[], $17::bigint[], $18::text[], $19::jsonb[], $20::timestamptz[], $21::bigint[], $22::integer[], $23::text[]
-     ) as r (assignment_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, on_day, state, because, held_because, recipient_id, sentence, trace, sent_at, mail_id, attempts, last_error)
+     ) as r (assignment_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, on_day, state, because, held_because, recipient_id, sentence, trace, sent_at, message_id, attempts, last_error)
      join assignments a on a.id = r.assignment_id
      left join people p on p.id = r.recipient_id
      order by r.at`,
@@ -253,10 +261,21 @@ async function storeNotices(db: Client, ids: readonly string[], start: number, b
   ); // prettier-ignore
   if (bounced)
     await db.query("update people set address_state = 'bounced', address_words = $2::text where id = $1::bigint", [bouncedPerson, refusal]);
-  await db.query(
-    "update mails m set sent_at = n.at, delivered_at = n.at, response = '250 2.0.0 accepted for delivery' from notices n where n.mail_id = m.id and n.state = 'delivered'",
-  );
+  await db.query(STORE_DELIVERIES);
+  await db.query('update messages m set composed_at = d.handed_at from deliveries d where d.message_id = m.id');
 }
+
+// each message of the past was brought to its address once: taken, or refused for good
+const STORE_DELIVERIES = `
+insert into deliveries (message_id, address, attempt, handed_at, answered_at, outcome, answer, delivered_at, report)
+select distinct on (m.id)
+  m.id, m.to_address, 1, n.at, n.at, case when n.state = 'bounced' then 'refused' else 'accepted' end,
+  coalesce(n.last_error, '250 2.0.0 accepted for delivery'), case when n.state = 'delivered' then n.at end,
+  case when n.state = 'delivered' then '250 2.0.0 accepted for delivery' end
+from messages m
+join notices n on n.message_id = m.id
+order by m.id, n.id
+`;
 
 async function storeMails(
   db: Client,
@@ -283,7 +302,7 @@ async function storeMails(
         : `${line.assignment}/${line.step}/${line.revision}/${line.occurrence}/${line.to}`;
     groups.set(key, [...(groups.get(key) ?? []), line]);
   }
-  const drafts: { lines: RehearsalLine[]; mail: MailDraft }[] = [];
+  const drafts: { lines: RehearsalLine[]; mail: MessageDraft }[] = [];
   for (const group of groups.values()) {
     const [first] = group;
     const step = stepOf(first!);
@@ -299,7 +318,7 @@ async function storeMails(
         unitsDone: events.flatMap((event) => (event.type === 'unit-finished' ? [event.unit] : [])),
       };
     });
-    const message = compose({ step, recipient, assignments }, facts, { baseUrl, certificates, lastNotice: new Map() }, first!.at!);
+    const message = compose({ step, recipient, assignments }, facts, { baseUrl, certificates, told: new Map() }, first!.at!);
     drafts.push({
       lines: group,
       mail: {
@@ -317,9 +336,10 @@ async function storeMails(
   const mailOf = new Map<RehearsalLine, string>();
   for (let from = 0; from < drafts.length; from += 1_000) {
     const part = drafts.slice(from, from + 1_000);
-    const ids = await putMails(
+    const ids = await insertMessages(
       db,
       part.map(({ mail }) => mail),
+      0,
     );
     for (const { lines: group, mail } of part) for (const line of group) mailOf.set(line, ids.get(mail.message_id)!);
   }

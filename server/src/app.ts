@@ -11,10 +11,13 @@ import { certificateRoutes } from './certificates/routes.ts';
 import { clockRoutes } from './clock/routes.ts';
 import { courseRoutes } from './courses/routes.ts';
 import type { Deps } from './deps.ts';
+import { houseRoutes } from './house/routes.ts';
 import { learningRoutes } from './learning/routes.ts';
 import type { Live } from './live/live.ts';
 import { noticeRoutes } from './notices/routes.ts';
+import { feedRoutes } from './feed/routes.ts';
 import { peopleRoutes } from './people/routes.ts';
+import { structureRoutes } from './structure/routes.ts';
 import { planRoutes } from './plans/routes.ts';
 import { REFUSALS, Refused } from './refusal.ts';
 import { reportRoutes } from './reports/routes.ts';
@@ -24,7 +27,7 @@ import { standinRoutes } from './standins/routes.ts';
 
 /** Every route of the API, with who may call it. */
 export const ROUTES: readonly Route[] = [
-  ...accessRoutes, ...peopleRoutes, ...courseRoutes, ...requirementRoutes, ...assignmentRoutes, ...planRoutes, ...noticeRoutes, ...reportRoutes, ...certificateRoutes, ...learningRoutes, ...clockRoutes, ...standinRoutes,
+  ...accessRoutes, ...feedRoutes, ...structureRoutes, ...peopleRoutes, ...courseRoutes, ...requirementRoutes, ...assignmentRoutes, ...planRoutes, ...noticeRoutes, ...reportRoutes, ...certificateRoutes, ...learningRoutes, ...clockRoutes, ...houseRoutes, ...standinRoutes,
 ]; // prettier-ignore
 
 /** Routes whose body is a file as it is. */

@@ -165,8 +165,8 @@ describe('roster files', () => {
     expect(body.message).toContain('Nothing was taken.');
   });
   test.each<[string, object | string, RegExp]>([
-    ['that is not JSON', 'no', /order: expected JSON/],
-    ['with a column that there is not', { ...ORDER, columns: ['shoe size'] }, /columns/],
+    ['that is not JSON', 'no', /Order: expected JSON/],
+    ['with a column that there is not', { ...ORDER, columns: ['shoe size'] }, /Order, column 1: expected/],
   ])('refuses an order %s', async (_, order, words) => {
     const { status, body } = await send(`${HEADER}\n`, order);
     expect(status).toBe(400);
@@ -200,7 +200,7 @@ describe('assigning', () => {
   });
   it.each([
     ['nobody', { personIds: [] }, 'expected somebody'],
-    ['a date mistyped', { personIds: ['1'], dueOn: '2027-13-01' }, 'dueOn'],
+    ['a date mistyped', { personIds: ['1'], dueOn: '2027-13-01' }, 'Due date: expected a date like'],
   ])('refuses %s', async (_, change, words) => {
     const { post } = await as('administrator');
     const { body } = await post('/api/assignments', { courseId: course, dueOn: '2027-03-19', ...change }).expect(400);

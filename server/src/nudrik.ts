@@ -6,7 +6,7 @@ import { migrate } from './db/migrate.ts';
 import type { Deps } from './deps.ts';
 import { listen } from './live/listen.ts';
 import { Live } from './live/live.ts';
-import { openMailer } from './messages/mailer.ts';
+import { openMailChannel } from './messages/mail-channel.ts';
 import { readSettings } from './settings.ts';
 import { startWorker } from './worker.ts';
 
@@ -64,7 +64,7 @@ async function serve(deps: Deps): Promise<() => Promise<void>> {
 }
 
 async function work(deps: Deps): Promise<() => Promise<void>> {
-  const mailer = openMailer(deps.settings.smtpUrl);
+  const mailer = openMailChannel(deps.settings.smtpUrl);
   const stop = await startWorker(deps, mailer);
   return async () => {
     await stop();

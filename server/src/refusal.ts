@@ -1,3 +1,4 @@
+import { isZone } from '@nudrik/core';
 import type { Refusal } from '@nudrik/contract';
 
 /** Every code that the API refuses with, its status, and when it is used. A test holds the routes against it. */
@@ -33,4 +34,10 @@ export class Refused extends Error {
   get status(): number {
     return REFUSALS[this.code].status;
   }
+}
+
+/** @throws Refused for a time zone that there is not */
+export function refuseUnknownZone(zone: string): void {
+  if (!isZone(zone))
+    throw new Refused('wrong-input', `There is no time zone “${zone}”. Expected one like Europe/Oslo. Nothing was changed.`);
 }

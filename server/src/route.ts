@@ -1,7 +1,6 @@
 import type { Request, Response } from 'express';
 import type { z } from 'zod';
-import type { Account, Role } from '@nudrik/contract';
-import { tellIssues } from '@nudrik/contract';
+import { Id, tellIssues, type Account, type Role } from '@nudrik/contract';
 import type { Deps } from './deps.ts';
 import { Refused } from './refusal.ts';
 
@@ -28,14 +27,36 @@ export const OFFICE: readonly Role[] = ['administrator', 'trainer', 'auditor'];
 export const EDITORS: readonly Role[] = ['administrator', 'trainer'];
 export const ADMINISTRATORS: readonly Role[] = ['administrator'];
 
+const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
+
 /** Parses what came in, or refuses with where, expected, got. */
 export function parse<T extends z.ZodType>(schema: T, input: unknown): z.infer<T> {
   const parsed = schema.safeParse(input);
   if (parsed.success) return parsed.data;
   const details = tellIssues(parsed.error, input);
-  const words = details.map(({ where, message }) => (where === '(top)' ? message : `${where}: ${message}`)).join('. ');
+  const words = details.map(({ field, message }) => capital(field === '' ? message : `${field}: ${message}`)).join('. ');
   throw new Refused('wrong-input', `${words}. Nothing was changed.`, details);
 }
+
+/** The row that a path names, `/api/people/:id`. */
+export const idOf = ({ req }: Call): string => parse(Id, req.params['id']);
+
+/** A file that came as the body. */
+export const bytesOf = ({ req }: Call): Buffer => (Buffer.isBuffer(req.body) ? req.body : Buffer.alloc(0));
+
+/** The answer of an act that has nothing else to say. */
+export const DONE = { done: true };
+
+/** Reading, for the office unless it says otherwise. */
+export const get = (path: string, handle: Route['handle'], access: Access = OFFICE): Route => ({ method: 'get', path, access, handle });
+
+/** Changing, for administrators. */
+export const act = (method: Exclude<Route['method'], 'get'>, path: string, handle: Route['handle']): Route => ({
+  method,
+  path,
+  access: ADMINISTRATORS,
+  handle,
+});
 
 export const isAllowed = (access: Access, account: Account | null): boolean =>
   access === 'public' || (account !== null && (access === 'signed-in' || access.includes(account.role)));

@@ -4,10 +4,10 @@ import { announce } from './db/db.ts';
 import type { Deps } from './deps.ts';
 import { listen } from './live/listen.ts';
 import { listenInbound } from './messages/inbound.ts';
-import type { Mailer } from './messages/mailer.ts';
+import type { Channel } from './messages/channel.ts';
 import { dispatch, recordDelivery, resumeCutOff } from './notices/dispatch.ts';
 import { planWaiting } from './notices/plan.ts';
-import { pullIfDue } from './people/feed.ts';
+import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
 import { reconcileWaiting } from './requirements/reconcile.ts';
 
@@ -19,13 +19,13 @@ async function prepare(deps: Deps): Promise<void> {
 }
 
 /** Brings assignments and notices to what is due now, and sends it. */
-export async function drain(deps: Deps, mailer: Mailer): Promise<void> {
+export async function drain(deps: Deps, mailer: Channel): Promise<void> {
   await prepare(deps);
   while ((await dispatch(deps, mailer)) > 0) await prepare(deps);
 }
 
 /** The worker's life: woken by announcements, and once a second for what the clock brings. @returns how to stop */
-export async function startWorker(deps: Deps, mailer: Mailer): Promise<() => Promise<void>> {
+export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Promise<void>> {
   let stopped = false;
   let wake: () => void = () => undefined;
   let isWoken = false;

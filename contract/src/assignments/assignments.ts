@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { Id, LocalDate, TimeOfDay } from '../common.ts';
-import type { PreviewPerson } from '../plans/plans.ts';
+import type { MissingField, PreviewPerson } from '../plans/plans.ts';
 
 /** POST /api/assignments/preview and POST /api/assignments. Who: chosen people, or a whole department, site or group. */
 export const AssignRequest = z
@@ -27,24 +27,31 @@ export interface AssignPreview {
   people: PreviewPerson[];
   /** who has it open already, and keeps that assignment */
   already: { id: string; name: string; due: string }[];
-  /** merge fields without a value, which would hold a notice */
-  missing: { step: string; field: string; people: string[] }[];
-  /** messages by local day of the house: what the ribbon would show */
+  /** who holds the course already, and would be asked for it again */
+  covered: { id: string; name: string; words: string }[];
+  missing: MissingField[];
+  /** messages, not notices, by local day of the house */
   byDay: { day: string; count: number }[];
+  mails: number;
   warnings: string[];
 }
 
-/** What was done by hand, as the record keeps it; it can be taken back for ten minutes where nothing was sent. */
+/** What was done by hand, as the record keeps it; it can be taken back for a while, where nothing was sent. */
 export interface ActResult {
   actId: string | null;
   words: string;
+  /** until when it can be taken back, and until when what it would send waits; null where neither */
+  undoUntil: string | null;
+  settlesAt: string | null;
 }
 export interface AssignResult extends ActResult {
   assigned: number;
   already: number;
 }
 
+/** For the record; the employee is shown `told` alone. */
 const Reason = z.string().trim().min(1, 'expected a reason').max(1000);
+const Told = z.string().trim().max(1000).nullable().optional();
 const AssignmentIds = z.array(Id).min(1, 'expected at least one assignment').max(20_000);
 
 /** POST /api/assignments/extend; POST /api/assignments/:id/extend leaves the ids out */
@@ -53,11 +60,17 @@ export const ExtendRequest = z.object({
   dueOn: LocalDate,
   dueTime: TimeOfDay.default('17:00'),
   reason: Reason,
+  told: Told,
 });
 export type ExtendRequest = z.infer<typeof ExtendRequest>;
 
 /** POST /api/assignments/waive and …/withdraw; `until` of a waiver is its last day */
-export const CloseRequest = z.object({ assignmentIds: AssignmentIds, reason: Reason, until: LocalDate.nullable().default(null) });
+export const CloseRequest = z.object({
+  assignmentIds: AssignmentIds,
+  reason: Reason,
+  told: Told,
+  until: LocalDate.nullable().default(null),
+});
 export type CloseRequest = z.infer<typeof CloseRequest>;
 
 /** GET /api/assignments/acts */
@@ -72,6 +85,8 @@ export interface ActRow {
   undoneBy: string | null;
   /** until when it can be taken back; null where it cannot */
   undoUntil: string | null;
+  /** until when what it would send waits; null where it sends nothing, or has settled */
+  settlesAt: string | null;
 }
 
 /** POST /api/assignments/completions/preview and …/completions: earlier completions, as CSV text */

@@ -1,7 +1,6 @@
 import { z } from 'zod';
-import { Id } from '../common.ts';
-
-export const UNIT_KINDS = ['page', 'link', 'file'] as const;
+import { UNIT_KINDS, unitKind } from '@nudrik/core';
+import { Id, Version } from '../common.ts';
 
 export const UnitDraft = z
   .object({
@@ -19,14 +18,8 @@ export const UnitDraft = z
     fileId: Id.nullable().default(null),
   })
   .superRefine((unit, context) => {
-    if (unit.kind === 'link' && !unit.url)
-      context.addIssue({ code: 'custom', path: ['url'], message: `"${unit.title}" is a link and needs a web address` });
-    if (unit.kind === 'file' && !unit.fileId)
-      context.addIssue({
-        code: 'custom',
-        path: ['fileId'],
-        message: `"${unit.title}" needs its file: choose one and upload it`,
-      });
+    const fault = unitKind(unit.kind).fault(unit);
+    if (fault) context.addIssue({ code: 'custom', path: [fault.field], message: fault.words });
   });
 export type UnitDraft = z.infer<typeof UnitDraft>;
 
@@ -36,7 +29,7 @@ export const SectionDraft = z.object({
   units: z.array(UnitDraft).max(200),
 });
 
-/** POST /api/courses, PUT /api/courses/:id */
+/** POST /api/courses */
 export const CourseDraft = z.object({
   title: z.string().trim().min(1, 'a course needs a title').max(200),
   code: z.string().trim().max(40).nullable().default(null),
@@ -46,6 +39,10 @@ export const CourseDraft = z.object({
   sections: z.array(SectionDraft).max(50),
 });
 export type CourseDraft = z.infer<typeof CourseDraft>;
+
+/** PUT /api/courses/:id */
+export const CourseChange = CourseDraft.extend({ version: Version });
+export type CourseChange = z.infer<typeof CourseChange>;
 
 export interface UnitView extends UnitDraft {
   file: { id: string; name: string; bytes: number } | null;
@@ -57,6 +54,9 @@ export interface CourseView extends Omit<CourseDraft, 'sections'> {
   owner: { id: string; name: string } | null;
   sections: { id: string; title: string; units: UnitView[] }[];
   assigned: number;
+  version: number;
+  changedAt: string | null;
+  changedBy: string | null;
 }
 
 /** GET /api/courses */
@@ -68,10 +68,13 @@ export interface CourseRow {
   code: string | null;
   owner: string | null;
   units: number;
+  /** who holds it today, of those asked for it who are here; leavers count in neither */
   current: number;
+  asked: number;
   open: number;
   dueSoon: number;
   late: number;
+  /** people who have ever finished it */
   finished: number;
   stepsOn: number;
   steps: number;

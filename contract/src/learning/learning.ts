@@ -1,11 +1,13 @@
 import { z } from 'zod';
+import type { UnitKind } from '@nudrik/core';
+import type { FinishedFact } from '../common.ts';
 
 export const LinkToken = z
   .string()
   .regex(/^[A-Za-z0-9_-]{20,80}$/, 'This link is not complete. Open it from the message again, or copy the whole of it.');
 
 /** GET /api/learning/:token */
-export interface LearningView {
+export interface LearningView extends FinishedFact {
   person: string;
   organisation: string;
   trainer: string | null;
@@ -14,7 +16,6 @@ export interface LearningView {
   dueAt: string;
   zone: string;
   state: string;
-  finishedAt: string | null;
   closedReason: string | null;
   unitsDone: number;
   unitsRequired: number;
@@ -24,7 +25,7 @@ export interface LearningView {
 
 export interface LearningUnit {
   id: string;
-  kind: 'page' | 'link' | 'file';
+  kind: UnitKind;
   title: string;
   required: boolean;
   body: string | null;
@@ -37,16 +38,16 @@ export interface LearningUnit {
 export interface MyTraining {
   person: string;
   zone: string;
-  assignments: {
-    id: string;
-    token: string;
-    course: string;
-    assignedAt: string;
-    dueAt: string;
-    state: string;
-    finishedAt: string | null;
-    unitsDone: number;
-    unitsRequired: number;
-    certificate: { serial: string; state: string; expiresOn: string | null } | null;
-  }[];
+  assignments: MyAssignment[];
+}
+export interface MyAssignment extends FinishedFact {
+  id: string;
+  token: string;
+  course: string;
+  assignedAt: string;
+  dueAt: string;
+  state: string;
+  unitsDone: number;
+  unitsRequired: number;
+  certificate: { serial: string; state: string; expiresOn: string | null } | null;
 }

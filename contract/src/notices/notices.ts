@@ -12,6 +12,10 @@ export const NoticesQuery = Page.extend({
   step: z.string().max(120).optional(),
   person: Id.optional(),
   outcome: z.enum([...NOTICE_STATES, 'trouble']).optional(),
+  /** what holds it */
+  held: z.string().max(40).optional(),
+  /** a merge field that its person or course has no value for: planned within two weeks */
+  lacks: z.string().max(40).optional(),
   find: z.string().max(200).optional(),
   /** up to now, or still to come */
   when: z.enum(['past', 'ahead']).optional(),

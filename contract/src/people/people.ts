@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id, LocalDate, Page } from '../common.ts';
+import { Id, LocalDate, Page, type FinishedFact } from '../common.ts';
 
 export const PEOPLE_SORTS = ['name', 'department', 'site', 'job', 'manager', 'joined', 'late'] as const;
 
@@ -43,14 +43,13 @@ export interface PeopleFacets {
   sites: { id: string; name: string; zone: string; people: number }[];
 }
 
-export interface AssignmentLine {
+export interface AssignmentLine extends FinishedFact {
   id: string;
   course: { id: string; title: string };
   round: number;
   assignedAt: string;
   dueAt: string;
   state: string;
-  finishedAt: string | null;
   unitsDone: number;
   unitsRequired: number;
   certificate: { serial: string; state: string } | null;

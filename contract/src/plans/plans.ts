@@ -1,52 +1,7 @@
 import { z } from 'zod';
-import { ANCHORS, KINDS, STATES, UNITS, type Condition } from '@nudrik/core';
-import { LocalDate, TimeOfDay, meantIssue } from '../common.ts';
-
-const Words = z.array(z.string().min(1)).min(1);
-
-/** Conditions as they are stored; what the core cannot ask yet is refused by its name. */
-const CONDITION_NAMES = ['all', 'any', 'not', 'state', 'department', 'site', 'group', 'job', 'joinedBefore', 'joinedAfter', 'unitFinished'];
-const shapes: z.ZodType<Condition> = z.lazy(() =>
-  z.union([
-    z.strictObject({ all: z.array(ConditionSchema) }),
-    z.strictObject({ any: z.array(ConditionSchema) }),
-    z.strictObject({ not: ConditionSchema }),
-    z.strictObject({ state: z.array(z.enum(STATES)).min(1) }),
-    z.strictObject({ department: Words }),
-    z.strictObject({ site: Words }),
-    z.strictObject({ group: Words }),
-    z.strictObject({ job: Words }),
-    z.strictObject({ joinedBefore: LocalDate }),
-    z.strictObject({ joinedAfter: LocalDate }),
-    z.strictObject({ unitFinished: z.string().min(1) }),
-  ]),
-);
-export const ConditionSchema: z.ZodType<Condition> = z.lazy(() =>
-  z.unknown().transform((value, context): Condition => {
-    const parsed = shapes.safeParse(value);
-    if (parsed.success) return parsed.data;
-    const names = value !== null && typeof value === 'object' && !Array.isArray(value) ? Object.keys(value) : [];
-    const name = names[0];
-    if (names.length !== 1 || name === undefined || !CONDITION_NAMES.includes(name)) {
-      const got = names.length === 0 ? JSON.stringify(value) : names.join(', ');
-      context.addIssue({
-        code: 'custom',
-        message: `expected a condition with one of ${CONDITION_NAMES.join(', ')}; got ${got}`,
-        input: value,
-      });
-      return z.NEVER;
-    }
-    // the one alternative that was meant tells where it went wrong
-    const meant = meantIssue(parsed.error);
-    context.addIssue({
-      code: 'custom',
-      path: meant ? [...meant.path] : [name],
-      message: meant?.message ?? `not understood: ${JSON.stringify(value)}`,
-      input: value,
-    });
-    return z.NEVER;
-  }),
-);
+import { ANCHORS, KINDS, SIGN_OFF_OUTCOMES, UNITS } from '@nudrik/core';
+import { LocalDate, TimeOfDay } from '../common.ts';
+import { ConditionSchema } from '../conditions.ts';
 
 export const DurationSchema = z.strictObject({
   amount: z.number().int().min(-10_000).max(10_000),
@@ -57,6 +12,7 @@ export const AnchorSchema = z.strictObject({
   event: z.enum(ANCHORS),
   unit: z.string().min(1).optional(),
   date: LocalDate.optional(),
+  outcome: z.enum(SIGN_OFF_OUTCOMES).optional(),
 });
 
 export const StepSchema = z.strictObject({
@@ -127,10 +83,18 @@ export interface PreviewNotice {
   /** local words of the moment in the reader's own zone, and the zone */
   local: string | null;
   zone: string;
-  outcome: 'send' | 'skip' | 'wait';
+  /** `hold`: it waits for a person, or past the end of the preview */
+  outcome: 'send' | 'skip' | 'wait' | 'hold';
   held: string | null;
   because: string | null;
   sentence: string;
+}
+
+/** A merge field without a value, and for whom: it would hold those notices. */
+export interface MissingField {
+  step: string;
+  field: string;
+  people: string[];
 }
 
 export interface PreviewPerson {
@@ -155,13 +119,13 @@ export interface PlanPreview {
   changes: {
     person: string;
     stepName: string;
-    what: 'added' | 'moved' | 'dropped';
+    what: 'added' | 'moved' | 'dropped' | 'decided anew';
     from: string | null;
     to: string | null;
   }[];
   /** real people with their real moments under the draft */
   people: PreviewPerson[];
   faults: { step: string; message: string }[];
-  /** merge fields without a value, and for whom */
-  missing: { step: string; field: string; people: string[] }[];
+  missing: MissingField[];
+  warnings: string[];
 }

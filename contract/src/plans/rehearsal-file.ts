@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { isKnownRole, stepFault } from '@nudrik/core';
+import { EVENT_TYPES, EVENTS, isKnownRole, ROLE_WORDS, stepFault, WITHDRAWN_WHY, type EventType, type FieldKind } from '@nudrik/core';
 import { Instant, LocalDate, TimeOfDay } from '../common.ts';
 import { StepSchema } from './plans.ts';
 
@@ -57,30 +57,23 @@ const CourseSchema = z.strictObject({
   units: z.array(z.string()).default([]),
 });
 
-const at = { assignment: z.string(), at: Instant };
-const EventSchema = z.discriminatedUnion('type', [
-  z.strictObject({ ...at, type: z.enum(['started', 'finished', 'waived', 'withdrawn', 'replied']) }),
-  z.strictObject({ ...at, type: z.enum(['unit-opened', 'unit-finished']), unit: z.string() }),
-  z.strictObject({
-    ...at,
-    type: z.literal('quiz-submitted'),
-    unit: z.string().optional(),
-    attempt: z.number().int().min(1).optional(),
-    score: z.number().optional(),
-    passed: z.boolean().optional(),
-  }),
-  z.strictObject({
-    ...at,
-    type: z.literal('signed-off'),
-    unit: z.string().optional(),
-    attended: z.boolean().optional(),
-    met: z.boolean().optional(),
-  }),
-  z.strictObject({ ...at, type: z.literal('certificate-issued'), expiresAt: Instant.nullable().optional() }),
-  z.strictObject({ ...at, type: z.literal('extended'), dueAt: Instant }),
-]);
-/** Anchors that a file has no events for. */
-const SILENT_ANCHORS: readonly string[] = ['session-starts', 'idle'];
+const FIELDS: Record<FieldKind, z.ZodType> = {
+  'instant': Instant, 'date': LocalDate, 'id': z.string().min(1), 'text': z.string(), 'count': z.number().int().min(1), 'number': z.number(), 'flag': z.boolean(),
+  'withdrawn-because': z.enum(WITHDRAWN_WHY),
+}; // prettier-ignore
+
+/** The events of core's catalogue; how an assignment begins stands with the assignment. */
+const EventSchema = z.discriminatedUnion(
+  'type',
+  EVENT_TYPES.filter((type) => type !== 'assigned').map((type) => {
+    const shape: Record<string, z.ZodType> = {};
+    for (const [field, kind] of Object.entries(EVENTS[type].needs)) shape[field] = FIELDS[kind];
+    for (const [field, kind] of Object.entries<FieldKind>(EVENTS[type].may)) shape[field] = FIELDS[kind].nullable().optional();
+    return z.strictObject({ assignment: z.string(), at: Instant, id: z.string().min(1).optional(), type: z.literal(type), ...shape });
+  }) as unknown as [
+    z.ZodObject<{ type: z.ZodLiteral<EventType>; assignment: z.ZodString; at: z.ZodString; id: z.ZodOptional<z.ZodString> }>,
+  ],
+);
 
 /** The self-contained file that `nudrik rehearse` plays. */
 export const RehearsalFile = z
@@ -149,11 +142,8 @@ export const RehearsalFile = z
       if (steps.has(step.id)) refuse(['plan', 'steps', i, 'id'], `expected each id once; "${step.id}" stands more than once`);
       steps.add(step.id);
       step.to.forEach((role, j) => {
-        if (!isKnownRole(role))
-          refuse(['plan', 'steps', i, 'to', j], `expected employee, manager, manager 2 …, trainer or a mail address; got "${role}"`);
+        if (!isKnownRole(role)) refuse(['plan', 'steps', i, 'to', j], `expected ${ROLE_WORDS}; got "${role}"`);
       });
-      if (SILENT_ANCHORS.includes(step.anchor.event))
-        refuse(['plan', 'steps', i, 'anchor', 'event'], `the anchor "${step.anchor.event}" has no events in a rehearsal file yet`);
       const fault = stepFault(step);
       if (fault) refuse(['plan', 'steps', i], fault);
     });
@@ -161,7 +151,20 @@ export const RehearsalFile = z
       known(people, assignment.person, ['assignments', i, 'person'], 'one of the people');
       known(courses, assignment.course, ['assignments', i, 'course'], 'one of the courses');
     });
-    file.events.forEach((event, i) => known(assignments, event.assignment, ['events', i, 'assignment'], 'one of the assignments'));
+    const eventOf = new Map(file.events.flatMap((event) => (event.id === undefined ? [] : [[event.id, event] as const])));
+    const named = file.events.flatMap(({ id }) => id ?? []);
+    file.events.forEach((event, i) => {
+      known(assignments, event.assignment, ['events', i, 'assignment'], 'one of the assignments');
+      if (event.id !== undefined && eventOf.get(event.id) !== event)
+        refuse(['events', i, 'id'], `expected each id once; "${event.id}" stands more than once`);
+      const back = event.type === 'undone' ? (event as unknown as { event: string }).event : null;
+      known(new Set(named), back, ['events', i, 'event'], 'an event of this file');
+      if (back !== null && eventOf.has(back) && eventOf.get(back)!.assignment !== event.assignment)
+        refuse(
+          ['events', i, 'event'],
+          `expected an event of the same assignment "${event.assignment}"; got one of "${eventOf.get(back)!.assignment}"`,
+        );
+    });
   });
 export type RehearsalFile = z.infer<typeof RehearsalFile>;
 

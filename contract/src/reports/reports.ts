@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Page } from '../common.ts';
+import { Page, type FinishedFact } from '../common.ts';
 
 export const REPORT_SORTS = ['name', 'department', 'manager', 'assigned', 'due', 'progress', 'finished'] as const;
 
@@ -8,15 +8,15 @@ export const ReportQuery = Page.extend({
   find: z.string().max(200).optional(),
   department: z.string().max(200).optional(),
   site: z.string().max(200).optional(),
-  state: z.enum(['all', 'open', 'in progress', 'not started', 'late', 'finished', 'waived']).default('all'),
+  state: z.enum(['all', 'open', 'in progress', 'not started', 'late', 'silent', 'finished', 'waived']).default('all'),
   sort: z.enum(REPORT_SORTS).default('name'),
   order: z.enum(['asc', 'desc']).default('asc'),
 });
 export type ReportQuery = z.infer<typeof ReportQuery>;
 
-export interface ReportRow {
+export interface ReportRow extends FinishedFact {
   assignmentId: string;
-  person: { id: string; name: string };
+  person: { id: string; name: string; number: string | null; email: string };
   department: string;
   site: string;
   manager: string | null;
@@ -26,22 +26,24 @@ export interface ReportRow {
   state: string;
   unitsDone: number;
   unitsRequired: number;
-  finishedAt: string | null;
   certificate: string | null;
   last: { id: string; what: string; at: string; outcome: string } | null;
-  next: { id: string; what: string; at: string } | null;
+  next: { id: string; what: string; at: string; held: string | null } | null;
 }
 
 export interface ReportPage {
   course: { id: string; title: string };
   rows: ReportRow[];
   total: number;
-  counts: { finished: number; inProgress: number; notStarted: number; late: number; waived: number };
+  /** people who finished it, where some did more than once */
+  finishedPeople: number;
+  /** assignments; `silent` are late and have nothing more planned */
+  counts: { finished: number; inProgress: number; notStarted: number; late: number; silent: number; waived: number };
 }
 
 /** GET /api/reports/courses/:id/over-time: state at the end of each week */
 export interface OverTime {
-  points: { day: string; finished: number; open: number; late: number }[];
+  points: { day: string; finished: number; started: number; waiting: number; late: number }[];
 }
 
 /** GET /api/today */
@@ -51,13 +53,14 @@ export interface TodayView {
   plannedToday: number;
   needs: TodayNeed[];
   next: { at: string; day: string; kind: string; stepName: string; courses: string[]; count: number }[];
-  courses: { id: string; title: string; current: number; dueSoon: number; late: number }[];
+  courses: { id: string; title: string; current: number; asked: number; dueSoon: number; late: number }[];
   newlyLate: { course: string; courseId: string; people: string[]; since: string }[];
   finished: { course: string; courseId: string; people: string[] }[];
 }
 
 export interface TodayNeed {
-  kind: 'mail-server' | 'bounced' | 'failed' | 'no-manager' | 'missing-value' | 'unreachable' | 'roster' | 'outside';
+  kind:
+    'silent' | 'expiring' | 'mail-server' | 'bounced' | 'failed' | 'no-manager' | 'missing-value' | 'unreachable' | 'roster' | 'outside';
   label: string;
   words: string;
   act: { label: string; link: string | null; does: 'try-now' | null };

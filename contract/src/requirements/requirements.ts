@@ -1,46 +1,7 @@
 import { z } from 'zod';
-import { DUE_EVENTS, LEAF_NAMES, WHEN_OUT, type Audience, type AudiencePerson, type DueRule } from '@nudrik/core';
-import { Id, LocalDate, TimeOfDay, meantIssue } from '../common.ts';
-
-const Ids = z.array(Id).min(1, 'expected at least one').max(2_000);
-const Texts = z.array(z.string().trim().min(1).max(200)).min(1, 'expected at least one').max(5_000);
-
-const shapes: z.ZodType<Audience> = z.lazy(() =>
-  z.union([
-    z.strictObject({ all: z.array(AudienceSchema).max(50) }),
-    z.strictObject({ any: z.array(AudienceSchema).max(50) }),
-    z.strictObject({ not: AudienceSchema }),
-    z.strictObject({ department: Ids, below: z.boolean() }),
-    z.strictObject({ site: Ids }),
-    z.strictObject({ group: Ids }),
-    z.strictObject({ job: Texts }),
-    z.strictObject({ line: Ids }),
-    z.strictObject({ joinedBefore: LocalDate }),
-    z.strictObject({ joinedAfter: LocalDate }),
-    z.strictObject({ joinedWithin: z.number().int().min(0).max(36_500) }),
-    z.strictObject({ number: Texts }),
-    z.strictObject({ holds: Ids }),
-    z.strictObject({ lacks: Ids }),
-  ]),
-);
-const AUDIENCE_NAMES: readonly string[] = ['all', 'any', 'not', ...LEAF_NAMES];
-
-/** An audience as it is stored. What is not understood is told by the one condition that was meant. */
-export const AudienceSchema: z.ZodType<Audience> = z.lazy(() =>
-  z.unknown().transform((value, context): Audience => {
-    const parsed = shapes.safeParse(value);
-    if (parsed.success) return parsed.data;
-    const keys = value !== null && typeof value === 'object' && !Array.isArray(value) ? Object.keys(value) : [];
-    const name = keys.find((key) => AUDIENCE_NAMES.includes(key));
-    if (name === undefined) {
-      context.addIssue({ code: 'custom', message: `expected a condition with one of ${AUDIENCE_NAMES.join(', ')}; got ${keys.join(', ') || JSON.stringify(value)}`, input: value }); // prettier-ignore
-      return z.NEVER;
-    }
-    const meant = meantIssue(parsed.error);
-    context.addIssue({ code: 'custom', path: meant ? [...meant.path] : [name], message: meant?.message ?? `not understood: ${JSON.stringify(value)}`, input: value }); // prettier-ignore
-    return z.NEVER;
-  }),
-);
+import { DUE_EVENTS, WHEN_OUT, type AudiencePerson, type DueRule } from '@nudrik/core';
+import { Id, LocalDate, TimeOfDay } from '../common.ts';
+import { AudienceSchema } from '../conditions.ts';
 
 const DueEventSchema = z.enum(DUE_EVENTS);
 export const DueRuleSchema: z.ZodType<DueRule> = z.discriminatedUnion('kind', [

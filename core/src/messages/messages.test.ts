@@ -1,6 +1,6 @@
 import { describe, expect, it, test } from 'vitest';
 import fc from 'fast-check';
-import { standingAt } from '../plans/state.ts';
+import { standingAt } from '../assignments/state.ts';
 import { STANDARD_PLAN } from '../plans/standard.ts';
 import { stepFault } from '../plans/step.ts';
 import { anAssignment, aPerson, utc } from '../testing.ts';
@@ -56,22 +56,45 @@ describe('a template', () => {
     expect(message.text).toContain('Open:\nhttps://x.example/go/a?b=1&c="2"');
   });
 
-  it('never prints undefined, null or a brace, whatever the values', () =>
+  // words of a lower-case alphabet without n: "undefined", "null" and "NaN" can come from nowhere but a value that is missing
+  const word = fc.stringMatching(/^[A-M][a-m]{0,8}$/);
+  const maybe = <T>(value: fc.Arbitrary<T>): fc.Arbitrary<T | null> => fc.option(value, { nil: null });
+  const somebody = maybe(word.map((name) => aPerson('p', { name })));
+  const anyFacts = fc.record({
+    employee: fc.record({ name: word, job: maybe(word), department: maybe(word), site: maybe(word) }).map((known) => aPerson('runa', known)),
+    recipientName: maybe(word), manager: somebody, trainer: somebody, course: fc.record({ title: word, code: maybe(word), summary: maybe(word) }),
+    standing: fc.constantFrom([], [{ type: 'finished', at: utc('2027-03-16T10:00') }] as const).map((events) => standingAt(anAssignment({ events: [...events] }), utc('2027-03-17T16:00'))),
+    unitsDone: fc.nat(3), unitsRequired: fc.nat(5), certificate: maybe(fc.record({ serial: word, expiresOn: maybe(fc.constant('2028-03-17')) })),
+  }).map((known) => ({ ...facts(), organisation: 'Orla', ...known })); // prettier-ignore
+  const anyFields = fc.subarray(
+    MERGE_FIELDS.map(({ name }) => name),
+    { minLength: 1 },
+  );
+
+  it('prints a value for each field or is held: no undefined, null, NaN, brace or gap, whoever it is about', () =>
     void fc.assert(
-      fc.property(
-        fc.dictionary(fc.constantFrom(...MERGE_FIELDS.map(({ name }) => name)), fc.option(fc.string())),
-        fc.subarray(
-          MERGE_FIELDS.map(({ name }) => name),
-          { minLength: 1 },
-        ),
-        (values, used) => {
-          const text = template(used.map((name) => `<${'{'}${name}}>`).join(' '), 'Subject');
-          if (missingValues(text, values).length > 0) return;
-          const { text: rendered } = renderMessage({ template: text, values, link: null, table: null, footer: 'x' });
-          for (const name of used) expect(rendered).toContain(values[name]!.trim() === '' ? '' : values[name]!.split('\n')[0]!.trim());
-          expect(rendered).not.toMatch(/>undefined<|>null</);
-        },
-      ),
+      fc.property(anyFacts, anyFields, (known, used) => {
+        const asked = template(used.map((name) => `[{${name}}]`).join(' '), `About {${used[0]!}}`);
+        const values = valuesFor(known);
+        const missing = missingValues(asked, values);
+        const render = () => renderMessage({ template: asked, values, link: null, table: null, footer: 'x' });
+        if (missing.length > 0) return void expect(render).toThrow('has no value');
+        const { subject, text, html } = render();
+        for (const told of [subject, text, html]) expect(told).not.toMatch(/undefined|null|NaN|Invalid|[{}]/);
+        for (const told of [text, html]) expect(told).not.toMatch(/\[\s*\]/);
+        expect(text.match(/\[[^\]]+\]/g)).toHaveLength(used.length);
+      }),
+      { numRuns: 500 },
+    ));
+
+  it('takes a value of any letters for what it is', () =>
+    void fc.assert(
+      fc.property(fc.dictionary(fc.constantFrom(...MERGE_FIELDS.map(({ name }) => name)), fc.string()), anyFields, (values, used) => {
+        const asked = template(used.map((name) => `<{${name}}>`).join(' '), 'Subject');
+        if (missingValues(asked, values).length > 0) return;
+        const { text } = renderMessage({ template: asked, values, link: null, table: null, footer: 'x' });
+        for (const name of used) expect(text).toContain(values[name]!.split('\n')[0]!.trim());
+      }),
     ));
 
   it('lists a gathered message’s people in both forms', () => {

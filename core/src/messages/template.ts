@@ -133,6 +133,8 @@ function fill(text: string, values: Values): string {
 export interface TableOfPeople {
   head: readonly string[];
   rows: readonly (readonly string[])[];
+  /** under it: what holds for every line */
+  note?: string;
 }
 
 export interface Rendered {
@@ -149,6 +151,8 @@ export interface RenderInput {
   values: Values;
   /** where the button leads */
   link: string | null;
+  /** above everything: why this reader gets it, where it was meant for somebody else */
+  lead?: string | null;
   /** for a gathered message: one line a person */
   table: TableOfPeople | null;
   /** the line under the message: who reads the reply */
@@ -159,15 +163,17 @@ export interface RenderInput {
  * A message as it is sent: subject, HTML for mail programs (tables and inline styles only) and plain text.
  * @throws RangeError when a merge field has no value
  */
-export function renderMessage({ template, values, link, table, footer }: RenderInput): Rendered {
+export function renderMessage({ template, values, link, lead = null, table, footer }: RenderInput): Rendered {
   const subject = fill(template.subject, values).replace(/\s+/g, ' ').trim();
   const paragraphs = fill(template.body, values)
     .trim()
     .split(/\n\s*\n/);
   const button = template.button && link ? { label: fill(template.button, values), link } : null;
 
+  const quiet = (words: string): string => `<p style="margin:0 0 14px;color:#5B6472;font-size:14px">${escapeHtml(words)}</p>`;
   const htmlParts = paragraphs.map((p) => `<p style="margin:0 0 14px">${escapeHtml(p).replace(/\n/g, '<br>')}</p>`);
-  if (table) htmlParts.push(tableHtml(table));
+  if (lead) htmlParts.unshift(quiet(lead));
+  if (table) htmlParts.push(tableHtml(table), ...(table.note ? [quiet(table.note)] : []));
   if (button)
     htmlParts.push(
       `<p style="margin:18px 0"><a href="${escapeHtml(button.link)}" style="background:#6C2A5E;color:#ffffff;text-decoration:none;padding:10px 18px;border-radius:2px;display:inline-block">${escapeHtml(button.label)}</a></p>`,
@@ -175,7 +181,8 @@ export function renderMessage({ template, values, link, table, footer }: RenderI
   const html = `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(subject)}</title></head><body style="margin:0;background:#FBF8F3"><table role="presentation" width="100%" cellpadding="0" cellspacing="0"><tr><td align="center" style="padding:24px 12px"><table role="presentation" width="560" cellpadding="0" cellspacing="0" style="max-width:560px;width:100%;background:#ffffff;border:1px solid #DDD6CA"><tr><td style="padding:28px 32px;font:16px/1.5 'Atkinson Hyperlegible Next',Verdana,sans-serif;color:#1E2430">${htmlParts.join('')}<p style="margin:22px 0 0;padding-top:12px;border-top:1px solid #DDD6CA;color:#5B6472;font-size:14px">${escapeHtml(footer)}</p></td></tr></table></td></tr></table></body></html>`;
 
   const textParts = [...paragraphs];
-  if (table) textParts.push(tableText(table));
+  if (lead) textParts.unshift(lead);
+  if (table) textParts.push(tableText(table), ...(table.note ? [table.note] : []));
   if (button) textParts.push(`${button.label}:\n${button.link}`);
   const text = `${textParts.join('\n\n')}\n\n-- \n${footer}\n`;
   return { subject, html, text };

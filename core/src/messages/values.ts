@@ -1,5 +1,5 @@
 import type { Person } from '../people/person.ts';
-import type { Standing } from '../plans/state.ts';
+import type { Standing } from '../assignments/state.ts';
 import { tellAmount, tellDate, tellDay, tellMoment } from '../time/words.ts';
 import { dayOf } from '../time/calendar.ts';
 import { DAY_MS, HOUR, type Instant, type Zone } from '../time/zone.ts';
@@ -47,18 +47,19 @@ export function valuesFor(facts: ValueFacts): Values {
     course: facts.course.title,
     'course code': facts.course.code,
     'course summary': facts.course.summary,
-    assigned: tellDay(zone.dayAt(facts.assignedAt)),
-    due: tellMoment(standing.dueAt, zone),
+    assigned: tellDay(zone.dayAt(facts.assignedAt), zone.dayAt(now)),
+    due: tellMoment(standing.dueAt, zone, now),
     'time to due': tellDistance(now, standing.dueAt, zone),
     'days late': String(daysLate(standing.dueAt, now, zone)),
-    'units left': tellAmount(facts.unitsRequired - facts.unitsDone, 'units'),
+    'units left': tellAmount(Math.max(0, facts.unitsRequired - facts.unitsDone), 'units'),
     'units done': `${facts.unitsDone} of ${tellAmount(facts.unitsRequired, 'units')}`,
     department: employee.department,
     site: employee.site,
     job: employee.job,
     manager: facts.manager?.name ?? null,
     trainer: facts.trainer?.name ?? null,
-    finished: standing.finishedAt === null ? null : tellDate(zone.dayAt(standing.finishedAt)),
+    finished:
+      standing.finishedAt === null ? null : tellDate(standing.finishedOn ? dayOf(standing.finishedOn) : zone.dayAt(standing.finishedAt)),
     'certificate serial': facts.certificate?.serial ?? null,
     'certificate expiry': facts.certificate
       ? facts.certificate.expiresOn

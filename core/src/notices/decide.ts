@@ -1,16 +1,17 @@
-import { findRecipient, type Recipient } from '../people/chain.ts';
+import { findRecipient, type Recipient } from '../people/role.ts';
 import type { Person, Roster } from '../people/person.ts';
-import { holds, tellCondition } from '../plans/condition.ts';
-import { standingAt, type Assignment, type Standing } from '../plans/state.ts';
-import { isExemptFromLimit, outlivesAssignment, tellAnchor, windowOf, type Step } from '../plans/step.ts';
+import { outlivesAssignment, tellAnchor } from '../plans/anchor.ts';
+import { holds, tellCondition } from '../conditions/condition.ts';
+import { standingAt, type Assignment, type Standing } from '../assignments/state.ts';
+import { isExemptFromLimit, windowOf, type Step } from '../plans/step.ts';
 import { dayOf, type Calendar } from '../time/calendar.ts';
-import { tellAmount, tellDay, tellMoment } from '../time/words.ts';
+import { tellAmount, tellDay, tellFinished, tellList, tellMoment } from '../time/words.ts';
 import type { Day, Instant } from '../time/zone.ts';
 import { isOvertaken, type Slot } from './slot.ts';
 
 export const SKIP_REASONS = [
   'switched-off', 'finished', 'waived', 'withdrawn', 'left', 'stopped', 'condition', 'after-end', 'superseded', 'no-recipient',
-  'before-assignment', 'moment-passed',
+  'before-assignment', 'moment-passed', 'no-certificate',
 ] as const; // prettier-ignore
 export type SkipReason = (typeof SKIP_REASONS)[number];
 export type HoldReason = 'leave' | 'daily-limit' | 'unreachable' | 'missing-value';
@@ -46,7 +47,11 @@ export interface DecisionInput {
   countOf: DayCount;
   /** another notice of the assignment that is overdue too and whose own moment is later (after an outage) */
   supersededBy?: string | null;
+  missingOf?: MissingOf | undefined;
 }
+
+/** Merge fields of the step's message that have no value for this recipient; only who knows the messages can tell. */
+export type MissingOf = (step: Step, assignment: Assignment, recipient: Recipient, now: Instant) => readonly string[];
 
 const CLOSED_WORDS = { finished: 'finished', waived: 'was waived', withdrawn: 'was withdrawn' } as const;
 
@@ -62,7 +67,7 @@ function skip(trace: Check[], recipient: Recipient, check: string, because: Skip
  * Decides one notice at its moment with the facts known then. The checks run in the order of the rules and the first
  * that fails decides; the trace lists each with the fact it used.
  */
-export function decide({ slot, step, assignment, roster, now, countOf, supersededBy }: DecisionInput): Decision {
+export function decide({ slot, step, assignment, roster, now, countOf, supersededBy, missingOf }: DecisionInput): Decision {
   const employee = roster.getPerson(assignment.person);
   const assignee = roster.calendarOf(employee);
   const zone = assignee.zone;
@@ -74,11 +79,11 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
   if (slot.missed) {
     const fact =
       slot.missed === 'before-assignment'
-        ? `its moment, ${tellMoment(slot.moment, zone)}, was before the assignment (${tellMoment(assignment.assignedAt, zone)})`
-        : `its moment, ${tellMoment(slot.moment, zone)}, had passed by more than ${tellTolerance(roster.settings.tolerance)} when it became known (${tellMoment(slot.knownAt, zone)})`;
+        ? `its moment, ${tellMoment(slot.moment, zone, now)}, was before the assignment (${tellMoment(assignment.assignedAt, zone, now)})`
+        : `its moment, ${tellMoment(slot.moment, zone, now)}, had passed by more than ${tellTolerance(roster.settings.tolerance)} when it became known (${tellMoment(slot.knownAt, zone, now)})`;
     return skip(trace, recipient, 'moment still ahead when it became known', slot.missed, fact);
   }
-  pass(trace, 'moment', `${tellRule(step, slot, zone)}: ${tellMoment(slot.moment, zone)}`);
+  pass(trace, 'moment', `${tellRule(step, slot, zone, now)}: ${tellMoment(slot.moment, zone, now)}`);
 
   if (!step.on) return skip(trace, recipient, 'step is on', 'switched-off', 'the step is switched off');
   pass(trace, 'step is on', 'switched on');
@@ -95,26 +100,26 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
 
   const facts = { person: employee, state: standing.state, unitsFinished: standing.unitsFinished };
   if (step.stopWhen) {
-    if (holds(step.stopWhen, facts))
+    if (holds(step.stopWhen, facts, roster.structure))
       return skip(
         trace,
         recipient,
         'not stopped',
         'stopped',
-        `it stops when ${tellCondition(step.stopWhen)}, and that holds: ${employee.name} is ${standing.state}`,
+        `it stops when ${tellCondition(step.stopWhen, roster.names)}, and that holds: ${employee.name} is ${standing.state}`,
       );
-    pass(trace, 'not stopped', `stops when ${tellCondition(step.stopWhen)}; ${standing.state}`);
+    pass(trace, 'not stopped', `stops when ${tellCondition(step.stopWhen, roster.names)}; ${standing.state}`);
   }
   if (step.onlyIf) {
-    if (!holds(step.onlyIf, facts))
+    if (!holds(step.onlyIf, facts, roster.structure))
       return skip(
         trace,
         recipient,
         'condition',
         'condition',
-        `it goes only if ${tellCondition(step.onlyIf)}; ${tellFacts(employee, standing)}`,
+        `it goes only if ${tellCondition(step.onlyIf, roster.names)}; ${tellFacts(employee, standing)}`,
       );
-    pass(trace, 'condition', `only if ${tellCondition(step.onlyIf)}`);
+    pass(trace, 'condition', `only if ${tellCondition(step.onlyIf, roster.names)}`);
   }
   if (step.endsOn !== null) {
     if (zone.dayAt(now) > dayOf(step.endsOn))
@@ -123,9 +128,9 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
         recipient,
         'before its end',
         'after-end',
-        `the step ends on ${tellDay(dayOf(step.endsOn))} and its moment was ${tellMoment(now, zone)}`,
+        `the step ends on ${tellDay(dayOf(step.endsOn), zone.dayAt(now))} and its moment was ${tellMoment(now, zone)}`,
       );
-    pass(trace, 'before its end', `ends on ${tellDay(dayOf(step.endsOn))}`);
+    pass(trace, 'before its end', `ends on ${tellDay(dayOf(step.endsOn), zone.dayAt(now))}`);
   }
   if (isOvertaken(step, slot, now))
     return skip(
@@ -133,7 +138,7 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
       recipient,
       'not overtaken',
       'superseded',
-      `it is meant before the due date (${tellMoment(slot.anchorAt, zone)}) and could go only on ${tellMoment(now, zone)}`,
+      `it is meant before the due date (${tellMoment(slot.anchorAt, zone, now)}) and could go only on ${tellMoment(now, zone)}`,
     );
   if (supersededBy)
     return skip(trace, recipient, 'not overtaken', 'superseded', `a later message of the same assignment takes its place: ${supersededBy}`);
@@ -153,12 +158,10 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
   }
 
   if (slot.to === 'employee') {
-    const leave = roster.leaveOn(employee, zone.dayAt(now));
-    if (leave) {
-      const back = assignee.addWorkingDays(dayOf(leave.to), 1);
-      const until = assignee.fitLater(zone.toInstant(back, zone.toLocal(now).ms), roster.settings.sendWindow);
-      trace.push({ check: 'not on leave', result: false, because: `on leave to ${tellDay(dayOf(leave.to))}` });
-      return { kind: 'hold', until, because: 'leave', recipient, trace };
+    const hold = leaveHold(employee, assignee, roster, now);
+    if (hold) {
+      trace.push({ check: 'not on leave', result: false, because: hold.fact });
+      return { kind: 'hold', until: hold.until, because: 'leave', recipient, trace };
     }
     pass(trace, 'not on leave', 'at work');
   }
@@ -179,11 +182,36 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
     }
     pass(trace, 'daily limit', `message ${count + 1} that day, limit ${limit}`);
   }
+  const missing = missingOf?.(step, assignment, recipient, now) ?? [];
+  if (missing.length > 0) {
+    const fact = `no value for ${tellList(missing.map((field) => `{${field}}`))} for ${employee.name}`;
+    // a completion that was recorded brings no certificate, and nobody can give one: that is no reason to wait
+    if (standing.finishedOn !== null && missing.some((field) => field.startsWith('certificate')))
+      return skip(trace, recipient, 'certificate issued', 'no-certificate', `it was recorded as finished on ${tellFinished(standing, zone, now)}, and Nudrik issued no certificate for it`); // prettier-ignore
+    trace.push({ check: 'every merge field has a value', result: false, because: fact });
+    return { kind: 'hold', until: null, because: 'missing-value', recipient, trace };
+  }
   return { kind: 'send', recipient, trace };
+}
+
+/** What leave does to a notice to the employee at a moment: the first working day after it, at the same local time. */
+export function leaveHold(employee: Person, calendar: Calendar, roster: Roster, at: Instant): { until: Instant; fact: string } | null {
+  const { zone } = calendar;
+  const leave = roster.leaveOn(employee, zone.dayAt(at));
+  if (!leave) return null;
+  const back = calendar.addWorkingDays(dayOf(leave.to), 1);
+  return {
+    until: calendar.fitLater(zone.toInstant(back, zone.toLocal(at).ms), roster.settings.sendWindow),
+    fact: `on leave to ${tellDay(dayOf(leave.to), zone.dayAt(at))}`,
+  };
 }
 
 const tellTolerance = (ms: number): string =>
   ms % 3_600_000 === 0 ? tellAmount(ms / 3_600_000, 'hours') : tellAmount(Math.round(ms / 60_000), 'minutes');
+
+/** When an assignment was closed: a moment, or the day of a completion that was recorded. */
+export const tellClosed = (standing: Standing, zone: Calendar['zone'], now: Instant): string =>
+  tellFinished(standing, zone, now) ?? tellMoment(standing.closedAt!, zone, now);
 
 function closedFact(
   standing: Standing,
@@ -194,10 +222,10 @@ function closedFact(
 ): { because: SkipReason; fact: string } | null {
   if (standing.closedBy) {
     const what = standing.closedBy === 'finished' ? `${employee.name} finished` : `the assignment ${CLOSED_WORDS[standing.closedBy]}`;
-    return { because: standing.closedBy, fact: `${what} on ${tellMoment(standing.closedAt!, zone)}` };
+    return { because: standing.closedBy, fact: `${what} on ${tellClosed(standing, zone, now)}` };
   }
   if (roster.hasLeft(employee, zone.dayAt(now)))
-    return { because: 'left', fact: `${employee.name} left on ${tellDay(dayOf(employee.leftOn!))}` };
+    return { because: 'left', fact: `${employee.name} left on ${tellDay(dayOf(employee.leftOn!), zone.dayAt(now))}` };
   return null;
 }
 
@@ -206,15 +234,15 @@ function tellFacts(employee: Person, standing: Standing): string {
 }
 
 /** How a slot's moment came about: `due Fri 19 Mar 17:00, less 48 hours`. */
-function tellRule(step: Step, slot: Slot, zone: Calendar['zone']): string {
-  const words = [`${tellAnchor(step.anchor)} ${tellMoment(slot.anchorAt, zone)}`];
+function tellRule(step: Step, slot: Slot, zone: Calendar['zone'], now: Instant): string {
+  const words = [`${tellAnchor(step.anchor)} ${tellMoment(slot.anchorAt, zone, now)}`];
   const { amount, unit } = step.offset;
   if (amount !== 0) words.push(`${amount < 0 ? 'less' : 'plus'} ${tellAmount(amount, unit)}`);
   if (slot.occurrence > 0 && step.repeat)
     words.push(`plus ${slot.occurrence} × ${tellAmount(step.repeat.every.amount, step.repeat.every.unit)}`);
   if (step.at) words.push(`at ${step.at}`);
   if (windowOf(step) !== 'exact') words.push('inside the send window');
-  if (slot.at !== slot.moment) words.push(`known only at ${tellMoment(slot.knownAt, zone)}`);
+  if (slot.at !== slot.moment) words.push(`known only at ${tellMoment(slot.knownAt, zone, now)}`);
   return words.join(', ');
 }
 
@@ -232,10 +260,10 @@ export function sentenceOf(
   if (decision.kind === 'send') {
     const waited = held === 'leave' ? ', held until back from leave' : held === 'daily-limit' ? ', held over from a full day' : '';
     const path = decision.recipient.path.length ? ` (${decision.recipient.path.join('; ')})` : '';
-    return `Goes to ${who}${path} on ${tellMoment(at, zone)}${waited}: ${tellRule(step, slot, zone)}.`;
+    return `Goes to ${who}${path} on ${tellMoment(at, zone, at)}${waited}: ${tellRule(step, slot, zone, at)}.`;
   }
   if (decision.kind === 'hold')
-    return `Held: ${last?.because ?? ''}${decision.until === null ? ', until that is mended' : `, until ${tellMoment(decision.until, zone)}`}.`;
+    return `Held: ${last?.because ?? ''}${decision.until === null ? `, until that is ${decision.because === 'missing-value' ? 'filled in' : 'mended'}` : `, until ${tellMoment(decision.until, zone, at)}`}.`;
   const closed =
     decision.because === 'finished' || decision.because === 'waived' || decision.because === 'withdrawn' || decision.because === 'left';
   return `Skipped: ${last?.because ?? decision.because}${closed ? `, before this ${step.kind}'s moment (${tellMoment(at, zone)})` : ''}.`;
@@ -243,10 +271,3 @@ export function sentenceOf(
 
 /** The reason of a wait line: `Waits for: finished.` */
 export const waitSentence = (step: Step): string => `Waits for: ${tellAnchor(step.anchor)}.`;
-
-/** A recipient's gathered messages of one local day share this key; each other notice has its own. */
-export function messageKey(step: Step, slot: Slot, addressee: Person | null, day: Day): string {
-  return step.gather === 'per day'
-    ? `${step.id}/${addressee?.id ?? slot.to}/${day}`
-    : `${slot.assignment}/${slot.step}/${slot.revision}/${slot.occurrence}/${slot.to}`;
-}

@@ -13,6 +13,8 @@ export interface LedgerEntry {
   at: Instant | null;
   /** planned or held: nothing was decided yet */
   isOpen: boolean;
+  /** it was found missed while planning; nothing was ever decided at its moment */
+  isMissed?: boolean;
 }
 
 export interface Difference {
@@ -24,7 +26,7 @@ export interface Difference {
 
 /**
  * What has to change in the ledger so that it holds what is planned now. Decided entries are never touched: a key that
- * was decided once is not planned again. Planning twice gives an empty difference.
+ * was decided once is not planned again; one that was missed goes with its anchor, where that was taken back. Planning twice gives an empty difference.
  * @param ownMoment the moment that an entry was planned for; held entries keep theirs, a cancelled one has none (NaN) and is taken up again
  */
 export function difference(
@@ -40,7 +42,7 @@ export function difference(
     byKey.delete(key);
     if (!entry) {
       if (slot.replacedAt === null) result.added.push(slot);
-    } else if (!entry.isOpen) result.kept.push(entry);
+    } else if (!entry.isOpen) (entry.isMissed && slot.isTakenBack ? result.dropped : result.kept).push(entry);
     else if (slot.replacedAt !== null) result.dropped.push(entry);
     else if (ownMoment(entry) !== slot.moment) result.moved.push({ entry, slot });
     else result.kept.push(entry);

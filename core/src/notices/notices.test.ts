@@ -117,6 +117,8 @@ describe('the difference with the ledger', () => {
     knownAt: 0,
     missed: null,
     replacedAt: null,
+    gaps: [],
+    isTakenBack: false,
     ...rest,
   });
   const entry = (occurrence: number, rest: Partial<LedgerEntry> = {}): LedgerEntry => ({

@@ -1,13 +1,11 @@
-import { nominalRecipient, type Role } from '../people/chain.ts';
+import { assignedRevisions, closedGaps, standingRevision, type Assignment, type Span } from '../assignments/state.ts';
+import { nominalRecipient, type Role } from '../people/role.ts';
 import type { Roster } from '../people/person.ts';
+import { anchorsOf, outlivesAssignment } from '../plans/anchor.ts';
 import { baseMoments } from '../plans/moment.ts';
-import { assignedRevisions, dueRevisions, standingRevision, type Assignment, type AssignmentEvent, type Revision } from '../plans/state.ts';
-import { isBeforeDue, windowOf, type Anchor, type Step } from '../plans/step.ts';
-import { type Calendar, dayOf } from '../time/calendar.ts';
+import { isBeforeDue, windowOf, type Step } from '../plans/step.ts';
+import type { Calendar } from '../time/calendar.ts';
 import type { Instant } from '../time/zone.ts';
-
-/** An anchor that happened, or is known to happen, for one assignment: 0, and 1 more each time that it is set or happens anew. */
-export type AnchorMoment = Revision;
 
 /** Why a slot was never to be sent, found while planning. */
 export type MissedReason = 'before-assignment' | 'moment-passed';
@@ -27,71 +25,15 @@ export interface Slot {
   knownAt: Instant;
   missed: MissedReason | null;
   replacedAt: Instant | null;
+  /** its anchor was taken back */
+  isTakenBack: boolean;
+  /** spans in which its anchor did not stand, or its assignment was closed, by something that was taken back */
+  gaps: readonly Span[];
 }
 
 /** The identity of a notice as one string; the ledger's unique key holds the same five parts. */
 export const keyOf = (slot: { assignment: string; step: string; revision: number; occurrence: number; to: Role }): string =>
   `${slot.assignment}/${slot.step}/${slot.revision}/${slot.occurrence}/${slot.to}`;
-
-const single = (at: Instant, knownAt = at): AnchorMoment[] => [{ at, revision: 0, knownAt, replacedAt: null }];
-
-const asAnchor = ({ at }: { at: Instant }, revision: number): AnchorMoment => ({
-  at,
-  revision,
-  knownAt: at,
-  replacedAt: null,
-});
-
-/** Whether an event is one that a step may be timed from. */
-function isAnchorEvent(event: AssignmentEvent, anchor: Anchor): boolean {
-  switch (anchor.event) {
-    case 'finished':
-    case 'certificate-issued':
-      return event.type === anchor.event;
-    case 'unit-opened':
-    case 'unit-finished':
-      return event.type === anchor.event && event.unit === anchor.unit;
-    case 'quiz-submitted':
-    case 'quiz-passed':
-    case 'quiz-failed':
-      return (
-        event.type === 'quiz-submitted' &&
-        (anchor.unit === undefined || event.unit === anchor.unit) &&
-        (anchor.event === 'quiz-submitted' || event.passed === (anchor.event === 'quiz-passed'))
-      );
-    case 'signed-off':
-      return event.type === 'signed-off' && (anchor.unit === undefined || event.unit === anchor.unit);
-    case 'expires':
-      return event.type === 'certificate-issued' && event.expiresAt != null;
-    default:
-      return false;
-  }
-}
-
-/** The anchors of a step for an assignment, from the events known at `now`; none is "waits for". */
-export function anchorsOf(anchor: Anchor, assignment: Assignment, assignee: Calendar, now: Instant): AnchorMoment[] {
-  switch (anchor.event) {
-    case 'assigned':
-      return assignedRevisions(assignment, now);
-    case 'date':
-      return single(assignee.zone.toInstant(dayOf(anchor.date!), 0), assignment.assignedAt);
-    case 'due':
-      return dueRevisions(assignment, now);
-    default: {
-      const found = assignment.events.filter((event) => event.at <= now && isAnchorEvent(event, anchor));
-      if (anchor.event === 'expires')
-        return found.map((event, revision) => ({
-          at: (event as { expiresAt: Instant }).expiresAt,
-          revision,
-          knownAt: event.at,
-          replacedAt: null,
-        }));
-      // finishing and units happen once; quiz results, sign-offs and certificates each time anew
-      const isOnce = anchor.event === 'finished' || anchor.event === 'unit-opened' || anchor.event === 'unit-finished';
-      return (isOnce ? found.slice(0, 1) : found).map(asAnchor);
-    }
-  }
-}
 
 /**
  * Fits a moment to the send window. `earlier` that would pass `knownAt` becomes `later`.
@@ -118,23 +60,30 @@ export function slotsOf(step: Step, assignment: Assignment, roster: Roster, publ
   const slots: Slot[] = [];
   // what was not sent before an assignment began anew is not caught up with: only what hangs on the new beginning goes
   const begunAt = standingRevision(assignedRevisions(assignment, now)).at;
+  const closed = outlivesAssignment(step.anchor.event) ? NO_GAPS : closedGaps(assignment, now);
+  const { settle, tolerance, sendWindow } = roster.settings;
   for (const anchor of anchorsOf(step.anchor, assignment, assignee, now)) {
-    const knownAt = Math.max(begunAt, publishedAt, anchor.knownAt);
+    const firstKnown = Math.max(begunAt, publishedAt, anchor.knownAt);
+    const settledAt = anchor.isByHand ? anchor.knownAt + settle : -Infinity;
+    const gaps = closed.length === 0 ? anchor.gaps : [...closed, ...anchor.gaps].sort((a, b) => a.from - b.from);
     for (const to of step.to) {
       const nominal = nominalRecipient(to, employee, owner, roster);
       const recipient = nominal ? roster.calendarOf(nominal) : assignee;
       const bases = baseMoments(step, anchor.at, assignee, recipient);
+      const noSooner = (than: Instant): Instant => (windowOf(step) === 'exact' ? than : recipient.fitLater(than, sendWindow));
       for (let occurrence = 0; occurrence < bases.length; occurrence++) {
-        const moment = fit(step, bases[occurrence]!, recipient, roster, knownAt);
+        const moment = fit(step, bases[occurrence]!, recipient, roster, firstKnown);
+        let knownAt = firstKnown;
         let at = moment;
         let missed: MissedReason | null = null;
+        // one that falls where it did not stand is known when it stands again
+        const again = moment < knownAt ? null : backAt(moment, gaps);
+        if (again !== null) knownAt = again;
         if (moment < knownAt) {
-          if (step.kind === 'invitation' || knownAt - moment <= roster.settings.tolerance) {
-            at = windowOf(step) === 'exact' ? knownAt : recipient.fitLater(knownAt, roster.settings.sendWindow);
-          } else {
-            missed = moment < assignment.assignedAt ? 'before-assignment' : 'moment-passed';
-          }
+          if (step.kind === 'invitation' || knownAt - moment <= tolerance) at = noSooner(knownAt);
+          else missed = moment < assignment.assignedAt ? 'before-assignment' : 'moment-passed';
         }
+        if (missed === null && at < settledAt) at = noSooner(settledAt);
         slots.push({
           assignment: assignment.id,
           step: step.id,
@@ -147,11 +96,22 @@ export function slotsOf(step: Step, assignment: Assignment, roster: Roster, publ
           knownAt,
           missed,
           replacedAt: anchor.replacedAt,
+          isTakenBack: anchor.isTakenBack,
+          gaps,
         });
       }
     }
   }
   return slots;
+}
+
+const NO_GAPS: readonly Span[] = [];
+
+/** When what falls into a gap is taken up again; null where it falls into none. */
+export function backAt(at: Instant, gaps: readonly Span[]): Instant | null {
+  let back: Instant | null = null;
+  for (const gap of gaps) if (gap.from <= (back ?? at) && (back ?? at) < gap.to!) back = gap.to;
+  return back;
 }
 
 /** Whether a negative offset from due ended up at or after the due date itself. */

@@ -1,6 +1,7 @@
 import { describe, expect, it, test } from 'vitest';
 import { aPerson, aRoster, utc } from '../testing.ts';
-import { chainOf, findRecipient, isKnownRole, managerLevel, nominalRecipient } from './chain.ts';
+import { chainOf } from './chain.ts';
+import { findRecipient, isKnownRole, managerLevel, nominalRecipient } from './role.ts';
 
 const AT = utc('2027-03-10T09:00');
 const people = [

@@ -1,4 +1,5 @@
 import { Calendar, dayOf, type CalendarFacts, type LocalDate, type SendWindow } from '../time/calendar.ts';
+import { NAMES_THEMSELVES, type ConditionPerson, type Names, type Structure } from '../conditions/catalogue.ts';
 import { HOUR, type Day, type Instant } from '../time/zone.ts';
 
 /** Days off: first and last day, both inclusive, and who stands in. */
@@ -8,7 +9,7 @@ export interface Leave {
   cover: string | null;
 }
 
-export interface Person {
+export interface Person extends ConditionPerson {
   id: string;
   name: string;
   email: string | null;
@@ -39,13 +40,26 @@ export interface Settings {
   dailyLimit: number | null;
   /** milliseconds by which a notice may be late and still go */
   tolerance: number;
+  /** milliseconds that what an act by hand would send waits, so that taking the act back means something */
+  settle: number;
 }
 
 export const DEFAULT_SETTINGS: Settings = {
   sendWindow: { from: '08:00', to: '18:00' },
   dailyLimit: 3,
   tolerance: 24 * HOUR,
+  settle: 0,
 };
+
+export interface RosterFacts {
+  people: readonly Person[];
+  calendars: readonly CalendarFacts[];
+  courses: readonly Course[];
+  settings: Settings;
+  /** the department above one; none where departments stand in no order */
+  parentOf?: Structure['parentOf'];
+  names?: Names;
+}
 
 /** The people, calendars and courses that planning looks things up in. */
 export class Roster {
@@ -54,7 +68,13 @@ export class Roster {
   private readonly courses: Map<string, Course>;
   private readonly anyCalendar: Calendar;
 
-  constructor(facts: { people: readonly Person[]; calendars: readonly CalendarFacts[]; courses: readonly Course[]; settings: Settings }) {
+  /** how departments and people stand below each other, and what the ids in conditions are called */
+  readonly structure: Structure;
+  readonly names: Names;
+
+  constructor(facts: RosterFacts) {
+    this.structure = { parentOf: facts.parentOf ?? (() => null), managerOf: (id) => this.people.get(id)?.manager ?? null };
+    this.names = facts.names ?? NAMES_THEMSELVES;
     this.people = new Map(facts.people.map((person) => [person.id, person]));
     this.calendars = new Map(facts.calendars.map((calendar) => [calendar.id, new Calendar(calendar)]));
     this.courses = new Map(facts.courses.map((course) => [course.id, course]));

@@ -1,4 +1,5 @@
 import type { LocalDate } from '../time/calendar.ts';
+import { tellList } from '../time/words.ts';
 import { readDate, REQUIRED_COLUMNS, type Matching, type RosterColumn } from './matching.ts';
 
 /** One person as the roster and a file both write it. */
@@ -62,6 +63,8 @@ export interface PreviewOptions {
   emptyCells: 'keep' | 'clear';
   /** the house's date: who leaves by it has left */
   today: LocalDate;
+  /** of rows that stand for the same person, those that somebody chose: by their line in the file */
+  chosenRows?: readonly number[];
   /** who may be taken to have left by being missing; everyone where it is not given */
   mayLeave?: (person: RosterPerson) => boolean;
 }
@@ -141,36 +144,52 @@ export function previewRoster(
   const lineOfNumber = new Map<string, Line>();
   const lineOfPerson = new Map<string, Line>();
   const linesOfName = new Map<string, Line[]>();
+  const twins = findTwins(lines, options.chosenRows ?? []);
   for (const line of lines) {
+    if (twins.passedOver.has(line)) continue;
     if (line.email && !lineOfEmail.has(line.email)) lineOfEmail.set(line.email, line);
     if (line.number && !lineOfNumber.has(lower(line.number))) lineOfNumber.set(lower(line.number), line);
     if (line.was && !lineOfPerson.has(line.was.id)) lineOfPerson.set(line.was.id, line);
     const name = cell(line.cells, 'name').toLowerCase();
     linesOfName.set(name, [...(linesOfName.get(name) ?? []), line]);
   }
-  /** Who a manager cell means: an e-mail (as the file or the roster writes it), a personnel number, or a name that only one row has. */
-  const managerOf = (text: string): { email: string; person: RosterPerson | null } | null => {
+  const hereByName = new Map<string, RosterPerson[]>();
+  for (const person of roster)
+    if (isHere(person)) hereByName.set(lower(person.name), [...(hereByName.get(lower(person.name)) ?? []), person]);
+  type Meant = { email: string; person: RosterPerson | null };
+  /**
+   * Who a manager cell means: an e-mail (as the file or the roster writes it), a personnel number, or a name, of the file
+   * or of the roster, that only one person has. A number says how many have it.
+   */
+  const managerOf = (text: string): Meant | number => {
     const key = text.toLowerCase();
-    const named = linesOfName.get(key);
-    const line = lineOfEmail.get(key) ?? lineOfNumber.get(key) ?? (named?.length === 1 ? named[0]! : undefined);
+    const line = lineOfEmail.get(key) ?? lineOfNumber.get(key);
     if (line) return { email: line.email, person: line.was };
-    const person = byEmail.get(key) ?? byNumber.get(key);
-    if (!person) return null;
-    return { email: lineOfPerson.get(person.id)?.email ?? lower(person.email), person };
+    const known = byEmail.get(key) ?? byNumber.get(key);
+    const meant = (person: RosterPerson): Meant => ({ email: lineOfPerson.get(person.id)?.email ?? lower(person.email), person });
+    if (known) return meant(known);
+    const named = new Map<string, Meant>();
+    for (const { email, was } of linesOfName.get(key) ?? []) named.set(was?.id ?? email, { email, person: was });
+    for (const person of hereByName.get(key) ?? []) named.set(person.id, meant(person));
+    return named.size === 1 ? [...named.values()][0]! : named.size;
   };
 
   lines.forEach((line, index) => {
     if (index % REPORT_EVERY === 0) onProgress(index / lines.length);
     const { row, cells, email, number, was } = line;
+    if (twins.passedOver.has(line)) return;
     const reject = (column: RosterColumn, reason: string): void => void preview.rejected.push({ row, column, reason });
     const before = preview.rejected.length;
     for (const column of REQUIRED_COLUMNS) if (cell(cells, column) === '') reject(column, `"${column}" is empty; expected a value.`);
     if (email !== '' && !EMAIL.test(email))
       reject('email', `"${email}" is not a mail address; expected something like runa.aske@orlasund.example.`);
-    const first = lineOfEmail.get(email);
-    if (email !== '' && first !== line)
-      reject('email', `${email} stands in row ${first!.row} already; each person may stand in the file once.`);
-    if (number && lineOfNumber.get(lower(number)) !== line)
+    // of two rows for one person nobody knows which is right: both wait until one is chosen
+    const others = twins.others.get(line);
+    if (others) {
+      const rows = tellList(others.map((other) => String(other.row)));
+      reject('email', `${email} stands in row ${rows} too; each person may stand in the file once. Choose one of them.`);
+    }
+    if (!others && number && lineOfNumber.get(lower(number)) !== line)
       reject('personnel number', `${number} stands in row ${lineOfNumber.get(lower(number))!.row} already.`);
     const holder = byEmail.get(email);
     if (holder && was && holder !== was)
@@ -181,8 +200,11 @@ export function previewRoster(
     const site = siteNames.get(siteTyped.toLowerCase());
     if (siteTyped !== '' && !site) reject('site', `There is no site "${siteTyped}". Expected one of: ${sites.join(', ')}.`);
     const managerTyped = cell(cells, 'manager');
-    const manager = managerTyped === '' ? null : managerOf(managerTyped);
-    if (managerTyped !== '' && !manager) reject('manager', `The manager ${managerTyped} is neither on the roster nor in this file.`);
+    const found = managerTyped === '' ? null : managerOf(managerTyped);
+    const manager = typeof found === 'number' ? null : found;
+    if (found === 0) reject('manager', `The manager ${managerTyped} is neither on the roster nor in this file.`);
+    else if (typeof found === 'number')
+      reject('manager', `${found} people are called ${managerTyped}; expected the manager's e-mail or personnel number.`);
     else if (manager && manager.email === email) reject('manager', `${managerTyped} would be their own manager.`);
     const dates = new Map<RosterColumn, LocalDate | null>();
     for (const column of ['joined on', 'left on'] as const) {
@@ -236,6 +258,27 @@ export function previewRoster(
   preview.newDepartments = [...new Set([...preview.added, ...preview.changed, ...preview.returned].map(({ person }) => person.department))].filter((name) => !known.has(name.toLowerCase())).sort(); // prettier-ignore
   onProgress(1);
   return preview;
+}
+
+/**
+ * Lines that stand for one person, by their e-mail.
+ * @returns for each the others; and those that are passed over since another one was chosen
+ */
+function findTwins(lines: readonly Line[], chosenRows: readonly number[]): { others: Map<Line, Line[]>; passedOver: Set<Line> } {
+  const byEmail = new Map<string, Line[]>();
+  for (const line of lines) if (line.email) byEmail.set(line.email, [...(byEmail.get(line.email) ?? []), line]);
+  const others = new Map<Line, Line[]>();
+  const passedOver = new Set<Line>();
+  for (const list of byEmail.values()) {
+    if (list.length < 2) continue;
+    const chosen = list.find(({ row }) => chosenRows.includes(row));
+    for (const line of list) {
+      if (!chosen)
+        others.set(line, list.filter((other) => other !== line)); // prettier-ignore
+      else if (line !== chosen) passedOver.add(line);
+    }
+  }
+  return { others, passedOver };
 }
 
 const rowOf = ({ id: _, ...row }: RosterPerson): RosterRow => row;

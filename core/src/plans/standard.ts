@@ -15,7 +15,7 @@ const NOT_FINISHED = { not: { state: ['finished'] } } as const;
 /** The plan that a new course starts with; data like any other plan, to be changed at will. */
 export const STANDARD_PLAN: readonly PlanStep[] = [
   step('invitation', 'Invitation', {
-    kind: 'invitation', anchor: { event: 'assigned' }, offset: { amount: 0, unit: 'days' }, window: 'exact',
+    kind: 'invitation', anchor: { event: 'assigned' }, offset: { amount: 0, unit: 'days' },
     message: {
       subject: '{course}: yours to finish by {due}',
       body: 'Hello {given name},\n\n{course} has been assigned to you. Please finish it by {due}.\n\n{course summary}\n\nThe button opens the course as you; no password is needed. You can stop and go on at any time.',
@@ -52,7 +52,7 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     onlyIf: NOT_FINISHED, stopWhen: { state: ['finished'] },
     message: {
       subject: 'Late with required training: people of yours',
-      body: 'Hello {recipient},\n\nThese people of yours have not finished required training and its due date has passed. Each of them was told; please make sure that they get the time to finish.',
+      body: 'Hello {recipient},\n\nThese people of yours have not finished required training and its due date has passed. The last column says what each of them was told; please make sure that they get the time to finish.',
       button: 'Open my team',
     },
   }),

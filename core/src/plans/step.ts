@@ -1,7 +1,8 @@
-import type { Role } from '../people/chain.ts';
+import type { Role } from '../people/role.ts';
 import type { LocalDate } from '../time/calendar.ts';
 import { tellAmount, tellList } from '../time/words.ts';
-import { tellCondition, type Condition } from './condition.ts';
+import { anchorFault, tellAnchor, type Anchor } from './anchor.ts';
+import { tellCondition, type Condition } from '../conditions/condition.ts';
 
 export const KINDS = ['invitation', 'onboarding', 'reminder', 'late', 'manager', 'certificate', 'follow-up'] as const;
 export type Kind = (typeof KINDS)[number];
@@ -22,18 +23,6 @@ export const isExemptFromLimit = (kind: Kind): boolean => PRECEDENCE[kind] === 0
 export const UNITS = ['minutes', 'hours', 'days', 'working days', 'weeks', 'months'] as const;
 export type Unit = (typeof UNITS)[number];
 export const isElapsed = (unit: Unit): boolean => unit === 'minutes' || unit === 'hours';
-
-export const ANCHORS = [
-  'assigned', 'unit-opened', 'unit-finished', 'quiz-submitted', 'quiz-passed', 'quiz-failed', 'signed-off', 'due',
-  'finished', 'certificate-issued', 'expires', 'session-starts', 'idle', 'date',
-] as const; // prettier-ignore
-export type AnchorEvent = (typeof ANCHORS)[number];
-
-export interface Anchor {
-  event: AnchorEvent;
-  unit?: string;
-  date?: LocalDate;
-}
 
 export interface Duration {
   amount: number;
@@ -62,10 +51,6 @@ export interface Step {
   stopWhen: Condition | null;
 }
 
-/** Anchors whose notices go although the assignment is closed. */
-export const outlivesAssignment = (event: AnchorEvent): boolean =>
-  event === 'finished' || event === 'certificate-issued' || event === 'expires';
-
 export const isBeforeDue = (step: Step): boolean => step.anchor.event === 'due' && step.offset.amount < 0;
 
 export const windowOf = (step: Step): 'exact' | 'later' | 'earlier' => step.window ?? (isBeforeDue(step) ? 'earlier' : 'later');
@@ -75,23 +60,14 @@ export function stepFault(step: Step): string | null {
   if (step.at !== null && isElapsed(step.offset.unit))
     return `"${step.name}": a time of day (${step.at}) goes with days, working days, weeks or months; got ${step.offset.unit}.`;
   if (step.gather === 'per day' && step.at === null) return `"${step.name}": a message gathered per day needs a time of day.`;
-  if (step.anchor.event === 'date' && !step.anchor.date) return `"${step.name}": the anchor "date" needs a date.`;
-  if ((step.anchor.event === 'unit-opened' || step.anchor.event === 'unit-finished') && !step.anchor.unit)
-    return `"${step.name}": the anchor "${step.anchor.event}" needs a unit.`;
+  const anchor = anchorFault(step.anchor);
+  if (anchor) return `"${step.name}": ${anchor}.`;
   if (step.repeat && step.repeat.every.amount <= 0)
     return `"${step.name}": a repeat needs at least 1 ${step.repeat.every.unit} between; got ${step.repeat.every.amount}.`;
   if (step.repeat && step.repeat.times < 1) return `"${step.name}": a repeat needs at least one time; got ${step.repeat.times}.`;
   if (step.to.length === 0) return `"${step.name}": a step needs somebody to write to.`;
   return null;
 }
-
-const ANCHOR_WORDS: Record<AnchorEvent, string> = {
-  assigned: 'assigned', 'unit-opened': 'the unit opens', 'unit-finished': 'the unit is finished', 'quiz-submitted': 'the quiz is submitted',
-  'quiz-passed': 'the quiz is passed', 'quiz-failed': 'the quiz is failed', 'signed-off': 'signed off', due: 'due', finished: 'finished',
-  'certificate-issued': 'the certificate is issued', expires: 'the certificate expires', 'session-starts': 'the session starts', idle: 'the last activity', date: 'the date',
-}; // prettier-ignore
-
-export const tellAnchor = (anchor: Anchor): string => (anchor.event === 'date' ? `${anchor.date}` : ANCHOR_WORDS[anchor.event]);
 
 /** `2 days after assigned, 09:00; every 3 working days, 4 times`. */
 export function tellWhen(step: Step): string {

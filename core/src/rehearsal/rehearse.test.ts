@@ -1,7 +1,7 @@
 import { describe, expect, it, test } from 'vitest';
 import fc from 'fast-check';
 import type { Person, Settings } from '../people/person.ts';
-import type { Assignment } from '../plans/state.ts';
+import type { Assignment } from '../assignments/state.ts';
 import type { Step } from '../plans/step.ts';
 import { aRoster, anAssignment, aPerson, aStep, utc } from '../testing.ts';
 import { dateOf } from '../time/calendar.ts';

@@ -1,11 +1,14 @@
-import { findRecipient } from '../people/chain.ts';
-import type { Person, Roster } from '../people/person.ts';
-import { decide, messageKey, sentenceOf, waitSentence, type Check, type HoldReason, type SkipReason } from '../notices/decide.ts';
-import { anchorsOf, slotsOf, type Slot } from '../notices/slot.ts';
-import type { Assignment } from '../plans/state.ts';
-import { isExemptFromLimit, precedenceOf, type Step } from '../plans/step.ts';
-import type { Day, Instant } from '../time/zone.ts';
-import { Heap } from './heap.ts';
+import type { Assignment } from '../assignments/state.ts';
+import { decide, sentenceOf, waitSentence, type Check, type HoldReason, type MissingOf, type SkipReason } from '../notices/decide.ts';
+import { compareWaiting, DayBook, overtakenBy, placeFor, placeOf, type Place, type Waiting } from '../notices/sending.ts';
+import { backAt, slotsOf, type Slot } from '../notices/slot.ts';
+import { nominalRecipient } from '../people/role.ts';
+import type { Roster } from '../people/person.ts';
+import { anchorsOf } from '../plans/anchor.ts';
+import { windowOf, type Step } from '../plans/step.ts';
+import type { Calendar } from '../time/calendar.ts';
+import type { Instant } from '../time/zone.ts';
+import { Agenda } from './agenda.ts';
 
 /** The steps that accompany the assignments of a course, and when this version of them was published. */
 export interface Plan {
@@ -23,6 +26,12 @@ export interface RehearsalInput {
   assignments: readonly Assignment[];
   /** keep each decision's trace; without it lines carry the sentence alone */
   withTrace?: boolean;
+  /** a line too for what is held and not decided before `until`: for previews; without it, none */
+  withHeld?: boolean;
+  /** merge fields without a value, where the messages are known */
+  missingOf?: MissingOf;
+  /** nothing is sent from `from` until `to`, which is when it is taken up */
+  outage?: { from: Instant; to: Instant };
 }
 
 /** What became of one notice, or that a step still waits. */
@@ -33,7 +42,7 @@ export interface RehearsalLine {
   occurrence: number;
   to: string;
   person: string | null;
-  outcome: 'send' | 'skip' | 'wait';
+  outcome: 'send' | 'skip' | 'wait' | 'hold';
   at: Instant | null;
   held: HoldReason | null;
   because: SkipReason | null;
@@ -43,109 +52,52 @@ export interface RehearsalLine {
   trace: Check[];
 }
 
-interface Pending {
-  slot: Slot;
-  step: Step;
-  assignment: Assignment;
+interface Pending extends Waiting {
+  /** when it is decided: `plannedAt`, or the end of an outage */
   at: Instant;
-  held: HoldReason | null;
-  /** precedence of its kind */
-  rank: number;
-  /** the addressee's day that it would count against, null where it counts against none */
-  dayKey: string | null;
-  addressee: Person | null;
-  day: Day;
-  isSettled: boolean;
-}
-
-/** What it counts as within a day: itself, or the gathered message that it is part of. */
-const messageOf = (pending: Pending): string => messageKey(pending.step, pending.slot, pending.addressee, pending.day);
-
-const order = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
-
-/** Whether `a` is decided before `b`: by moment, then precedence of kind, then identity. */
-function isBefore(a: Pending, b: Pending): boolean {
-  if (a.at !== b.at) return a.at < b.at;
-  const rank = a.rank - b.rank;
-  if (rank !== 0) return rank < 0;
-  const identity =
-    order(a.slot.assignment, b.slot.assignment) ||
-    order(a.slot.step, b.slot.step) ||
-    a.slot.occurrence - b.slot.occurrence ||
-    order(a.slot.to, b.slot.to);
-  return identity !== 0 ? identity < 0 : a.slot.revision < b.slot.revision;
-}
-
-/** What is planned and what went, by addressee and local day, for the daily limit. */
-class DayBook {
-  private readonly planned = new Map<string, Pending[]>();
-  private readonly went = new Map<string, string[]>();
-
-  expect(pending: Pending): void {
-    if (pending.dayKey === null) return;
-    const list = this.planned.get(pending.dayKey);
-    if (list) list.push(pending);
-    else this.planned.set(pending.dayKey, [pending]);
-  }
-
-  record(pending: Pending): void {
-    if (pending.dayKey === null) return;
-    const list = this.went.get(pending.dayKey);
-    if (list) list.push(messageOf(pending));
-    else this.went.set(pending.dayKey, [messageOf(pending)]);
-  }
-
-  /** Messages that come before `pending` on its day; a gathered message that already counts takes no further place. */
-  countBefore(pending: Pending, wouldGo: (other: Pending) => boolean): number {
-    const planned = this.planned.get(pending.dayKey!) ?? [];
-    const went = this.went.get(pending.dayKey!) ?? [];
-    if (went.length === 0 && planned.length < 2) return 0;
-    const messages = new Set(went);
-    for (const other of planned)
-      if (!other.isSettled && other.rank < pending.rank && !messages.has(messageOf(other)) && wouldGo(other))
-        messages.add(messageOf(other));
-    messages.delete(messageOf(pending));
-    return messages.size;
-  }
+  place: Place;
 }
 
 /**
  * Runs plans forward without sending: each notice is decided at its moment with what is known then, in the order in
  * which the dispatcher would take them. Pure; the same input in any order gives the same lines.
  */
-export function rehearse({ from, until, roster, plans, assignments, withTrace = false }: RehearsalInput): RehearsalLine[] {
+export function rehearse({
+  from,
+  until,
+  roster,
+  plans,
+  assignments,
+  withTrace = false,
+  withHeld = false,
+  missingOf,
+  outage,
+}: RehearsalInput): RehearsalLine[] {
   const planOf = new Map(plans.map((plan) => [plan.course, plan]));
-  const heap = new Heap<Pending>(isBefore);
-  const book = new DayBook();
+  const agenda = new Agenda<Pending>(compareWaiting);
+  const book = new DayBook<Pending>();
   const lines: RehearsalLine[] = [];
 
-  const place = (pending: Pick<Pending, 'slot' | 'step' | 'assignment' | 'at' | 'held'>): void => {
-    const { slot, step, assignment, at } = pending;
-    let dayKey: string | null = null;
-    let addressee: Person | null = null;
-    let day: Day = 0;
-    if (!isExemptFromLimit(step.kind) && roster.settings.dailyLimit !== null) {
-      const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
-      addressee = findRecipient(slot.to, roster.getPerson(assignment.person), owner, roster, at).person;
-      if (addressee) {
-        day = roster.calendarOf(addressee).zone.dayAt(at);
-        dayKey = `${addressee.id}/${day}`;
-      }
-    }
-    const full: Pending = {
-      slot,
-      step,
-      assignment,
-      at,
-      held: pending.held,
-      rank: precedenceOf(step.kind),
-      dayKey,
-      addressee,
-      day,
-      isSettled: false,
-    };
-    book.expect(full);
-    heap.push(full);
+  const place = (waiting: Waiting): void => {
+    const { plannedAt } = waiting;
+    const at = outage && outage.from <= plannedAt && plannedAt < outage.to ? outage.to : plannedAt;
+    // before an outage nobody knows of it: until then it counts against the day of its own moment
+    const pending: Pending = { ...waiting, at, place: placeOf(waiting, roster, plannedAt) };
+    book.expect(pending);
+    agenda.push(pending);
+  };
+  /** Places a notice for a moment; one that was replaced by then is none, one that does not stand then waits until it does. */
+  const placeAt = (waiting: Waiting): boolean => {
+    const { slot, step } = waiting;
+    const back = backAt(waiting.plannedAt, slot.gaps);
+    if (back !== null)
+      waiting = {
+        ...waiting,
+        plannedAt: windowOf(step) === 'exact' ? back : recipientCalendar(waiting, roster).fitLater(back, roster.settings.sendWindow),
+      };
+    if (waiting.plannedAt >= until || (slot.replacedAt !== null && waiting.plannedAt >= slot.replacedAt)) return false;
+    place(waiting);
+    return true;
   };
 
   for (const assignment of assignments) {
@@ -163,66 +115,84 @@ export function rehearse({ from, until, roster, plans, assignments, withTrace = 
         if (anchorsOf(step.anchor, assignment, assignee, lastKnown).length === 0) lines.push(waitLine(assignment, step));
         continue;
       }
-      for (const slot of slots) {
-        const at = slot.missed ? slot.knownAt : slot.at;
-        if (at >= until || (slot.replacedAt !== null && at >= slot.replacedAt)) continue;
-        place({ slot, step, assignment, at, held: null });
-      }
+      for (const slot of slots) placeAt({ slot, step, assignment, plannedAt: slot.missed ? slot.knownAt : slot.at, held: null });
     }
   }
 
-  for (let pending = heap.pop(); pending; pending = heap.pop()) {
-    pending.isSettled = true;
+  // what an outage overtakes is found once, when it ends
+  let overtaken: Map<Slot, string> | null = null;
+  const overtakenAt = (first: Pending): Map<Slot, string> => {
+    const ended = [first];
+    for (let next = agenda.pop(); next; next = agenda.pop()) {
+      if (next.at > first.at) {
+        agenda.push(next);
+        break;
+      }
+      ended.push(next);
+    }
+    for (const pending of ended) {
+      pending.place.isSettled = true;
+      pending.place = placeOf(pending, roster, pending.at);
+      book.expect(pending);
+    }
+    for (const pending of ended.slice(1)) agenda.push(pending);
+    const { at } = first;
+    return overtakenBy(ended, roster, at, (other) => decide({ ...other, roster, now: at, countOf: () => 0, missingOf }).kind === 'send');
+  };
+
+  for (let pending = agenda.pop(); pending; pending = agenda.pop()) {
     const { slot, step, assignment, at, held } = pending;
-    const current = pending;
+    if (outage && at === outage.to) overtaken ??= overtakenAt(pending);
+    pending.place.isSettled = true;
+    const overtakenOf = (of: Slot): string | null => (at === outage?.to ? (overtaken?.get(of) ?? null) : null);
+    const wouldGo = (other: Pending): boolean =>
+      decide({ ...other, roster, now: at, countOf: () => 0, missingOf, supersededBy: overtakenOf(other.slot) }).kind === 'send';
     const decision = decide({
       slot,
       step,
       assignment,
       roster,
       now: at,
-      countOf: () =>
-        book.countBefore(
-          current,
-          (other) =>
-            decide({
-              slot: other.slot,
-              step: other.step,
-              assignment: other.assignment,
-              roster,
-              now: at,
-              countOf: () => 0,
-            }).kind === 'send',
-        ),
+      countOf: (addressee) => book.countBefore(placeFor(step, slot, addressee, roster, at), wouldGo),
+      supersededBy: overtakenOf(slot),
+      missingOf,
     });
     const zone = roster.calendarOf(roster.getPerson(assignment.person)).zone;
+    const line = (outcome: RehearsalLine['outcome'], moment: Instant, because: SkipReason | null, sentence: string): void =>
+      void lines.push({
+        assignment: slot.assignment,
+        step: slot.step,
+        revision: slot.revision,
+        occurrence: slot.occurrence,
+        to: slot.to,
+        person: decision.recipient.person?.id ?? null,
+        outcome,
+        at: moment,
+        held: decision.kind === 'hold' ? decision.because : held,
+        because,
+        sentence,
+        slot,
+        trace: withTrace ? decision.trace : [],
+      });
     if (decision.kind === 'hold') {
-      const next = decision.until;
       // held past the end, past an extension that replaces it, or until somebody mends an address: undecided
-      if (next === null || next >= until || (slot.replacedAt !== null && next >= slot.replacedAt)) continue;
-      place({ slot, step, assignment, at: next, held: decision.because });
+      const isPlaced = decision.until !== null && placeAt({ slot, step, assignment, plannedAt: decision.until, held: decision.because });
+      if (!isPlaced && withHeld && at >= from) line('hold', decision.until ?? at, null, sentenceOf(decision, slot, step, zone, at, held));
       continue;
     }
-    const addressee = decision.recipient.person;
-    if (decision.kind === 'send') book.record(pending);
+    if (decision.kind === 'send') book.record(placeFor(step, slot, decision.recipient.person, roster, at));
     if (at < from) continue;
-    lines.push({
-      assignment: slot.assignment,
-      step: slot.step,
-      revision: slot.revision,
-      occurrence: slot.occurrence,
-      to: slot.to,
-      person: addressee?.id ?? null,
-      outcome: decision.kind,
-      at: slot.missed ? slot.moment : at,
-      held,
-      because: decision.kind === 'skip' ? decision.because : null,
-      sentence: sentenceOf(decision, slot, step, zone, slot.missed ? slot.moment : at, held),
-      slot,
-      trace: withTrace ? decision.trace : [],
-    });
+    const moment = slot.missed ? slot.moment : at;
+    line(decision.kind, moment, decision.kind === 'skip' ? decision.because : null, sentenceOf(decision, slot, step, zone, moment, held));
   }
   return lines.sort(compareLines);
+}
+
+/** The calendar whose window fits a notice: its nominal recipient's, the employee's where there is none. */
+function recipientCalendar({ slot, assignment }: Waiting, roster: Roster): Calendar {
+  const employee = roster.getPerson(assignment.person);
+  const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
+  return roster.calendarOf(nominalRecipient(slot.to, employee, owner, roster) ?? employee);
 }
 
 function waitLine(assignment: Assignment, step: Step): RehearsalLine {
@@ -231,6 +201,8 @@ function waitLine(assignment: Assignment, step: Step): RehearsalLine {
     held: null, because: null, sentence: waitSentence(step), slot: null, trace: [],
   }; // prettier-ignore
 }
+
+const order = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
 
 /** By moment, then assignment, step, occurrence, recipient; lines without a moment last. */
 function compareLines(a: RehearsalLine, b: RehearsalLine): number {

@@ -1,6 +1,8 @@
 import { describe, expect, it, test } from 'vitest';
 import fc from 'fast-check';
-import { changesOn, compileAudience, everyone, factsBehind, leavesOf, tellAudience, type Audience, type AudiencePerson, type Leaf, type Names, type Structure } from './audience.ts'; // prettier-ignore
+import type { Leaf, Names, Structure } from '../conditions/catalogue.ts';
+import { leavesOf } from '../conditions/condition.ts';
+import { changesOn, compileAudience, everyone, factsBehind, tellAudience, type Audience, type AudiencePerson } from './audience.ts';
 
 const TODAY = '2027-03-01';
 const PARENTS: Record<string, string> = { boats: 'deck', rafts: 'boats' };

@@ -1,6 +1,6 @@
 import { addDays, dateOf, dayOf, type LocalDate } from '../time/calendar.ts';
 import { tellDate } from '../time/words.ts';
-import { DAY_MS, type Instant } from '../time/zone.ts';
+import type { Instant } from '../time/zone.ts';
 import { earliest, type Matcher } from './audience.ts';
 import type { Requirement, WhenOut } from './requirement.ts';
 import { noRecord, standingOf, type CourseRecord, type Reason, type RequirementStanding, type StandingFacts } from './standing.ts';
@@ -154,6 +154,18 @@ function reconcileClosed(record: CourseRecord, reasons: NewReason[], facts: Pers
     return;
   }
   // what was assigned by hand comes back with the person, or when the waiver ends, by the due date or with as much time as it had
-  if (isLapsed && closed!.isByHand && (closed!.how === 'waived' || closed!.because === 'left') && (person.joinedOn === null || person.joinedOn <= today))
-    changes.push({ kind: 'take-up', person: person.id, assignment: closed!.id, dueAt: closed!.dueAt > now ? closed!.dueAt : now + Math.max(closed!.dueAt - closed!.assignedAt, DAY_MS), words, reasons: [] }); // prettier-ignore
+  if (
+    isLapsed &&
+    closed!.isByHand &&
+    (closed!.how === 'waived' || closed!.because === 'left') &&
+    (person.joinedOn === null || person.joinedOn <= today)
+  )
+    changes.push({ kind: 'take-up', person: person.id, assignment: closed!.id, dueAt: dueAgain(closed!, facts), words, reasons: [] });
+}
+
+/** By the due date where it is still to come; else with as many days as it had, at the same time of day. */
+function dueAgain({ dueAt, assignedAt }: NonNullable<CourseRecord['closed']>, { calendar: { zone }, now }: PersonFacts): Instant {
+  if (dueAt > now) return dueAt;
+  const days = Math.max(1, zone.dayAt(dueAt) - zone.dayAt(assignedAt));
+  return zone.toInstant(zone.dayAt(now) + days, zone.toLocal(dueAt).ms);
 }

@@ -1,7 +1,8 @@
 import { addMonths, dateOf, dayOf, msOfTime, type Calendar, type LocalDate } from '../time/calendar.ts';
 import { tellAmount, tellDate } from '../time/words.ts';
 import type { Day, Instant } from '../time/zone.ts';
-import { tellAudience, type Audience, type AudiencePerson, type Names } from './audience.ts';
+import type { Names } from '../conditions/catalogue.ts';
+import { tellAudience, type Audience, type AudiencePerson } from './audience.ts';
 
 /** What a due date is counted from. */
 export const DUE_EVENTS = ['assigned', 'joined', 'job'] as const;

@@ -1,3 +1,4 @@
+import type { WithdrawnWhy } from '../assignments/event.ts';
 import { addDays, addMonths, dateOf, dayOf, msOfTime, type Calendar, type LocalDate } from '../time/calendar.ts';
 import { tellDate, tellMoment } from '../time/words.ts';
 import type { Instant } from '../time/zone.ts';
@@ -14,8 +15,7 @@ export interface Finish {
 }
 
 export type ClosedHow = 'waived' | 'withdrawn';
-/** Why an assignment was withdrawn: what withdrew by itself takes up again by itself. */
-export type WithdrawnBecause = 'by-hand' | 'left' | 'out';
+export type WithdrawnBecause = WithdrawnWhy;
 
 /** Why somebody has a course: a requirement that asks for it, and what it said then. */
 export interface Reason {

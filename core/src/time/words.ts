@@ -1,4 +1,4 @@
-import { dateOf, weekdayOf } from './calendar.ts';
+import { dateOf, dayOf, weekdayOf, type LocalDate } from './calendar.ts';
 import { MINUTE, type Day, type Instant, type Zone } from './zone.ts';
 
 const WEEKDAYS = ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
@@ -9,8 +9,9 @@ const two = (n: number): string => (n < 10 ? `0${n}` : String(n));
 // few days are told again and again
 const told = new Map<Day, string>();
 
-/** `Tue 3 Mar`. */
-export function tellDay(day: Day): string {
+/** `Tue 3 Mar`; with the year, `Tue 3 Mar 2026`, where it is not the year of `today`. */
+export function tellDay(day: Day, today: Day | null = null): string {
+  if (today !== null && dateOf(day).slice(0, 4) !== dateOf(today).slice(0, 4)) return `${tellDay(day)} ${dateOf(day).slice(0, 4)}`;
   let words = told.get(day);
   if (words === undefined) {
     const date = dateOf(day);
@@ -32,10 +33,23 @@ export function tellTime(instant: Instant, zone: Zone): string {
   return `${two(Math.floor(minutes / 60))}:${two(minutes % 60)}`;
 }
 
-/** `Tue 3 Mar 09:00` on the zone's wall clock. */
-export function tellMoment(instant: Instant, zone: Zone): string {
-  return `${tellDay(zone.dayAt(instant))} ${tellTime(instant, zone)}`;
+/** `Tue 3 Mar 09:00` on the zone's wall clock; with the year where it is not the year of `now` there. */
+export function tellMoment(instant: Instant, zone: Zone, now: Instant | null = null): string {
+  return `${tellDay(zone.dayAt(instant), now === null ? null : zone.dayAt(now))} ${tellTime(instant, zone)}`;
 }
+
+/** When something was finished, or recorded as finished: a moment, or a day where nobody knows the hour. */
+export function tellFinished(
+  fact: { finishedAt: Instant | null; finishedOn: LocalDate | null },
+  zone: Zone,
+  now: Instant | null = null,
+): string | null {
+  if (fact.finishedAt === null) return null;
+  return fact.finishedOn !== null ? tellDate(dayOf(fact.finishedOn)) : tellMoment(fact.finishedAt, zone, now);
+}
+
+/** The time of a zone in words: `Oslo time`. */
+export const zoneWords = (zone: string): string => `${zone.split('/').at(-1)!.replace(/_/g, ' ')} time`;
 
 /** ISO 8601 in UTC, without a fraction where there is none: `2027-03-17T08:00:00Z`. */
 export function isoOf(instant: Instant): string {

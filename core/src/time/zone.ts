@@ -111,3 +111,12 @@ export class Zone {
     return this.offsetAt(second) === later ? second : first;
   }
 }
+
+/** Whether there is a zone of that name. */
+export function isZone(name: string): boolean {
+  try {
+    return Zone.of(name) !== null;
+  } catch {
+    return false;
+  }
+}

@@ -72,7 +72,7 @@ describe('done by hand', () => {
   });
   test.each<[string, (actId: string) => Promise<unknown>, RegExp]>([
     ['a notice went out', async () => play('2027-03-01T07:00:00Z').then(() => void (house.clock.at = Date.parse('2027-02-28T12:01:00Z'))), /“Invitation” to \w+ Aske went out because of this/],
-    ['ten minutes passed', async () => void (house.clock.at += 11 * 60_000), /Sun 28 Feb 13:00, 11 minutes ago; it could be taken back for ten minutes/],
+    ['ten minutes passed', async () => void (house.clock.at += 11 * 60_000), /Sun 28 Feb 13:00, 11 minutes ago; it could be taken back for 10 minutes/],
     ['something was done since', async () => extendBoth(), /was changed after this \(extended\)/],
     ['it is not there', async () => house.db.query('truncate acts cascade'), /not on the record/],
   ])('cannot be taken back once %s', async (_, act, words) => {
@@ -89,7 +89,7 @@ describe('done by hand', () => {
   });
   test.each<[string, () => Promise<unknown>, RegExp]>([
     ['an extension for one whose date is later', async () => { await assignAt(house, course, [crew['per']!], '2027-06-01T16:00:00Z'); await extendBoth(); }, /is not after the one of Per Aske in force/],
-    ['a waiver that has ended', () => closeBoth('waived', '2027-02-27'), /27 Feb 2027 has passed, so the waiver would have ended already/],
+    ['a waiver that has ended', () => closeBoth('waived', '2027-02-27'), /27 Feb 2027, has passed, so the waiver would have ended already/],
     ['what is closed', async () => { await closeBoth('waived'); await closeBoth('withdrawn'); }, /\w+ Aske: this assignment is waived since Sun 28 Feb/],
     ['what is not there', () => close(house.deps, 'waived', { assignmentIds: ['1', '999'], reason: 'x', until: null }, 'x'), /no such assignment/],
   ])('refuses %s, and changes nothing', async (_, act, words) => {
@@ -142,7 +142,7 @@ describe('earlier completions', () => {
   }); // prettier-ignore
   it('without a reason, a header, or a single good row, nothing is recorded', async () => {
     const good = 'email,course,date\nruna@orlasund.example,Fire Teams Aboard,2027-01-12\n';
-    await expect(recordCompletions(house.deps, request(good, { reason: '' }), 'x')).rejects.toThrow('expected where these completions come from'); // prettier-ignore
+    await expect(recordCompletions(house.deps, request(good, { reason: '' }), 'x')).rejects.toThrow('Say where these completions come from'); // prettier-ignore
     await expect(recordCompletions(house.deps, request('email,date\na,b\n'), 'x')).rejects.toThrow('The column "course" is missing');
     expect(await ids()).toEqual([]);
   });

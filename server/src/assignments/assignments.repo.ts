@@ -14,31 +14,38 @@ export const newToken = (): string => randomBytes(24).toString('base64url');
 const INSERT_ASSIGNMENTS = `
 insert into assignments (person_id, course_id, round, assigned_at, assigned_by, first_due_at, due_at, token, is_by_hand)
 select
-  r.person_id, r.course_id, 1 + coalesce((select max(a.round) from assignments a where a.person_id = r.person_id and a.course_id = r.course_id), 0),
+  r.person_id, r.course_id,
+  1 + coalesce((select max(a.round) from assignments a where a.person_id = r.person_id and a.course_id = r.course_id), 0),
   r.assigned_at, $5::text, r.due_at, r.due_at, r.token, $7::boolean
 from unnest($1::bigint[], $2::bigint[], $3::timestamptz[], $4::timestamptz[], $6::text[]) as r (person_id, course_id, assigned_at, due_at, token)
 on conflict (person_id, course_id) where closed_by is null do nothing
-returning id, person_id, course_id
+returning id, person_id, course_id, assigned_at, due_at
 `;
 
 export interface InsertedAssignment {
   id: string;
   person_id: string;
   course_id: string;
+  assigned_at: Date;
+  due_at: Date;
 }
 
-/** @param isByHand false where a requirement assigns */
-export async function insertAssignments(
+/** Stores the rows of assignments; \`makeAssignments\` puts them on the record too. */
+export const insertAssignments = (
   db: Client,
   list: readonly AssignmentInsert[],
-  byWhom: string,
-  isByHand = true,
-): Promise<InsertedAssignment[]> {
-  if (list.length === 0) return [];
-  return rows<InsertedAssignment>(db, INSERT_ASSIGNMENTS, [
-    list.map((a) => a.person), list.map((a) => a.course), list.map((a) => new Date(a.assignedAt)), list.map((a) => new Date(a.dueAt)), byWhom, list.map(() => newToken()), isByHand,
-  ]); // prettier-ignore
-}
+  byWhom: string | null,
+  isByHand: boolean,
+): Promise<InsertedAssignment[]> =>
+  rows<InsertedAssignment>(db, INSERT_ASSIGNMENTS, [
+    list.map((a) => a.person),
+    list.map((a) => a.course),
+    list.map((a) => new Date(a.assignedAt)),
+    list.map((a) => new Date(a.dueAt)),
+    byWhom,
+    list.map(() => newToken()),
+    isByHand,
+  ]);
 
 export interface LockedAssignment {
   id: string;
@@ -73,23 +80,25 @@ for update of a
 export const lockAssignments = (db: Client, ids: readonly string[]): Promise<LockedAssignment[]> =>
   rows<LockedAssignment>(db, LOCK_ASSIGNMENTS, [ids]);
 
+const LOCK_IDS = 'select id from assignments where id = any($1::bigint[]) order by id for update';
+const SHARE_IDS = 'select id from assignments where id = any($1::bigint[]) order by id for share';
+
+/** The same lock without what is known of them; `share`: against changes alone. */
+export const lockIds = (db: Client, ids: readonly string[], mode: 'change' | 'share' = 'change'): Promise<unknown> =>
+  db.query(mode === 'share' ? SHARE_IDS : LOCK_IDS, [ids]);
+
 export const lockAssignment = async (db: Client, id: string): Promise<LockedAssignment | null> =>
   (await lockAssignments(db, [id]))[0] ?? null;
 
-const INSERT_EVENT = `
-insert into assignment_events (assignment_id, type, at, data, by_whom)
-values ($1::bigint, $2::text, $3::timestamptz, $4::jsonb, $5::text)
+// a link ends with the life of its assignment: so many days after it was closed, where the house says so
+const FIND_BY_TOKEN = `
+select a.id
+from assignments a
+cross join settings h
+where a.token = $1::text
+  and (h.link_days is null or a.closed_at is null or a.closed_at + h.link_days * interval '1 day' > $2::timestamptz)
 `;
 
-export const insertEvent = (
-  db: Queryable,
-  assignmentId: string,
-  type: string,
-  at: number,
-  data: object | null,
-  byWhom: string,
-): Promise<unknown> => db.query(INSERT_EVENT, [assignmentId, type, new Date(at), data && JSON.stringify(data), byWhom]);
-
-export async function findIdByToken(db: Queryable, token: string): Promise<string | null> {
-  return (await maybeRow<{ id: string }>(db, 'select id from assignments where token = $1::text', [token]))?.id ?? null;
+export async function findIdByToken(db: Queryable, token: string, now: number): Promise<string | null> {
+  return (await maybeRow<{ id: string }>(db, FIND_BY_TOKEN, [token, new Date(now)]))?.id ?? null;
 }

@@ -1,28 +1,28 @@
-import { dayOf, msOfTime, tellAmount, tellDate, tellDay, tellMoment, Zone } from '@nudrik/core';
+import { dayOf, msOfTime, tellAmount, tellDate, tellDay, tellMoment, Zone, type AssignmentEvent } from '@nudrik/core';
 import type { ActResult, AssignRequest, AssignResult, CloseRequest, ExtendRequest } from '@nudrik/contract';
-import { announce, transaction, type Client } from '../db/db.ts';
+import { transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { requestReplan } from '../notices/plan.ts';
 import { Refused } from '../refusal.ts';
-import { insertEvents } from '../requirements/apply.ts';
-import { requestReconcile } from '../requirements/queue.ts';
-import { recordAct } from './acts.ts';
-import { insertAssignments, lockAssignments, type LockedAssignment } from './assignments.repo.ts';
+import { act, tellAct } from './acts.ts';
+import { insertAct, touch, type NewAct } from './acts.repo.ts';
+import { lockAssignments, type LockedAssignment } from './assignments.repo.ts';
 import { draftAssignments } from './preview.ts';
+import { makeAssignments } from './record.ts';
 
-/** Assigns a course. The notices follow from the plan, worked out by the worker at once. */
+/** Assigns a course. The notices follow from the plan, worked out by the worker at once, and wait until the act has settled. */
 export async function assign(deps: Deps, request: AssignRequest, byWhom: string): Promise<AssignResult> {
   return transaction(deps.db, async (client) => {
     const at = deps.clock.now();
     const draft = await draftAssignments(client, request, at);
-    const stored = await insertAssignments(client, draft.assignments, byWhom);
-    const ids = stored.map(({ id }) => id);
-    await requestReplan(client, ids);
-    await requestReconcile(client, stored.map((row) => row.person_id)); // prettier-ignore
-    await announce(client, 'assignments');
     const words = `Assigned ${draft.title} to ${tellPeople(draft.assignments.map(({ person }) => draft.roster.getPerson(person).name))}.`;
-    const actId = ids.length ? await recordAct(client, { kind: 'assign', at, byWhom, reason: null, words, assignments: ids.map((id) => ({ id, wasOpen: false })) }) : null; // prettier-ignore
-    return { assigned: ids.length, already: draft.already.length + draft.assignments.length - ids.length, actId, words };
+    const already = draft.already.length;
+    const made: NewAct = { kind: 'assign', at, byWhom, reason: null, words };
+    if (draft.assignments.length === 0) return { assigned: 0, already, ...tellAct(draft.house, made, null) };
+    const actId = await insertAct(client, made);
+    const stored = await makeAssignments(client, draft.assignments, at, { byWhom, act: actId });
+    const ids = stored.map(({ id }) => id);
+    await touch(client, actId, ids, false);
+    return { assigned: ids.length, already: already + draft.assignments.length - ids.length, ...tellAct(draft.house, made, actId) };
   });
 }
 
@@ -59,17 +59,17 @@ export async function extend(deps: Deps, request: ExtendRequest, byWhom: string)
       const dueAt = dueAtOf(assignment);
       const whose = list.length > 1 ? ` of ${assignment.person_name}` : '';
       if (dueAt <= now)
-        throw new Refused('wrong-input', `dueOn: the new due date ${tellMoment(dueAt, zone)} has passed; it is ${tellMoment(now, zone)}. Nothing was changed.`); // prettier-ignore
+        throw new Refused('wrong-input', `The new due date ${tellMoment(dueAt, zone, now)} has passed; it is ${tellMoment(now, zone, now)}. Nothing was changed.`); // prettier-ignore
       if (dueAt <= assignment.due_at.getTime())
-        throw new Refused('wrong-input', `dueOn: the new due date ${tellMoment(dueAt, zone)} is not after the one${whose} in force, ${tellMoment(assignment.due_at.getTime(), zone)}. Nothing was changed.`); // prettier-ignore
+        throw new Refused('wrong-input', `The new due date ${tellMoment(dueAt, zone, now)} is not after the one${whose} in force, ${tellMoment(assignment.due_at.getTime(), zone, now)}. Nothing was changed.`); // prettier-ignore
     }
-    const ids = list.map(({ id }) => id);
-    await client.query('update assignments a set due_at = r.due_at from unnest($1::bigint[], $2::timestamptz[]) as r (id, due_at) where a.id = r.id', [ids, list.map((a) => new Date(dueAtOf(a)))]); // prettier-ignore
-    await insertEvents(client, list.map((a) => ({ id: a.id, type: 'extended', data: { dueAt: new Date(dueAtOf(a)).toISOString(), reason: request.reason } })), now, byWhom); // prettier-ignore
-    await requestReplan(client, ids);
-    await announce(client, 'assignments');
-    const words = `Extended ${tellTouched(list)} to ${tellDay(dayOf(request.dueOn))}.`;
-    return { words, actId: await recordAct(client, { kind: 'extend', at: now, byWhom, reason: request.reason, words, assignments: ids.map((id) => ({ id, wasOpen: true })) }) }; // prettier-ignore
+    const words = `Extended ${tellTouched(list)} to ${tellDay(dayOf(request.dueOn), Zone.of(list[0]!.zone).dayAt(now))}.`;
+    const { reason, told } = request;
+    return act(
+      client,
+      { kind: 'extend', at: now, byWhom, reason, words },
+      list.map((a) => ({ assignment: a.id, event: { type: 'extended', at: now, dueAt: dueAtOf(a), reason, told } })),
+    );
   });
 }
 
@@ -78,21 +78,20 @@ export async function close(deps: Deps, how: 'waived' | 'withdrawn', request: Cl
   return transaction(deps.db, async (client) => {
     const list = await openAssignments(client, request.assignmentIds);
     const now = deps.clock.now();
-    const { reason } = request;
+    const { reason, told } = request;
     const until = how === 'waived' ? request.until : null;
     for (const { zone } of list)
       if (until !== null && dayOf(until) < Zone.of(zone).dayAt(now))
-        throw new Refused('wrong-input', `until: ${tellDate(dayOf(until))} has passed, so the waiver would have ended already. Expected a later day; nothing was changed.`); // prettier-ignore
-    const ids = list.map(({ id }) => id);
-    await client.query(
-      'update assignments set closed_by = $2::text, closed_at = $3::timestamptz, closed_reason = $4::text, closed_because = $5::text, waived_until = $6::date where id = any($1::bigint[])',
-      [ids, how, new Date(now), reason, how === 'withdrawn' ? 'by-hand' : null, until],
-    );
-    await insertEvents(client, ids.map((id) => ({ id, type: how, data: { reason, until } })), now, byWhom); // prettier-ignore
-    await requestReplan(client, ids);
-    await requestReconcile(client, list.map((a) => a.person_id)); // prettier-ignore
-    await announce(client, 'assignments');
+        throw new Refused('wrong-input', `The last day of the waiver, ${tellDate(dayOf(until))}, has passed, so the waiver would have ended already. Expected a later day; nothing was changed.`); // prettier-ignore
     const words = `${how === 'waived' ? 'Waived' : 'Withdrew'} ${tellTouched(list)}${until ? ` until ${tellDate(dayOf(until))}` : ''}.`;
-    return { words, actId: await recordAct(client, { kind: how === 'waived' ? 'waive' : 'withdraw', at: now, byWhom, reason, words, assignments: ids.map((id) => ({ id, wasOpen: true })) }) }; // prettier-ignore
+    const event: AssignmentEvent =
+      how === 'waived'
+        ? { type: 'waived', at: now, until, reason, told }
+        : { type: 'withdrawn', at: now, because: 'by-hand', reason, told };
+    return act(
+      client,
+      { kind: how === 'waived' ? 'waive' : 'withdraw', at: now, byWhom, reason, words },
+      list.map((a) => ({ assignment: a.id, event })),
+    );
   });
 }

@@ -11,16 +11,15 @@ import {
   type DateOrder,
 } from '@nudrik/core';
 import type { ActResult, CompletionsPreview, CompletionsRequest } from '@nudrik/contract';
-import { announce, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import { oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { requestReplan } from '../notices/plan.ts';
+import { getHouse } from '../people/roster.repo.ts';
 import { houseToday } from '../people/today.ts';
 import { Refused } from '../refusal.ts';
-import { insertEvents } from '../requirements/apply.ts';
-import { requestReconcile } from '../requirements/queue.ts';
-import { recordAct } from './acts.ts';
-import { newToken } from './assignments.repo.ts';
+import { tellAct } from './acts.ts';
+import { insertAct, touch, type NewAct } from './acts.repo.ts';
 import { tellPeople } from './change.ts';
+import { makeAssignments, record } from './record.ts';
 
 const COLUMNS: Record<'person' | 'course' | 'finished on', string[]> = {
   'person': ['person', 'email', 'mail', 'number', 'personnelnumber', 'personnelno', 'employeeno', 'name'],
@@ -116,43 +115,58 @@ export async function previewCompletions(deps: Deps, request: CompletionsRequest
   };
 }
 
-const INSERT_FINISHED = `
-insert into assignments (person_id, course_id, round, assigned_at, assigned_by, first_due_at, due_at, closed_by, closed_at, completed_on, proof_id, token)
-select
-  r.person_id, r.course_id, 1 + coalesce((select max(a.round) from assignments a where a.person_id = r.person_id and a.course_id = r.course_id), 0),
-  r.at, $6::text, r.at, r.at, 'finished', r.at, r.completed_on, $7::bigint, r.token
-from unnest($1::bigint[], $2::bigint[], $3::timestamptz[], $4::date[], $5::text[]) as r (person_id, course_id, at, completed_on, token)
-returning id
-`;
-
 /** Records earlier completions, with their proof; an open assignment of the same course is finished by it. */
 export async function recordCompletions(deps: Deps, request: CompletionsRequest, byWhom: string): Promise<ActResult> {
   return transaction(deps.db, async (client: Client) => {
     const { list, rejected } = await draft(deps, client, request);
     if (list.length === 0)
       throw new Refused('wrong-input', `Nothing can be recorded: ${rejected[0]?.reason ?? 'the list is empty.'} Nothing was changed.`);
-    if (!request.reason) throw new Refused('wrong-input', 'reason: expected where these completions come from; got nothing. Nothing was changed.'); // prettier-ignore
+    const { reason, proofId } = request;
+    if (!reason) throw new Refused('wrong-input', 'Say where these completions come from: the reason is empty. Nothing was changed.');
     const at = deps.clock.now();
-    const open = list.filter(({ openId }) => openId !== null);
-    const past = list.filter(({ openId }) => openId === null);
-    const noon = ({ zone, finishedOn }: Completion): Date => new Date(Zone.of(zone).toInstant(dayOf(finishedOn), 12 * 3_600_000));
-    const stored = await rows<{ id: string }>(client, INSERT_FINISHED, [past.map((c) => c.personId), past.map((c) => c.courseId), past.map(noon), past.map((c) => c.finishedOn), past.map(() => newToken()), byWhom, request.proofId]); // prettier-ignore
-    const openIds = open.map(({ openId }) => openId!);
-    await client.query(
-      "update assignments a set closed_by = 'finished', closed_at = $3::timestamptz, completed_on = r.on_date, proof_id = $4::bigint from unnest($1::bigint[], $2::date[]) as r (id, on_date) where a.id = r.id and a.closed_by is null",
-      [openIds, open.map((c) => c.finishedOn), new Date(at), request.proofId],
-    );
-    const ids = stored.map(({ id }) => id);
-    await insertEvents(client, openIds.map((id) => ({ id, type: 'finished', data: { reason: request.reason } })), at, byWhom); // prettier-ignore
-    await insertEvents(client, ids.map((id) => ({ id, type: 'recorded', data: { reason: request.reason } })), at, byWhom); // prettier-ignore
-    await requestReplan(client, openIds);
-    await requestReconcile(client, list.map((c) => c.personId)); // prettier-ignore
     const courses = [...new Set(list.map(({ course }) => course))];
     const leftOut = new Set(rejected.map(({ row }) => row)).size;
-    const words = `Recorded ${courses.length === 1 ? courses[0]! : `${list.length} completions`} for ${tellPeople([...new Set(list.map(({ person }) => person))])}${leftOut ? `, ${tellAmount(leftOut, 'rows')} left out` : ''}.`;
-    const actId = await recordAct(client, { kind: 'record', at, byWhom, reason: request.reason, words, assignments: [...ids.map((id) => ({ id, wasOpen: false })), ...openIds.map((id) => ({ id, wasOpen: true }))] }); // prettier-ignore
-    await announce(client, 'assignments');
-    return { actId, words };
+    const what = courses.length === 1 ? courses[0]! : `${list.length} completions`;
+    const words = `Recorded ${what} for ${tellPeople([...new Set(list.map(({ person }) => person))])}${leftOut ? `, ${tellAmount(leftOut, 'rows')} left out` : ''}.`;
+    const act: NewAct = { kind: 'record', at, byWhom, reason, words };
+    const actId = await insertAct(client, act);
+    // the day begins where the person is; nobody knows the hour
+    const onAt = ({ zone, finishedOn }: Completion): number => Zone.of(zone).toInstant(dayOf(finishedOn), 0);
+    const open = list.filter(({ openId }) => openId !== null);
+    const past = list.filter(({ openId }) => openId === null);
+    const idOf = new Map(open.map((completion) => [completion, completion.openId!]));
+    const made = await makeAssignments(
+      client,
+      past.map((c) => ({ person: c.personId, course: c.courseId, assignedAt: onAt(c), dueAt: onAt(c) })),
+      at,
+      { byWhom, act: actId },
+    );
+    const madeFor = new Map(made.map((row) => [`${row.person_id}/${row.course_id}`, row.id]));
+    for (const completion of past) {
+      const id = madeFor.get(`${completion.personId}/${completion.courseId}`);
+      if (id) idOf.set(completion, id);
+    }
+    await touch(
+      client,
+      actId,
+      past.flatMap((completion) => idOf.get(completion) ?? []),
+      false,
+    );
+    await touch(
+      client,
+      actId,
+      open.map(({ openId }) => openId!),
+      true,
+    );
+    await record(
+      client,
+      [...idOf].map(([completion, assignment]) => ({
+        assignment,
+        event: { type: 'finished', at, on: completion.finishedOn, onAt: onAt(completion), reason, proof: proofId },
+      })),
+      { byWhom, act: actId },
+    );
+    return tellAct(await getHouse(client), act, actId);
   });
 }
 

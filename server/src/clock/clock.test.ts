@@ -84,7 +84,7 @@ describe('moving it', () => {
   });
 
   test.each([
-    ['back', { day: '2027-03-01' }, /time only goes forward/],
+    ['back', { day: '2027-03-01' }, /Time only goes forward/],
     ['to a day that does not exist', { day: '2027-02-30' }, /Invalid|expected|date/i],
   ])('does not go %s', async (_, move, words) => {
     await house.db.query(

@@ -1,6 +1,6 @@
 import { maybeRow, announce, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { nextPullAt } from '../people/feed.ts';
+import { nextPullAt } from '../feed/feed.ts';
 import { nextWakeAt } from '../requirements/queue.ts';
 import { type DemoClock, findDemoClock, setDemoClock } from './clock.ts';
 

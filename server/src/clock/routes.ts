@@ -50,7 +50,7 @@ export const clockRoutes: Route[] = [
       if (target <= now)
         throw new Refused(
           'wrong-input',
-          `day: time only goes forward; ${'day' in move ? tellDay(dayOf(move.day)) : 'that'} is not after now, ${tellDay(local.day)}.`,
+          `Time only goes forward; ${'day' in move ? tellDay(dayOf(move.day)) : 'that'} is not after now, ${tellDay(local.day)}.`,
         );
       // the worker carries the clock there, stopping at each notice
       await deps.db.query('update demo_clock set base_at = $1::timestamptz, set_at = now(), move_to = $2::timestamptz', [

@@ -1,33 +1,21 @@
+import { unitKind, type UnitKind } from '@nudrik/core';
 import type { CourseDraft, CourseRow, CourseView, UnitView } from '@nudrik/contract';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_COURSES = `
 select
-  c.id, c.title, c.code, c.validity_months, o.name as owner, cardinality(c.required_units) as units,
-  coalesce(a.open, 0)::integer as open, coalesce(a.due_soon, 0)::integer as due_soon, coalesce(a.late, 0)::integer as late, coalesce(f.finished, 0)::integer as finished,
-  coalesce(f.current, 0)::integer as current,
-  (select count(*)::integer from jsonb_array_elements(p.steps) s where (s ->> 'on')::boolean) as steps_on, jsonb_array_length(p.steps) as steps
+  c.id, c.title, c.code, c.validity_months, o.name as owner, cardinality(c.required_units) as units, f.open, f.due_soon, f.late, f.finished, f.current,
+  f.asked, (select count(*)::integer from jsonb_array_elements(p.steps) s where (s ->> 'on')::boolean) as steps_on,
+  jsonb_array_length(p.steps) as steps
 from courses c
+join course_figures($1::timestamptz, $2::date) f on f.course_id = c.id
 left join people o on o.id = c.owner_id
 join plans p on p.course_id = c.id
-left join lateral (
-  select
-    count(*) as open, count(*) filter (where due_at < $1::timestamptz) as late,
-    count(*) filter (where due_at >= $1::timestamptz and due_at < $1::timestamptz + interval '7 days') as due_soon
-  from assignments
-  where course_id = c.id
-    and closed_by is null
-) a on true
-left join lateral (
-  select count(*) as finished, count(distinct k.person_id) filter (where k.revoked_at is null and (k.expires_on is null or k.expires_on >= ($1::timestamptz)::date)) as current
-  from certificates k
-  where k.course_id = c.id
-) f on true
 order by c.title
 `;
 
-export async function listCourses(db: Queryable, now: number): Promise<CourseRow[]> {
-  const found = await rows<Record<string, string | number | null>>(db, LIST_COURSES, [new Date(now)]);
+export async function listCourses(db: Queryable, now: number, today: string): Promise<CourseRow[]> {
+  const found = await rows<Record<string, string | number | null>>(db, LIST_COURSES, [new Date(now), today]);
   return found.map((row) => ({
     id: row['id'] as string,
     title: row['title'] as string,
@@ -36,6 +24,7 @@ export async function listCourses(db: Queryable, now: number): Promise<CourseRow
     owner: row['owner'] as string | null,
     units: row['units'] as number,
     current: row['current'] as number,
+    asked: row['asked'] as number,
     open: row['open'] as number,
     dueSoon: row['due_soon'] as number,
     late: row['late'] as number,
@@ -46,7 +35,7 @@ export async function listCourses(db: Queryable, now: number): Promise<CourseRow
 }
 
 const FIND_COURSE = `
-select c.id, c.title, c.code, c.summary, c.validity_months, c.owner_id, o.name as owner_name,
+select c.id, c.title, c.code, c.summary, c.validity_months, c.owner_id, o.name as owner_name, c.version, c.changed_at, c.changed_by,
   (select count(*)::integer from assignments a where a.course_id = c.id) as assigned
 from courses c
 left join people o on o.id = c.owner_id
@@ -66,7 +55,7 @@ interface UnitDbRow {
   section_id: string;
   section_title: string;
   id: string | null;
-  kind: 'page' | 'link' | 'file';
+  kind: UnitKind;
   title: string;
   required: boolean;
   body: string | null;
@@ -104,6 +93,9 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
     owner_id: string | null;
     owner_name: string | null;
     assigned: number;
+    version: number;
+    changed_at: Date | null;
+    changed_by: string | null;
   }>(db, FIND_COURSE, [id]);
   if (!row) return null;
   return {
@@ -116,6 +108,9 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
     owner: row.owner_id === null ? null : { id: row.owner_id, name: row.owner_name! },
     sections: await listSections(db, id),
     assigned: row.assigned,
+    version: row.version,
+    changedAt: row.changed_at?.toISOString() ?? null,
+    changedBy: row.changed_by,
   };
 }
 
@@ -185,9 +180,7 @@ export async function saveSections(db: Client, courseId: string, sections: Cours
         unit.kind,
         unit.title,
         unit.required,
-        unit.kind === 'page' ? unit.body : null,
-        unit.kind === 'link' ? unit.url : null,
-        unit.kind === 'file' ? unit.fileId : null,
+        ...(['body', 'url', 'fileId'] as const).map((field) => (unitKind(unit.kind).keeps.includes(field) ? unit[field] : null)),
       ];
       const kept = unit.id
         ? await maybeRow<{ id: string }>(
@@ -215,6 +208,32 @@ export async function saveSections(db: Client, courseId: string, sections: Cours
   await db.query('delete from sections where course_id = $1::bigint and id <> all($2::bigint[])', [courseId, keptSections]);
   await db.query(REFRESH_REQUIRED, [courseId]);
 }
+
+const KEEP_VERSION = `
+with course as (
+  update courses
+  set version = (select coalesce(max(v.version), 0) + 1 from course_versions v where v.course_id = $1::bigint), changed_at = $2::timestamptz, changed_by = $3::text
+  where id = $1::bigint
+  returning id, version, title, required_units
+)
+insert into course_versions (course_id, version, at, by_whom, required_units, content)
+select
+  c.id, c.version, $2::timestamptz, $3::text, c.required_units,
+  jsonb_build_object('title', c.title, 'sections', coalesce((
+    select jsonb_agg(jsonb_build_object('title', s.title, 'units', coalesce((
+      select jsonb_agg(jsonb_build_object('id', u.id::text, 'kind', u.kind, 'title', u.title, 'required', u.required) order by u.position)
+      from units u
+      where u.section_id = s.id
+    ), '[]')) order by s.position)
+    from sections s
+    where s.course_id = c.id
+  ), '[]'))
+from course c
+`;
+
+/** Keeps the course as it stands now as its next version. */
+export const keepVersion = (db: Client, courseId: string, at: number, byWhom: string | null): Promise<unknown> =>
+  db.query(KEEP_VERSION, [courseId, new Date(at), byWhom]);
 
 export async function insertFile(
   db: Queryable,

@@ -1,8 +1,9 @@
-import { CourseDraft, Id } from '@nudrik/contract';
+import { CourseChange, CourseDraft, Id } from '@nudrik/contract';
 import { z } from 'zod';
 import { EDITORS, OFFICE, parse, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { findCourse, findFile, insertFile, listCourses } from './courses.repo.ts';
+import { houseToday } from '../people/today.ts';
 import { changeCourse, createCourse } from './save-course.ts';
 
 /** Types that a browser may show in place; everything else is a download. */
@@ -20,7 +21,12 @@ export function sendFile(
 }
 
 export const courseRoutes: Route[] = [
-  { method: 'get', path: '/api/courses', access: OFFICE, handle: ({ deps }) => listCourses(deps.db, deps.clock.now()) },
+  {
+    method: 'get',
+    path: '/api/courses',
+    access: OFFICE,
+    handle: async ({ deps }) => listCourses(deps.db, deps.clock.now(), await houseToday(deps)),
+  },
   {
     method: 'get',
     path: '/api/courses/:id',
@@ -43,9 +49,9 @@ export const courseRoutes: Route[] = [
     method: 'put',
     path: '/api/courses/:id',
     access: EDITORS,
-    async handle({ deps, req }) {
+    async handle({ deps, req, account }) {
       const id = parse(Id, req.params['id']);
-      await changeCourse(deps, id, parse(CourseDraft, req.body));
+      await changeCourse(deps, id, parse(CourseChange, req.body), account!.name);
       return findCourse(deps.db, id);
     },
   },

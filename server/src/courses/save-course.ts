@@ -1,13 +1,14 @@
 import sanitizeHtml from 'sanitize-html';
-import type { CourseDraft } from '@nudrik/contract';
-import { STANDARD_PLAN, type PlanStep } from '@nudrik/core';
-import { transaction, type Client } from '../db/db.ts';
+import type { CourseChange, CourseDraft } from '@nudrik/contract';
+import { STANDARD_PLAN } from '@nudrik/core';
+import { announce, maybeRow, rows, transaction, type Client } from '../db/db.ts';
+import { refuseStale, type Versioned } from '../db/versions.ts';
 import type { Deps } from '../deps.ts';
-import { requestReplan } from '../notices/plan.ts';
-import { releaseHeld } from '../notices/release.repo.ts';
+import { requestReplan } from '../notices/queue.ts';
+import { releaseValues } from '../notices/release.repo.ts';
+import { putPlan } from '../plans/plans.repo.ts';
 import { Refused } from '../refusal.ts';
-import { rows } from '../db/db.ts';
-import { findCourse, insertCourse, saveSections, updateCourse } from './courses.repo.ts';
+import { insertCourse, keepVersion, saveSections, updateCourse } from './courses.repo.ts';
 
 /** What a page may hold: what the editor makes, and nothing that runs. */
 export const cleanPage = (html: string): string =>
@@ -18,7 +19,7 @@ export const cleanPage = (html: string): string =>
     transformTags: { a: sanitizeHtml.simpleTransform('a', { rel: 'noopener noreferrer', target: '_blank' }) },
   });
 
-const clean = (draft: CourseDraft): CourseDraft => ({
+const clean = <D extends CourseDraft>(draft: D): D => ({
   ...draft,
   sections: draft.sections.map((section) => ({
     ...section,
@@ -45,40 +46,38 @@ export async function createCourse(deps: Deps, draft: CourseDraft, byWhom: strin
     await refuseTwins(client, null, draft);
     const id = await insertCourse(client, draft);
     await saveSections(client, id, clean(draft).sections);
+    await keepVersion(client, id, deps.clock.now(), byWhom);
     await putPlan(client, id, 1, deps.clock.now(), byWhom, STANDARD_PLAN);
     return id;
   });
 }
 
-export async function changeCourse(deps: Deps, id: string, draft: CourseDraft): Promise<void> {
+const LOCK_COURSE = `
+select version, changed_at, changed_by
+from courses
+where id = $1::bigint
+for update
+`;
+const LIST_OPEN = `
+select id
+from assignments
+where course_id = $1::bigint
+  and closed_by is null
+`;
+
+/** Saves a course as its next version. @throws Refused `stale` where a newer one was saved meanwhile */
+export async function changeCourse(deps: Deps, id: string, draft: CourseChange, byWhom: string): Promise<void> {
   await transaction(deps.db, async (client) => {
-    if (!(await findCourse(client, id))) throw new Refused('not-found');
+    const stored = await maybeRow<Versioned>(client, LOCK_COURSE, [id]);
+    if (!stored) throw new Refused('not-found');
+    await refuseStale(deps, client, 'this course', stored, draft.version);
     await refuseTwins(client, id, draft);
     await updateCourse(client, id, draft);
     await saveSections(client, id, clean(draft).sections);
-    const open = (
-      await rows<{ id: string }>(client, 'select id from assignments where course_id = $1::bigint and closed_by is null', [id])
-    ).map((row) => row.id);
-    await releaseHeld(client, open, deps.clock.now());
+    await keepVersion(client, id, deps.clock.now(), byWhom);
+    const open = (await rows<{ id: string }>(client, LIST_OPEN, [id])).map((row) => row.id);
+    await releaseValues(client, id, null, deps.clock.now());
     await requestReplan(client, open);
+    await announce(client, 'courses');
   });
 }
-
-const PUT_PLAN = `
-with version as (
-  insert into plan_versions (course_id, version, published_at, published_by, steps)
-  values ($1::bigint, $2::integer, $3::timestamptz, $4::text, $5::jsonb)
-)
-insert into plans (course_id, version, published_at, published_by, steps)
-values ($1::bigint, $2::integer, $3::timestamptz, $4::text, $5::jsonb)
-on conflict (course_id) do update set version = excluded.version, published_at = excluded.published_at, published_by = excluded.published_by, steps = excluded.steps
-`;
-
-export const putPlan = (
-  db: Client,
-  courseId: string,
-  version: number,
-  now: number,
-  byWhom: string | null,
-  steps: readonly PlanStep[],
-): Promise<unknown> => db.query(PUT_PLAN, [courseId, version, new Date(now), byWhom, JSON.stringify(steps)]);

@@ -1,6 +1,8 @@
 import { fileURLToPath } from 'node:url';
 import { existsSync } from 'node:fs';
 import { runner } from 'node-pg-migrate';
+import { readWhatIsUnread } from '../assignments/record.ts';
+import { openPool } from './db.ts';
 
 /** The folder of numbered migrations, beside the sources and beside the bundle. */
 const DIRECTORY = [new URL('../../migrations', import.meta.url), new URL('../migrations', import.meta.url)]
@@ -18,4 +20,10 @@ export async function migrate(databaseUrl: string): Promise<void> {
     singleTransaction: true,
     advisoryLockMode: 'wait',
   });
+  const db = openPool(databaseUrl, 1);
+  try {
+    await readWhatIsUnread(db);
+  } finally {
+    await db.end();
+  }
 }

@@ -1,17 +1,16 @@
-import { dateOf, Zone } from '@nudrik/core';
+import { dateOf, dayOf, Zone, type AssignmentEvent } from '@nudrik/core';
 import type { LearningView, MyTraining } from '@nudrik/contract';
-import { announce, maybeRow, oneRow, rows, transaction, type Queryable } from '../db/db.ts';
+import { maybeRow, oneRow, rows, transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { findIdByToken, insertEvent, lockAssignment } from '../assignments/assignments.repo.ts';
+import { findIdByToken, lockAssignment } from '../assignments/assignments.repo.ts';
+import { record } from '../assignments/record.ts';
 import { issueCertificate } from '../certificates/certificates.repo.ts';
 import { listSections } from '../courses/courses.repo.ts';
-import { requestReplan } from '../notices/plan.ts';
-import { ASSIGNMENT_COLUMNS, certificateWord, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
+import { ASSIGNMENT_COLUMNS, certificateWord, finishedOf, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
-import { requestReconcile } from '../requirements/queue.ts';
 
 const FIND_LEARNING = `
-select ${ASSIGNMENT_COLUMNS}, k.summary, a.token, a.units_done, a.closed_reason, p.name as person, s.zone, o.name as trainer, h.organisation
+select ${ASSIGNMENT_COLUMNS}, k.summary, a.token, a.units_done, a.closed_told, p.name as person, s.zone, o.name as trainer, h.organisation
 from assignments a
 join courses k on k.id = a.course_id
 join people p on p.id = a.person_id
@@ -26,7 +25,7 @@ type LearningRow = AssignmentDbRow & {
   summary: string | null;
   token: string;
   units_done: string[];
-  closed_reason: string | null;
+  closed_told: string | null;
   person: string;
   zone: string;
   trainer: string | null;
@@ -43,7 +42,8 @@ group by 1
 
 /** What an employee sees behind the personal link. */
 export async function findLearning(deps: Deps, token: string): Promise<LearningView> {
-  const row = await maybeRow<LearningRow>(deps.db, FIND_LEARNING, [token]);
+  const id = await findIdByToken(deps.db, token, deps.clock.now());
+  const row = id && (await maybeRow<LearningRow>(deps.db, FIND_LEARNING, [token]));
   if (!row) throw new Refused('wrong-link');
   const doneAt = new Map((await rows<{ unit: string; at: Date }>(deps.db, LIST_DONE, [row.id])).map(({ unit, at }) => [unit, at]));
   const done = new Set(row.units_done);
@@ -57,23 +57,25 @@ export async function findLearning(deps: Deps, token: string): Promise<LearningV
     dueAt: row.due_at.toISOString(),
     zone: row.zone,
     state: stateOf(row, deps.clock.now()),
-    finishedAt: row.closed_by === 'finished' ? row.closed_at!.toISOString() : null,
-    closedReason: row.closed_reason,
-    unitsDone: row.done,
-    unitsRequired: row.required,
-    sections: sections.map((section) => ({
-      title: section.title,
-      units: section.units.map((unit) => ({
-        id: unit.id!,
-        kind: unit.kind,
-        title: unit.title,
-        required: unit.required,
-        body: unit.body,
-        url: unit.url,
-        file: unit.file && { name: unit.file.name, bytes: unit.file.bytes },
-        doneAt: done.has(unit.id!) ? (doneAt.get(unit.id!)?.toISOString() ?? row.assigned_at.toISOString()) : null,
+    ...finishedOf(row),
+    closedReason: row.closed_told,
+    ...progressOf(row),
+    // what has nothing in it is nothing to an employee
+    sections: sections
+      .filter(({ units }) => units.length > 0)
+      .map((section) => ({
+        title: section.title,
+        units: section.units.map((unit) => ({
+          id: unit.id!,
+          kind: unit.kind,
+          title: unit.title,
+          required: unit.required,
+          body: unit.body,
+          url: unit.url,
+          file: unit.file && { name: unit.file.name, bytes: unit.file.bytes },
+          doneAt: done.has(unit.id!) ? (doneAt.get(unit.id!)?.toISOString() ?? row.assigned_at.toISOString()) : null,
+        })),
       })),
-    })),
     certificate: row.serial ? { serial: row.serial, expiresOn: row.expires_on } : null,
   };
 }
@@ -81,15 +83,13 @@ export async function findLearning(deps: Deps, token: string): Promise<LearningV
 /** Notes that the course was opened; the first time it is "started". */
 export async function startLearning(deps: Deps, token: string): Promise<void> {
   await transaction(deps.db, async (client) => {
-    const id = await findIdByToken(client, token);
+    const id = await findIdByToken(client, token, deps.clock.now());
     if (!id) throw new Refused('wrong-link');
     const assignment = (await lockAssignment(client, id))!;
     if (assignment.started_at || assignment.closed_by) return;
     const now = deps.clock.now();
     if (now < assignment.assigned_at.getTime()) return;
-    await client.query('update assignments set started_at = $2::timestamptz where id = $1::bigint', [id, new Date(now)]);
-    await insertEvent(client, id, 'started', now, null, assignment.person_name);
-    await announce(client, 'assignments');
+    await record(client, [{ assignment: id, event: { type: 'started', at: now } }], { byWhom: assignment.person_name });
   });
 }
 
@@ -99,7 +99,7 @@ export async function startLearning(deps: Deps, token: string): Promise<void> {
  */
 export async function markUnitDone(deps: Deps, token: string, unitId: string): Promise<{ finished: boolean }> {
   return transaction(deps.db, async (client) => {
-    const id = await findIdByToken(client, token);
+    const id = await findIdByToken(client, token, deps.clock.now());
     if (!id) throw new Refused('wrong-link');
     const assignment = (await lockAssignment(client, id))!;
     if (assignment.closed_by === 'finished') return { finished: true };
@@ -111,35 +111,28 @@ export async function markUnitDone(deps: Deps, token: string, unitId: string): P
     );
     if (!unit) throw new Refused('not-found', 'This unit is no longer part of the course. Load the page again.');
     const now = deps.clock.now();
-    const done = assignment.units_done.includes(unitId) ? assignment.units_done : [...assignment.units_done, unitId];
-    if (done !== assignment.units_done) {
-      await client.query(
-        'update assignments set units_done = $2::bigint[], started_at = coalesce(started_at, $3::timestamptz) where id = $1::bigint',
-        [id, done, new Date(now)],
-      );
-      await insertEvent(client, id, 'unit-finished', now, { unit: unitId }, assignment.person_name);
-    }
-    const course = await oneRow<{ required_units: string[]; validity_months: number | null }>(
+    const isNew = !assignment.units_done.includes(unitId);
+    const done = isNew ? [...assignment.units_done, unitId] : assignment.units_done;
+    const course = await oneRow<{ required_units: string[]; validity_months: number | null; version: number }>(
       client,
-      'select required_units, validity_months from courses where id = $1::bigint',
+      'select required_units, validity_months, version from courses where id = $1::bigint',
       [assignment.course_id],
     );
     const finished = course.required_units.every((required) => done.includes(required));
+    const by = { byWhom: assignment.person_name };
+    const own: AssignmentEvent[] = [
+      ...(isNew ? [{ type: 'unit-finished', at: now, unit: unitId } as const] : []),
+      ...(finished ? [{ type: 'finished', at: now, version: course.version } as const] : []),
+    ];
+    await record(client, own.map((event) => ({ assignment: id, event })), by); // prettier-ignore
     if (finished) {
-      await client.query("update assignments set closed_by = 'finished', closed_at = $2::timestamptz where id = $1::bigint", [
-        id,
-        new Date(now),
-      ]);
-      await insertEvent(client, id, 'finished', now, null, assignment.person_name);
-      const issuedOn = dateOf(Zone.of(assignment.zone).dayAt(now));
-      const certificate = await issueCertificate(client, id, issuedOn, course.validity_months, deps.settings.baseUrl);
-      const expiresAt = certificate.expiresOn && new Date(`${certificate.expiresOn}T00:00:00Z`).toISOString();
-      await insertEvent(client, id, 'certificate-issued', now, { serial: certificate.serial, expiresAt }, 'Nudrik');
-      await requestReplan(client, [id]);
-      // what was finished covers, and begins the time to the next round
-      await requestReconcile(client, [assignment.person_id]);
+      const zone = Zone.of(assignment.zone);
+      const issuedOn = dateOf(zone.dayAt(now));
+      const { serial, expiresOn } = await issueCertificate(client, id, issuedOn, course.validity_months, deps.settings.baseUrl);
+      // the day on which it runs out begins where its holder is
+      const expiresAt = expiresOn === null ? null : zone.toInstant(dayOf(expiresOn), 0);
+      await record(client, [{ assignment: id, event: { type: 'certificate-issued', at: now, serial, expiresAt } }], { byWhom: 'Nudrik' });
     }
-    await announce(client, 'assignments');
     return { finished };
   });
 }
@@ -172,9 +165,8 @@ export async function listMyTraining(db: Queryable, personId: string, now: numbe
       assignedAt: row.assigned_at.toISOString(),
       dueAt: row.due_at.toISOString(),
       state: stateOf(row, now),
-      finishedAt: row.closed_by === 'finished' ? row.closed_at!.toISOString() : null,
-      unitsDone: row.done,
-      unitsRequired: row.required,
+      ...finishedOf(row),
+      ...progressOf(row),
       certificate: row.serial ? { serial: row.serial, state: certificateWord(row, today), expiresOn: row.expires_on } : null,
     })),
   };

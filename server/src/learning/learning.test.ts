@@ -81,9 +81,14 @@ describe('behind the personal link', () => {
 
   it('refuses a unit of another course, and what is no longer asked', async () => {
     await expect(markUnitDone(house.deps, token, '999')).rejects.toMatchObject({ code: 'not-found' });
-    await close(house.deps, 'withdrawn', { assignmentIds: [assignment], reason: 'moved ashore', until: null }, 'Sigrid Aune');
+    await close(
+      house.deps,
+      'withdrawn',
+      { assignmentIds: [assignment], reason: 'asked to be rid of it', told: 'You work ashore now.', until: null },
+      'Sigrid Aune',
+    );
     await expect(markUnitDone(house.deps, token, (await units())[0]!)).rejects.toThrow('no longer asked of you: it was withdrawn');
-    expect((await findLearning(house.deps, token)).closedReason).toBe('moved ashore');
+    expect((await findLearning(house.deps, token)).closedReason).toBe('You work ashore now.');
   });
 
   it('gives the certificate as a PDF after finishing and not before', async () => {
@@ -162,13 +167,19 @@ describe('a course', () => {
     const view = (await findCourse(house.db, course))!;
     const [first, second] = view.sections[0]!.units;
     await markUnitDone(house.deps, token, first!.id!);
-    await changeCourse(house.deps, course, {
-      ...draft(view.title, []),
-      sections: [
-        { id: null, title: 'New', units: [second!] },
-        { ...view.sections[0]!, units: [first!] },
-      ],
-    });
+    await changeCourse(
+      house.deps,
+      course,
+      {
+        ...draft(view.title, []),
+        version: view.version,
+        sections: [
+          { id: null, title: 'New', units: [second!] },
+          { ...view.sections[0]!, units: [first!] },
+        ],
+      },
+      'Tora Aske',
+    );
     const after = (await findCourse(house.db, course))!;
     expect(after.sections.map(({ title, units: list }) => [title, list.map(({ id }) => id)])).toEqual([
       ['New', [second!.id]],
@@ -180,10 +191,16 @@ describe('a course', () => {
   it('asks for the required units only', async () => {
     const view = (await findCourse(house.db, course))!;
     const all = view.sections.flatMap((section) => section.units);
-    await changeCourse(house.deps, course, {
-      ...draft(view.title, []),
-      sections: [{ id: null, title: 'One', units: [all[0]!, { ...all[1]!, required: false }] }],
-    });
+    await changeCourse(
+      house.deps,
+      course,
+      {
+        ...draft(view.title, []),
+        version: view.version,
+        sections: [{ id: null, title: 'One', units: [all[0]!, { ...all[1]!, required: false }] }],
+      },
+      'Tora Aske',
+    );
     const required = (await findCourse(house.db, course))!.sections[0]!.units[0]!.id!;
     expect(await markUnitDone(house.deps, token, required)).toEqual({ finished: true });
   });

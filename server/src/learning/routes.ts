@@ -45,7 +45,7 @@ export const learningRoutes: Route[] = [
     path: '/api/learning/:token/units/:unit/file',
     access: 'public',
     async handle({ deps, req, res }) {
-      const id = await findIdByToken(deps.db, token(req.params['token']));
+      const id = await findIdByToken(deps.db, token(req.params['token']), deps.clock.now());
       const unit = await maybeRow<{ file_id: string }>(
         deps.db,
         'select u.file_id from units u join sections s on s.id = u.section_id join assignments a on a.course_id = s.course_id where a.id = $1::bigint and u.id = $2::bigint and u.file_id is not null',
@@ -62,7 +62,7 @@ export const learningRoutes: Route[] = [
     path: '/api/learning/:token/certificate',
     access: 'public',
     async handle({ deps, req, res }) {
-      const id = await findIdByToken(deps.db, token(req.params['token']));
+      const id = await findIdByToken(deps.db, token(req.params['token']), deps.clock.now());
       const row =
         id === null
           ? null

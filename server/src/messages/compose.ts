@@ -4,10 +4,15 @@ import {
   missingValues,
   renderMessage,
   standingAt,
+  tellList,
   tellMoment,
+  tellTold,
   valuesFor,
+  zoneWords,
+  type Told,
   type Zone,
   type Instant,
+  type MissingOf,
   type PlanStep,
   type Recipient,
   type Rendered,
@@ -20,20 +25,29 @@ export interface CertificateFacts {
   expiresOn: string | null;
 }
 
+/** What merge fields are filled from. */
+export type MergeFacts = Pick<Facts, 'house' | 'roster' | 'courses'>;
+
 /** What a message can speak of beside the planning facts. */
 export interface MessageExtras {
   baseUrl: string;
   certificates: ReadonlyMap<string, CertificateFacts>;
-  /** the last notice to the employee on an assignment, in words */
-  lastNotice: ReadonlyMap<string, string>;
+  /** what each employee was told of an assignment so far */
+  told: ReadonlyMap<string, Told>;
 }
 
 /** The zone in which a message tells its dates: its reader's. */
-export function readerZone(recipient: Recipient, assignment: AssignmentFacts, facts: Facts): Zone {
+export function readerZone(recipient: Recipient, assignment: AssignmentFacts, facts: MergeFacts): Zone {
   return facts.roster.calendarOf(recipient.person ?? facts.roster.getPerson(assignment.person)).zone;
 }
 
-export function mergeValues(assignment: AssignmentFacts, recipient: Recipient, facts: Facts, extras: MessageExtras, now: Instant): Values {
+export function mergeValues(
+  assignment: AssignmentFacts,
+  recipient: Recipient,
+  facts: MergeFacts,
+  extras: MessageExtras,
+  now: Instant,
+): Values {
   const employee = facts.roster.getPerson(assignment.person);
   const course = facts.courses.get(assignment.course)!;
   return valuesFor({
@@ -66,10 +80,15 @@ export interface Composition {
   assignments: readonly AssignmentFacts[];
 }
 
-/** Merge fields without a value; with any, the notice is held. */
-export function missingFor({ step, recipient, assignments }: Composition, facts: Facts, extras: MessageExtras, now: Instant): string[] {
-  return missingValues(step.message, mergeValues(assignments[0]!, recipient, facts, extras, now));
-}
+/** For whom a reader stands in: whoever covers or is climbed to is told why the message reaches them. */
+const leadOf = ({ person, path }: Recipient, step: PlanStep): string | null =>
+  person && path.length > 0 && !step.to.includes('employee') ? `This reaches you since ${tellList(path)}.` : null;
+
+/** Merge fields without a value, as core asks for them; with any, a notice is held. */
+export const missingIn =
+  (facts: MergeFacts, extras: MessageExtras): MissingOf =>
+  (step, assignment, recipient, at) =>
+    missingValues((step as PlanStep).message, mergeValues(assignment as AssignmentFacts, recipient, facts, extras, at));
 
 /** The message as it goes out. A gathered one lists each person with the course, days late and the last notice. */
 export function compose({ step, recipient, assignments }: Composition, facts: Facts, extras: MessageExtras, now: Instant): Rendered {
@@ -79,15 +98,16 @@ export function compose({ step, recipient, assignments }: Composition, facts: Fa
   const table =
     step.gather === 'per day'
       ? {
-          head: ['Person', 'Course', 'Due', 'Days late', 'Last notice'],
+          head: ['Person', 'Course', 'Due', 'Days late', 'Told'],
+          note: `Times are ${zoneWords(zone.name)}.`,
           rows: assignments.map((assignment) => {
             const { dueAt } = standingAt(assignment, now);
             return [
               facts.roster.getPerson(assignment.person).name,
               facts.courses.get(assignment.course)!.title,
-              tellMoment(dueAt, zone),
+              tellMoment(dueAt, zone, now),
               String(daysLate(dueAt, now, zone)),
-              extras.lastNotice.get(assignment.id) ?? 'none yet',
+              tellTold(extras.told.get(assignment.id), zone, now),
             ];
           }),
         }
@@ -96,6 +116,7 @@ export function compose({ step, recipient, assignments }: Composition, facts: Fa
     template: step.message,
     values: mergeValues(first!, recipient, facts, extras, now),
     link: linkOf(step, first!, extras),
+    lead: leadOf(recipient, step),
     table,
     footer: `${facts.house.senderName}, ${facts.house.organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`,
   });

@@ -2,11 +2,12 @@ import { afterEach, beforeEach, describe, expect, it, test } from 'vitest';
 import { createTransport } from 'nodemailer';
 import { SMTPServer } from 'smtp-server';
 import { listenInbound, readDeliveryReport, type DeliveryReport } from './inbound.ts';
-import { openMailer, type Letter } from './mailer.ts';
+import type { Letter } from './channel.ts';
+import { openMailChannel } from './mail-channel.ts';
 
 const LETTER: Letter = {
-  mailId: '4711',
-  messageId: '<notice-1@orlasund.example>',
+  messageId: '4711',
+  headerId: '<notice-1@orlasund.example>',
   fromName: 'Safety training',
   fromAddress: 'training@orlasund.example',
   replyTo: 'tora.hauge@orlasund.example',
@@ -109,7 +110,7 @@ describe('handing over', () => {
   });
   afterEach(() => new Promise<void>((closed) => server.close(() => closed())));
   const send = async () => {
-    const mailer = openMailer(`smtp://127.0.0.1:${port}`);
+    const mailer = openMailChannel(`smtp://127.0.0.1:${port}`);
     const result = await mailer.send(LETTER);
     mailer.close();
     return result;
@@ -139,7 +140,7 @@ describe('handing over', () => {
     expect(result.response).toContain(words);
   });
   it('a server that does not answer is tried later', async () => {
-    const mailer = openMailer('smtp://127.0.0.1:1');
+    const mailer = openMailChannel('smtp://127.0.0.1:1');
     expect(await mailer.send(LETTER)).toEqual({ outcome: 'later', response: 'the mail server does not answer' });
     mailer.close();
   });

@@ -1,36 +1,36 @@
 import {
-  decide, isExemptFromLimit, precedenceOf, sentenceOf, tellList, type DayCount, type HoldReason, type Instant, type Kind, type PlanStep, type Recipient,
-} from '@nudrik/core'; // prettier-ignore
+  anchorsOf,
+  compareWaiting,
+  decide,
+  messageKey,
+  sentenceOf,
+  type HoldReason,
+  type Instant,
+  type MissingOf,
+  type PlanStep,
+  type Recipient,
+} from '@nudrik/core';
+import { lockIds } from '../assignments/assignments.repo.ts';
 import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { compose, missingFor, type CertificateFacts, type MessageExtras } from '../messages/compose.ts';
-import type { Handover, Letter, Mailer } from '../messages/mailer.ts';
-import { listMails, putMails, type MailDraft } from '../messages/mails.repo.ts';
+import type { Channel, Handover, Letter } from '../messages/channel.ts';
+import { compose, missingIn, type MessageExtras } from '../messages/compose.ts';
+import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
 import { getHouse, type House } from '../people/roster.repo.ts';
+import { Days, findOvertaken, waitingOf, type WaitingNotice } from './day.ts';
+import { claimCutOff, GATHER_LOCK, listCertificates, listTold, saveHandovers, stampDelivered, tryLock } from './dispatch.repo.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
 import { claimDue, saveDecisions, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
-import {
-  claimCutOff,
-  countDays,
-  GATHER_LOCK,
-  latestOverdue,
-  listCertificates,
-  listLastNotices,
-  saveHandovers,
-  stampDelivered,
-  tryLock,
-  type DayCounts,
-} from './dispatch.repo.ts';
+import { whyDropped } from './plan.ts';
+import { requestReplan } from './queue.ts';
 
-/** One message, and the notices that it carries. */
+/** One message to be, and the notices that it carries. */
 interface Parcel {
   step: PlanStep;
   recipient: Recipient;
   notices: { notice: ClaimedNotice; assignment: AssignmentFacts; decision: DecisionRow }[];
 }
 
-/** Notices later than this after their moment count as overdue for sending: the sign of an outage. */
-const OUTAGE_MS = 15 * 60_000;
 const LEASE_MS = 5 * 60_000;
 /** a message that the server would not take for three days has failed */
 const GIVE_UP_MS = 3 * 24 * 3_600_000;
@@ -42,18 +42,16 @@ const GIVE_UP_MS = 3 * 24 * 3_600_000;
  * @param limit notices of a batch
  * @returns how many notices were decided; 0 when nothing was due
  */
-export async function dispatch(deps: Deps, mailer: Mailer, limit = 200): Promise<number> {
+export async function dispatch(deps: Deps, channel: Channel, limit = 200): Promise<number> {
   let decided = 0;
   let sending: Promise<void> = Promise.resolve();
   const saving: Promise<void>[] = [];
   for (;;) {
-    const single = await prepare(deps, false, limit);
-    const gathered = await prepare(deps, true, 5_000);
+    const batch = await prepare(deps, limit);
     await sending;
-    if (single.decided + gathered.decided === 0) break;
-    decided += single.decided + gathered.decided;
-    const letters = [...single.letters, ...gathered.letters];
-    sending = sendAll(mailer, letters).then((results) => {
+    if (batch.decided === 0) break;
+    decided += batch.decided;
+    sending = sendAll(channel, batch.letters).then((results) => {
       const saved = saveResults(deps, results);
       saved.catch(() => undefined); // awaited, and thrown, at the end
       saving.push(saved);
@@ -63,33 +61,52 @@ export async function dispatch(deps: Deps, mailer: Mailer, limit = 200): Promise
   return decided;
 }
 
-async function prepare(deps: Deps, gathered: boolean, limit: number): Promise<{ decided: number; letters: Letter[] }> {
+/** Gathered notices that are claimed at once, so that nobody's day is split over two messages. */
+const GATHERED = 5_000;
+
+/**
+ * Claims what is due and decides it, letters of their own and gathered ones in one order. Gathered ones are claimed by one
+ * worker at a time; another goes on with the rest.
+ */
+async function prepare(deps: Deps, limit: number): Promise<{ decided: number; letters: Letter[] }> {
   return transaction(deps.db, async (client) => {
-    if (gathered && !(await tryLock(client, GATHER_LOCK))) return { decided: 0, letters: [] };
     const now = deps.clock.now();
-    const claimed = await claimDue(client, now, gathered, limit);
+    const gathered = (await tryLock(client, GATHER_LOCK)) ? await claimDue(client, now, true, GATHERED) : [];
+    const claimed = [...gathered, ...(await claimDue(client, now, false, limit))];
     if (claimed.length === 0) return { decided: 0, letters: [] };
-    const house = await getHouse(client);
-    const ids = [...new Set(claimed.map((notice) => notice.assignment))].sort((a, b) => Number(a) - Number(b));
-    await client.query('select id from assignments where id = any($1::bigint[]) order by id for share', [ids]);
-    const facts = await loadFacts(client, house, ids);
-    const extras = await loadExtras(client, deps.settings.baseUrl, facts, claimed);
-    const { decisions, parcels } = await decideAll(client, claimed, facts, extras, now);
-    const letters = await pack(client, parcels, facts, extras, house, now);
-    await saveDecisions(client, decisions, now, new Date(Date.now() + LEASE_MS), house.zone);
-    await announce(client, 'notices');
-    return { decided: claimed.length, letters };
+    return { decided: claimed.length, letters: await settle(client, deps, claimed, now) };
   });
+}
+
+/** Decides claimed notices under the locks of their assignments and composes what goes: load, compute, save. */
+async function settle(client: Client, deps: Deps, claimed: readonly ClaimedNotice[], now: Instant, isCutOff = false): Promise<Letter[]> {
+  const house = await getHouse(client);
+  const ids = [...new Set(claimed.map((notice) => notice.assignment))].sort((a, b) => Number(a) - Number(b));
+  await lockIds(client, ids, 'share');
+  const facts = await loadFacts(client, house, ids);
+  const extras = await loadExtras(client, deps.settings.baseUrl, facts, claimed);
+  const { decisions, parcels } = await decideAll(client, claimed, facts, extras, now);
+  const letters = await pack(client, parcels, facts, extras, house, now, isCutOff);
+  await saveDecisions(client, decisions, now, LEASE_MS, house.zone);
+  await announce(client, 'notices');
+  return letters;
 }
 
 async function loadExtras(client: Client, baseUrl: string, facts: Facts, claimed: readonly ClaimedNotice[]): Promise<MessageExtras> {
   const ids = [...facts.assignments.keys()];
-  const certificates: Map<string, CertificateFacts> = await listCertificates(client, ids);
   const gathers = claimed.some((notice) => notice.gathered);
-  return { baseUrl, certificates, lastNotice: gathers ? await listLastNotices(client, ids, facts) : new Map() };
+  return { baseUrl, certificates: await listCertificates(client, ids), told: gathers ? await listTold(client, ids) : new Map() };
 }
 
-/** Decides each claimed notice, in the order of the rules: by moment, then precedence. */
+/** Whether what a notice hangs on still stands as it was when it was planned; the planner has not come by yet where not. */
+function stillStands({ slot, step, assignment }: WaitingNotice, facts: Facts, now: Instant): boolean {
+  const assignee = facts.roster.calendarOf(facts.roster.getPerson(assignment.person));
+  return anchorsOf(step.anchor, assignment, assignee, now).some(
+    ({ revision, replacedAt, at }) => revision === slot.revision && replacedAt === null && at === slot.anchorAt,
+  );
+}
+
+/** Decides each claimed notice by core's rules, in core's order. */
 async function decideAll(
   client: Client,
   claimed: readonly ClaimedNotice[],
@@ -97,51 +114,42 @@ async function decideAll(
   extras: MessageExtras,
   now: Instant,
 ): Promise<{ decisions: DecisionRow[]; parcels: Parcel[] }> {
-  const order = [...claimed].sort(
-    (a, b) => a.plannedAt - b.plannedAt || precedenceOf(a.kind as Kind) - precedenceOf(b.kind as Kind) || Number(a.id) - Number(b.id),
-  );
-  const counts = await countDays(client, order, facts, now);
-  const overtaken = await latestOverdue(client, order, now, OUTAGE_MS);
   const decisions: DecisionRow[] = [];
   const parcels = new Map<string, Parcel>();
-
-  for (const notice of order) {
-    const assignment = facts.assignments.get(notice.assignment)!;
-    const zone = facts.roster.calendarOf(facts.roster.getPerson(assignment.person)).zone;
-    const step = facts.plans.get(notice.courseId)?.steps.find(({ id }) => id === notice.step);
-    if (!step) {
-      decisions.push({
-        id: notice.id,
-        state: 'skipped',
-        because: 'plan-changed',
-        heldBecause: null,
-        until: null,
-        recipientId: null,
-        recipientName: null,
-        sentence: 'Skipped: the plan no longer has this step.',
-        trace: [],
-        mailId: null,
-      });
-      continue;
+  const waiting: WaitingNotice[] = [];
+  const outdated: string[] = [];
+  for (const notice of claimed) {
+    const found = waitingOf(notice, facts);
+    if (found && stillStands(found, facts, now)) waiting.push(found);
+    else {
+      // what it was planned from is no longer so: the planner takes it up, under this or another moment
+      const assignment = facts.assignments.get(notice.assignment)!;
+      decisions.push({ ...undecided(notice), state: 'cancelled', ...whyDropped({ ...notice, isOpen: true }, assignment, facts, now) });
+      outdated.push(notice.assignment);
     }
+  }
+  await requestReplan(client, [...new Set(outdated)]);
+  waiting.sort(compareWaiting);
+  const missingBy = (known: Facts): MissingOf => missingIn(known, extras);
+  const missingOf = missingBy(facts);
+  const overtaken = await findOvertaken(client, waiting, facts, now, missingOf);
+  const days = await Days.open(client, waiting, facts, now, missingBy, overtaken);
+
+  for (const each of waiting) {
+    const { notice, step } = each;
+    const assignment = each.assignment as AssignmentFacts;
+    const calendar = facts.roster.calendarOf(facts.roster.getPerson(assignment.person));
     const decision = decide({
       slot: notice,
       step,
       assignment,
       roster: facts.roster,
       now,
-      countOf: dayCountFor(counts, step, notice),
+      countOf: days.countFor(each),
       supersededBy: overtaken.get(notice.id) ?? null,
+      missingOf,
     });
     const { recipient } = decision;
-    const sentence = sentenceOf(
-      decision,
-      notice,
-      step,
-      zone,
-      decision.kind === 'hold' ? now : notice.plannedAt,
-      notice.heldBecause as HoldReason | null,
-    );
     const row: DecisionRow = {
       id: notice.id,
       state: decision.kind === 'send' ? 'sending' : decision.kind === 'hold' ? 'held' : 'skipped',
@@ -150,26 +158,22 @@ async function decideAll(
       until: decision.kind === 'hold' ? decision.until : null,
       recipientId: recipient.person?.id ?? null,
       recipientName: recipient.person?.name ?? recipient.address,
-      sentence,
+      sentence: sentenceOf(
+        decision,
+        notice,
+        step,
+        calendar.zone,
+        decision.kind === 'hold' ? now : notice.plannedAt,
+        notice.heldBecause as HoldReason | null,
+      ),
       trace: decision.trace,
-      mailId: null,
+      messageId: null,
     };
     decisions.push(row);
+    days.settle(each, decision.kind === 'send' ? row.recipientId : null);
     if (decision.kind !== 'send') continue;
-    const missing = missingFor({ step, recipient, assignments: [assignment] }, facts, extras, now);
-    if (missing.length > 0) {
-      const fact = `no value for ${tellList(missing.map((field) => `{${field}}`))}`;
-      Object.assign(row, {
-        state: 'held',
-        heldBecause: 'missing-value',
-        until: null,
-        sentence: `Held: ${fact} for ${facts.roster.getPerson(assignment.person).name}, until that is filled in.`,
-      });
-      row.trace = [...row.trace, { check: 'every merge field has a value', result: false, because: fact }];
-      continue;
-    }
-    counts.record(step, notice, recipient);
-    const key = notice.gathered ? `${recipient.person?.id ?? recipient.address}/${step.kind}/${JSON.stringify(step.message)}` : notice.id;
+    const day = facts.roster.calendarOf(recipient.person ?? facts.roster.getPerson(assignment.person)).zone.dayAt(now);
+    const key = messageKey(step, notice, recipient.person?.id ?? recipient.address, day);
     const parcel = parcels.get(key);
     if (parcel) parcel.notices.push({ notice, assignment, decision: row });
     else parcels.set(key, { step, recipient, notices: [{ notice, assignment, decision: row }] });
@@ -177,12 +181,24 @@ async function decideAll(
   return { decisions, parcels: [...parcels.values()] };
 }
 
-const dayCountFor =
-  (counts: DayCounts, step: PlanStep, notice: ClaimedNotice): DayCount =>
-  (addressee, day) =>
-    isExemptFromLimit(step.kind) ? 0 : counts.before(addressee.id, day, step, notice);
+const undecided = (notice: ClaimedNotice): DecisionRow => ({
+  id: notice.id,
+  state: 'cancelled',
+  because: null,
+  heldBecause: null,
+  until: null,
+  recipientId: null,
+  recipientName: null,
+  sentence: '',
+  trace: [],
+  messageId: null,
+});
 
-/** Renders each message once and stores it; the notices point at it. */
+/**
+ * Composes the message of each parcel and stores it; the notices point at it. A message is never changed: one that is
+ * tried again goes as it is where it would read the same, and else a new one takes its place. After a cut-off nobody
+ * knows whether it arrived, so it goes again as it was, under the same Message-ID, to the same address.
+ */
 async function pack(
   client: Client,
   parcels: readonly Parcel[],
@@ -190,22 +206,20 @@ async function pack(
   extras: MessageExtras,
   house: House,
   now: Instant,
+  isCutOff: boolean,
 ): Promise<Letter[]> {
   if (parcels.length === 0) return [];
   const domain = house.senderAddress.split('@')[1];
-  const earlier = new Map(
-    (
-      await listMails(
-        client,
-        parcels.flatMap(({ notices }) => notices[0]!.notice.mailId ?? []),
-      )
-    ).map((mail) => [mail.id, mail.message_id]),
-  );
-  const drafts = parcels.map(({ step, recipient, notices }): MailDraft => {
+  const ids = parcels.flatMap(({ notices }) => notices.flatMap(({ notice }) => notice.messageId ?? []));
+  const earlier = new Map((await listMessages(client, [...new Set(ids)])).map((message) => [message.id, message]));
+  const drafts: { parcel: Parcel; draft: MessageDraft }[] = [];
+  const again: { parcel: Parcel; message: MessageRow }[] = [];
+  for (const parcel of parcels) {
+    const { step, recipient, notices } = parcel;
     const rendered = compose({ step, recipient, assignments: notices.map(({ assignment }) => assignment) }, facts, extras, now);
     const first = notices[0]!.notice;
-    return {
-      message_id: (first.mailId && earlier.get(first.mailId)) || `<notice-${first.id}@${domain}>`,
+    const draft: MessageDraft = {
+      message_id: `<notice-${first.id}${first.attempts > 0 ? `.${first.attempts}` : ''}@${domain}>`,
       to_name: recipient.person?.name ?? '',
       to_address: recipient.address!,
       from_address: house.senderAddress,
@@ -214,39 +228,56 @@ async function pack(
       html: rendered.html,
       body: rendered.text,
     };
-  });
-  const ids = await putMails(client, drafts);
-  return parcels.map(({ notices }, i) => {
-    const draft = drafts[i]!;
-    const mailId = ids.get(draft.message_id)!;
-    for (const { decision } of notices) decision.mailId = mailId;
-    return letterOf(mailId, draft, house, now);
-  });
+    const former = sharedMessage(parcel, earlier);
+    const isSame =
+      former !== null &&
+      former.to_address === draft.to_address &&
+      (isCutOff || (former.subject === draft.subject && former.body === draft.body && former.html === draft.html));
+    if (isSame) again.push({ parcel, message: former });
+    else drafts.push({ parcel, draft });
+  }
+  const made = await insertMessages(client, drafts.map(({ draft }) => draft), now); // prettier-ignore
+  const letters: Letter[] = [];
+  const post = ({ notices }: Parcel, messageId: string, message: MessageDraft): void => {
+    for (const { decision } of notices) decision.messageId = messageId;
+    letters.push(letterOf(messageId, message, house, now));
+  };
+  for (const { parcel, draft } of drafts) post(parcel, made.get(draft.message_id)!, draft);
+  for (const { parcel, message } of again) post(parcel, message.id, message);
+  await insertDeliveries(client, letters.map(({ messageId }) => messageId), now); // prettier-ignore
+  return letters;
 }
 
-const letterOf = (mailId: string, mail: MailDraft, house: House, now: Instant): Letter => ({
-  mailId,
-  messageId: mail.message_id,
+/** The message that all notices of a parcel were on before, or null. */
+function sharedMessage({ notices }: Parcel, earlier: ReadonlyMap<string, MessageRow>): MessageRow | null {
+  const [first] = notices;
+  const id = first!.notice.messageId;
+  return id !== null && notices.every(({ notice }) => notice.messageId === id) ? (earlier.get(id) ?? null) : null;
+}
+
+const letterOf = (messageId: string, message: MessageDraft, house: House, now: Instant): Letter => ({
+  messageId,
+  headerId: message.message_id,
   fromName: house.senderName,
-  fromAddress: mail.from_address,
-  replyTo: mail.reply_to,
-  toName: mail.to_name,
-  toAddress: mail.to_address,
+  fromAddress: message.from_address,
+  replyTo: message.reply_to,
+  toName: message.to_name,
+  toAddress: message.to_address,
   listId: house.listId,
   organisation: house.organisation,
-  subject: mail.subject,
-  html: mail.html,
-  text: mail.body,
+  subject: message.subject,
+  html: message.html,
+  text: message.body,
   date: new Date(now),
 });
 
 interface Result {
-  mailId: string;
+  messageId: string;
   handover: Handover;
 }
 
-const sendAll = (mailer: Mailer, letters: readonly Letter[]): Promise<Result[]> =>
-  Promise.all(letters.map(async (letter) => ({ mailId: letter.mailId, handover: await mailer.send(letter) })));
+const sendAll = (channel: Channel, letters: readonly Letter[]): Promise<Result[]> =>
+  Promise.all(letters.map(async (letter) => ({ messageId: letter.messageId, handover: await channel.send(letter) })));
 
 async function saveResults(deps: Deps, results: readonly Result[]): Promise<void> {
   if (results.length === 0) return;
@@ -258,22 +289,23 @@ async function saveResults(deps: Deps, results: readonly Result[]): Promise<void
   if (waiting > 0) deps.log.info({ waiting }, 'Mail could not be handed over; it is tried again.');
 }
 
-/** Takes up notices whose hand-over was cut off (a worker died): the same message, the same Message-ID. */
-export async function resumeCutOff(deps: Deps, mailer: Mailer): Promise<number> {
+/**
+ * Takes up notices whose hand-over was cut off (a worker died). They are decided again first: who has finished, left or
+ * moved meanwhile is not written to as if nothing had happened.
+ */
+export async function resumeCutOff(deps: Deps, channel: Channel): Promise<number> {
   const letters = await transaction(deps.db, async (client) => {
-    const mailIds = await claimCutOff(client, new Date(), new Date(Date.now() + LEASE_MS));
-    const house = await getHouse(client);
-    const mails = await listMails(client, mailIds);
-    return mails.map((mail) => letterOf(mail.id, mail, house, deps.clock.now()));
+    const claimed = await claimCutOff(client, LEASE_MS);
+    return claimed.length === 0 ? [] : settle(client, deps, claimed, deps.clock.now(), true);
   });
-  await saveResults(deps, await sendAll(mailer, letters));
+  await saveResults(deps, await sendAll(channel, letters));
   return letters.length;
 }
 
 /** A delivery report came in: the mail server of the addressee has the message. */
-export async function recordDelivery(deps: Deps, mailId: string, words: string, at: Date | null): Promise<void> {
+export async function recordDelivery(deps: Deps, messageId: string, words: string, at: Date | null): Promise<void> {
   await transaction(deps.db, async (client) => {
-    await stampDelivered(client, mailId, at?.getTime() ?? deps.clock.now(), words);
+    await stampDelivered(client, messageId, at?.getTime() ?? deps.clock.now(), words);
     await announce(client, 'notices');
   });
 }

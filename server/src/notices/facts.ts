@@ -1,4 +1,5 @@
-import type { Assignment, AssignmentEvent, Course, PlanStep, Roster } from '@nudrik/core';
+import { standingAt, type Assignment, type Course, type PlanStep, type Roster } from '@nudrik/core';
+import { listRecords } from '../assignments/events.repo.ts';
 import { rows, type Queryable } from '../db/db.ts';
 import { loadRoster, type House } from '../people/roster.repo.ts';
 
@@ -30,18 +31,6 @@ export interface Facts {
   plans: Map<string, PlanFacts>;
 }
 
-const LIST_ASSIGNMENTS = `
-select
-  a.id, a.person_id, a.course_id, a.assigned_at, a.first_due_at, a.token, a.units_done, a.closed_by,
-  (
-    select coalesce(jsonb_agg(jsonb_build_object('type', e.type, 'at', extract(epoch from e.at) * 1000, 'data', e.data) order by e.at, e.id), '[]')
-    from assignment_events e
-    where e.assignment_id = a.id
-  ) as events
-from assignments a
-where a.id = any($1::bigint[])
-`;
-
 const LIST_COURSES = `
 select id, title, code, summary, owner_id, required_units
 from courses
@@ -54,60 +43,12 @@ from plans
 where course_id = any($1::bigint[])
 `;
 
-interface EventRow {
-  type: string;
-  at: number;
-  data: { unit?: string; dueAt?: string; expiresAt?: string | null } | null;
-}
-
-function eventOf(row: EventRow): AssignmentEvent[] {
-  const at = Math.round(Number(row.at));
-  switch (row.type) {
-    case 'extended':
-      return [{ type: 'extended', at, dueAt: Date.parse(row.data!.dueAt!) }];
-    case 'extension-undone':
-      return [{ type: 'extension-undone', at }];
-    case 'reopened':
-      return [{ type: 'reopened', at, dueAt: row.data?.dueAt ? Date.parse(row.data.dueAt) : null }];
-    case 'unit-finished':
-    case 'unit-opened':
-      return [{ type: row.type, at, unit: row.data!.unit! }];
-    case 'certificate-issued':
-      return [{ type: 'certificate-issued', at, expiresAt: row.data?.expiresAt ? Date.parse(row.data.expiresAt) : null }];
-    case 'started':
-    case 'finished':
-    case 'waived':
-    case 'withdrawn':
-    case 'replied':
-      return [{ type: row.type, at }];
-    default:
-      return []; // what is on the record and no rule asks for, such as a link that was opened
-  }
-}
-
+/** Assignments as planning and messages look at them: their state is read from their events, like everywhere. */
 export async function listAssignmentFacts(db: Queryable, ids: readonly string[]): Promise<AssignmentFacts[]> {
-  const found = await rows<{
-    id: string;
-    person_id: string;
-    course_id: string;
-    assigned_at: Date;
-    first_due_at: Date;
-    token: string;
-    units_done: string[];
-    closed_by: string | null;
-    events: EventRow[];
-  }>(db, LIST_ASSIGNMENTS, [ids]);
-  return found.map((row) => ({
-    id: row.id,
-    person: row.person_id,
-    course: row.course_id,
-    assignedAt: row.assigned_at.getTime(),
-    dueAt: row.first_due_at.getTime(),
-    token: row.token,
-    unitsDone: row.units_done,
-    isClosed: row.closed_by !== null,
-    events: row.events.flatMap(eventOf),
-  }));
+  return (await listRecords(db, ids)).map((record) => {
+    const { unitsFinished, closedBy } = standingAt(record, Infinity);
+    return { ...record, unitsDone: [...unitsFinished], isClosed: closedBy !== null };
+  });
 }
 
 export async function listCourseFacts(db: Queryable, ids: readonly string[]): Promise<CourseFacts[]> {

@@ -1,27 +1,36 @@
 import {
   decide,
+  decodeEvent,
   findRecipient,
   isoOf,
   sentenceOf,
   slotsOf,
   tellDay,
+  tellEvent,
   tellMoment,
   tellTime,
   waitSentence,
   Zone,
   type Check,
+  type Decision,
+  type Instant,
+  type PlanStep,
+  type Slot,
 } from '@nudrik/core';
 import type { MailView, NoticeRow, NoticeSheet, NoticesPage, NoticesQuery, NoticeState, Ribbon } from '@nudrik/contract';
 import { containing, maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { listMails } from '../messages/mails.repo.ts';
+import { missingIn } from '../messages/compose.ts';
+import { listDeliveries, listMessages, type DeliveryRow, type MessageRow } from '../messages/messages.repo.ts';
 import { getHouse } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
-import { loadFacts } from './facts.ts';
+import { listCertificates } from './dispatch.repo.ts';
+import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
+import { isMissingAhead, LACKS } from './lacks.sql.ts';
 
 const NOTICE_COLUMNS = `
   n.id, n.kind, n.step_id, n.step_name, n.occurrence, n.to_role, n.course_id, c.title as course_title, n.person_id, p.name as person_name, n.recipient_id, n.recipient_name,
-  n.state, n.because, n.held_because, n.sentence, n.trace, n.at, n.moment, n.anchor_at, n.known_at, n.revision, n.assignment_id, n.decided_at, n.sent_at, n.mail_id, n.gathered,
+  n.state, n.because, n.held_because, n.sentence, n.trace, n.at, n.moment, n.anchor_at, n.known_at, n.revision, n.assignment_id, n.decided_at, n.sent_at, n.message_id, n.gathered,
   n.attempts, n.last_error, s.zone as person_zone, rs.zone as recipient_zone
 `;
 const NOTICE_TABLES = `
@@ -59,7 +68,7 @@ interface NoticeDbRow {
   assignment_id: string;
   decided_at: Date | null;
   sent_at: Date | null;
-  mail_id: string | null;
+  message_id: string | null;
   gathered: boolean;
   attempts: number;
   last_error: string | null;
@@ -67,7 +76,7 @@ interface NoticeDbRow {
   recipient_zone: string | null;
 }
 
-function rowOf(row: NoticeDbRow, gathered = 0): NoticeRow {
+function rowOf(row: NoticeDbRow, now: number, gathered = 0): NoticeRow {
   const zone = row.recipient_zone ?? row.person_zone;
   return {
     id: row.id,
@@ -81,14 +90,14 @@ function rowOf(row: NoticeDbRow, gathered = 0): NoticeRow {
     because: row.because ?? (row.state === 'held' ? row.held_because : null),
     sentence: row.sentence,
     at: row.at.toISOString(),
-    local: tellMoment(row.at.getTime(), Zone.of(zone)),
+    local: tellMoment(row.at.getTime(), Zone.of(zone), now),
     zone,
     gathered,
   };
 }
 
 /** A page of the ledger, in the order of moments, and how many there are of each outcome. */
-export async function listNotices(db: Queryable, query: NoticesQuery, now: number): Promise<NoticesPage> {
+export async function listNotices(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<NoticesPage> {
   const values: unknown[] = [];
   const where: string[] = [];
   const add = (clause: (n: string) => string, value: unknown): void => {
@@ -100,6 +109,12 @@ export async function listNotices(db: Queryable, query: NoticesQuery, now: numbe
   if (query.course) add((n) => `n.course_id = ${n}::bigint`, query.course);
   if (query.step) add((n) => `n.step_name = ${n}::text`, query.step);
   if (query.person) add((n) => `(n.person_id = ${n}::bigint or n.recipient_id = ${n}::bigint)`, query.person);
+  if (query.held) add((n) => `n.held_because = ${n}::text`, query.held);
+  const lacks = query.lacks === undefined ? undefined : LACKS[query.lacks];
+  if (lacks) {
+    values.push(today);
+    add((n) => isMissingAhead(lacks, `$${values.length - 1}`, n), query.lacks);
+  }
   if (query.find)
     add(
       (n) => `(p.name ilike ${n} or n.recipient_name ilike ${n} or n.step_name ilike ${n} or c.title ilike ${n})`,
@@ -125,22 +140,23 @@ export async function listNotices(db: Queryable, query: NoticesQuery, now: numbe
   const summary = Object.fromEntries(counts.map(({ state, count }) => [state, count])) as NoticesPage['summary'];
   const wanted = query.outcome ? (outcomes[query.outcome] ?? [query.outcome]) : null;
   const total = counts.filter(({ state }) => !wanted || wanted.includes(state)).reduce((sum, { count }) => sum + count, 0);
-  return { rows: found.map((row) => rowOf(row)), total, summary };
+  return { rows: found.map((row) => rowOf(row, now)), total, summary };
 }
 
+interface FollowedRow {
+  id: string;
+  type: string;
+  at: Date;
+  data: Record<string, unknown> | null;
+}
 const LIST_FOLLOWED = `
-select type, at, data, by_whom
+select id, type, at, data
 from assignment_events
 where assignment_id = $1::bigint
   and at >= $2::timestamptz
 order by at
 limit 20
 `;
-
-const EVENT_WORDS: Record<string, string> = {
-  started: 'opened the course', 'unit-finished': 'finished a unit', finished: 'finished the course', 'certificate-issued': 'certificate issued', extended: 'due date moved',
-  waived: 'waived', withdrawn: 'withdrawn', replied: 'replied',
-}; // prettier-ignore
 
 /** One notice with everything about it: the mail as it was sent, when, why, and what followed. */
 export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeSheet> {
@@ -151,9 +167,13 @@ export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeShe
   );
   if (!row) throw new Refused('not-found', 'There is no such notice, or not any more.');
   const zone = Zone.of(row.recipient_zone ?? row.person_zone);
-  const told = (at: Date): string => tellMoment(at.getTime(), zone);
+  const now = deps.clock.now();
+  const today = zone.dayAt(now);
+  const told = (at: Date): string => tellMoment(at.getTime(), zone, now);
   const house = await getHouse(deps.db);
-  const [mail] = row.mail_id ? await listMails(deps.db, [row.mail_id]) : [];
+  const [message] = row.message_id ? await listMessages(deps.db, [row.message_id]) : [];
+  const deliveries = row.message_id ? await listDeliveries(deps.db, [row.message_id]) : [];
+  const last = deliveries.at(-1);
   const timeline: NoticeSheet['timeline'] = [{ what: 'planned', at: row.moment.toISOString(), words: told(row.moment) }];
   if (row.held_because)
     timeline.push({
@@ -165,55 +185,62 @@ export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeShe
           : `to ${told(row.at)}`,
     });
   const seconds = (at: Date): string => `${tellTime(at.getTime(), zone)}:${at.toISOString().slice(17, 19)}`;
-  if (mail?.sent_at && row.sent_at)
-    timeline.push({
-      what: 'sent',
-      at: mail.sent_at.toISOString(),
-      words: `${told(mail.sent_at).replace(/\d\d:\d\d$/, '')}${seconds(mail.sent_at)} as ${house.senderName}`,
-    });
-  if (mail?.delivered_at && row.state === 'delivered')
+  for (const delivery of deliveries) {
+    const { attempt, handed_at, outcome, answer } = delivery;
+    if (outcome === 'accepted')
+      timeline.push({
+        what: 'sent',
+        at: handed_at.toISOString(),
+        words: `${tellDay(zone.dayAt(handed_at.getTime()), today)} ${seconds(handed_at)} as ${house.senderName}`,
+      });
+    else
+      timeline.push({
+        what: outcome === 'refused' ? 'bounced' : outcome === 'later' ? `attempt ${attempt}` : 'on its way',
+        at: handed_at.toISOString(),
+        words: answer === null ? `${told(handed_at)}: not answered yet` : `${told(handed_at)}: “${answer}”`,
+      });
+  }
+  if (last?.delivered_at && row.state === 'delivered') {
+    const isSameDay = zone.dayAt(last.delivered_at.getTime()) === zone.dayAt(last.handed_at.getTime());
     timeline.push({
       what: 'delivered',
-      at: mail.delivered_at.toISOString(),
-      words: `${zone.dayAt(mail.delivered_at.getTime()) === zone.dayAt((mail.sent_at ?? mail.delivered_at).getTime()) ? '' : `${tellDay(zone.dayAt(mail.delivered_at.getTime()))} `}${seconds(mail.delivered_at)} “${mail.response ?? ''}”`,
+      at: last.delivered_at.toISOString(),
+      words: `${isSameDay ? '' : `${tellDay(zone.dayAt(last.delivered_at.getTime()), today)} `}${seconds(last.delivered_at)} “${last.report ?? last.answer ?? ''}”`,
     });
-  if (row.state === 'bounced' || row.state === 'failed')
-    timeline.push({ what: row.state, at: row.at.toISOString(), words: `“${row.last_error ?? ''}”` });
-  if (row.state === 'planned' && row.attempts > 0)
-    timeline.push({
-      what: 'waits',
-      at: row.at.toISOString(),
-      words: `tried ${row.attempts} times; the mail server said “${row.last_error ?? ''}”`,
-    });
+  }
+  if (row.state === 'failed')
+    timeline.push({ what: 'failed', at: (row.decided_at ?? row.at).toISOString(), words: `“${row.last_error ?? ''}”` });
 
   const explained = await explain(deps, row);
-  const followed = row.sent_at ? await rows<{ type: string; at: Date }>(deps.db, LIST_FOLLOWED, [row.assignment_id, row.sent_at]) : [];
+  const followed = row.sent_at ? await rows<FollowedRow>(deps.db, LIST_FOLLOWED, [row.assignment_id, row.sent_at]) : [];
   const gatheredWith =
-    row.gathered && row.mail_id
+    row.gathered && row.message_id
       ? await rows<{ id: string; name: string }>(
           deps.db,
-          'select n.id, p.name from notices n join people p on p.id = n.person_id where n.mail_id = $1::bigint and n.id <> $2::bigint order by p.name',
-          [row.mail_id, id],
+          'select n.id, p.name from notices n join people p on p.id = n.person_id where n.message_id = $1::bigint and n.id <> $2::bigint order by p.name',
+          [row.message_id, id],
         )
       : [];
   return {
-    notice: rowOf(row, gatheredWith.length),
+    notice: rowOf(row, now, gatheredWith.length),
     stepName: row.step_name,
     kind: row.kind,
     course: { id: row.course_id, title: row.course_title },
     person: { id: row.person_id, name: row.person_name, job: row.job, site: row.site },
     ...explained,
     timeline,
-    mail: mail ? mailView(mail, house.senderName) : null,
-    followed: followed.map(({ type, at }) => ({
-      at: at.toISOString(),
-      words: `${EVENT_WORDS[type] ?? type} ${tellMoment(at.getTime(), Zone.of(row.person_zone))}`,
-    })),
+    mail: message ? mailView(message, last, house.senderName) : null,
+    followed: followed.flatMap(({ id, type, at, data }) => {
+      const event = decodeEvent({ id, type, at: at.getTime(), data });
+      const personZone = Zone.of(row.person_zone);
+      const facts = { course: row.course_title, unit: null, zone: personZone, now, takenBack: null };
+      return event ? [{ at: at.toISOString(), words: `${tellMoment(at.getTime(), personZone, now)}: ${tellEvent(event, facts)}` }] : [];
+    }),
     gatheredWith,
   };
 }
 
-const mailView = (mail: Awaited<ReturnType<typeof listMails>>[number], fromName: string): MailView => ({
+const mailView = (mail: MessageRow, last: DeliveryRow | undefined, fromName: string): MailView => ({
   id: mail.id,
   subject: mail.subject,
   to: `${mail.to_name} <${mail.to_address}>`,
@@ -222,10 +249,23 @@ const mailView = (mail: Awaited<ReturnType<typeof listMails>>[number], fromName:
   messageId: mail.message_id,
   html: mail.html,
   text: mail.body,
-  sentAt: mail.sent_at?.toISOString() ?? null,
-  deliveredAt: mail.delivered_at?.toISOString() ?? null,
-  response: mail.response,
+  sentAt: last?.outcome === 'accepted' ? last.handed_at.toISOString() : null,
+  deliveredAt: last?.delivered_at?.toISOString() ?? null,
+  response: last?.report ?? last?.answer ?? null,
 });
+
+/** How a notice that is still to come would be decided at a moment, by today's facts; nobody's day is counted. */
+async function decideAsThingsStand(
+  deps: Deps,
+  slot: Slot,
+  step: PlanStep,
+  assignment: AssignmentFacts,
+  facts: Facts,
+  now: Instant,
+): Promise<Decision> {
+  const extras = { baseUrl: deps.settings.baseUrl, certificates: await listCertificates(deps.db, [assignment.id]), told: new Map() };
+  return decide({ slot, step, assignment, roster: facts.roster, now, countOf: () => 0, missingOf: missingIn(facts, extras) });
+}
 
 /** A decided notice keeps its trace; one that is still to come is decided here by today's facts, for its own moment. */
 async function explain(deps: Deps, row: NoticeDbRow): Promise<{ sentence: string; trace: Check[] }> {
@@ -237,9 +277,9 @@ async function explain(deps: Deps, row: NoticeDbRow): Promise<{ sentence: string
   if (!step) return { sentence: 'The plan no longer has this step.', trace: [] };
   const slot = {
     assignment: assignment.id, step: step.id, revision: row.revision, occurrence: row.occurrence, to: row.to_role, anchorAt: row.anchor_at.getTime(), moment: row.moment.getTime(),
-    at: row.at.getTime(), knownAt: row.known_at.getTime(), missed: null, replacedAt: null,
+    at: row.at.getTime(), knownAt: row.known_at.getTime(), missed: null, replacedAt: null, gaps: [], isTakenBack: false,
   }; // prettier-ignore
-  const decision = decide({ slot, step, assignment, roster: facts.roster, now: slot.at, countOf: () => 0 });
+  const decision = await decideAsThingsStand(deps, slot, step, assignment, facts, slot.at);
   const zone = facts.roster.calendarOf(facts.roster.getPerson(assignment.person)).zone;
   const sentence = sentenceOf(decision, slot, step, zone, slot.at, null);
   return {
@@ -285,7 +325,7 @@ export async function whyStep(deps: Deps, assignmentId: string, stepId: string):
     };
   else {
     const at = slot.missed ? slot.moment : slot.at;
-    const decision = decide({ slot, step, assignment, roster: facts.roster, now: Math.max(at, now), countOf: () => 0 });
+    const decision = await decideAsThingsStand(deps, slot, step, assignment, facts, Math.max(at, now));
     explained = { sentence: sentenceOf(decision, slot, step, zone, at, null), trace: decision.trace };
   }
   const recipient =

@@ -1,4 +1,4 @@
-import { dateOf, Zone, type Check, type Instant, type LedgerEntry, type Slot } from '@nudrik/core';
+import { dateOf, Zone, type Check, type HoldReason, type Instant, type LedgerEntry, type Slot } from '@nudrik/core';
 import { rows, type Client, type Queryable } from '../db/db.ts';
 
 /** A notice as the planner stores it. */
@@ -23,10 +23,18 @@ export interface NoticeInsert {
 export interface LedgerRow extends LedgerEntry {
   state: string;
   moment: Instant;
+  /** what held it, or had held it when it was cancelled */
+  heldBecause: HoldReason | null;
+  recipientId: string | null;
+  sentence: string | null;
+  attempts: number;
 }
 
+const MISSED = new Set(['before-assignment', 'moment-passed']);
+
 const LIST_LEDGER = `
-select id, assignment_id, step_id, revision, occurrence, to_role, at, moment, state
+select id, assignment_id, step_id, revision, occurrence, to_role, at, moment, state, because, held_because, recipient_id, sentence,
+  attempts
 from notices
 where assignment_id = any($1::bigint[])
 `;
@@ -42,6 +50,11 @@ export async function listLedger(db: Queryable, assignmentIds: readonly string[]
     at: Date;
     moment: Date;
     state: string;
+    because: string | null;
+    held_because: HoldReason | null;
+    recipient_id: string | null;
+    sentence: string | null;
+    attempts: number;
   }>(db, LIST_LEDGER, [assignmentIds]);
   return found.map((row) => ({
     id: row.id,
@@ -53,6 +66,11 @@ export async function listLedger(db: Queryable, assignmentIds: readonly string[]
     at: row.at.getTime(),
     moment: row.moment.getTime(),
     state: row.state,
+    heldBecause: row.held_because,
+    recipientId: row.recipient_id,
+    sentence: row.sentence,
+    attempts: row.attempts,
+    isMissed: row.state === 'skipped' && MISSED.has(row.because ?? ''),
     isOpen: row.state === 'planned' || row.state === 'held' || row.state === 'cancelled',
   }));
 }
@@ -128,6 +146,56 @@ export async function moveNotices(db: Client, list: readonly { id: string; row: 
   ]); // prettier-ignore
 }
 
+/** A notice that was held when it was cancelled, and is held again. */
+export interface ResumeRow {
+  id: string;
+  at: Instant;
+  onDay: string;
+  /** it waits for its moment; else for a person */
+  hasMoment: boolean;
+  sentence: string;
+}
+
+const RESUME_NOTICES = `
+update notices n
+set
+  state = 'held', at = r.at, on_day = r.on_day, try_at = case when r.has_moment then r.at end, because = null, sentence = r.sentence, trace = null,
+  decided_at = null
+from unnest($1::bigint[], $2::timestamptz[], $3::date[], $4::boolean[], $5::text[]) as r (id, at, on_day, has_moment, sentence)
+where n.id = r.id
+  and n.state = 'cancelled'
+`;
+
+export async function resumeNotices(db: Client, list: readonly ResumeRow[]): Promise<void> {
+  if (list.length === 0) return;
+  await db.query(RESUME_NOTICES, [
+    list.map((r) => r.id),
+    list.map((r) => iso(r.at)),
+    list.map((r) => r.onDay),
+    list.map((r) => r.hasMoment),
+    list.map((r) => r.sentence),
+  ]);
+}
+
+const READDRESS_NOTICES = `
+update notices n
+set recipient_id = r.recipient_id, recipient_name = r.recipient_name, sentence = r.sentence
+from unnest($1::bigint[], $2::bigint[], $3::text[], $4::text[]) as r (id, recipient_id, recipient_name, sentence)
+where n.id = r.id
+  and n.state in ('planned', 'held')
+`;
+
+/** Notices that stay as they are and would go to somebody else, or be held for another leave, now. */
+export async function readdressNotices(db: Client, list: readonly { id: string; row: NoticeInsert }[]): Promise<void> {
+  if (list.length === 0) return;
+  await db.query(READDRESS_NOTICES, [
+    list.map(({ id }) => id),
+    list.map(({ row }) => row.recipientId),
+    list.map(({ row }) => row.recipientName),
+    list.map(({ row }) => row.sentence),
+  ]);
+}
+
 export interface CancelRow {
   id: string;
   because: string;
@@ -139,7 +207,7 @@ update notices n
 set state = 'cancelled', because = c.because, sentence = c.sentence, trace = null, try_at = null, decided_at = $4::timestamptz
 from unnest($1::bigint[], $2::text[], $3::text[]) as c (id, because, sentence)
 where n.id = c.id
-  and n.state in ('planned', 'held')
+  and (n.state in ('planned', 'held') or n.state = 'skipped' and n.because in ('before-assignment', 'moment-passed'))
 `;
 
 export async function cancelNotices(db: Client, list: readonly CancelRow[], now: Instant): Promise<void> {
@@ -155,13 +223,14 @@ export interface ClaimedNotice extends Slot {
   personId: string;
   courseId: string;
   plannedAt: Instant;
-  mailId: string | null;
+  messageId: string | null;
   attempts: number;
   heldBecause: string | null;
 }
 
-const CLAIMED_COLUMNS = `
-  id, assignment_id, person_id, course_id, step_id, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, mail_id, attempts, held_because
+export const CLAIMED_COLUMNS = `
+  id, assignment_id, person_id, course_id, step_id, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, try_at,
+  message_id, attempts, held_because
 `;
 
 // gathered notices are claimed apart, by one worker at a time, so that a recipient's day is never split over two messages
@@ -175,7 +244,7 @@ limit $3::integer
 for update skip locked
 `;
 
-interface ClaimedRow {
+export interface ClaimedRow {
   id: string;
   assignment_id: string;
   person_id: string;
@@ -190,15 +259,16 @@ interface ClaimedRow {
   moment: Date;
   known_at: Date;
   at: Date;
-  mail_id: string | null;
+  try_at: Date | null;
+  message_id: string | null;
   attempts: number;
   held_because: string | null;
 }
 
-const claimedOf = (row: ClaimedRow): ClaimedNotice => ({
+export const claimedOf = (row: ClaimedRow): ClaimedNotice => ({
   id: row.id, assignment: row.assignment_id, personId: row.person_id, courseId: row.course_id, step: row.step_id, kind: row.kind, revision: row.revision,
   occurrence: row.occurrence, to: row.to_role, gathered: row.gathered, anchorAt: row.anchor_at.getTime(), moment: row.moment.getTime(), knownAt: row.known_at.getTime(),
-  at: row.at.getTime(), plannedAt: row.at.getTime(), mailId: row.mail_id, attempts: row.attempts, heldBecause: row.held_because, missed: null, replacedAt: null,
+  at: row.at.getTime(), plannedAt: row.at.getTime(), messageId: row.message_id, attempts: row.attempts, heldBecause: row.held_because, missed: null, replacedAt: null, gaps: [], isTakenBack: false,
 }); // prettier-ignore
 
 export async function claimDue(db: Client, now: Instant, gathered: boolean, limit: number): Promise<ClaimedNotice[]> {
@@ -207,7 +277,7 @@ export async function claimDue(db: Client, now: Instant, gathered: boolean, limi
 
 export interface DecisionRow {
   id: string;
-  state: 'skipped' | 'held' | 'sending';
+  state: 'skipped' | 'held' | 'sending' | 'cancelled';
   because: string | null;
   heldBecause: string | null;
   /** when a held notice is taken up again; null while it waits for a person */
@@ -216,20 +286,20 @@ export interface DecisionRow {
   recipientName: string | null;
   sentence: string;
   trace: Check[];
-  mailId: string | null;
+  messageId: string | null;
 }
 
 const SAVE_DECISIONS = `
 update notices n
 set
   state = d.state, because = d.because, held_because = coalesce(d.held_because, n.held_because), at = coalesce(d.until, n.at), on_day = coalesce(d.on_day, n.on_day),
-  try_at = d.until, recipient_id = d.recipient_id, recipient_name = d.recipient_name, sentence = d.sentence, trace = d.trace, mail_id = coalesce(d.mail_id, n.mail_id),
+  try_at = d.until, recipient_id = d.recipient_id, recipient_name = d.recipient_name, sentence = d.sentence, trace = d.trace, message_id = coalesce(d.message_id, n.message_id),
   decided_at = case when d.state = 'held' then null else $11::timestamptz end,
-  lease_until = case when d.state = 'sending' then $12::timestamptz end,
+  lease_until = case when d.state = 'sending' then now() + $12::interval end,
   attempts = n.attempts + case when d.state = 'sending' then 1 else 0 end
 from unnest(
   $1::bigint[], $2::text[], $3::text[], $4::text[], $5::timestamptz[], $6::date[], $7::bigint[], $8::text[], $9::text[], $10::jsonb[], $13::bigint[]
-) as d (id, state, because, held_because, until, on_day, recipient_id, recipient_name, sentence, trace, mail_id)
+) as d (id, state, because, held_because, until, on_day, recipient_id, recipient_name, sentence, trace, message_id)
 where n.id = d.id
 `;
 
@@ -237,7 +307,7 @@ export async function saveDecisions(
   db: Client,
   list: readonly DecisionRow[],
   now: Instant,
-  leaseUntil: Date,
+  leaseMs: number,
   houseZone: string,
 ): Promise<void> {
   if (list.length === 0) return;
@@ -245,6 +315,6 @@ export async function saveDecisions(
   await db.query(SAVE_DECISIONS, [
     list.map((d) => d.id), list.map((d) => d.state), list.map((d) => d.because), list.map((d) => d.heldBecause), list.map((d) => (d.until === null ? null : iso(d.until))),
     list.map((d) => (d.until === null ? null : dateOf(zone.dayAt(d.until)))), list.map((d) => d.recipientId), list.map((d) => d.recipientName), list.map((d) => d.sentence),
-    list.map((d) => JSON.stringify(d.trace)), iso(now), leaseUntil, list.map((d) => d.mailId),
+    list.map((d) => JSON.stringify(d.trace)), iso(now), `${leaseMs / 1000} seconds`, list.map((d) => d.messageId),
   ]); // prettier-ignore
 }

@@ -1,12 +1,40 @@
 import {
-  dateOf, dayOf, decide, difference, findRecipient, outlivesAssignment, sentenceOf, slotsOf, standingAt, tellDay, tellMoment, Zone,
-  type Instant, type LedgerEntry, type PlanStep, type Slot,
-} from '@nudrik/core'; // prettier-ignore
+  backAt,
+  dateOf,
+  decide,
+  difference,
+  findRecipient,
+  HOLD_WORDS,
+  keyOf,
+  leaveHold,
+  outlivesAssignment,
+  sentenceOf,
+  slotsOf,
+  tellMoment,
+  whyDropped as tellDropped,
+  Zone,
+  type Instant,
+  type LedgerEntry,
+  type Person,
+  type PlanStep,
+  type Slot,
+} from '@nudrik/core';
 import { announce, rows, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse, type House } from '../people/roster.repo.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
-import { cancelNotices, insertNotices, listLedger, moveNotices, type CancelRow, type LedgerRow, type NoticeInsert } from './ledger.repo.ts';
+import {
+  cancelNotices,
+  insertNotices,
+  listLedger,
+  moveNotices,
+  readdressNotices,
+  resumeNotices,
+  type CancelRow,
+  type LedgerRow,
+  type NoticeInsert,
+  type ResumeRow,
+} from './ledger.repo.ts';
 
 const CLAIM_REPLAN = `
 delete from replan
@@ -19,13 +47,6 @@ where id in (
 )
 returning assignment_id
 `;
-
-/** Asks for the plan of some assignments to be worked out again; the worker takes it up. */
-export async function requestReplan(db: Client, assignmentIds: readonly string[]): Promise<void> {
-  if (assignmentIds.length === 0) return;
-  await db.query('insert into replan (assignment_id) select distinct unnest($1::bigint[])', [assignmentIds]);
-  await announce(db, 'work');
-}
 
 /** Whether nothing is to be told any more: the assignment is closed, or the employee has left. */
 function isOver(assignment: AssignmentFacts, facts: Facts, now: Instant): boolean {
@@ -47,32 +68,15 @@ export function slotsFor(
     .flatMap((step) => slotsOf(step, assignment, facts.roster, publishedAt, now).map((slot) => ({ slot, step })));
 }
 
-/** Why what was planned is no longer: for the ledger, since a notice that will not come explains itself too. */
-function whyDropped(entry: LedgerEntry, assignment: AssignmentFacts, facts: Facts, now: Instant): { because: string; sentence: string } {
-  const employee = facts.roster.getPerson(assignment.person);
-  const zone = facts.roster.calendarOf(employee).zone;
-  const standing = standingAt(assignment, now);
-  const moment = entry.at === null ? '' : `, before its moment (${tellMoment(entry.at, zone)})`;
-  if (standing.closedBy === 'finished')
-    return {
-      because: 'finished',
-      sentence: `Cancelled: ${employee.name} finished on ${tellMoment(standing.closedAt!, zone)}${moment}.`,
-    };
-  if (standing.closedBy)
-    return {
-      because: standing.closedBy,
-      sentence: `Cancelled: the assignment was ${standing.closedBy} on ${tellMoment(standing.closedAt!, zone)}${moment}.`,
-    };
-  if (isOver(assignment, facts, now))
-    return { because: 'left', sentence: `Cancelled: ${employee.name} left on ${tellDay(dayOf(employee.leftOn!))}${moment}.` };
-  if (standing.dueRevision > entry.revision)
-    return {
-      because: 'extended',
-      sentence: `Cancelled: the due date moved to ${tellMoment(standing.dueAt, zone)}; its place is taken by a notice for the new date.`,
-    };
+/** Why what was planned is no longer, by core. */
+export function whyDropped(
+  entry: LedgerEntry,
+  assignment: AssignmentFacts,
+  facts: Facts,
+  now: Instant,
+): { because: string; sentence: string } {
   const step = facts.plans.get(assignment.course)?.steps.find(({ id }) => id === entry.step);
-  if (step && !step.on) return { because: 'switched-off', sentence: `Cancelled: the step “${step.name}” was switched off${moment}.` };
-  return { because: 'plan-changed', sentence: 'Cancelled: the plan was changed and no longer has this notice.' };
+  return tellDropped({ entry, assignment, step, roster: facts.roster, now });
 }
 
 /** One notice row from a slot. The addressee is the one that its moment would find today; it is looked for again then. */
@@ -96,15 +100,46 @@ export function noticeFrom(slot: Slot, step: PlanStep, assignment: AssignmentFac
     recipientName: recipient.person?.name ?? recipient.address,
     state: missed ? 'skipped' : 'planned',
     because: slot.missed,
-    sentence: missed && sentenceOf(missed, slot, step, roster.calendarOf(employee).zone, at, null),
+    sentence: missed ? sentenceOf(missed, slot, step, roster.calendarOf(employee).zone, at, null) : foreseenHold(slot, employee, facts),
     trace: missed && missed.trace,
     decidedAt: missed ? slot.knownAt : null,
   };
 }
 
+/**
+ * What was held when an act cancelled it is held again when the act is taken back: nothing about it was decided meanwhile.
+ * @returns null where it is planned like any other
+ */
+function resumedFrom(entry: LedgerRow, slot: Slot, assignment: AssignmentFacts, facts: Facts, house: House): ResumeRow | null {
+  const { heldBecause, state, moment, id } = entry;
+  if (state !== 'cancelled' || heldBecause === null || moment !== slot.moment || slot.missed || entry.at === null) return null;
+  const { roster } = facts;
+  const employee = roster.getPerson(assignment.person);
+  const calendar = roster.calendarOf(employee);
+  const back = backAt(entry.at, slot.gaps);
+  const at = back === null ? entry.at : calendar.fitLater(back, roster.settings.sendWindow);
+  const hasMoment = heldBecause === 'leave' || heldBecause === 'daily-limit';
+  const until = hasMoment
+    ? `until ${tellMoment(at, calendar.zone, at)}`
+    : `until that is ${heldBecause === 'missing-value' ? 'filled in' : 'mended'}`;
+  return { id, at, onDay: dateOf(Zone.of(house.zone).dayAt(at)), hasMoment, sentence: `Held: ${HOLD_WORDS[heldBecause]}, ${until}.` };
+}
+
+/** What will hold a notice at its moment, as far as that is known: leave that was entered. The dispatcher decides it then. */
+function foreseenHold(slot: Slot, employee: Person, { roster }: Facts): string | null {
+  if (slot.to !== 'employee') return null;
+  const calendar = roster.calendarOf(employee);
+  const hold = leaveHold(employee, calendar, roster, slot.at);
+  return hold && `Will be held: ${hold.fact}, until ${tellMoment(hold.until, calendar.zone, slot.at)}.`;
+}
+
 export interface PlanChange {
   added: NoticeInsert[];
   moved: { id: string; row: NoticeInsert }[];
+  /** held when they were cancelled, and held again as they were */
+  resumed: ResumeRow[];
+  /** kept, and to somebody else, or held by other leave: a manager, a cover or leave changed */
+  readdressed: { id: string; row: NoticeInsert }[];
   dropped: CancelRow[];
   kept: number;
 }
@@ -117,7 +152,7 @@ export function compareWithLedger(
   now: Instant,
   publishedAtOf = (course: string): Instant => facts.plans.get(course)!.publishedAt,
 ): PlanChange {
-  const change: PlanChange = { added: [], moved: [], dropped: [], kept: 0 };
+  const change: PlanChange = { added: [], moved: [], resumed: [], readdressed: [], dropped: [], kept: 0 };
   const ledgerOf = new Map<string, LedgerRow[]>();
   for (const entry of ledger) {
     const list = ledgerOf.get(entry.assignment);
@@ -134,7 +169,18 @@ export function compareWithLedger(
     const { added, moved, dropped, kept } = difference([...stepOf.keys()], entries, (entry) => momentOf.get(entry.id)!);
     const rowOf = (slot: Slot): NoticeInsert => noticeFrom(slot, stepOf.get(slot)!, assignment, facts, house);
     change.added.push(...added.map(rowOf));
-    change.moved.push(...moved.map(({ entry, slot }) => ({ id: entry.id, row: rowOf(slot) })));
+    for (const { entry, slot } of moved) {
+      const resumed = resumedFrom(entry as LedgerRow, slot, assignment, facts, house);
+      if (resumed) change.resumed.push(resumed);
+      else change.moved.push({ id: entry.id, row: rowOf(slot) });
+    }
+    const slotAt = new Map([...stepOf.keys()].map((slot) => [keyOf(slot), slot]));
+    for (const entry of kept as LedgerRow[]) {
+      const slot = slotAt.get(keyOf(entry));
+      if (entry.state !== 'planned' || !slot || slot.missed || entry.attempts > 0) continue;
+      const row = rowOf(slot);
+      if (row.recipientId !== entry.recipientId || row.sentence !== entry.sentence) change.readdressed.push({ id: entry.id, row });
+    }
     change.dropped.push(
       ...dropped
         .filter((entry) => (entry as LedgerRow).state !== 'cancelled')
@@ -152,6 +198,8 @@ export async function replan(client: Client, house: House, ids: readonly string[
   const change = compareWithLedger(facts, ledger, house, now);
   await insertNotices(client, change.added);
   await moveNotices(client, change.moved);
+  await resumeNotices(client, change.resumed);
+  await readdressNotices(client, change.readdressed);
   await cancelNotices(client, change.dropped, now);
   return change;
 }

@@ -19,7 +19,7 @@ export const noticeRoutes: Route[] = [
     method: 'get',
     path: '/api/notices',
     access: OFFICE,
-    handle: ({ deps, req }) => listNotices(deps.db, parse(NoticesQuery, req.query), deps.clock.now()),
+    handle: async ({ deps, req }) => listNotices(deps.db, parse(NoticesQuery, req.query), deps.clock.now(), await houseToday(deps)),
   },
   {
     method: 'get',

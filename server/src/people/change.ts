@@ -32,13 +32,13 @@ async function rowAfter(client: Client, was: RosterPerson | null, change: Person
   let site = was?.site ?? '';
   if (change.siteId !== undefined) {
     const found = await maybeRow<{ name: string }>(client, 'select name from sites where id = $1::bigint', [change.siteId]);
-    if (!found) throw new Refused('wrong-input', `siteId: there is no site ${change.siteId}.`);
+    if (!found) throw new Refused('wrong-input', `There is no site ${change.siteId}.`);
     site = found.name;
   }
   let managerEmail = was?.managerEmail ?? null;
   if (change.managerId !== undefined) {
     const manager = change.managerId === null ? null : await nameOf(client, change.managerId);
-    if (change.managerId !== null && !manager) throw new Refused('wrong-input', `managerId: there is no person ${change.managerId}.`);
+    if (change.managerId !== null && !manager) throw new Refused('wrong-input', `There is no person ${change.managerId}.`);
     if (was && manager) await refuseLoop(client, was, manager);
     managerEmail = manager?.email ?? null;
   }
@@ -56,7 +56,7 @@ async function rowAfter(client: Client, was: RosterPerson | null, change: Person
   for (const [field, value] of [['name', row.name], ['email', row.email], ['department', row.department], ['siteId', row.site]] as const)
     if (value === '') throw new Refused('wrong-input', `${field}: expected a value; got nothing. Nothing was changed.`); // prettier-ignore
   if (row.joinedOn && row.leftOn && row.leftOn < row.joinedOn)
-    throw new Refused('wrong-input', `leftOn: ${row.name} would leave on ${tellDate(dayOf(row.leftOn))}, before joining on ${tellDate(dayOf(row.joinedOn))}. Nothing was changed.`); // prettier-ignore
+    throw new Refused('wrong-input', `${row.name} would leave on ${tellDate(dayOf(row.leftOn))}, before joining on ${tellDate(dayOf(row.joinedOn))}. Nothing was changed.`); // prettier-ignore
   return row;
 }
 

@@ -2,7 +2,7 @@ import { dayOf, tellDate } from '@nudrik/core';
 import type { LeaveDraft } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { requestReplan } from '../notices/plan.ts';
+import { requestReplan } from '../notices/queue.ts';
 import { releaseLeave } from '../notices/release.repo.ts';
 import { Refused } from '../refusal.ts';
 import { listOpenAssignmentsAround } from './people.repo.ts';
@@ -30,10 +30,10 @@ export async function addLeave(deps: Deps, personId: string, leave: LeaveDraft, 
   return transaction(deps.db, async (client) => {
     const person = await maybeRow<{ name: string }>(client, 'select name from people where id = $1::bigint for update', [personId]);
     if (!person) throw new Refused('not-found', 'There is no such person, or not any more.');
-    if (leave.coverId === personId) throw new Refused('wrong-input', `coverId: ${person.name} cannot cover their own leave.`);
+    if (leave.coverId === personId) throw new Refused('wrong-input', `${person.name} cannot cover their own leave.`);
     const cover =
       leave.coverId && (await maybeRow<{ name: string }>(client, 'select name from people where id = $1::bigint', [leave.coverId]));
-    if (leave.coverId && !cover) throw new Refused('wrong-input', `coverId: there is no person ${leave.coverId}.`);
+    if (leave.coverId && !cover) throw new Refused('wrong-input', `There is no person ${leave.coverId}.`);
     const other = await maybeRow<{ from_on: string; to_on: string }>(
       client,
       'select from_on, to_on from leaves where person_id = $1::bigint and from_on <= $3::date and to_on >= $2::date order by from_on limit 1',

@@ -1,5 +1,5 @@
-import type { RosterPerson, RosterRow } from '@nudrik/core';
-import type { AssignmentLine, PeopleFacets, PeoplePage, PeopleQuery, PersonRow, PersonSheet } from '@nudrik/contract';
+import { stateWord, type ClosedBy, type RosterPerson, type RosterRow, type StateWord } from '@nudrik/core';
+import type { AssignmentLine, FinishedFact, PeopleFacets, PeoplePage, PeopleQuery, PersonRow, PersonSheet } from '@nudrik/contract';
 import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_ROSTER = `
@@ -87,14 +87,10 @@ export async function setManagers(db: Client, people: readonly RosterRow[]): Pro
 
 // assignments whose plan looks at one of these people: their own, and those of everyone below them in the line
 const LIST_OPEN_AROUND = `
-with recursive line (id) as (
-  select unnest($1::bigint[])
-  union
-  select p.id from line l join people p on p.manager_id = l.id
-)
-select a.id
-from line l
-join assignments a on a.person_id = l.id and a.closed_by is null
+select id
+from assignments
+where closed_by is null
+  and (person_id = any($1::bigint[]) or person_id in (select line.id from line_of($1::bigint[]) line))
 `;
 
 export async function listOpenAssignmentsAround(db: Queryable, personIds: readonly string[]): Promise<string[]> {
@@ -169,7 +165,7 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
   if (query.show === 'left') add((n) => `p.left_on <= ${n}::date`, today);
   if (query.show === 'here' || query.show === 'no-manager' || query.show === 'unreachable')
-    add((n) => `(p.left_on is null or p.left_on > ${n}::date)`, today);
+    add((n) => `is_here(p.left_on, ${n}::date)`, today);
   if (query.show === 'no-manager') where.push('p.manager_id is null');
   if (query.show === 'unreachable') where.push("p.address_state <> 'ok'");
   const filter = where.length ? `where ${where.join(' and ')}` : '';
@@ -181,27 +177,49 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
   return { rows: found.map(personOf), total: found[0]?.total ?? 0 };
 }
 
-export async function peopleFacets(db: Queryable): Promise<PeopleFacets> {
+const COUNT_DEPARTMENTS = `
+select d.name, count(p.id)::integer as people
+from departments d
+left join people p on p.department_id in (select departments_under(array[d.name])) and is_here(p.left_on, $1::date)
+group by d.id
+order by d.name
+`;
+const COUNT_GROUPS = `
+select g.id, g.name, count(p.id)::integer as people
+from groups g
+left join group_members m on m.group_id = g.id
+left join people p on p.id = m.person_id and is_here(p.left_on, $1::date)
+group by g.id
+order by g.name
+`;
+const COUNT_SITES = `
+select s.id, s.name, s.zone, count(p.id)::integer as people
+from sites s
+left join people p on p.site_id = s.id and is_here(p.left_on, $1::date)
+group by s.id
+order by s.name
+`;
+
+/** Departments, groups and sites with who is here: the people that choosing one of them chooses. */
+export async function peopleFacets(db: Queryable, today: string): Promise<PeopleFacets> {
   return {
-    departments: await rows(
-      db,
-      'select d.name, count(p.id)::integer as people from departments d left join people p on p.department_id in (select departments_under(array[d.name])) and p.left_on is null group by d.id order by d.name',
-    ),
-    groups: await rows(
-      db,
-      'select g.id, g.name, count(p.id)::integer as people from groups g left join group_members m on m.group_id = g.id left join people p on p.id = m.person_id and p.left_on is null group by g.id order by g.name',
-    ),
-    sites: await rows(
-      db,
-      'select s.id, s.name, s.zone, count(p.id)::integer as people from sites s left join people p on p.site_id = s.id and p.left_on is null group by s.id order by s.name',
-    ),
+    departments: await rows(db, COUNT_DEPARTMENTS, [today]),
+    groups: await rows(db, COUNT_GROUPS, [today]),
+    sites: await rows(db, COUNT_SITES, [today]),
   };
 }
 
 /** Columns of one assignment with its course and certificate, for every list that shows a state. */
 export const ASSIGNMENT_COLUMNS = `
-  a.id, a.course_id, k.title, a.round, a.assigned_at, a.due_at, a.closed_by, a.closed_at, a.started_at, c.serial, c.expires_on, c.revoked_at,
-  (select count(*)::integer from unnest(a.units_done) u where u = any(k.required_units)) as done, cardinality(k.required_units) as required
+  a.id, a.course_id, k.title, a.round, a.assigned_at, a.due_at, a.closed_by, a.closed_at, a.completed_on, a.started_at, c.serial, c.expires_on,
+  c.revoked_at, (select count(*)::integer from unnest(a.units_done) u where u = any(k.required_units)) as done,
+  cardinality(k.required_units) as required,
+  (
+    select cardinality(v.required_units)
+    from course_versions v
+    where v.course_id = a.course_id
+      and v.version = a.finished_version
+  ) as required_then
 `;
 
 const LIST_ASSIGNMENTS_OF = `
@@ -235,19 +253,44 @@ export interface AssignmentDbRow {
   serial: string | null;
   expires_on: string | null;
   revoked_at: Date | null;
+  /** the day of a completion that was recorded */
+  completed_on: string | null;
   done: number;
   required: number;
+  /** units that finishing asked for when it was finished */
+  required_then: number | null;
+}
+
+interface StateColumns {
+  closed_by: string | null;
+  closed_at: Date | null;
+  due_at: Date;
+  started_at: Date | null;
 }
 
 /** The state of an assignment in words, from its columns. */
-export function stateOf(
-  row: { closed_by: string | null; closed_at: Date | null; due_at: Date; started_at: Date | null },
-  now: number,
-): string {
-  if (row.closed_by === 'finished') return row.closed_at! > row.due_at ? 'finished late' : 'finished';
-  if (row.closed_by) return row.closed_by;
-  if (row.due_at.getTime() < now) return 'overdue';
-  return row.started_at ? 'in progress' : 'not started';
+export const stateOf = (row: StateColumns, now: number): StateWord =>
+  stateWord(
+    {
+      closedBy: row.closed_by as ClosedBy | null,
+      finishedAt: row.closed_at?.getTime() ?? null,
+      dueAt: row.due_at.getTime(),
+      startedAt: row.started_at?.getTime() ?? null,
+    },
+    now,
+  );
+
+/** When it was finished: a moment, or the day of a completion that was recorded, whose hour nobody knows. */
+export const finishedOf = (row: Pick<AssignmentDbRow, 'closed_by' | 'closed_at' | 'completed_on'>): FinishedFact => ({
+  finishedAt: row.closed_by === 'finished' ? row.closed_at!.toISOString() : null,
+  finishedOn: row.closed_by === 'finished' ? row.completed_on : null,
+});
+
+/** How much is done. What was finished was finished whole, whatever the course asks for since. */
+export function progressOf(row: AssignmentDbRow): { unitsDone: number; unitsRequired: number } {
+  if (row.closed_by !== 'finished') return { unitsDone: row.done, unitsRequired: row.required };
+  const required = row.required_then ?? row.required;
+  return { unitsDone: required, unitsRequired: required };
 }
 
 export const certificateWord = (row: { expires_on: string | null; revoked_at: Date | null }, today: string): string =>
@@ -265,9 +308,8 @@ export async function listAssignmentLines(db: Queryable, personId: string, now: 
     assignedAt: row.assigned_at.toISOString(),
     dueAt: row.due_at.toISOString(),
     state: stateOf(row, now),
-    finishedAt: row.closed_by === 'finished' ? row.closed_at!.toISOString() : null,
-    unitsDone: row.done,
-    unitsRequired: row.required,
+    ...finishedOf(row),
+    ...progressOf(row),
     certificate: row.serial ? { serial: row.serial, state: certificateWord(row, today) } : null,
     reasons: row.reasons,
     isByHand: row.is_by_hand,
@@ -285,12 +327,10 @@ order by l.from_on
 `;
 
 const COUNT_LINE = `
-with recursive line (id) as (
-  select id from people where manager_id = $1::bigint
-  union
-  select p.id from line l join people p on p.manager_id = l.id
-)
-select count(*)::integer as team from line
+select count(*)::integer as team
+from line_of(array[$1::bigint]) l
+join people p on p.id = l.id
+where is_here(p.left_on, $2::date)
 `;
 
 export async function findPersonSheet(db: Queryable, id: string, now: number, today: string): Promise<PersonSheet | null> {
@@ -302,7 +342,7 @@ export async function findPersonSheet(db: Queryable, id: string, now: number, to
     'select g.id, g.name from group_members m join groups g on g.id = m.group_id where m.person_id = $1::bigint order by g.name',
     [id],
   );
-  const { team } = await oneRow<{ team: number }>(db, COUNT_LINE, [id]);
+  const { team } = await oneRow<{ team: number }>(db, COUNT_LINE, [id, today]);
   return {
     person: { ...personOf(row), zone: row.zone, addressWords: row.address_words, leave, team, siteId: row.site_id, groups },
     assignments: await listAssignmentLines(db, id, now, today),

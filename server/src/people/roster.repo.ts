@@ -1,4 +1,15 @@
-import { DEFAULT_SETTINGS, MINUTE, Roster, type CalendarFacts, type Course, type Leave, type Person, type Settings } from '@nudrik/core';
+import {
+  DEFAULT_SETTINGS,
+  MINUTE,
+  NAMES_THEMSELVES,
+  Roster,
+  type CalendarFacts,
+  type Course,
+  type Leave,
+  type Names,
+  type Person,
+  type Settings,
+} from '@nudrik/core';
 import { oneRow, rows, type Queryable } from '../db/db.ts';
 
 /** What the organisation set: sender, house zone, sending rules. */
@@ -15,15 +26,14 @@ export interface House {
 }
 
 const GET_SETTINGS = `
-select organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, is_demo, window_from, window_to, daily_limit, tolerance_minutes
+select organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, is_demo, window_from, window_to, daily_limit, tolerance_minutes,
+  settle_minutes
 from settings
 `;
 
 export async function getHouse(db: Queryable): Promise<House> {
-  const row = await oneRow<Record<string, string> & { is_demo: boolean; daily_limit: number | null; tolerance_minutes: number }>(
-    db,
-    GET_SETTINGS,
-  );
+  type Row = Record<string, string> & { is_demo: boolean; daily_limit: number | null; tolerance_minutes: number; settle_minutes: number };
+  const row = await oneRow<Row>(db, GET_SETTINGS);
   return {
     organisation: row['organisation']!,
     zone: row['house_zone']!,
@@ -38,6 +48,7 @@ export async function getHouse(db: Queryable): Promise<House> {
       sendWindow: { from: row['window_from']!, to: row['window_to']! },
       dailyLimit: row.daily_limit,
       tolerance: row.tolerance_minutes * MINUTE,
+      settle: row.settle_minutes * MINUTE,
     },
   };
 }
@@ -70,12 +81,18 @@ with recursive wanted (id) as (
   where next.id is not null
 )
 select
-  p.id, p.name, p.email, p.site_id, p.manager_id, d.name as department, s.name as site, p.job, p.joined_on, p.left_on, p.address_state,
+  p.id, p.name, p.email, p.site_id, p.department_id, p.personnel_number, p.manager_id, d.name as department, s.name as site, p.job, p.joined_on, p.left_on, p.address_state,
   (
     select coalesce(jsonb_agg(jsonb_build_object('from', l.from_on, 'to', l.to_on, 'cover', l.cover_id::text) order by l.from_on), '[]')
     from leaves l
     where l.person_id = p.id
-  ) as leave
+  ) as leave,
+  (
+    select coalesce(jsonb_agg(jsonb_build_object('id', g.id::text, 'name', g.name) order by g.name), '[]')
+    from group_members m
+    join groups g on g.id = m.group_id
+    where m.person_id = p.id
+  ) as groups
 from wanted w
 join people p on p.id = w.id
 join departments d on d.id = p.department_id
@@ -95,6 +112,9 @@ interface PersonFactsRow {
   left_on: string | null;
   address_state: string;
   leave: Leave[];
+  groups: { id: string; name: string }[];
+  department_id: string;
+  personnel_number: string | null;
 }
 
 export async function listPeopleAround(db: Queryable, ids: readonly string[]): Promise<Person[]> {
@@ -108,12 +128,33 @@ export async function listPeopleAround(db: Queryable, ids: readonly string[]): P
     leave: row.leave,
     department: row.department,
     site: row.site,
-    groups: [],
+    groups: row.groups.map(({ name }) => name),
+    departmentId: row.department_id,
+    siteId: row.site_id,
+    groupIds: row.groups.map(({ id }) => id),
+    number: row.personnel_number,
     job: row.job,
     joinedOn: row.joined_on,
     leftOn: row.left_on,
     isReachable: row.address_state === 'ok',
   }));
+}
+
+// sites and groups are few; a condition names them by id, and tells them by name
+const LIST_NAMES = `
+select 'site' as kind, id::text, name from sites
+union all
+select 'group', id::text, name from groups
+`;
+
+async function namesFor(db: Queryable, departments: readonly { id: string; name: string }[]): Promise<Names> {
+  const found = await rows<{ kind: string; id: string; name: string }>(db, LIST_NAMES);
+  const nameOf = new Map([
+    ...departments.map(({ id, name }) => [`department ${id}`, name] as const),
+    ...found.map(({ kind, id, name }) => [`${kind} ${id}`, name] as const),
+  ]);
+  const say = (kind: string) => (id: string) => nameOf.get(`${kind} ${id}`) ?? id;
+  return { ...NAMES_THEMSELVES, department: say('department'), site: say('site'), group: say('group') };
 }
 
 /** The roster that planning needs for some people and courses: they, those above, covers, owners, calendars, settings. */
@@ -126,5 +167,14 @@ export async function loadRoster(
   const owners = courses.flatMap((course) => (course.owner ? [course.owner] : []));
   const calendars = await listCalendars(db);
   const people = await listPeopleAround(db, [...new Set([...personIds, ...owners])]);
-  return new Roster({ people, calendars, courses, settings: sending });
+  const departments = await rows<{ id: string; name: string; parent_id: string | null }>(db, 'select id, name, parent_id from departments');
+  const parents = new Map(departments.map(({ id, parent_id }) => [id, parent_id]));
+  return new Roster({
+    people,
+    calendars,
+    courses,
+    settings: sending,
+    parentOf: (id) => parents.get(id) ?? null,
+    names: await namesFor(db, departments),
+  });
 }

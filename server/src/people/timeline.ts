@@ -1,4 +1,4 @@
-import { dayOf, tellDate, tellMoment, Zone, type FieldChange } from '@nudrik/core';
+import { dayOf, decodeEvent, tellDate, tellEvent, Zone, type EventType, type FieldChange } from '@nudrik/core';
 import type { TimelineEntry } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 
@@ -8,23 +8,23 @@ const FIELD_WORDS: Record<string, string> = {
 }; // prettier-ignore
 const DATES = new Set(['joinedOn', 'leftOn']);
 
-const LIST_ASSIGNED = `
-select a.id, a.assigned_at as at, a.first_due_at, a.is_by_hand, a.assigned_by, a.round, a.completed_on, a.course_id, k.title, s.zone,
-  (select string_agg('“' || q.name || '”', ' and ' order by r.since) from assignment_reasons r join requirements q on q.id = r.requirement_id where r.assignment_id = a.id) as reasons
-from assignments a
-join courses k on k.id = a.course_id
-join people p on p.id = a.person_id
-join sites s on s.id = p.site_id
-where a.person_id = $1::bigint
-`;
 const LIST_EVENTS = `
-select e.at, e.type, e.data, e.by_whom, a.course_id, k.title, u.title as unit, s.zone, a.completed_on
+select
+  e.id, e.at, e.type, e.data, e.by_whom, a.course_id, a.round, a.is_by_hand, k.title, u.title as unit, s.zone,
+  back.type as back_type, back.at as back_at, back.data as back_data,
+  case when e.type = 'assigned' then (
+    select string_agg('“' || q.name || '”', ' and ' order by r.since)
+    from assignment_reasons r
+    join requirements q on q.id = r.requirement_id
+    where r.assignment_id = a.id
+  ) end as reasons
 from assignment_events e
 join assignments a on a.id = e.assignment_id
 join courses k on k.id = a.course_id
 join people p on p.id = a.person_id
 join sites s on s.id = p.site_id
 left join units u on u.id = case when e.data ->> 'unit' ~ '^[0-9]+$' then (e.data ->> 'unit')::bigint end
+left join assignment_events back on back.id = e.undoes
 where a.person_id = $1::bigint
   and e.type <> 'link-opened'
 order by e.at, e.id
@@ -54,50 +54,37 @@ where c.person_id = $1::bigint
 order by c.at, c.id
 `;
 
+type Data = Record<string, unknown> | null;
 interface EventRow {
+  id: string;
   at: Date;
   type: string;
-  data: { dueAt?: string; reason?: string; serial?: string; until?: string | null } | null;
+  data: Data;
   by_whom: string | null;
   course_id: string;
+  round: number;
+  is_by_hand: boolean;
   title: string;
   unit: string | null;
   zone: string;
-  completed_on: string | null;
+  back_type: string | null;
+  back_at: Date | null;
+  back_data: Data;
+  reasons: string | null;
 }
 
-const because = (reason: string | undefined): string => (reason ? `: ${reason}` : '');
+const WHAT: Partial<Record<EventType, TimelineEntry['what']>> = { 'finished': 'finish', 'certificate-issued': 'certificate' }; // prettier-ignore
 
-function eventWords(row: EventRow): { what: TimelineEntry['what']; words: string } {
-  const { data, title } = row;
-  const due = data?.dueAt ? tellMoment(Date.parse(data.dueAt), Zone.of(row.zone)) : '';
-  switch (row.type) {
-    case 'started':
-      return { what: 'assignment', words: `Began ${title}` };
-    case 'unit-finished':
-      return { what: 'assignment', words: `Finished ${row.unit ? `“${row.unit}”` : 'a unit'} of ${title}` };
-    case 'finished':
-      return { what: 'finish', words: row.completed_on ? `${title} recorded as finished on ${tellDate(dayOf(row.completed_on))}${because(data?.reason)}` : `Finished ${title}` }; // prettier-ignore
-    case 'recorded':
-      return { what: 'finish', words: `${title} recorded as finished on ${tellDate(dayOf(row.completed_on!))}${because(data?.reason)}` };
-    case 'certificate-issued':
-      return { what: 'certificate', words: `Certificate ${data?.serial ?? ''} for ${title}` };
-    case 'extended':
-      return { what: 'assignment', words: `${title} is due ${due} now${because(data?.reason)}` };
-    case 'extension-undone':
-      return { what: 'assignment', words: `The last due date of ${title} was taken back${because(data?.reason)}` };
-    case 'reopened':
-      return { what: 'assignment', words: `${title} taken up again${due ? `, due ${due}` : ''}${because(data?.reason)}` };
-    case 'waived':
-      return {
-        what: 'assignment',
-        words: `${title} waived${data?.until ? ` until ${tellDate(dayOf(data.until))}` : ''}${because(data?.reason)}`,
-      };
-    case 'withdrawn':
-      return { what: 'assignment', words: `${title} withdrawn${because(data?.reason)}` };
-    default:
-      return { what: 'assignment', words: `${title}: ${row.type}` };
-  }
+/** An event in the words of the catalogue, with the round and the requirements behind a new assignment. */
+function eventWords(row: EventRow, now: number): { what: TimelineEntry['what']; words: string } | null {
+  const event = decodeEvent({ id: row.id, type: row.type, at: row.at.getTime(), data: row.data });
+  if (!event) return null;
+  const facts = { course: row.title, unit: row.unit, zone: Zone.of(row.zone), now, takenBack: null };
+  const back = row.back_type && decodeEvent({ id: '', type: row.back_type, at: row.back_at!.getTime(), data: row.back_data });
+  const words = tellEvent(event, { ...facts, takenBack: back ? tellEvent(back, facts) : null });
+  const made =
+    event.type === 'assigned' ? `${row.round > 1 ? `, round ${row.round}` : ''}${row.reasons ? `, asked for by ${row.reasons}` : ''}` : '';
+  return { what: WHAT[event.type] ?? 'assignment', words: words + made };
 }
 
 const tellValue = (field: string, value: string | null): string => (value === null ? 'none' : DATES.has(field) ? tellDate(dayOf(value)) : value); // prettier-ignore
@@ -122,12 +109,10 @@ export async function timelineOf(db: Queryable, personId: string, now: number): 
   const course = (row: { course_id: string; title: string }): { course: TimelineEntry['course'] } => ({
     course: { id: row.course_id, title: row.title },
   });
-  for (const row of await rows<{ at: Date; first_due_at: Date; is_by_hand: boolean; assigned_by: string | null; round: number; completed_on: string | null; course_id: string; title: string; zone: string; reasons: string | null }>(db, LIST_ASSIGNED, [personId])) // prettier-ignore
-    if (row.completed_on === null || row.first_due_at > row.at)
-      entry(row.at, 'assignment', `${row.title} assigned${row.round > 1 ? `, round ${row.round}` : ''}, due ${tellMoment(row.first_due_at.getTime(), Zone.of(row.zone))}${row.reasons ? `, asked for by ${row.reasons}` : ''}`, { ...course(row), byWhom: row.is_by_hand ? row.assigned_by : null }); // prettier-ignore
   for (const row of await rows<EventRow>(db, LIST_EVENTS, [personId])) {
-    const { what, words } = eventWords(row);
-    entry(row.at, what, words, { ...course(row), byWhom: row.by_whom });
+    const told = eventWords(row, now);
+    const byWhom = row.type === 'assigned' && !row.is_by_hand ? null : row.by_whom;
+    if (told) entry(row.at, told.what, told.words, { ...course(row), byWhom });
   }
   for (const row of await rows<{ id: string; at: Date; kind: string; step_name: string; state: string; because: string | null; course_id: string; title: string; recipient_id: string | null; recipient_name: string | null }>(db, LIST_NOTICES, [personId])) // prettier-ignore
     entry(row.at, 'notice', `${row.step_name}, ${row.title}${row.recipient_id === personId || !row.recipient_name ? '' : `, to ${row.recipient_name}`}`, { ...course(row), noticeId: row.id, kind: row.kind, outcome: row.state, because: row.because }); // prettier-ignore

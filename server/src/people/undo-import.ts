@@ -2,7 +2,7 @@ import { tellList, tellMoment, Zone, type FieldChange, type RosterRow, type RowC
 import type { ImportRow } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { requestReplan } from '../notices/plan.ts';
+import { requestReplan } from '../notices/queue.ts';
 import { Refused } from '../refusal.ts';
 import { lockRoster } from './import.ts';
 import { listRoster } from './people.repo.ts';

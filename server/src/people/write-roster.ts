@@ -1,7 +1,7 @@
 import { byLevel, type Groups, type LocalDate, type RosterPreview, type RosterRow, type RowChange } from '@nudrik/core';
 import { announce, rows, type Client } from '../db/db.ts';
-import { requestReplan } from '../notices/plan.ts';
-import { releaseAddress, releaseHeld } from '../notices/release.repo.ts';
+import { requestReplan } from '../notices/queue.ts';
+import { releaseAddress, releaseValuesOf } from '../notices/release.repo.ts';
 import { requestReconcile } from '../requirements/queue.ts';
 import { listOpenAssignmentsAround, setManagers } from './people.repo.ts';
 
@@ -52,12 +52,9 @@ from unnest($1::bigint[], $2::text[], $3::jsonb[]) as r (person_id, kind, change
 
 // everyone below some people in the line of managers, they themselves included
 const LIST_BELOW = `
-with recursive line (id) as (
-  select unnest($1::bigint[])
-  union
-  select p.id from line l join people p on p.manager_id = l.id
-)
-select id from line
+select unnest($1::bigint[]) as id
+union
+select id from line_of($1::bigint[])
 `;
 
 export const listBelow = async (db: Client, ids: readonly string[]): Promise<string[]> =>
@@ -117,7 +114,7 @@ export async function writeRoster(
   const has = (change: RowChange, field: string): boolean => change.changes.some((entry) => entry.field === field);
   for (const change of known) if (has(change, 'email')) await releaseAddress(client, change.id!, by.at);
   const around = await listOpenAssignmentsAround(client, known.map(({ id }) => id!)); // prettier-ignore
-  await releaseHeld(client, around, by.at);
+  await releaseValuesOf(client, around, by.at);
   await requestReplan(client, around);
   // a new manager moves everyone below into another line; everything else concerns the person alone
   const moved = known.flatMap((change) => (has(change, 'managerEmail') ? [change.id!] : []));

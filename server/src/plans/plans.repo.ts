@@ -1,6 +1,6 @@
 import type { PlanRow, PlanView } from '@nudrik/contract';
 import type { PlanStep } from '@nudrik/core';
-import { maybeRow, rows, type Queryable } from '../db/db.ts';
+import { maybeRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_PLANS = `
 select
@@ -72,3 +72,27 @@ export async function findPlan(db: Queryable, courseId: string, today: string): 
     open: row.open,
   };
 }
+
+const LOCK_PLAN = 'select version, steps from plans where course_id = $1::bigint for update';
+
+export const lockPlan = (db: Client, courseId: string): Promise<{ version: number; steps: PlanStep[] } | null> =>
+  maybeRow(db, LOCK_PLAN, [courseId]);
+
+const PUT_PLAN = `
+with version as (
+  insert into plan_versions (course_id, version, published_at, published_by, steps)
+  values ($1::bigint, $2::integer, $3::timestamptz, $4::text, $5::jsonb)
+)
+insert into plans (course_id, version, published_at, published_by, steps)
+values ($1::bigint, $2::integer, $3::timestamptz, $4::text, $5::jsonb)
+on conflict (course_id) do update set version = excluded.version, published_at = excluded.published_at, published_by = excluded.published_by, steps = excluded.steps
+`;
+
+export const putPlan = (
+  db: Client,
+  courseId: string,
+  version: number,
+  now: number,
+  byWhom: string | null,
+  steps: readonly PlanStep[],
+): Promise<unknown> => db.query(PUT_PLAN, [courseId, version, new Date(now), byWhom, JSON.stringify(steps)]);

@@ -2,14 +2,15 @@ import { stepFault, templateFault, tellMoment, type PlanStep } from '@nudrik/cor
 import type { PlanDraft, PlanPreview } from '@nudrik/contract';
 import { announce, rows, transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { missingByStep, previewPeople } from '../assignments/preview.ts';
-import { putPlan } from '../courses/save-course.ts';
-import { loadFacts, type Facts } from '../notices/facts.ts';
-import { listLedger } from '../notices/ledger.repo.ts';
-import { compareWithLedger, requestReplan } from '../notices/plan.ts';
-import { releaseHeld } from '../notices/release.repo.ts';
+import { listPlanFacts, loadFacts, type Facts } from '../notices/facts.ts';
+import { foresee, foreseenWarnings, missingByStep, type Foreseen } from '../notices/foresee.ts';
+import { listLedger, type LedgerRow, type NoticeInsert } from '../notices/ledger.repo.ts';
+import { compareWithLedger, type PlanChange } from '../notices/plan.ts';
+import { requestReplan } from '../notices/queue.ts';
+import { releaseValues } from '../notices/release.repo.ts';
 import { getHouse } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
+import { lockPlan, putPlan } from './plans.repo.ts';
 
 /** What is wrong with the steps of a draft: timing, unknown merge fields, ids that stand twice. */
 export function planFaults(steps: readonly PlanStep[]): PlanPreview['faults'] {
@@ -57,74 +58,129 @@ async function draftFacts(
   return facts;
 }
 
+const NO_PREVIEW: PlanPreview = { added: 0, moved: 0, dropped: 0, kept: 0, changes: [], people: [], faults: [], missing: [], warnings: [] };
+
+/** Notices that wait for a value, of steps whose text a draft changes: publishing decides them anew. */
+const LIST_WAITING = `
+select id, assignment_id, step_id
+from notices
+where course_id = $1::bigint
+  and state = 'held'
+  and held_because = 'missing-value'
+  and step_id = any($2::text[])
+`;
+
+/** The steps whose text is another one in a draft. */
+function rewordedSteps(published: readonly PlanStep[], draft: readonly PlanStep[]): string[] {
+  const before = new Map(published.map((step) => [step.id, JSON.stringify(step.message)]));
+  return draft.filter((step) => before.has(step.id) && before.get(step.id) !== JSON.stringify(step.message)).map(({ id }) => id);
+}
+
+/** When a notice that is planned for a moment would go, by core: at that moment, or held beyond it, and why. */
+function foreseenMoment(row: NoticeInsert, facts: Facts): string {
+  const { roster } = facts;
+  const { zone } = roster.calendarOf(roster.getPerson(row.personId));
+  const moment = tellMoment(row.at, zone, row.at);
+  return row.sentence === null ? moment : `${moment}: ${row.sentence.charAt(0).toLowerCase()}${row.sentence.slice(1).replace(/\.$/, '')}`;
+}
+
 /** What publishing a draft would change, and when real people would hear of each step. Nothing is stored. */
 export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft): Promise<PlanPreview> {
   const now = deps.clock.now();
   const faults = planFaults(draft.steps);
-  const empty: PlanPreview = { added: 0, moved: 0, dropped: 0, kept: 0, changes: [], people: [], faults, missing: [] };
-  if (faults.length > 0) return empty;
+  if (faults.length > 0) return { ...NO_PREVIEW, faults };
   const open = (await rows<{ id: string }>(deps.db, LIST_OPEN, [courseId])).map((row) => row.id);
   const facts = await draftFacts(deps.db, courseId, open, draft.steps, now);
   const ledger = await listLedger(deps.db, open);
   const change = compareWithLedger(facts, ledger, facts.house, now);
-  const momentOf = new Map(ledger.map((entry) => [entry.id, entry]));
-  const told = (personId: string, at: number | null): string | null =>
-    at === null ? null : tellMoment(at, facts.roster.calendarOf(facts.roster.getPerson(personId)).zone);
-  const nameOf = (personId: string): string => facts.roster.getPerson(personId).name;
-  const planned = change.added.filter((row) => row.state === 'planned');
-  const revived = change.moved.filter(({ id }) => momentOf.get(id)!.state === 'cancelled');
-  const moved = change.moved.filter(({ id }) => momentOf.get(id)!.state !== 'cancelled');
-  const stepName = new Map(draft.steps.map((step) => [step.id, step.name]));
+  const examples = await foreseeExamples(deps, courseId, draft.steps, now);
+  const published = await listPlanFacts(deps.db, [courseId]);
+  const waiting = await rows<{ id: string; assignment_id: string; step_id: string }>(deps.db, LIST_WAITING, [
+    courseId,
+    rewordedSteps(published[0]?.steps ?? [], draft.steps),
+  ]);
+  return {
+    ...tellChanges(change, ledger, waiting, draft.steps, facts),
+    people: examples.people,
+    faults,
+    missing: missingByStep([...facts.assignments.values()], draft.steps, facts, deps.settings.baseUrl, now),
+    warnings: foreseenWarnings(draft.steps, examples.lines, facts.house, false),
+  };
+}
+
+/** The change set in words: each notice that is added, moved, dropped or decided anew, with its person and moments. */
+function tellChanges(
+  change: PlanChange,
+  ledger: readonly LedgerRow[],
+  waiting: readonly { assignment_id: string; step_id: string }[],
+  steps: readonly PlanStep[],
+  facts: Facts,
+): Pick<PlanPreview, 'added' | 'moved' | 'dropped' | 'kept' | 'changes'> {
+  const entryOf = new Map(ledger.map((entry) => [entry.id, entry]));
+  const stepName = new Map(steps.map((step) => [step.id, step.name]));
+  const personOf = (assignment: string): string => facts.assignments.get(assignment)!.person;
+  const nameOf = (person: string): string => facts.roster.getPerson(person).name;
+  const told = (person: string, at: number | null): string | null =>
+    at === null ? null : tellMoment(at, facts.roster.calendarOf(facts.roster.getPerson(person)).zone, at);
+  const ofLedger = (id: string): { person: string; stepName: string } => {
+    const { assignment, step } = entryOf.get(id)!;
+    return { person: nameOf(personOf(assignment)), stepName: stepName.get(step) ?? step };
+  };
+  const toldOf = (id: string, at: number | null): string | null => told(personOf(entryOf.get(id)!.assignment), at);
+  const wasCancelled = ({ id }: { id: string }): boolean => entryOf.get(id)!.state === 'cancelled';
+  const added = [...change.added, ...change.moved.filter(wasCancelled).map(({ row }) => row)].filter((row) => row.state === 'planned');
+  const moved = change.moved.filter((entry) => !wasCancelled(entry));
   const changes: PlanPreview['changes'] = [
-    ...[...planned, ...revived.map(({ row }) => row).filter((row) => row.state === 'planned')].map((row) => ({
+    ...added.map((row) => ({
       person: nameOf(row.personId),
       stepName: row.stepName,
       what: 'added' as const,
       from: null,
-      to: told(row.personId, row.at),
+      to: foreseenMoment(row, facts),
     })),
+    ...change.resumed.map(({ id, at }) => ({ ...ofLedger(id), what: 'added' as const, from: null, to: toldOf(id, at) })),
     ...moved.map(({ id, row }) => ({
       person: nameOf(row.personId),
       stepName: row.stepName,
       what: 'moved' as const,
-      from: told(row.personId, momentOf.get(id)!.at),
-      to: row.state === 'planned' ? told(row.personId, row.at) : null,
+      from: told(row.personId, entryOf.get(id)!.at),
+      to: row.state === 'planned' ? foreseenMoment(row, facts) : null,
     })),
-    ...change.dropped.map(({ id }) => {
-      const entry = momentOf.get(id)!;
-      const person = facts.assignments.get(entry.assignment)!.person;
-      return {
-        person: nameOf(person),
-        stepName: stepName.get(entry.step) ?? entry.step,
-        what: 'dropped' as const,
-        from: told(person, entry.at),
-        to: null,
-      };
-    }),
+    ...change.dropped.map(({ id }) => ({ ...ofLedger(id), what: 'dropped' as const, from: toldOf(id, entryOf.get(id)!.at), to: null })),
+    ...waiting
+      .filter(({ assignment_id }) => facts.assignments.has(assignment_id))
+      .map(({ assignment_id, step_id }) => ({
+        person: nameOf(personOf(assignment_id)),
+        stepName: stepName.get(step_id) ?? step_id,
+        what: 'decided anew' as const,
+        from: 'held for a value',
+        to: 'its text is another one',
+      })),
   ];
-  const exampleIds = (await rows<{ id: string }>(deps.db, LIST_EXAMPLES, [courseId, new Date(now)])).map((row) => row.id);
-  const examples = await draftFacts(deps.db, courseId, exampleIds, draft.steps, now);
-  const list = exampleIds.map((id) => examples.assignments.get(id)!);
-  // the whole line of time of each, what has passed included: that is where a date mistyped shows
-  const publishedAt = examples.plans.get(courseId)?.publishedAt ?? now;
-  const { people } = previewPeople(
-    list,
-    draft.steps,
-    Math.min(publishedAt, ...list.map((assignment) => assignment.assignedAt)),
-    examples.roster,
-    Math.min(now, ...list.map((assignment) => assignment.assignedAt)),
-    now,
-  );
   return {
-    added: planned.length + revived.filter(({ row }) => row.state === 'planned').length,
+    added: added.length + change.resumed.length,
     moved: moved.length,
     dropped: change.dropped.length,
     kept: change.kept,
     changes: changes.slice(0, 200),
-    people,
-    faults,
-    missing: missingByStep([...facts.assignments.values()], draft.steps, facts, deps.settings.baseUrl, now),
   };
+}
+
+/** The whole line of time of real people, what has passed included: that is where a date mistyped shows. */
+async function foreseeExamples(deps: Deps, courseId: string, steps: readonly PlanStep[], now: number): Promise<Foreseen> {
+  const ids = (await rows<{ id: string }>(deps.db, LIST_EXAMPLES, [courseId, new Date(now)])).map((row) => row.id);
+  const facts = await draftFacts(deps.db, courseId, ids, steps, now);
+  const assignments = ids.map((id) => facts.assignments.get(id)!);
+  const first = Math.min(...assignments.map(({ assignedAt }) => assignedAt));
+  return foresee({
+    assignments,
+    steps,
+    publishedAt: Math.min(facts.plans.get(courseId)?.publishedAt ?? now, first),
+    facts,
+    from: Math.min(now, first),
+    now,
+    baseUrl: deps.settings.baseUrl,
+  });
 }
 
 /** Publishes a new version: unsent notices of open assignments are worked out again. */
@@ -137,11 +193,7 @@ export async function publishPlan(deps: Deps, courseId: string, draft: PlanDraft
       faults.map(({ step, message }) => ({ where: step, message })),
     );
   return transaction(deps.db, async (client) => {
-    const [plan] = await rows<{ version: number; steps: PlanStep[] }>(
-      client,
-      'select version, steps from plans where course_id = $1::bigint for update',
-      [courseId],
-    );
+    const plan = await lockPlan(client, courseId);
     if (!plan) throw new Refused('not-found');
     if (plan.version !== draft.version)
       throw new Refused(
@@ -152,7 +204,7 @@ export async function publishPlan(deps: Deps, courseId: string, draft: PlanDraft
     const now = deps.clock.now();
     await putPlan(client, courseId, version, now, byWhom, draft.steps);
     const open = (await rows<{ id: string }>(client, LIST_OPEN, [courseId])).map((row) => row.id);
-    await releaseHeld(client, open, now);
+    await releaseValues(client, courseId, rewordedSteps(plan.steps, draft.steps), now);
     await requestReplan(client, open);
     await announce(client, 'plans');
     return { version };

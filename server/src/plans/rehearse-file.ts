@@ -1,14 +1,22 @@
-import { rehearse, Roster, DEFAULT_SETTINGS, isoOf, HOUR, MINUTE, DAY_MS, type AssignmentEvent, type RehearsalLine } from '@nudrik/core';
+import {
+  decodeEvent,
+  rehearse,
+  Roster,
+  DEFAULT_SETTINGS,
+  isoOf,
+  HOUR,
+  MINUTE,
+  DAY_MS,
+  type AssignmentEvent,
+  type RehearsalLine,
+} from '@nudrik/core';
 import { danglingPeople, RehearsalFile, tellIssues } from '@nudrik/contract';
 
 const MS = { minutes: MINUTE, hours: HOUR, days: DAY_MS } as const;
 const instant = (iso: string): number => Date.parse(iso);
 
-function eventOf(event: RehearsalFile['events'][number]): AssignmentEvent {
-  const at = instant(event.at);
-  if (event.type === 'extended') return { type: event.type, at, dueAt: instant(event.dueAt) };
-  if (event.type === 'certificate-issued') return { type: event.type, at, expiresAt: event.expiresAt ? instant(event.expiresAt) : null };
-  return { ...event, at };
+function eventOf({ assignment: _, id, type, at, ...data }: RehearsalFile['events'][number], index: number): AssignmentEvent {
+  return decodeEvent({ id: id ?? `#${index}`, type, at: instant(at), data })!;
 }
 
 /** Plays a parsed rehearsal file through the core. */
@@ -21,11 +29,12 @@ export function rehearseFile(file: RehearsalFile, withTrace = false): RehearsalL
     settings: {
       sendWindow: sendWindow ?? DEFAULT_SETTINGS.sendWindow,
       dailyLimit: dailyLimit === undefined ? DEFAULT_SETTINGS.dailyLimit : dailyLimit,
+      settle: 0,
       tolerance: tolerance ? tolerance.amount * MS[tolerance.unit] : DEFAULT_SETTINGS.tolerance,
     },
   });
   const eventsOf = new Map<string, AssignmentEvent[]>(file.assignments.map(({ id }) => [id, []]));
-  for (const event of file.events) eventsOf.get(event.assignment)!.push(eventOf(event));
+  file.events.forEach((event, i) => eventsOf.get(event.assignment)!.push(eventOf(event, i)));
   return rehearse({
     from: instant(file.from),
     until: instant(file.until),

@@ -1,8 +1,7 @@
 import type { OverTime, ReportPage, ReportQuery, ReportRow } from '@nudrik/contract';
 import { containing, oneRow, rows, type Queryable } from '../db/db.ts';
-import { ASSIGNMENT_COLUMNS, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
+import { ASSIGNMENT_COLUMNS, finishedOf, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
-import { LAST_AND_NEXT } from './team.repo.ts';
 
 const TABLES = `
 from assignments a
@@ -14,11 +13,17 @@ left join people m on m.id = p.manager_id
 `;
 
 /** The states of the report, as conditions on an assignment; $2 is now. */
+/** Nothing more is planned for an assignment: somebody late on it falls silent. */
+export const NOTHING_PLANNED = `not exists (
+  select 1 from notices n where n.assignment_id = a.id and n.state in ('planned', 'held', 'sending')
+)`;
+
 const STATES: Record<Exclude<ReportQuery['state'], 'all'>, string> = {
   open: 'a.closed_by is null',
   'not started': 'a.closed_by is null and a.started_at is null and a.due_at >= $2::timestamptz',
   'in progress': 'a.closed_by is null and a.started_at is not null and a.due_at >= $2::timestamptz',
   late: 'a.closed_by is null and a.due_at < $2::timestamptz',
+  silent: `a.closed_by is null and a.due_at < $2::timestamptz and ${NOTHING_PLANNED}`,
   finished: "a.closed_by = 'finished'",
   waived: "a.closed_by in ('waived', 'withdrawn')",
 };
@@ -45,6 +50,8 @@ function filterOf(query: ReportQuery, courseId: string, now: number): { where: s
 type ReportDbRow = AssignmentDbRow & {
   person_id: string;
   person_name: string;
+  personnel_number: string | null;
+  email: string;
   department: string;
   site: string;
   manager: string | null;
@@ -55,11 +62,13 @@ type ReportDbRow = AssignmentDbRow & {
   next_id: string | null;
   next_name: string | null;
   next_at: Date | null;
+  next_held: string | null;
 };
 
 const listSql = (where: string, query: ReportQuery, limit: string): string => `
-select ${ASSIGNMENT_COLUMNS}, p.id as person_id, p.name as person_name, d.name as department, s.name as site, m.name as manager,
-  last.id as last_id, last.step_name as last_name, last.at as last_at, last.state as last_state, next.id as next_id, next.step_name as next_name, next.at as next_at
+select ${ASSIGNMENT_COLUMNS}, p.id as person_id, p.name as person_name, p.personnel_number, p.email, d.name as department, s.name as site, m.name as manager,
+  last.id as last_id, last.step_name as last_name, last.at as last_at, last.state as last_state, next.id as next_id, next.step_name as next_name,
+  next.at as next_at, next.held_because as next_held
 from (
   select a.id
   ${TABLES}
@@ -74,14 +83,15 @@ join departments d on d.id = p.department_id
 join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
 left join certificates c on c.assignment_id = a.id
-${LAST_AND_NEXT}
+left join lateral last_notice(a.id, false) last on true
+left join lateral next_notice(a.id) next on true
 order by ${SORTS[query.sort]} ${query.order} nulls last, a.id
 `;
 
 function reportRow(row: ReportDbRow, now: number): ReportRow {
   return {
     assignmentId: row.id,
-    person: { id: row.person_id, name: row.person_name },
+    person: { id: row.person_id, name: row.person_name, number: row.personnel_number, email: row.email },
     department: row.department,
     site: row.site,
     manager: row.manager,
@@ -89,12 +99,11 @@ function reportRow(row: ReportDbRow, now: number): ReportRow {
     assignedAt: row.assigned_at.toISOString(),
     dueAt: row.due_at.toISOString(),
     state: stateOf(row, now),
-    unitsDone: row.done,
-    unitsRequired: row.required,
-    finishedAt: row.closed_by === 'finished' ? row.closed_at!.toISOString() : null,
+    ...progressOf(row),
+    ...finishedOf(row),
     certificate: row.serial,
     last: row.last_id ? { id: row.last_id, what: row.last_name!, at: row.last_at!.toISOString(), outcome: row.last_state! } : null,
-    next: row.next_id ? { id: row.next_id, what: row.next_name!, at: row.next_at!.toISOString() } : null,
+    next: row.next_id ? { id: row.next_id, what: row.next_name!, at: row.next_at!.toISOString(), held: row.next_held } : null,
   };
 }
 
@@ -102,6 +111,8 @@ const COUNT_STATES = (where: string): string => `
 select
   count(*)::integer as total,
   count(*) filter (where ${STATES.finished})::integer as finished,
+  count(distinct a.person_id) filter (where ${STATES.finished})::integer as finished_people,
+  count(*) filter (where ${STATES.silent})::integer as silent,
   count(*) filter (where ${STATES['in progress']})::integer as in_progress,
   count(*) filter (where ${STATES['not started']})::integer as not_started,
   count(*) filter (where ${STATES.late})::integer as late,
@@ -125,13 +136,15 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   const found = await rows<ReportDbRow>(db, listSql(where, query, `limit ${query.size} offset ${query.page * query.size}`), values);
   const totals: Record<ReportQuery['state'], number> = {
     all: counts['total']!, open: counts['in_progress']! + counts['not_started']! + counts['late']!, 'in progress': counts['in_progress']!, 'not started': counts['not_started']!,
-    late: counts['late']!, finished: counts['finished']!, waived: counts['waived']!,
+    late: counts['late']!, silent: counts['silent']!, finished: counts['finished']!, waived: counts['waived']!,
   }; // prettier-ignore
   return {
     course,
     rows: found.map((row) => reportRow(row, now)),
     total: totals[query.state],
+    finishedPeople: counts['finished_people']!,
     counts: {
+      silent: counts['silent']!,
       finished: counts['finished']!,
       inProgress: counts['in_progress']!,
       notStarted: counts['not_started']!,
@@ -156,7 +169,7 @@ export async function allReportRows(
   };
 }
 
-// at the end of each of the last 53 weeks: who had finished, who had it open, who was late
+// at the end of each of the last 53 weeks: who had finished, was in progress, had not started, was late; as is known now
 const LIST_OVER_TIME = `
 with weeks as (
   select least(w, $2::timestamptz) as until
@@ -164,12 +177,19 @@ with weeks as (
 )
 select
   (w.until at time zone h.house_zone)::date as day,
-  count(a.id) filter (where a.closed_by = 'finished' and a.closed_at <= w.until)::integer as finished,
-  count(a.id) filter (where (a.closed_at is null or a.closed_at > w.until) and a.due_at >= w.until)::integer as open,
-  count(a.id) filter (where (a.closed_at is null or a.closed_at > w.until) and a.due_at < w.until)::integer as late
+  count(*) filter (where i.closed_by = 'finished')::integer as finished,
+  count(*) filter (where i.closed_by is null and i.due_at >= w.until and a.started_at <= w.until)::integer as started,
+  count(*) filter (where i.closed_by is null and i.due_at >= w.until and (a.started_at is null or a.started_at > w.until))::integer as waiting,
+  count(*) filter (where i.closed_by is null and i.due_at < w.until)::integer as late
 from weeks w
 cross join settings h
-left join assignments a on a.course_id = $1::bigint and a.assigned_at <= w.until and a.closed_because is distinct from 'undone'
+left join (
+  assignment_intervals i
+  join assignments a on a.id = i.assignment_id and a.course_id = $1::bigint
+) on i.is_now
+  and i.from_at <= w.until
+  and (i.to_at is null or i.to_at > w.until)
+  and i.closed_because is distinct from 'undone'
 group by w.until, h.house_zone
 order by w.until
 `;

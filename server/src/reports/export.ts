@@ -4,33 +4,42 @@ import excel from 'exceljs';
 import type { ReportRow } from '@nudrik/contract';
 import { tellMoment, type Zone } from '@nudrik/core';
 
-/** The columns of the report, the same on the screen, in CSV and in XLSX; moments in the house's zone. */
-export const REPORT_COLUMNS: readonly {
+interface Column {
   head: string;
   width: number;
   cell(row: ReportRow, zone: Zone): string | number;
-}[] = [
+}
+
+/** The columns of the report, the same on the screen, in CSV and in XLSX; moments in the house's zone, with their offset. */
+export const REPORT_COLUMNS: readonly Column[] = [
   { head: 'Person', width: 24, cell: (row) => row.person.name },
+  { head: 'Personnel number', width: 16, cell: (row) => row.person.number ?? '' },
+  { head: 'E-mail', width: 30, cell: (row) => row.person.email },
   { head: 'Department', width: 14, cell: (row) => row.department },
   { head: 'Site', width: 14, cell: (row) => row.site },
   { head: 'Manager', width: 24, cell: (row) => row.manager ?? '' },
-  { head: 'Assigned', width: 18, cell: (row, zone) => written(row.assignedAt, zone) },
-  { head: 'Due', width: 18, cell: (row, zone) => written(row.dueAt, zone) },
+  { head: 'Assigned', width: 24, cell: (row, zone) => written(row.assignedAt, zone) },
+  { head: 'Due', width: 24, cell: (row, zone) => written(row.dueAt, zone) },
   { head: 'Progress', width: 10, cell: (row) => `${row.unitsDone} of ${row.unitsRequired}` },
   { head: 'State', width: 14, cell: (row) => row.state },
-  { head: 'Finished', width: 18, cell: (row, zone) => (row.finishedAt ? written(row.finishedAt, zone) : '') },
+  { head: 'Finished', width: 24, cell: (row, zone) => row.finishedOn ?? (row.finishedAt ? written(row.finishedAt, zone) : '') },
   { head: 'Certificate', width: 14, cell: (row) => row.certificate ?? '' },
   { head: 'Last notice', width: 22, cell: (row) => row.last?.what ?? '' },
-  { head: 'Last notice sent', width: 18, cell: (row, zone) => (row.last ? written(row.last.at, zone) : '') },
+  { head: 'Last notice sent', width: 24, cell: (row, zone) => (row.last ? written(row.last.at, zone) : '') },
   { head: 'Last notice outcome', width: 14, cell: (row) => row.last?.outcome ?? '' },
   { head: 'Next notice', width: 22, cell: (row) => row.next?.what ?? '' },
-  { head: 'Next notice planned', width: 18, cell: (row, zone) => (row.next ? written(row.next.at, zone) : '') },
+  { head: 'Next notice planned', width: 24, cell: (row, zone) => (row.next ? written(row.next.at, zone) : '') },
 ];
 
-/** A moment for a file: `2026-05-06 09:00`, which sorts. */
-function written(iso: string, zone: Zone): string {
-  const local = zone.toLocal(Date.parse(iso));
-  return new Date(local.day * 86_400_000 + local.ms).toISOString().slice(0, 16).replace('T', ' ');
+/** A moment for a file: `2026-05-06 09:00 +02:00`, which sorts within a zone and says which it is. */
+export function written(iso: string, zone: Zone): string {
+  const instant = Date.parse(iso);
+  const local = zone.toLocal(instant);
+  const wall = local.day * 86_400_000 + local.ms;
+  const offset = Math.round((wall - Math.floor(instant / 60_000) * 60_000) / 60_000);
+  const two = (n: number): string => String(n).padStart(2, '0');
+  const size = Math.abs(offset);
+  return `${new Date(wall).toISOString().slice(0, 16).replace('T', ' ')} ${offset < 0 ? '-' : '+'}${two(Math.floor(size / 60))}:${two(size % 60)}`;
 }
 
 /** A cell that a spreadsheet would run as a formula is written as text. */

@@ -57,7 +57,7 @@ const names = (page: ReportPage): string[] => page.rows.map((row) => row.person.
 
 describe('who was notified, who finished', () => {
   it('counts each state once', async () => {
-    expect((await report()).counts).toEqual({ finished: 1, inProgress: 0, notStarted: 2, late: 1, waived: 0 });
+    expect((await report()).counts).toEqual({ finished: 1, inProgress: 0, notStarted: 2, late: 1, silent: 0, waived: 0 });
   });
 
   test.each<[string, object, string[]]>([
@@ -115,7 +115,7 @@ describe('who was notified, who finished', () => {
     const joined = (row: string[]): string => row.join('|').replace(/\|+$/, '');
     expect(cells.map(joined)).toEqual(lines.map(joined));
     const screen = (await report()).rows;
-    expect(lines.slice(1).map((row) => [row[0], row[6], row[7]])).toEqual(
+    expect(lines.slice(1).map((row) => [row[0], row[8], row[9]])).toEqual(
       screen.map((row) => [row.person.name, `${row.unitsDone} of ${row.unitsRequired}`, row.state]),
     );
   });
@@ -130,8 +130,8 @@ describe('who was notified, who finished', () => {
   it('draws the weeks: who had finished, who had it open, who was late', async () => {
     const { points } = await overTime(house.db, course, house.clock.at);
     expect(points).toHaveLength(53);
-    expect(points.at(-1)).toEqual({ day: '2027-03-05', finished: 1, open: 2, late: 1 });
-    expect(points.at(-2)).toMatchObject({ finished: 0, open: 0, late: 0 });
+    expect(points.at(-1)).toEqual({ day: '2027-03-05', finished: 1, started: 0, waiting: 2, late: 1 });
+    expect(points.at(-2)).toMatchObject({ finished: 0, started: 0, waiting: 0, late: 0 });
   });
 
   it('refuses a course that is not there', async () => {
@@ -148,7 +148,7 @@ describe('today', () => {
     expect(view.sentToday).toBe(1);
     expect(view.newlyLate).toEqual([{ course: 'Fire Teams Aboard', courseId: course, people: ['Per Aske'], since: 'Thu 4 Mar 17:00' }]);
     expect(view.next[0]).toMatchObject({ stepName: 'To the manager', count: 1, day: '2027-03-09' });
-    expect(view.courses[0]).toMatchObject({ current: 25, dueSoon: 1, late: 1 });
+    expect(view.courses[0]).toMatchObject({ current: 1, asked: 4, dueSoon: 1, late: 1 });
   });
 
   it('names who has no manager, whose mail comes back, and what a text would lack', async () => {
@@ -173,7 +173,7 @@ describe('today', () => {
 
 describe('my team', () => {
   it('reaches down the whole line, with days late in the person’s own days', async () => {
-    const team = await teamOf(house.db, crew['kari']!, house.clock.at);
+    const team = await teamOf(house.db, crew['kari']!, house.clock.at, '2027-03-08');
     expect(team.people).toBe(3);
     expect(team.rows.map((row) => [row.person.name, row.state, row.daysLate, row.reportsTo])).toEqual([
       ['Per Aske', 'overdue', 1, 'Odd Aske'],

@@ -38,9 +38,9 @@ export const reportRoutes: Route[] = [
     method: 'get',
     path: '/api/team',
     access: ['manager', 'administrator', 'trainer'],
-    handle({ deps, account }) {
+    async handle({ deps, account }) {
       if (!account!.personId) throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no team.');
-      return teamOf(deps.db, account!.personId, deps.clock.now());
+      return teamOf(deps.db, account!.personId, deps.clock.now(), await houseToday(deps));
     },
   },
 ];

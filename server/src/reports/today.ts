@@ -1,9 +1,11 @@
-import { dayOf, tellAmount, tellDay, tellMoment, Zone } from '@nudrik/core';
+import { dayOf, tellAmount, tellDate, tellDay, tellMoment, Zone } from '@nudrik/core';
 import type { TodayNeed, TodayView } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../people/roster.repo.ts';
+import { isMissingAhead, LACKS } from '../notices/lacks.sql.ts';
 import { houseToday } from '../people/today.ts';
+import { NOTHING_PLANNED } from './course-report.ts';
 
 const LIST_WAITING = `
 select n.last_error as error, count(*)::integer as count, min(n.at) as since, min(n.recipient_name) as name
@@ -22,7 +24,7 @@ select p.id, p.name, p.email, p.address_words,
   (select count(*)::integer from notices n where n.recipient_id = p.id and n.state = 'bounced') as bounced
 from people p
 where p.address_state = 'bounced'
-  and (p.left_on is null or p.left_on > $1::date)
+  and is_here(p.left_on, $1::date)
 order by p.name
 `;
 
@@ -44,7 +46,7 @@ select p.id, p.name, count(a.id)::integer as open, count(a.id) filter (where a.d
 from people p
 join assignments a on a.person_id = p.id and a.closed_by is null
 where p.manager_id is null
-  and (p.left_on is null or p.left_on > $1::date)
+  and is_here(p.left_on, $1::date)
   and not exists (select 1 from people q where q.manager_id = p.id)
 group by p.id
 order by late desc, p.name
@@ -63,28 +65,15 @@ group by n.step_name, c.id
 order by count desc
 `;
 
-// fields that a person or a course may lack, with the condition under which they do
-const LACKS: Record<string, string> = {
-  job: 'p.job is null',
-  manager: 'p.manager_id is null',
-  'course code': 'c.code is null',
-  'course summary': 'c.summary is null',
-  trainer: 'c.owner_id is null',
-};
-
 // planned within two weeks, and a field in the text has no value: shown before anything is held
 const listMissingAhead = (lacks: string): string => `
-select n.step_name, c.id as course_id, c.title, count(*)::integer as count, min(p.name) as name, min(p.id) as person_id, min(n.on_day) as day
+select
+  n.step_name, c.id as course_id, c.title, count(*)::integer as notices, count(distinct n.person_id)::integer as count, min(p.name) as name,
+  min(p.id) as person_id, min(n.on_day) as day
 from notices n
 join courses c on c.id = n.course_id
 join people p on p.id = n.person_id
-join plans l on l.course_id = c.id
-cross join lateral jsonb_array_elements(l.steps) s
-where n.state = 'planned'
-  and n.on_day between $1::date and $1::date + 14
-  and s ->> 'id' = n.step_id
-  and (s ->> 'message') like '%{' || $2::text || '}%'
-  and ${lacks}
+where ${isMissingAhead(lacks, '$1', '$2')}
 group by n.step_name, c.id
 order by day
 `;
@@ -123,11 +112,11 @@ order by q.name
 `;
 
 /** What the roster needs a person for: pulls that wait, failed or refused rows; and assignments whose people left the audience. */
-async function rosterNeeds(db: Queryable, zone: Zone): Promise<TodayNeed[]> {
+async function rosterNeeds(db: Queryable, zone: Zone, now: number): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
   for (const row of await rows<{ id: string; at: Date; outcome: string; words: string; refused: number; reason: string | null }>(db, LIST_PULLS)) {
     const act = { label: row.outcome === 'held' ? 'Look at it' : 'Open the feed', link: row.outcome === 'held' ? `/people/feed?pull=${row.id}` : '/people/feed', does: null };
-    const when = tellMoment(row.at.getTime(), zone);
+    const when = tellMoment(row.at.getTime(), zone, now);
     if (row.outcome === 'held') list.push({ kind: 'roster', label: 'Roster held', words: `Personnel feed, ${when}: ${row.words}`, act });
     else if (row.outcome === 'failed') list.push({ kind: 'roster', label: 'Feed fails', words: `Personnel feed, ${when}: ${row.words}`, act });
     else list.push({ kind: 'roster', label: 'Row refused', words: `Personnel feed, ${when}: ${row.reason}${row.refused > 1 ? ` And ${row.refused - 1} more.` : ''}`, act });
@@ -142,13 +131,62 @@ async function rosterNeeds(db: Queryable, zone: Zone): Promise<TodayNeed[]> {
   return list;
 } // prettier-ignore
 
+// late, and nothing more is planned: nobody falls silent after the last notice
+const LIST_SILENT = `
+select c.id, c.title, count(*)::integer as count, min(p.name) as person
+from assignments a
+join courses c on c.id = a.course_id
+join people p on p.id = a.person_id
+where a.closed_by is null
+  and a.due_at < $1::timestamptz
+  and is_here(p.left_on, $2::date)
+  and ${NOTHING_PLANNED}
+group by c.id
+order by count desc, c.title
+`;
+
+// what runs out within 30 days, of whom is here and has not been asked for it again by a requirement that renews
+const LIST_EXPIRING = `
+select c.id, c.title, count(distinct h.person_id)::integer as count, min(p.name) as person, min(h.until) as first
+from held h
+join courses c on c.id = h.course_id
+join people p on p.id = h.person_id
+where h.until between $1::date and $1::date + 30
+  and is_here(p.left_on, $1::date)
+  and not exists (select 1 from held l where l.person_id = h.person_id and l.course_id = h.course_id and (l.until is null or l.until > h.until))
+  and not exists (select 1 from assignments a where a.person_id = h.person_id and a.course_id = h.course_id and a.closed_by is null)
+  and not exists (select 1 from requirements q where q.course_id = h.course_id and q.is_on and q.renewal is not null)
+group by c.id
+order by first, c.title
+`;
+
+/** Who falls silent, and what runs out without anybody asking for it again. */
+async function silentNeeds(db: Queryable, today: string, now: number): Promise<TodayNeed[]> {
+  const list: TodayNeed[] = [];
+  for (const row of await rows<{ id: string; title: string; count: number; person: string }>(db, LIST_SILENT, [new Date(now), today]))
+    list.push({
+      kind: 'silent',
+      label: 'Silent',
+      words: `${row.count === 1 ? `${row.person} is` : `${tellAmount(row.count, 'people')} are`} late on ${row.title}, and nothing more is planned: no notice follows by itself.`,
+      act: { label: row.count === 1 ? 'Show it' : `Show the ${row.count}`, link: `/matrix/${row.id}?state=silent`, does: null },
+    });
+  for (const row of await rows<{ id: string; title: string; count: number; person: string; first: string }>(db, LIST_EXPIRING, [today]))
+    list.push({
+      kind: 'expiring',
+      label: 'Runs out',
+      words: `What ${row.count === 1 ? `${row.person} holds` : `${tellAmount(row.count, 'people')} hold`} of ${row.title} runs out, ${row.count === 1 ? 'on' : 'the first on'} ${tellDate(dayOf(row.first))}, and no requirement renews it.`,
+      act: { label: 'Assign it', link: `/assign?course=${row.id}`, does: null },
+    });
+  return list;
+}
+
 async function needs(db: Queryable, today: string, now: number, zone: Zone): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
   for (const row of await rows<{ error: string; count: number; since: Date; name: string }>(db, LIST_WAITING))
     list.push({
       kind: 'mail-server',
       label: 'Mail waits',
-      words: `${row.count === 1 ? `A notice to ${row.name} waits` : `${tellAmount(row.count, 'notices')} wait`} since ${tellMoment(row.since.getTime(), zone)}: ${row.error}. Nothing is lost; it is tried again by itself, with growing pauses.`,
+      words: `${row.count === 1 ? `A notice to ${row.name} waits` : `${tellAmount(row.count, 'notices')} wait`} since ${tellMoment(row.since.getTime(), zone, now)}: ${row.error}. Nothing is lost; it is tried again by itself, with growing pauses.`,
       act: { label: 'Try now', link: null, does: 'try-now' },
     });
   for (const row of await rows<{
@@ -206,7 +244,10 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
           : `${tellAmount(row.count, 'notices')} “${row.step_name}” of ${row.title} are held: ${row.sentence.replace(/^Held: | for .*$/g, '')}.`,
       act: {
         label: row.count === 1 ? 'Fill it in' : `Show the ${row.count}`,
-        link: row.count === 1 ? `/people/${row.person_id}` : `/ledger?outcome=held&course=${row.course_id}`,
+        link:
+          row.count === 1
+            ? `/people/${row.person_id}`
+            : `/ledger?outcome=held&held=missing-value&course=${row.course_id}&step=${encodeURIComponent(row.step_name)}`,
         does: null,
       },
     });
@@ -215,6 +256,7 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
       step_name: string;
       course_id: string;
       title: string;
+      notices: number;
       count: number;
       name: string;
       person_id: string;
@@ -223,17 +265,17 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
       list.push({
         kind: 'missing-value',
         label: 'Missing value',
-        words: `${row.count === 1 ? `${row.name} has` : `${row.count} people have`} no ${field}; “${row.step_name}” of ${row.title} would have a gap on ${tellDay(dayOf(row.day))} and is held then.`,
+        words: `${row.count === 1 ? `${row.name} has` : `${row.count} people have`} no ${field}; “${row.step_name}” of ${row.title} would have a gap on ${tellDay(dayOf(row.day), dayOf(today))} and is held then.`,
         act: {
-          label: row.count === 1 ? 'Fill it in' : `Show the ${row.count}`,
+          label: row.count === 1 ? 'Fill it in' : `Show ${tellAmount(row.notices, 'notices')}`,
           link:
             row.count === 1
               ? `/people/${row.person_id}`
-              : `/ledger?from=${row.day}&step=${encodeURIComponent(row.step_name)}&course=${row.course_id}`,
+              : `/ledger?lacks=${encodeURIComponent(field)}&step=${encodeURIComponent(row.step_name)}&course=${row.course_id}`,
           does: null,
         },
       });
-  return [...list, ...(await rosterNeeds(db, zone))];
+  return [...list, ...(await rosterNeeds(db, zone, now)), ...(await silentNeeds(db, today, now))];
 }
 
 const LIST_NEXT = `
@@ -249,16 +291,9 @@ limit 12
 `;
 
 const LIST_COURSES = `
-select
-  c.id, c.title,
-  count(a.id) filter (where a.closed_by is null and a.due_at >= $1::timestamptz and a.due_at < $1::timestamptz + interval '7 days')::integer as due_soon,
-  count(a.id) filter (where a.closed_by is null and a.due_at < $1::timestamptz)::integer as late,
-  count(a.id) filter (where a.closed_by is null)::integer as open,
-  (select count(distinct k.person_id)::integer from certificates k where k.course_id = c.id and k.revoked_at is null and (k.expires_on is null or k.expires_on >= $2::date)) as holders,
-  (select count(distinct x.person_id)::integer from assignments x where x.course_id = c.id and x.assigned_at <= $1::timestamptz and x.closed_by is distinct from 'withdrawn' and x.closed_by is distinct from 'waived') as asked
+select c.id, c.title, f.due_soon, f.late, f.current, f.asked
 from courses c
-left join assignments a on a.course_id = c.id and a.closed_by is null
-group by c.id
+join course_figures($1::timestamptz, $2::date) f on f.course_id = c.id
 order by c.title
 `;
 
@@ -270,12 +305,13 @@ join people p on p.id = a.person_id
 where a.closed_by is null
   and a.due_at < $1::timestamptz
   and a.due_at >= $1::timestamptz - interval '3 days'
+  and is_here(p.left_on, $2::date)
 group by c.id
 order by c.title
 `;
 
 const LIST_FINISHED = `
-select c.id, c.title, array_agg(p.name order by p.name) as people
+select c.id, c.title, array_agg(distinct p.name order by p.name) as people
 from assignments a
 join courses c on c.id = a.course_id
 join people p on p.id = a.person_id
@@ -300,10 +336,10 @@ export async function todayView(deps: Deps): Promise<TodayView> {
     title: string;
     due_soon: number;
     late: number;
-    holders: number;
+    current: number;
     asked: number;
   }>(db, LIST_COURSES, [new Date(now), today]);
-  const late = await rows<{ id: string; title: string; people: string[]; since: Date }>(db, LIST_NEWLY_LATE, [new Date(now)]);
+  const late = await rows<{ id: string; title: string; people: string[]; since: Date }>(db, LIST_NEWLY_LATE, [new Date(now), today]);
   const finished = await rows<{ id: string; title: string; people: string[] }>(db, LIST_FINISHED, [new Date(now)]);
   const next = await rows<{ at: Date; day: string; kind: string; step_name: string; courses: string[]; count: number }>(db, LIST_NEXT, [
     new Date(now),
@@ -325,7 +361,8 @@ export async function todayView(deps: Deps): Promise<TodayView> {
     courses: courses.map((row) => ({
       id: row.id,
       title: row.title,
-      current: row.asked === 0 ? 0 : Math.round((100 * row.holders) / row.asked),
+      current: row.current,
+      asked: row.asked,
       dueSoon: row.due_soon,
       late: row.late,
     })),
@@ -333,7 +370,7 @@ export async function todayView(deps: Deps): Promise<TodayView> {
       course: row.title,
       courseId: row.id,
       people: row.people,
-      since: tellMoment(row.since.getTime(), zone),
+      since: tellMoment(row.since.getTime(), zone, now),
     })),
     finished: finished.map((row) => ({ course: row.title, courseId: row.id, people: row.people })),
   };

@@ -1,7 +1,6 @@
 import type { Change } from '@nudrik/core';
-import { insertAssignments } from '../assignments/assignments.repo.ts';
+import { makeAssignments, record, type Happening } from '../assignments/record.ts';
 import { announce, rows, type Client } from '../db/db.ts';
-import { requestReplan } from '../notices/plan.ts';
 
 type Of<K extends Change['kind']> = Extract<Change, { kind: K }>;
 const of = <K extends Change['kind']>(changes: readonly Change[], kind: K): Of<K>[] =>
@@ -14,48 +13,28 @@ from unnest($1::bigint[], $2::bigint[], $3::timestamptz[], $4::text[]) as r (ass
 on conflict (assignment_id, requirement_id) do update set since = excluded.since, due_at = excluded.due_at, words = excluded.words, out_since = null, kept_at = null
 `;
 
-const MOVE_DUE = `
-update assignments a
-set due_at = r.due_at
-from unnest($1::bigint[], $2::timestamptz[]) as r (id, due_at)
-where a.id = r.id
-`;
-
-/** Opens closed assignments again; the personal link stays the same one. */
-export const REOPEN = `
-update assignments a
-set closed_by = null, closed_at = null, closed_reason = null, closed_because = null, waived_until = null, due_at = coalesce(r.due_at, a.due_at)
-from unnest($1::bigint[], $2::timestamptz[]) as r (id, due_at)
-where a.id = r.id
+/** Closed assignments that can be taken up again: nobody has the course open otherwise. */
+const LIST_REOPENABLE = `
+select a.id
+from assignments a
+where a.id = any($1::bigint[])
   and a.closed_by in ('waived', 'withdrawn')
   and not exists (select 1 from assignments o where o.person_id = a.person_id and o.course_id = a.course_id and o.closed_by is null)
-returning a.id
+order by a.id
+for update of a
 `;
 
-const CLOSE = `
-update assignments a
-set closed_by = 'withdrawn', closed_at = $4::timestamptz, closed_reason = r.words, closed_because = r.because
-from unnest($1::bigint[], $2::text[], $3::text[]) as r (id, because, words)
-where a.id = r.id
-  and a.closed_by is null
-returning a.id
+const LIST_OPEN = `
+select id
+from assignments
+where id = any($1::bigint[])
+  and closed_by is null
+order by id
+for update
 `;
 
-const INSERT_EVENTS = `
-insert into assignment_events (assignment_id, type, at, data, by_whom)
-select r.assignment_id, r.type, $4::timestamptz, r.data, $5::text
-from unnest($1::bigint[], $2::text[], $3::jsonb[]) as r (assignment_id, type, data)
-`;
-
-export interface EventInsert {
-  id: string;
-  type: string;
-  data: object | null;
-}
-export async function insertEvents(client: Client, events: readonly EventInsert[], now: number, byWhom: string): Promise<void> {
-  if (events.length === 0) return;
-  await client.query(INSERT_EVENTS, [events.map(({ id }) => id), events.map(({ type }) => type), events.map(({ data }) => data && JSON.stringify(data)), new Date(now), byWhom]); // prettier-ignore
-}
+const idsOf = async (client: Client, sql: string, ids: readonly string[]): Promise<Set<string>> =>
+  new Set((await rows<{ id: string }>(client, sql, [ids])).map(({ id }) => id));
 
 const FLAGS: Record<'detach' | 'ask' | 'keep' | 'settle', string> = {
   detach: 'delete from assignment_reasons a using r where a.assignment_id = r.assignment_id and a.requirement_id = r.requirement_id',
@@ -73,8 +52,8 @@ const FLAGS: Record<'detach' | 'ask' | 'keep' | 'settle', string> = {
 export async function applyChanges(client: Client, changes: readonly Change[], now: number, byWhom: string): Promise<Change[]> {
   if (changes.length === 0) return [];
   const at = new Date(now);
-  const replan: string[] = [];
-  const events: EventInsert[] = [];
+  const happenings: Happening[] = [];
+  const by = { byWhom, isReconciling: true };
   const reasons: { id: string; requirement: string; dueAt: number; words: string }[] = [];
   const done: Change[] = [];
   const reasonsFor = (id: string, change: Of<'assign' | 'attach' | 'take-up'>): void => {
@@ -82,24 +61,22 @@ export async function applyChanges(client: Client, changes: readonly Change[], n
   };
 
   const assigning = of(changes, 'assign');
-  const stored = await insertAssignments(client, assigning, byWhom, false);
+  const stored = await makeAssignments(client, assigning, now, by);
   const idOf = new Map(stored.map((row) => [`${row.person_id}/${row.course_id}`, row.id]));
   for (const change of assigning) {
     const id = idOf.get(`${change.person}/${change.course}`);
     if (!id) continue; // assigned by somebody else in this very moment: the next look attaches the reason
     reasonsFor(id, change);
-    replan.push(id);
     done.push(change);
   }
 
   const taking = of(changes, 'take-up');
   if (taking.length > 0) {
-    const taken = new Set((await rows<{ id: string }>(client, REOPEN, [taking.map((c) => c.assignment), taking.map((c) => new Date(c.dueAt))])).map((row) => row.id)); // prettier-ignore
-    await client.query('delete from assignment_reasons where assignment_id = any($1::bigint[])', [[...taken]]);
-    for (const change of taking.filter((c) => taken.has(c.assignment))) {
+    const free = await idsOf(client, LIST_REOPENABLE, taking.map((c) => c.assignment)); // prettier-ignore
+    await client.query('delete from assignment_reasons where assignment_id = any($1::bigint[])', [[...free]]);
+    for (const change of taking.filter((c) => free.has(c.assignment))) {
       reasonsFor(change.assignment, change);
-      events.push({ id: change.assignment, type: 'reopened', data: { dueAt: new Date(change.dueAt).toISOString(), reason: change.words } });
-      replan.push(change.assignment);
+      happenings.push({ assignment: change.assignment, event: { type: 'reopened', at: now, dueAt: change.dueAt, reason: change.words } });
       done.push(change);
     }
   }
@@ -107,14 +84,9 @@ export async function applyChanges(client: Client, changes: readonly Change[], n
   const attaching = of(changes, 'attach');
   for (const change of attaching) reasonsFor(change.assignment, change);
   done.push(...attaching);
-  const earlier = attaching.filter((change) => change.dueAt !== null);
-  if (earlier.length > 0) {
-    await client.query(MOVE_DUE, [earlier.map((c) => c.assignment), earlier.map((c) => new Date(c.dueAt!))]);
-    for (const change of earlier) {
-      events.push({ id: change.assignment, type: 'extended', data: { dueAt: new Date(change.dueAt!).toISOString(), reason: 'another requirement asks for it earlier' } }); // prettier-ignore
-      replan.push(change.assignment);
-    }
-  }
+  for (const { assignment, dueAt } of attaching)
+    if (dueAt !== null)
+      happenings.push({ assignment, event: { type: 'extended', at: now, dueAt, reason: 'another requirement asks for it earlier' } });
   if (reasons.length > 0)
     await client.query(INSERT_REASONS, [reasons.map((r) => r.id), reasons.map((r) => r.requirement), reasons.map((r) => new Date(r.dueAt)), reasons.map((r) => r.words), at]); // prettier-ignore
 
@@ -129,15 +101,12 @@ export async function applyChanges(client: Client, changes: readonly Change[], n
 
   const closing = of(changes, 'withdraw');
   if (closing.length > 0) {
-    const closed = new Set((await rows<{ id: string }>(client, CLOSE, [closing.map((c) => c.assignment), closing.map((c) => c.because), closing.map((c) => c.words), at])).map((row) => row.id)); // prettier-ignore
-    for (const change of closing.filter((c) => closed.has(c.assignment))) {
-      events.push({ id: change.assignment, type: 'withdrawn', data: { reason: change.words } });
-      replan.push(change.assignment);
-      done.push(change);
-    }
+    const open = await idsOf(client, LIST_OPEN, closing.map((c) => c.assignment)); // prettier-ignore
+    for (const { assignment, because, words } of closing.filter((c) => open.has(c.assignment)))
+      happenings.push({ assignment, event: { type: 'withdrawn', at: now, because, reason: words } });
+    done.push(...closing.filter((c) => open.has(c.assignment)));
   }
-  await insertEvents(client, events, now, byWhom);
-  await requestReplan(client, replan);
+  await record(client, happenings, by);
   await announce(client, 'assignments', 'requirements');
   return done;
 }

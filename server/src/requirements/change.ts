@@ -31,7 +31,7 @@ async function refuseTaken(client: Client, name: string, id: string | null): Pro
 
 async function courseOf(client: Client, id: string): Promise<{ title: string; required: number }> {
   const course = await maybeRow<{ title: string; required: number }>(client, 'select title, cardinality(required_units) as required from courses where id = $1::bigint', [id]); // prettier-ignore
-  if (!course) throw new Refused('wrong-input', `courseId: there is no course ${id}. Nothing was changed.`);
+  if (!course) throw new Refused('wrong-input', `There is no course ${id}. Nothing was changed.`);
   return course;
 }
 

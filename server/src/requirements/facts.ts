@@ -9,16 +9,11 @@ import { listCalendars } from '../people/roster.repo.ts';
 /** People by id, or everyone. */
 export type Who = readonly string[] | null;
 
-// what somebody holds: finished, not revoked, with the last day on which it counts
 const HELD = `
-  select a.person_id, a.course_id,
-    case when c.id is not null then c.expires_on when a.completed_on is not null and k.validity_months is not null then (a.completed_on + k.validity_months * interval '1 month')::date end as until
-  from assignments a
-  join courses k on k.id = a.course_id
-  left join certificates c on c.assignment_id = a.id
-  where a.closed_by = 'finished'
-    and c.revoked_at is null
-    and ($1::bigint[] is null or a.person_id = any($1::bigint[]))
+  select person_id, course_id, until
+  from held
+  where $1::bigint[] is null
+    or person_id = any($1::bigint[])
 `;
 
 const LIST_PEOPLE = `

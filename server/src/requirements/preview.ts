@@ -1,11 +1,11 @@
 import {
-  addDays, type Calendar, compileAudience, dateOf, dayOf, dueFor, noRecord, standingOf, tellAmount, tellAudience, tellDate, tellDay, tellDueRule, tellMoment, tellRequirement, Zone, morningOf,
+  addDays, type Calendar, compileAudience, dateOf, dayOf, dueFor, noRecord, standingOf, tellAmount, tellAudience, tellDate, tellDay, tellDueRule, tellMoment, tellRequirement, morningOf, Zone,
   type CourseRecord, type Requirement, type RequirementPerson, type RequirementStanding,
 } from '@nudrik/core'; // prettier-ignore
 import type { Counted, PreviewedPerson, RequirementDraft, RequirementPeople, RequirementPreview, RequirementRow, RequirementView } from '@nudrik/contract'; // prettier-ignore
 import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { missingByStep, previewPeople } from '../assignments/preview.ts';
+import { foresee, foreseenWarnings, missingByStep } from '../notices/foresee.ts';
 import { listCourseFacts, listPlanFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
 import { getHouse, loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
@@ -65,7 +65,7 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
   const now = deps.clock.now();
   const [course] = await listCourseFacts(db, [draft.courseId]);
   const [plan] = await listPlanFacts(db, [draft.courseId]);
-  if (!course || !plan) throw new Refused('wrong-input', `courseId: there is no course ${draft.courseId}.`);
+  if (!course || !plan) throw new Refused('wrong-input', `There is no course ${draft.courseId}.`);
   const stored = id === null ? null : await findRequirementRow(db, id);
   const isOn = stored?.is_on ?? false;
   // not on yet: as if it were switched on now, so that nobody is left out for not having been in before
@@ -92,18 +92,18 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
     }),
   ];
   const roster = await loadRoster(db, drafts.map(({ person }) => person), [course], house.sending); // prettier-ignore
-  const { lines } = previewPeople(drafts, plan.steps, plan.publishedAt, roster, now);
-  const zone = Zone.of(house.zone);
-  const byDay = new Map<string, number>();
-  for (const line of lines)
-    if (line.outcome === 'send') {
-      const day = dateOf(zone.dayAt(line.at!));
-      byDay.set(day, (byDay.get(day) ?? 0) + 1);
-    }
   const facts: Facts = { house, roster, assignments: new Map(), courses: new Map([[course.id, course]]), plans: new Map() };
-  const missing = missingByStep(drafts, plan.steps, facts, deps.settings.baseUrl, now);
+  const { baseUrl } = deps.settings;
+  const { lines, byDay, mails } = foresee({
+    assignments: drafts,
+    steps: plan.steps,
+    publishedAt: plan.publishedAt,
+    facts,
+    from: now,
+    baseUrl,
+  });
+  const missing = missingByStep(drafts, plan.steps, facts, baseUrl, now);
   const validity = await maybeRow<{ validity_months: number | null }>(db, 'select validity_months from courses where id = $1::bigint', [course.id]); // prettier-ignore
-  const off = plan.steps.filter((step) => !step.on).map((step) => `“${step.name}”`);
   return {
     words: tellRequirement(requirement, course.title, names),
     in: everyone.filter(({ standing }) => standing.kind !== 'out').length,
@@ -114,12 +114,12 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
     settled: counted(everyone.filter(({ standing }) => standing.kind === 'waived' || standing.kind === 'withdrawn'), names.site, ({ standing }) => tellStanding(standing)),
     joining: counted(joining, names.site, ({ person, calendar }) => `joins ${tellDay(dayOf(person.joinedOn!))}, due ${tellMoment(dueFor(requirement, person, calendar, morningOf(person.joinedOn!, calendar, morning)).at, calendar.zone)}`),
     falling: counted(falling, names.site, ({ record, calendar }) => `has it open, due ${tellMoment(record.open!.dueAt, calendar.zone)}`),
-    mails: [...byDay.values()].reduce((sum, count) => sum + count, 0),
-    byDay: [...byDay].map(([day, count]) => ({ day, count })).sort((a, b) => (a.day < b.day ? -1 : 1)),
+    mails,
+    byDay,
     warnings: [
       course.required.length === 0 ? `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on.` : '',
       validity?.validity_months && !draft.renewal ? `Certificates of ${course.title} run out after ${validity.validity_months} months, and this requirement does not renew: whoever's runs out is not assigned again.` : '',
-      off.length > 0 ? `${off.join(', ')} ${off.length === 1 ? 'is' : 'are'} switched off in the plan of ${course.title}.` : '',
+      ...foreseenWarnings(plan.steps, lines, house, false),
       ...missing.map((gap) => `“${gap.step}” uses ${gap.field}, and ${gap.people.length === 1 ? `${gap.people[0]!} has` : `${gap.people.length} people have`} none: ${gap.people.length === 1 ? 'that notice is' : 'those notices are'} held until it is filled in.`),
     ].filter(Boolean),
   }; // prettier-ignore

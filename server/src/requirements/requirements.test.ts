@@ -6,7 +6,7 @@ import { carryClock } from '../clock/move.ts';
 import { rows } from '../db/db.ts';
 import { markUnitDone } from '../learning/learn.ts';
 import { addPerson, changePerson } from '../people/change.ts';
-import { removeDepartment, saveDepartment, saveGroup, changeMembers } from '../people/structure.ts';
+import { removeDepartment, saveDepartment, saveGroup, changeMembers } from '../structure/structure.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { addRequirement, changeRequirement, decideOutside, removeRequirement, switchOff, switchOn } from './change.ts';
@@ -213,7 +213,7 @@ describe('leaving and returning', () => {
     await play('2027-04-30T09:00:00Z');
     expect((await list()).filter((line) => line.startsWith('Runa') && line.includes('due'))).toEqual([]);
     await play('2027-05-03T06:00:00Z');
-    expect((await list()).filter((line) => line.startsWith('Runa'))).toEqual(['Runa due 05-17T15:00 for Fire teams for deck', 'Runa due 05-21T12:30']); // prettier-ignore
+    expect((await list()).filter((line) => line.startsWith('Runa'))).toEqual(['Runa due 05-17T15:00 for Fire teams for deck', 'Runa due 05-21T15:00']); // prettier-ignore
   });
 });
 

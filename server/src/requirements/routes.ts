@@ -1,11 +1,9 @@
-import { Id, OutsideDecision, RequirementChange, RequirementDraft, RequirementOff, RequirementOn, RequirementPreviewRequest } from '@nudrik/contract'; // prettier-ignore
+import { OutsideDecision, RequirementChange, RequirementDraft, RequirementOff, RequirementOn, RequirementPreviewRequest } from '@nudrik/contract'; // prettier-ignore
 import { houseToday } from '../people/today.ts';
-import { ADMINISTRATORS, OFFICE, parse, type Call, type Route } from '../route.ts';
+import { ADMINISTRATORS, idOf, OFFICE, parse, type Route } from '../route.ts';
 import { addRequirement, changeRequirement, decideOutside, removeRequirement, switchOff, switchOn } from './change.ts';
 import { audienceFacts } from './facts.ts';
 import { getRequirement, listRequirements, listStandings, previewRequirement } from './preview.ts';
-
-const idOf = ({ req }: Call): string => parse(Id, req.params['id']);
 
 export const requirementRoutes: Route[] = [
   { method: 'get', path: '/api/requirements', access: OFFICE, handle: ({ deps }) => listRequirements(deps) },

@@ -1,5 +1,6 @@
 import type { Routes } from '@angular/router';
 import { forRoles } from './access/guards.ts';
+import { askBeforeLeaving } from './shared/leave.ts';
 
 const office = forRoles('administrator', 'trainer', 'auditor');
 const administrators = forRoles('administrator');
@@ -60,6 +61,13 @@ export const routes: Routes = [
     canActivate: [office],
     title: 'Certificates · Nudrik',
     loadComponent: () => import('./certificates/certificates.page.ts').then((m) => m.CertificatesPage),
+  },
+  {
+    path: 'settings',
+    canActivate: [office],
+    canDeactivate: [askBeforeLeaving],
+    title: 'Settings · Nudrik',
+    loadComponent: () => import('./house/settings.page.ts').then((m) => m.SettingsPage),
   },
   {
     path: 'post-room',

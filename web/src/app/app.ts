@@ -3,6 +3,8 @@ import { toSignal } from '@angular/core/rxjs-interop';
 import { NavigationEnd, Router, RouterOutlet } from '@angular/router';
 import { filter, map } from 'rxjs';
 import { SessionStore } from './access/session.store.ts';
+import { LeaveQuestion } from './shared/leave-question.ts';
+import { LeaveService } from './shared/leave.ts';
 import { Header } from './shell/header.ts';
 import { KeyHelp } from './shell/key-help.ts';
 import { Ribbon } from './shell/ribbon.ts';
@@ -11,7 +13,7 @@ import { Ribbon } from './shell/ribbon.ts';
 @Component({
   selector: 'nk-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterOutlet, Header, Ribbon, KeyHelp],
+  imports: [RouterOutlet, Header, Ribbon, KeyHelp, LeaveQuestion],
   template: `
     <a class="visually-hidden" href="#work">To the page</a>
     @if (isFramed()) {
@@ -22,6 +24,9 @@ import { Ribbon } from './shell/ribbon.ts';
     }
     <main id="work" tabindex="-1" [class.framed]="isFramed()"><router-outlet /></main>
     <nk-key-help />
+    @defer (when leave.isAsking()) {
+      <nk-leave-question />
+    }
   `,
   styles: `
     :host { display: flex; flex-direction: column; height: 100vh; --room: calc(100vh - 112px); }
@@ -31,6 +36,7 @@ import { Ribbon } from './shell/ribbon.ts';
 export class App {
   private readonly session = inject(SessionStore);
   private readonly router = inject(Router);
+  protected readonly leave = inject(LeaveService);
   private readonly url = toSignal(
     this.router.events.pipe(
       filter((event) => event instanceof NavigationEnd),

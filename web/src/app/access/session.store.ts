@@ -1,6 +1,7 @@
 import { HttpClient } from '@angular/common/http';
 import { computed, inject, Injectable, signal } from '@angular/core';
 import type { DemoAccount, Role, Session } from '@nudrik/contract';
+import { zoneWords } from '@nudrik/core';
 import { catchError, of, tap, type Observable } from 'rxjs';
 
 /** Who is signed in, and what the pages need to know of the house. */
@@ -12,6 +13,8 @@ export class SessionStore {
   readonly account = computed(() => this.session()?.account ?? null);
   readonly isDemo = computed(() => this.session()?.isDemo ?? false);
   readonly zone = computed(() => this.session()?.zone ?? 'UTC');
+  /** the zone of tables, for their heads: `Oslo time` */
+  readonly zoneWords = computed(() => zoneWords(this.zone()));
   readonly canChange = computed(() => this.account()?.role === 'administrator');
   readonly canEdit = computed(() => this.account()?.role === 'administrator' || this.account()?.role === 'trainer');
 

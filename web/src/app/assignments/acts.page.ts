@@ -1,4 +1,3 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import type { ActRow } from '@nudrik/contract';
 import { of } from 'rxjs';
@@ -7,6 +6,7 @@ import { RequirementsTabs } from '../requirements/requirements-tabs.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
+import { AssignmentsApi } from './assignments.api.ts';
 
 /** The record of what was done by hand: who, when, why; and what can still be taken back. */
 @Component({
@@ -18,7 +18,7 @@ import { sentenceOf } from '../shared/refusal.ts';
       <div class="page-head">
         <div>
           <h1>Done by hand</h1>
-          <p class="quiet">Assigned, extended, waived, withdrawn or recorded by a person: who, when, why. It can be taken back for ten minutes, where nothing was sent because of it.</p>
+          <p class="quiet">Assigned, extended, waived, withdrawn or recorded by a person: who, when, why. What it would send waits a while, so that it can be taken back; once something was sent, or changed on top of it, it stands.</p>
         </div>
       </div>
       @if (problem() ?? acts.error(); as words) {
@@ -26,7 +26,7 @@ import { sentenceOf } from '../shared/refusal.ts';
       }
       @if (acts.data(); as list) {
         <table class="list">
-          <thead><tr><th>When</th><th>Who</th><th>What</th><th>Why</th><th></th></tr></thead>
+          <thead><tr><th>When, {{ session.zoneWords() }}</th><th>Who</th><th>What</th><th>Why</th><th></th></tr></thead>
           <tbody>
             @for (act of list; track act.id) {
               <tr [class.quiet]="act.undoneAt">
@@ -38,6 +38,7 @@ import { sentenceOf } from '../shared/refusal.ts';
                   @if (act.undoneAt) {
                     taken back {{ act.undoneAt | moment }} by {{ act.undoneBy }}
                   } @else if (act.undoUntil && session.canChange()) {
+                    @if (act.settlesAt) {<span class="quiet">nothing goes out before {{ act.settlesAt | moment: 'time' }}</span>&ngsp;}
                     <button class="link" (click)="undo(act)" [attr.aria-label]="'Undo: ' + act.words">Undo</button>&ngsp;<span class="quiet">until {{ act.undoUntil | moment: 'time' }}</span>
                   }
                 </td>
@@ -54,14 +55,14 @@ import { sentenceOf } from '../shared/refusal.ts';
   `,
 })
 export class ActsPage {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(AssignmentsApi);
   protected readonly session = inject(SessionStore);
-  protected readonly acts = load(of(true), () => this.http.get<ActRow[]>('/api/assignments/acts'), ['assignments', 'notices', 'clock']);
+  protected readonly acts = load(of(true), () => this.api.acts(), ['assignments', 'notices', 'clock']);
   protected readonly problem = signal<string | null>(null);
 
   protected undo(act: ActRow): void {
     this.problem.set(null);
-    this.http.post(`/api/assignments/acts/${act.id}/undo`, {}).subscribe({
+    this.api.undo(act.id).subscribe({
       next: () => this.acts.reload(),
       error: (error: unknown) => this.problem.set(sentenceOf(error)),
     });

@@ -1,9 +1,8 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import type { AssignPreview, AssignResult, CourseRow, PreviewPerson, Resolved } from '@nudrik/contract';
+import type { AssignResult, PreviewPerson, Resolved } from '@nudrik/contract';
 import { catchError, debounceTime, of } from 'rxjs';
 import { PeopleApi } from '../people/people.api.ts';
 import { RequirementsTabs } from '../requirements/requirements-tabs.ts';
@@ -13,6 +12,8 @@ import { load } from '../shared/loaded.ts';
 import { DayPipe, SaidPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { Undo } from './undo.ts';
+import { CoursesApi } from '../courses/courses.api.ts';
+import { AssignmentsApi } from './assignments.api.ts';
 
 /** Who gets which course by when; and before the confirm, for these very people, what goes out when and what does not. */
 @Component({
@@ -22,7 +23,7 @@ import { Undo } from './undo.ts';
   styleUrl: './assign.page.css',
 })
 export class AssignPage {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(AssignmentsApi);
   private readonly peopleApi = inject(PeopleApi);
   private readonly clock = inject(ClockStore);
   readonly people = input<string>();
@@ -31,7 +32,12 @@ export class AssignPage {
   readonly group = input<string>();
   readonly course = input<string>();
 
-  protected readonly courses = toSignal(this.http.get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: null });
+  protected readonly courses = toSignal(
+    inject(CoursesApi)
+      .list()
+      .pipe(catchError(() => of([]))),
+    { initialValue: null },
+  );
   protected readonly facets = toSignal(this.peopleApi.facets().pipe(catchError(() => of(null))), { initialValue: null });
   protected readonly courseId = linkedSignal(() => this.course() ?? '');
   /** `people`, `pasted`, `d:Deck`, `s:Orla Quay` or `g:3` */
@@ -70,9 +76,7 @@ export class AssignPage {
       departments: who.startsWith('d:') ? [who.slice(2)] : [], sites: who.startsWith('s:') ? [who.slice(2)] : [], groups: who.startsWith('g:') ? [who.slice(2)] : [],
     }; // prettier-ignore
   });
-  protected readonly preview = load(toObservable(this.request).pipe(debounceTime(200)), (request) =>
-    this.http.post<AssignPreview>('/api/assignments/preview', request),
-  );
+  protected readonly preview = load(toObservable(this.request).pipe(debounceTime(200)), (request) => this.api.previewAssign(request));
   protected readonly hasAsked = computed(() => this.request() !== null);
   protected readonly skipped = computed(() =>
     (this.preview.data()?.people ?? []).reduce((sum, person) => sum + person.notices.filter(({ outcome }) => outcome === 'skip').length, 0),
@@ -106,7 +110,7 @@ export class AssignPage {
   protected assign(): void {
     this.isBusy.set(true);
     this.problem.set(null);
-    this.http.post<AssignResult>('/api/assignments', this.request()).subscribe({
+    this.api.assign(this.request()!).subscribe({
       next: (result) => {
         this.isBusy.set(false);
         this.result.set(result);

@@ -1,9 +1,9 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import type { ActResult } from '@nudrik/contract';
 import { SaidPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
+import { AssignmentsApi, type HandAct } from './assignments.api.ts';
 
 /** What may be done with open assignments, one or many: a later due date, or closing them; always with a reason, always on the record. */
 @Component({
@@ -17,7 +17,10 @@ import { sentenceOf } from '../shared/refusal.ts';
         @if (canClose()) {
           <label class="field"><span>Waived until <span class="said">{{ (until() | said) || '(empty: for good)' }}</span></span><input class="input" type="date" name="until" [ngModel]="until()" (ngModelChange)="until.set($event)" /></label>
         }
-        <label class="field grow"><span>Reason</span><input class="input" name="reason" [(ngModel)]="reason" placeholder="for the record" required /></label>
+        <label class="field grow"><span>Reason</span><input class="input" name="reason" [(ngModel)]="reason" placeholder="for the record; not shown to them" required /></label>
+        @if (canClose()) {
+          <label class="field grow"><span>What they are told</span><input class="input" name="told" [(ngModel)]="told" placeholder="on their page, when waived or withdrawn" /></label>
+        }
       </div>
       <div class="gap">
         <button type="submit" class="button small" (click)="send('extend')">Extend</button>
@@ -35,7 +38,7 @@ import { sentenceOf } from '../shared/refusal.ts';
   styles: `.acts { padding: 10px 12px; border: 1px solid var(--rule); margin-top: 8px; } .grow { flex: 1; min-width: 180px; }`,
 })
 export class AssignmentActs {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(AssignmentsApi);
   readonly assignmentIds = input.required<readonly string[]>();
   /** the latest due date in force: what a new one has to be after */
   readonly dueAt = input.required<string>();
@@ -45,13 +48,15 @@ export class AssignmentActs {
   protected readonly dueOn = linkedSignal(() => new Date(Date.parse(this.dueAt()) + 7 * 86_400_000).toISOString().slice(0, 10));
   protected readonly until = signal('');
   protected reason = '';
+  protected told = '';
   protected readonly problem = signal<string | null>(null);
 
-  protected send(act: 'extend' | 'waive' | 'withdraw'): void {
+  protected send(act: HandAct): void {
     this.problem.set(null);
     const rest = act === 'extend' ? { dueOn: this.dueOn() } : act === 'waive' ? { until: this.until() || null } : {};
-    this.http
-      .post<ActResult>(`/api/assignments/${act}`, { assignmentIds: this.assignmentIds(), reason: this.reason, ...rest })
+    const told = act === 'extend' ? null : this.told || null;
+    this.api
+      .act(act, { assignmentIds: this.assignmentIds(), reason: this.reason, told, ...rest })
       .subscribe({ next: (result) => this.done.emit(result), error: (error: unknown) => this.problem.set(sentenceOf(error)) });
   }
 }

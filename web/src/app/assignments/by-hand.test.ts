@@ -20,8 +20,8 @@ describe('what may be done with open assignments', () => {
     const page = await open();
     await page.type(page.getByLabelText('Reason'), 'dry dock');
     await page.click(page.getByRole('button', { name: button }));
-    const act = { actId: '7', words: 'Done.' };
-    expect((await page.answer(url, act)).body).toEqual({ assignmentIds: ['11', '12'], reason: 'dry dock', ...rest });
+    const act = { actId: '7', words: 'Done.', undoUntil: null, settlesAt: null };
+    expect((await page.answer(url, act)).body).toEqual({ told: null, assignmentIds: ['11', '12'], reason: 'dry dock', ...rest });
     expect(page.done).toHaveBeenCalledWith(act);
   });
   it('a week later is proposed; the date is said again; a waiver may have a last day', async () => {

@@ -1,14 +1,15 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
-import type { ActResult, CompletionsPreview, CourseRow } from '@nudrik/contract';
+import type { ActResult } from '@nudrik/contract';
 import { catchError, debounceTime, of } from 'rxjs';
 import { RequirementsTabs } from '../requirements/requirements-tabs.ts';
 import { load } from '../shared/loaded.ts';
 import { DayPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { Undo } from './undo.ts';
+import { CoursesApi } from '../courses/courses.api.ts';
+import { AssignmentsApi } from './assignments.api.ts';
 
 /** What people finished before Nudrik knew of it: from a list, with its proof, looked at before it is recorded. */
 @Component({
@@ -22,10 +23,11 @@ import { Undo } from './undo.ts';
   `,
 })
 export class CompletionsPage {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(AssignmentsApi);
+  private readonly files = inject(CoursesApi);
   protected readonly text = signal('');
   protected readonly dateOrder = signal<'ymd' | 'dmy' | 'mdy' | null>(null);
-  protected readonly courses = toSignal(inject(HttpClient).get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: [] }); // prettier-ignore
+  protected readonly courses = toSignal(inject(CoursesApi).list().pipe(catchError(() => of([]))), { initialValue: [] }); // prettier-ignore
   /** the course of the whole list, where it names none */
   protected readonly courseId = signal<string | null>(null);
   protected readonly reason = signal('');
@@ -37,7 +39,7 @@ export class CompletionsPage {
     this.text().trim() ? { text: this.text(), dateOrder: this.dateOrder(), courseId: this.courseId() } : null,
   );
   protected readonly preview = load(toObservable(this.question).pipe(debounceTime(250)), (question) =>
-    this.http.post<CompletionsPreview>('/api/assignments/completions/preview', question),
+    this.api.previewCompletions(question),
   );
 
   protected async choose(file: File | undefined): Promise<void> {
@@ -51,19 +53,16 @@ export class CompletionsPage {
   protected attach(file: File | undefined): void {
     if (!file) return;
     this.problem.set(null);
-    this.http
-      .post<{ id: string; name: string }>('/api/files', file, {
-        params: { name: file.name },
-        headers: { 'content-type': file.type || 'application/octet-stream' },
-      })
+    this.files
+      .upload(file)
       .subscribe({ next: (kept) => this.proof.set(kept), error: (error: unknown) => this.problem.set(sentenceOf(error)) });
   }
 
   protected record(): void {
     this.isBusy.set(true);
     this.problem.set(null);
-    this.http
-      .post<ActResult>('/api/assignments/completions', {
+    this.api
+      .recordCompletions({
         text: this.text(),
         dateOrder: this.dateOrder(),
         courseId: this.courseId(),

@@ -1,14 +1,13 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import type { CertificatesPage as Page } from '@nudrik/contract';
 import { debounceTime } from 'rxjs';
 import { load } from '../shared/loaded.ts';
 import { DayPipe } from '../shared/moment.pipe.ts';
 import { paramsOf } from '../shared/params.ts';
 import { State } from '../shared/state.ts';
+import { CertificatesApi } from './certificates.api.ts';
 
 const SIZE = 60;
 
@@ -19,7 +18,7 @@ const SIZE = 60;
   templateUrl: './certificates.page.html',
 })
 export class CertificatesPage {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(CertificatesApi);
   private readonly router = inject(Router);
   readonly find = input<string>();
   readonly state = input<string>();
@@ -27,11 +26,10 @@ export class CertificatesPage {
   protected readonly size = SIZE;
   protected readonly pageNumber = computed(() => Number(this.page() ?? 0));
   private readonly query = computed(() => paramsOf({ find: this.find(), state: this.state(), page: this.pageNumber(), size: SIZE }));
-  protected readonly list = load(
-    toObservable(this.query).pipe(debounceTime(30)),
-    (params) => this.http.get<Page>('/api/certificates', { params }),
-    ['assignments', 'clock'],
-  );
+  protected readonly list = load(toObservable(this.query).pipe(debounceTime(30)), (params) => this.api.list(params), [
+    'assignments',
+    'clock',
+  ]);
 
   protected filter(params: Record<string, string | number | null>): void {
     void this.router.navigate([], { queryParams: { page: null, ...params }, queryParamsHandling: 'merge' });

@@ -1,10 +1,9 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, inject, input } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { Router } from '@angular/router';
-import type { Verification } from '@nudrik/contract';
 import { load } from '../shared/loaded.ts';
 import { DayPipe } from '../shared/moment.pipe.ts';
+import { CertificatesApi } from './certificates.api.ts';
 
 /** For anybody: is this certificate genuine? */
 @Component({
@@ -46,12 +45,10 @@ import { DayPipe } from '../shared/moment.pipe.ts';
   `,
 })
 export class VerifyPage {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(CertificatesApi);
   private readonly router = inject(Router);
   readonly serial = input<string>();
-  protected readonly answer = load(toObservable(this.serial), (serial) =>
-    this.http.get<Verification>(`/api/verify/${encodeURIComponent(serial)}`),
-  );
+  protected readonly answer = load(toObservable(this.serial), (serial) => this.api.verify(serial));
 
   protected check(typed: string): void {
     if (typed.trim()) void this.router.navigate(['/verify', typed.trim()]);

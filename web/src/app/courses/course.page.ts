@@ -7,16 +7,22 @@ import {
   transferArrayItem,
   type CdkDragDrop,
 } from '@angular/cdk/drag-drop';
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import type { CourseView, PeoplePage, UnitView } from '@nudrik/contract';
-import { catchError, map, of } from 'rxjs';
+import { UNIT_KINDS, unitKind, type UnitKind } from '@nudrik/core';
+import type { CourseDraft, CourseView, UnitView } from '@nudrik/contract';
+import { catchError, map, of, type Observable } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
+import { PeopleApi } from '../people/people.api.ts';
+import { FoundAgain } from '../shared/found-again.ts';
+import type { HasWork } from '../shared/leave.ts';
 import { load } from '../shared/loaded.ts';
+import { Newer, NewerSaved } from '../shared/newer.ts';
 import { sentenceOf } from '../shared/refusal.ts';
+import { WorkInHand } from '../shared/work-in-hand.ts';
+import { CoursesApi } from './courses.api.ts';
 import { PageEditor } from './page-editor.ts';
 
 interface UnitForm extends UnitView {
@@ -40,23 +46,53 @@ interface CourseForm {
 /** A course: what it is called, its sections and units in their order, and what counts as finished. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, CdkDropListGroup, CdkDropList, CdkDrag, CdkDragHandle, PageEditor],
+  imports: [FormsModule, RouterLink, CdkDropListGroup, CdkDropList, CdkDrag, CdkDragHandle, PageEditor, FoundAgain, Newer],
   templateUrl: './course.page.html',
   styleUrl: './course.page.css',
 })
-export class CoursePage {
-  private readonly http = inject(HttpClient);
+export class CoursePage implements HasWork {
+  private readonly api = inject(CoursesApi);
   private readonly router = inject(Router);
   protected readonly session = inject(SessionStore);
   readonly course = input<string>();
-  protected readonly view = load(toObservable(this.course), (id) => this.http.get<CourseView>(`/api/courses/${id}`));
-  protected readonly owners = toSignal(this.http.get<PeoplePage>('/api/people', { params: { find: 'train', size: 50 } }).pipe(map((page) => page.rows), catchError(() => of([]))), { initialValue: [] }); // prettier-ignore
+  protected readonly view = load(toObservable(this.course), (id) => this.api.get(id));
+  protected readonly owners = toSignal(
+    inject(PeopleApi)
+      .trainers()
+      .pipe(catchError(() => of([]))),
+    { initialValue: [] },
+  );
   protected readonly form = signal<CourseForm | null>(null);
-  protected readonly opened = signal<number | null>(null);
+  /** the version that the form began from, and what it said */
+  private readonly version = signal<number | null>(null);
+  private readonly before = signal('');
+  private readonly draft = computed(() => {
+    const form = this.form();
+    return form && draftOf(form);
+  });
+  protected readonly isChanged = computed(() => this.draft() !== null && JSON.stringify(this.draft()) !== this.before());
+  readonly work = new WorkInHand<CourseDraft>({
+    key: computed(() => `course/${this.course() ?? 'new'}`),
+    draft: this.draft,
+    version: this.version,
+    isChanged: this.isChanged,
+  });
   protected readonly problem = signal<string | null>(null);
+  /** what somebody else saved meanwhile, beside mine */
+  protected readonly newer = new NewerSaved<CourseView>({
+    problem: this.problem,
+    both: () => this.api.get(this.course()!).pipe(map((theirs) => ({ theirs, mine: tell(this.draft()!), saved: tell(theirs) }))),
+    goOn: ({ version }) => this.version.set(version),
+    take: (theirs) => {
+      this.work.drop();
+      this.fill(theirs, theirs.version);
+    },
+  });
+  protected readonly opened = signal<number | null>(null);
   protected readonly saved = signal(false);
   protected readonly isBusy = signal(false);
   protected readonly said = signal('');
+  protected readonly unitKinds = UNIT_KINDS;
   private nextKey = 1;
   private loadedId: string | null = null;
   protected readonly required = computed(
@@ -71,27 +107,59 @@ export class CoursePage {
       const id = this.course();
       const view = this.view.data();
       if (!id) {
-        if (!untracked(this.form))
-          this.form.set({
-            title: '',
-            code: '',
-            summary: '',
-            ownerId: untracked(this.session.account)?.personId ?? null,
-            validityMonths: 12,
-            sections: [this.section('First section'), this.section('Second section')],
-          });
+        if (!untracked(this.form)) untracked(() => this.begin());
       } else if (view && view.id === id && this.loadedId !== id) {
         this.loadedId = id;
-        this.fill(view);
+        untracked(() => this.open(view));
       }
     });
   }
 
-  private fill(view: CourseView): void {
-    this.form.set({
-      title: view.title, code: view.code ?? '', summary: view.summary ?? '', ownerId: view.ownerId, validityMonths: view.validityMonths,
-      sections: view.sections.map((section) => ({ ...section, key: this.nextKey++, units: section.units.map((unit) => ({ ...unit, key: this.nextKey++ })) })),
-    }); // prettier-ignore
+  private begin(): void {
+    this.fill({ ...NEW_COURSE, ownerId: this.session.account()?.personId ?? null }, null);
+    const kept = this.work.find('course/new');
+    if (kept) this.form.set(this.formOf(kept.draft));
+  }
+
+  /** Opens what is stored, and on it what was changed before and not saved. */
+  private open(view: CourseView): void {
+    this.fill(view, view.version);
+    const kept = this.work.find(`course/${view.id}`);
+    if (!kept) return;
+    this.form.set(this.formOf(kept.draft, view));
+    this.version.set(kept.version);
+  }
+
+  private fill(course: CourseDraft | CourseView, version: number | null): void {
+    this.form.set(this.formOf(course as CourseDraft, course as CourseView));
+    this.version.set(version);
+    this.before.set(JSON.stringify(draftOf(this.form()!)));
+  }
+
+  private formOf(draft: CourseDraft, view?: CourseView): CourseForm {
+    const files = new Map(
+      (view?.sections ?? []).flatMap(({ units }) => units.flatMap(({ file }) => (file ? [[file.id, file] as const] : []))),
+    );
+    return {
+      title: draft.title,
+      code: draft.code ?? '',
+      summary: draft.summary ?? '',
+      ownerId: draft.ownerId,
+      validityMonths: draft.validityMonths,
+      sections: draft.sections.map((section) => ({
+        id: section.id,
+        title: section.title,
+        key: this.nextKey++,
+        units: section.units.map((unit) => ({ ...unit, key: this.nextKey++, file: (unit.fileId && files.get(unit.fileId)) || null })),
+      })),
+    };
+  }
+
+  protected dropWork(): void {
+    this.work.drop();
+    const view = this.view.data();
+    if (view) this.fill(view, view.version);
+    else this.fill({ ...NEW_COURSE, ownerId: this.session.account()?.personId ?? null }, null);
   }
 
   private section(title: string): SectionForm {
@@ -114,15 +182,15 @@ export class CoursePage {
     this.touch();
   }
 
-  protected addUnit(section: SectionForm, kind: 'page' | 'link' | 'file'): void {
+  protected addUnit(section: SectionForm, kind: UnitKind): void {
     const unit: UnitForm = {
       id: null,
       key: this.nextKey++,
       kind,
-      title: { page: 'New page', link: 'New link', file: 'New file' }[kind],
+      title: `New ${unitKind(kind).words}`,
       required: true,
-      body: kind === 'page' ? '' : null,
-      url: kind === 'link' ? 'https://' : null,
+      body: unitKind(kind).starts.body ?? null,
+      url: unitKind(kind).starts.url ?? null,
       fileId: null,
       file: null,
     };
@@ -163,43 +231,95 @@ export class CoursePage {
   protected upload(unit: UnitForm, file: File | undefined): void {
     if (!file) return;
     this.problem.set(null);
-    this.http
-      .post<{ id: string; name: string; bytes: number }>('/api/files', file, {
-        params: { name: file.name, type: file.type || 'application/octet-stream' },
-        headers: { 'content-type': 'application/octet-stream' },
-      })
-      .subscribe({
-        next: (stored) => {
-          unit.file = stored;
-          unit.fileId = stored.id;
-          if (unit.title === 'New file') unit.title = file.name.replace(/\.\w+$/, '');
-          this.touch();
-        },
-        error: (error: unknown) => this.problem.set(sentenceOf(error)),
-      });
+    this.api.upload(file).subscribe({
+      next: (stored) => {
+        unit.file = stored;
+        unit.fileId = stored.id;
+        if (unit.title === 'New file') unit.title = file.name.replace(/\.\w+$/, '');
+        this.touch();
+      },
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
   }
 
   protected save(): void {
-    const form = this.form()!;
+    const draft = this.draft()!;
+    const id = this.course();
+    const version = this.version();
     this.isBusy.set(true);
     this.problem.set(null);
-    const draft = {
-      title: form.title, code: form.code || null, summary: form.summary || null, ownerId: form.ownerId, validityMonths: form.validityMonths || null,
-      sections: form.sections.map(({ id, title, units }) => ({ id, title, units: units.map(({ id: unitId, kind, title: unitTitle, required, body, url, fileId }) => ({ id: unitId, kind, title: unitTitle, required, body, url, fileId })) })),
-    }; // prettier-ignore
-    const id = this.course();
-    const request = id ? this.http.put<CourseView>(`/api/courses/${id}`, draft) : this.http.post<{ id: string }>('/api/courses', draft);
+    const request: Observable<CourseView | { id: string }> = id
+      ? this.api.change(id, { ...draft, version: version! })
+      : this.api.add(draft);
     request.subscribe({
       next: (answer) => {
         this.isBusy.set(false);
         this.saved.set(true);
-        if (id) this.fill(answer as CourseView);
-        else void this.router.navigate(['/courses', answer.id]);
+        this.work.drop();
+        if (id) this.fill(answer as CourseView, (answer as CourseView).version);
+        else {
+          this.before.set(JSON.stringify(draft));
+          void this.router.navigate(['/courses', answer.id]);
+        }
       },
       error: (error: unknown) => {
         this.isBusy.set(false);
-        this.problem.set(sentenceOf(error));
+        this.newer.refused(error);
       },
     });
   }
+}
+
+const NEW_COURSE: CourseDraft = {
+  title: '',
+  code: null,
+  summary: null,
+  ownerId: null,
+  validityMonths: 12,
+  sections: [
+    { id: null, title: 'First section', units: [] },
+    { id: null, title: 'Second section', units: [] },
+  ],
+};
+
+/** The form as it is sent. */
+function draftOf(form: CourseForm): CourseDraft {
+  return {
+    title: form.title,
+    code: form.code || null,
+    summary: form.summary || null,
+    ownerId: form.ownerId,
+    validityMonths: form.validityMonths || null,
+    sections: form.sections.map(({ id, title, units }) => ({
+      id,
+      title,
+      units: units.map((unit) => ({
+        id: unit.id,
+        kind: unit.kind,
+        title: unit.title,
+        required: unit.required,
+        body: unit.body,
+        url: unit.url,
+        fileId: unit.fileId,
+      })),
+    })),
+  };
+}
+
+/** A course in words, field by field, for comparing two. */
+function tell(course: CourseDraft | CourseView): Record<string, string> {
+  const words: Record<string, string> = {
+    Title: course.title,
+    Code: course.code ?? '',
+    Summary: course.summary ?? '',
+    Owner: course.ownerId ? 'chosen' : 'nobody',
+    'Certificate valid': course.validityMonths ? `${course.validityMonths} months` : 'no expiry',
+  };
+  course.sections.forEach((section, i) => {
+    words[`Section ${i + 1}`] = [
+      section.title,
+      ...section.units.map((unit) => `· ${unit.title}${unit.required ? '' : ' (optional)'}`),
+    ].join('\n');
+  });
+  return words;
 }

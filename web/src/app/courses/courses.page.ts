@@ -1,10 +1,9 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
-import type { CourseRow } from '@nudrik/contract';
 import { of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { load } from '../shared/loaded.ts';
+import { CoursesApi } from './courses.api.ts';
 
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -48,10 +47,10 @@ import { load } from '../shared/loaded.ts';
   `,
 })
 export class CoursesPage {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(CoursesApi);
   private readonly router = inject(Router);
   protected readonly session = inject(SessionStore);
-  protected readonly courses = load(of(true), () => this.http.get<CourseRow[]>('/api/courses'), ['assignments', 'plans']);
+  protected readonly courses = load(of(true), () => this.api.list(), ['assignments', 'plans']);
 
   protected open(id: string): void {
     void this.router.navigate(['/courses', id]);

@@ -1,4 +1,5 @@
 import type { Routes } from '@angular/router';
+import { askBeforeLeaving } from '../shared/leave.ts';
 import { forRoles } from '../access/guards.ts';
 import { CoursesPage } from './courses.page.ts';
 
@@ -8,6 +9,7 @@ export const routes: Routes = [
     path: 'new',
     canActivate: [forRoles('administrator', 'trainer')],
     loadComponent: () => import('./course.page.ts').then((m) => m.CoursePage),
+    canDeactivate: [askBeforeLeaving],
   },
-  { path: ':course', loadComponent: () => import('./course.page.ts').then((m) => m.CoursePage) },
+  { path: ':course', loadComponent: () => import('./course.page.ts').then((m) => m.CoursePage), canDeactivate: [askBeforeLeaving] },
 ];

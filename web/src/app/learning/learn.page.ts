@@ -1,26 +1,22 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
-import type { LearningUnit, LearningView } from '@nudrik/contract';
-import { DayPipe, MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
+import type { LearningUnit } from '@nudrik/contract';
+import { DayPipe, FinishedPipe, MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { load } from '../shared/loaded.ts';
 import { sentenceOf } from '../shared/refusal.ts';
+import { LearningApi } from './learning.api.ts';
 
 /** What an employee sees behind the personal link: dates, progress, the units, and at the end the certificate. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MomentPipe, DayPipe],
+  imports: [FinishedPipe, MomentPipe, DayPipe],
   templateUrl: './learn.page.html',
   styleUrl: './learn.page.css',
 })
 export class LearnPage {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(LearningApi);
   readonly token = input.required<string>();
-  protected readonly course = load(
-    toObservable(this.token),
-    (token) => this.http.get<LearningView>(`/api/learning/${encodeURIComponent(token)}`),
-    ['assignments'],
-  );
+  protected readonly course = load(toObservable(this.token), (token) => this.api.find(token), ['assignments']);
   protected readonly opened = signal<string | null>(null);
   protected readonly problem = signal<string | null>(null);
   protected readonly isBusy = signal(false);
@@ -42,13 +38,13 @@ export class LearnPage {
 
   protected open(unit: LearningUnit): void {
     this.opened.set(this.opened() === unit.id ? null : unit.id);
-    if (this.isOpen()) this.http.post(`/api/learning/${this.token()}/start`, {}).subscribe();
+    if (this.isOpen()) this.api.start(this.token()).subscribe();
   }
 
   protected finish(unit: LearningUnit): void {
     this.isBusy.set(true);
     this.problem.set(null);
-    this.http.post<{ finished: boolean }>(`/api/learning/${this.token()}/units/${unit.id}/done`, {}).subscribe({
+    this.api.markDone(this.token(), unit.id).subscribe({
       next: () => {
         this.isBusy.set(false);
         const units = this.course.data()!.sections.flatMap(({ units }) => units);

@@ -1,9 +1,8 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import type { CourseRow, NoticeRow, NoticesQuery } from '@nudrik/contract';
+import type { NoticeRow, NoticesQuery } from '@nudrik/contract';
 import { dayOf, tellDay } from '@nudrik/core';
 import { catchError, debounceTime, of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
@@ -11,6 +10,7 @@ import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
+import { CoursesApi } from '../courses/courses.api.ts';
 import { NoticesApi } from './notices.api.ts';
 import { NoticeSheetPart } from './notice-sheet.ts';
 
@@ -63,8 +63,8 @@ export class LedgerPage {
   ); // prettier-ignore
   protected readonly ledger = load(toObservable(this.query).pipe(debounceTime(30)), (query) => this.api.list(query), ['notices', 'clock']);
   protected readonly courses = toSignal(
-    inject(HttpClient)
-      .get<CourseRow[]>('/api/courses')
+    inject(CoursesApi)
+      .list()
       .pipe(catchError(() => of([]))),
     { initialValue: [] },
   );

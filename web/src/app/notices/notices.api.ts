@@ -19,4 +19,9 @@ export class NoticesApi {
   why(assignment: string, step: string): Observable<NoticeSheet> {
     return this.http.get<NoticeSheet>('/api/notices/why', { params: { assignment, step } });
   }
+
+  /** Tries again at once what waits for the mail server. */
+  tryNow(): Observable<unknown> {
+    return this.http.post('/api/notices/try-now', {});
+  }
 }

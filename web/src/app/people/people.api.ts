@@ -1,11 +1,11 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type {
-  FeedChange, FeedMode, FeedView, HolidaysDraft, HolidaysRead, ImportOrder, ImportResult, ImportRow, LeaveDraft, NoticesPage, PeopleFacets, PeoplePage, PeopleQuery, PersonChange,
+  FeedChange, FeedMode, FeedView, HolidaysDraft, HolidaysRead, ImportOrder, ImportResult, ImportRow, LeaveDraft, NoticesPage, PeopleFacets, PeoplePage, PeopleQuery, PersonChange, PersonRow,
   PersonSheet, PullRow, Resolved, StructureView, TimelineEntry, WhyCourse,
 } from '@nudrik/contract'; // prettier-ignore
 import type { RosterPreview } from '@nudrik/core';
-import type { Observable } from 'rxjs';
+import { map, type Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
 @Injectable({ providedIn: 'root' })
@@ -14,6 +14,11 @@ export class PeopleApi {
 
   list(query: Partial<PeopleQuery>): Observable<PeoplePage> {
     return this.http.get<PeoplePage>('/api/people', { params: paramsOf(query) });
+  }
+
+  /** Who may own a course: those whose job has to do with training come first. */
+  trainers(): Observable<PersonRow[]> {
+    return this.list({ find: 'train', size: 50 }).pipe(map((page) => page.rows));
   }
 
   facets(): Observable<PeopleFacets> {
@@ -52,11 +57,14 @@ export class PeopleApi {
     return this.http.get<StructureView>('/api/people/structure');
   }
 
-  /** Makes (no id) or changes a department, a site or a group. */
-  save(what: 'departments' | 'sites' | 'groups', id: string | null, draft: object): Observable<{ id: string }> {
-    return id === null
-      ? this.http.post<{ id: string }>(`/api/people/${what}`, draft)
-      : this.http.patch<{ id: string }>(`/api/people/${what}/${id}`, draft);
+  /** Makes a department, a site or a group. */
+  make(what: 'departments' | 'sites' | 'groups', draft: object): Observable<{ id: string }> {
+    return this.http.post<{ id: string }>(`/api/people/${what}`, draft);
+  }
+
+  /** Changes one; `draft` carries the version that it began from. */
+  save(what: 'departments' | 'sites' | 'groups', id: string, draft: object): Observable<{ id: string }> {
+    return this.http.patch<{ id: string }>(`/api/people/${what}/${id}`, draft);
   }
 
   remove(what: 'departments' | 'groups', id: string): Observable<unknown> {

@@ -9,7 +9,7 @@ import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { Undo } from '../assignments/undo.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
-import { DayPipe, MomentPipe, SaidPipe, zoneWords } from '../shared/moment.pipe.ts';
+import { DayPipe, FinishedPipe, MomentPipe, SaidPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { State } from '../shared/state.ts';
@@ -29,6 +29,7 @@ type Mending = 'email' | 'manager' | 'leave' | 'person';
     FormsModule,
     RouterLink,
     DayPipe,
+    FinishedPipe,
     MomentPipe,
     KindMark,
     Outcome,

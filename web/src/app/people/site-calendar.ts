@@ -2,8 +2,10 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { FormsModule } from '@angular/forms';
 import { dayOf, nextYear, tellAmount, tellDate, weekdayOf } from '@nudrik/core';
 import type { StructureView } from '@nudrik/contract';
+import { map } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { ClockStore } from '../shell/clock.store.ts';
+import { Newer, NewerSaved, type Both } from '../shared/newer.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { PeopleApi } from './people.api.ts';
 
@@ -21,7 +23,7 @@ const isWhole = (on: string): boolean => /^\d{4}-\d{2}-\d{2}$/.test(on);
 @Component({
   selector: 'nk-site-calendar',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule],
+  imports: [FormsModule, Newer],
   templateUrl: './site-calendar.html',
   styles: `
     .head { display: flex; justify-content: space-between; align-items: start; gap: 12px; margin-bottom: 12px; }
@@ -42,6 +44,20 @@ export class SiteCalendar {
   private readonly siteId = computed(() => this.site().id);
   /** what was changed and is not saved yet, by year; another site begins anew, news of this one change nothing of it */
   private readonly drafts = linkedSignal<string, ReadonlyMap<number, Line[]>>({ source: this.siteId, computation: () => new Map() });
+  /** the version of the site that the drafts began from */
+  private readonly version = linkedSignal<string, number | null>({ source: this.siteId, computation: () => null });
+  /** somebody else saved this site meanwhile */
+  protected readonly problem = signal<string | null>(null);
+  protected readonly newer = new NewerSaved<StructureView['sites'][number] | undefined>({
+    problem: this.problem,
+    both: () => this.api.structure().pipe(map(({ sites }) => this.both(sites.find(({ id }) => id === this.siteId())))),
+    goOn: (theirs) => this.version.set(theirs?.version ?? null),
+    take: () => {
+      this.put(null);
+      this.version.set(null);
+      this.saved.emit();
+    },
+  });
   protected readonly lines = computed(
     () =>
       this.drafts().get(this.year()) ??
@@ -50,7 +66,6 @@ export class SiteCalendar {
         .map((holiday): Line => ({ ...holiday, note: null })),
   );
   protected readonly isChanged = computed(() => this.drafts().has(this.year()));
-  protected readonly problem = signal<string | null>(null);
   protected readonly told = signal<string | null>(null);
   protected readonly passedOver = signal<string[]>([]);
   protected on = '';
@@ -119,6 +134,7 @@ export class SiteCalendar {
 
   private put(lines: Line[] | null): void {
     const year = this.year();
+    this.version.update((version) => version ?? this.site().version);
     this.drafts.update((old) => {
       const drafts = new Map(old);
       if (lines) drafts.set(year, lines);
@@ -132,15 +148,26 @@ export class SiteCalendar {
   protected save(): void {
     this.problem.set(null);
     const holidays = this.lines().map(({ on, name }) => ({ on, name }));
-    this.api.saveHolidays(this.site().id, { year: this.year(), holidays }).subscribe({
+    this.api.saveHolidays(this.site().id, { version: this.version() ?? this.site().version, year: this.year(), holidays }).subscribe({
       next: () => {
         this.put(null);
+        // drafts of other years go on from what was saved now
+        this.version.update((version) => (this.drafts().size > 0 && version !== null ? version + 1 : null));
         this.passedOver.set([]);
         this.told.set(`Saved. Notices of ${tellAmount(this.site().people, 'people')} at ${this.site().name} are planned anew.`);
         this.saved.emit();
       },
-      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+      error: (error: unknown) => {
+        this.newer.refused(error);
+      },
     });
+  }
+
+  /** The holidays of the year, as they are here and as they are stored. */
+  private both<S extends StructureView['sites'][number]>(theirs: S | undefined): Both<S | undefined> {
+    const tell = (list: readonly { on: string; name: string }[]) => Object.fromEntries(list.map(({ on, name }) => [on, name]));
+    const ofYear = theirs?.holidays.filter(({ on }) => on.startsWith(`${this.year()}-`)) ?? [];
+    return { theirs, mine: tell(this.lines()), saved: tell(ofYear) };
   }
 
   protected readonly tellDate = (on: string): string => tellDate(dayOf(on));

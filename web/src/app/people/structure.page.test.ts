@@ -4,9 +4,9 @@ import { openPage, textOf } from '../../testing/page.ts';
 import { StructurePage } from './structure.page.ts';
 
 const STRUCTURE: StructureView = {
-  departments: [{ id: '1', name: 'Aboard', parentId: null, people: 0 }, { id: '2', name: 'Deck', parentId: '1', people: 72 }, { id: '3', name: 'Cabin', parentId: '1', people: 43 }, { id: '4', name: 'Office', parentId: null, people: 18 }],
-  sites: [{ id: '5', name: 'Orla Quay', zone: 'Europe/Oslo', workingDays: [1, 2, 3, 4, 5], people: 59, holidays: [{ on: '2027-01-01', name: 'New Year' }, { on: '2027-05-17', name: 'Day' }] }, { id: '6', name: 'Tarn Ness', zone: 'Europe/London', workingDays: [6, 1, 2], people: 29, holidays: [] }],
-  groups: [{ id: '8', name: 'Fire team A', about: 'First at the hose', people: 13 }],
+  departments: [{ id: '1', name: 'Aboard', parentId: null, people: 0, version: 1 }, { id: '2', name: 'Deck', parentId: '1', people: 72, version: 1 }, { id: '3', name: 'Cabin', parentId: '1', people: 43, version: 1 }, { id: '4', name: 'Office', parentId: null, people: 18, version: 1 }],
+  sites: [{ id: '5', name: 'Orla Quay', zone: 'Europe/Oslo', workingDays: [1, 2, 3, 4, 5], people: 59, holidays: [{ on: '2027-01-01', name: 'New Year' }, { on: '2027-05-17', name: 'Day' }], version: 3 }, { id: '6', name: 'Tarn Ness', zone: 'Europe/London', workingDays: [6, 1, 2], people: 29, holidays: [], version: 1 }],
+  groups: [{ id: '8', name: 'Fire team A', about: 'First at the hose', people: 13, version: 1 }],
 }; // prettier-ignore
 const open = async (view = STRUCTURE, inputs = {}) => {
   const page = await openPage(StructurePage, { inputs });
@@ -45,7 +45,24 @@ describe('the structure', () => {
     await page.click(page.getByLabelText('Mon'));
     await page.click(page.getByRole('button', { name: 'Save' }));
     const { method, body } = await page.answer('/api/people/sites/5', {});
-    expect([method, body]).toEqual(['PATCH', { name: 'Orla Quay', zone: 'Europe/London', workingDays: [2, 3, 4, 5, 6] }]);
+    expect([method, body]).toEqual(['PATCH', { version: 3, name: 'Orla Quay', zone: 'Europe/London', workingDays: [2, 3, 4, 5, 6] }]);
+  });
+  it('shows both where somebody else saved meanwhile, and goes on with mine', async () => {
+    const page = await open();
+    await page.click(page.getByRole('button', { name: 'Change Orla Quay' }));
+    await page.type(page.getByLabelText('Name'), 'Orla Dock');
+    await page.click(page.getByRole('button', { name: 'Save' }));
+    await page.refuse('/api/people/sites/5', { code: 'stale', message: 'Version 4 of this site was saved by Tora Hauge.' });
+    await page.answer('/api/people/structure', {
+      ...STRUCTURE,
+      sites: [{ ...STRUCTURE.sites[0]!, zone: 'Europe/London', version: 4 }, STRUCTURE.sites[1]!],
+    });
+    const table = page.getByRole('table', { name: 'The two versions' });
+    expect(textOf(table)).toContain('Orla Dock Orla Quay');
+    expect(textOf(table)).toContain('Europe/Oslo Europe/London');
+    await page.click(page.getByRole('button', { name: 'Go on with mine' }));
+    await page.click(page.getByRole('button', { name: 'Save' }));
+    expect((await page.answer('/api/people/sites/5', {})).body).toMatchObject({ name: 'Orla Dock', zone: 'Europe/Oslo', version: 4 });
   });
   it('keeps a group that something depends on, and says what', async () => {
     const page = await open();

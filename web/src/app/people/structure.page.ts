@@ -3,22 +3,32 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, signal } f
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import type { StructureView } from '@nudrik/contract';
-import { of } from 'rxjs';
+import { map, of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { ClockStore } from '../shell/clock.store.ts';
 import { load } from '../shared/loaded.ts';
 import { zoneWords } from '../shared/moment.pipe.ts';
-import { sentenceOf } from '../shared/refusal.ts';
+import { Newer, NewerSaved, type Both } from '../shared/newer.ts';
 import { PeopleApi } from './people.api.ts';
 import { PeopleTabs } from './people-tabs.ts';
 import { SiteCalendar } from './site-calendar.ts';
 
 const WEEKDAYS = ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 
+/** What the small forms of this page hold; each uses what belongs to it. */
+interface StructureForm {
+  name: string;
+  parentId: string;
+  about: string;
+  zone: string;
+  workingDays: number[];
+  version: number;
+}
+
 /** Where people belong: departments below each other, sites with their calendars, groups made by hand. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, NgTemplateOutlet, RouterLink, PeopleTabs, SiteCalendar],
+  imports: [FormsModule, NgTemplateOutlet, RouterLink, PeopleTabs, SiteCalendar, Newer],
   templateUrl: './structure.page.html',
   styles: `
     .cols { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); gap: 0 40px; }
@@ -44,7 +54,17 @@ export class StructurePage {
   protected readonly problem = signal<string | null>(null);
   /** what is being edited: `departments/3`, `sites/new` */
   protected readonly editing = signal<string | null>(null);
-  protected draft = { name: '', parentId: '', about: '', zone: '', workingDays: [1, 2, 3, 4, 5] };
+  protected draft: StructureForm = { name: '', parentId: '', about: '', zone: '', workingDays: [1, 2, 3, 4, 5], version: 0 };
+  /** what somebody else saved meanwhile, beside mine */
+  protected readonly newer = new NewerSaved<StructureForm>({
+    problem: this.problem,
+    both: () => this.api.structure().pipe(map((structure) => this.both(structure))),
+    goOn: ({ version }) => (this.draft.version = version),
+    take: (theirs) => {
+      this.draft = theirs;
+      this.structure.reload();
+    },
+  });
 
   protected readonly tree = computed(() => {
     const all = this.structure.data()?.departments ?? [];
@@ -76,9 +96,21 @@ export class StructurePage {
 
   protected edit(what: 'departments' | 'sites' | 'groups', entry: Partial<Record<string, unknown>> & { id?: string } = {}): void {
     this.problem.set(null);
-    const { name, parentId, about, zone, workingDays } = entry as Partial<typeof this.draft>;
-    this.draft = { name: name ?? '', parentId: parentId ?? '', about: about ?? '', zone: zone ?? this.session.zone(), workingDays: [...(workingDays ?? [1, 2, 3, 4, 5])] }; // prettier-ignore
+    this.newer.forget();
+    this.draft = this.formOf(entry);
     this.editing.set(`${what}/${entry.id ?? 'new'}`);
+  }
+
+  private formOf(entry: Partial<Record<string, unknown>>): StructureForm {
+    const { name, parentId, about, zone, workingDays, version } = entry as Partial<StructureForm>;
+    return {
+      name: name ?? '',
+      parentId: parentId ?? '',
+      about: about ?? '',
+      zone: zone ?? this.session.zone(),
+      workingDays: [...(workingDays ?? [1, 2, 3, 4, 5])],
+      version: version ?? 0,
+    };
   }
 
   protected toggleDay(day: number): void {
@@ -88,10 +120,30 @@ export class StructurePage {
 
   protected save(): void {
     const [what, key] = this.editing()!.split('/') as ['departments' | 'sites' | 'groups', string];
-    const { name, parentId, about, zone, workingDays } = this.draft;
-    const draft = what === 'departments' ? { name, parentId: parentId || null } : what === 'groups' ? { name, about: about || null } : { name, zone, workingDays };
-    this.run(this.api.save(what, key === 'new' ? null : key, draft));
-  } // prettier-ignore
+    const { name, parentId, about, zone, workingDays, version } = this.draft;
+    const drafts = {
+      departments: { name, parentId: parentId || null },
+      groups: { name, about: about || null },
+      sites: { name, zone, workingDays },
+    };
+    this.run(key === 'new' ? this.api.make(what, drafts[what]) : this.api.save(what, key, { ...drafts[what], version }));
+  }
+
+  /** What is being edited, as it is here and as it is stored; one that was removed has no name there. */
+  private both(structure: StructureView): Both<StructureForm> {
+    const [what, key] = this.editing()!.split('/') as ['departments' | 'sites' | 'groups', string];
+    const entry = (structure[what] as { id: string }[]).find(({ id }) => id === key);
+    const theirs = this.formOf((entry ?? {}) as Partial<Record<string, unknown>>);
+    const tell = (form: StructureForm): Record<string, string> => ({
+      Name: form.name,
+      ...(what === 'departments'
+        ? { 'Stands below': structure.departments.find(({ id }) => id === form.parentId)?.name ?? 'nothing' }
+        : {}),
+      ...(what === 'groups' ? { 'What it is for': form.about } : {}),
+      ...(what === 'sites' ? { 'Time zone': form.zone, 'Working days': this.days(form.workingDays) } : {}),
+    });
+    return { theirs, mine: tell(this.draft), saved: tell(theirs) };
+  }
 
   protected remove(what: 'departments' | 'groups'): void {
     this.run(this.api.remove(what, this.editing()!.split('/')[1]!));
@@ -104,7 +156,9 @@ export class StructurePage {
         this.editing.set(null);
         this.structure.reload();
       },
-      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+      error: (error: unknown) => {
+        this.newer.refused(error);
+      },
     });
   }
 

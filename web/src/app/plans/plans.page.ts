@@ -1,4 +1,3 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
 import { Router } from '@angular/router';
 import type { PlanRow } from '@nudrik/contract';
@@ -6,6 +5,7 @@ import { of } from 'rxjs';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
+import { PlansApi } from './plans.api.ts';
 
 /** Every plan, what of it is switched on, and what it sends in the next four weeks. */
 @Component({
@@ -54,9 +54,9 @@ import { MomentPipe } from '../shared/moment.pipe.ts';
   styles: `.marks nk-kind { margin-right: 4px; }`,
 })
 export class PlansPage {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(PlansApi);
   private readonly router = inject(Router);
-  protected readonly plans = load(of(true), () => this.http.get<PlanRow[]>('/api/plans'), ['plans', 'notices', 'assignments']);
+  protected readonly plans = load(of(true), () => this.api.list(), ['plans', 'notices', 'assignments']);
 
   protected offOf(plan: PlanRow): string[] {
     return plan.steps.filter((step) => !step.on).map((step) => step.name);

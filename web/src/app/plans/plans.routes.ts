@@ -1,7 +1,8 @@
 import type { Routes } from '@angular/router';
+import { askBeforeLeaving } from '../shared/leave.ts';
 import { PlansPage } from './plans.page.ts';
 
 export const routes: Routes = [
   { path: '', component: PlansPage },
-  { path: ':course', loadComponent: () => import('./plan.page.ts').then((m) => m.PlanPage) },
+  { path: ':course', loadComponent: () => import('./plan.page.ts').then((m) => m.PlanPage), canDeactivate: [askBeforeLeaving] },
 ];

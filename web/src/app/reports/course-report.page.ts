@@ -1,9 +1,8 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import type { ActResult, OverTime, PlanView, ReportPage, ReportQuery, ReportRow } from '@nudrik/contract';
+import type { ActResult, ReportQuery, ReportRow } from '@nudrik/contract';
 import { TableModule, type TableLazyLoadEvent } from 'primeng/table';
 import { catchError, debounceTime, of, switchMap } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
@@ -11,18 +10,20 @@ import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { Undo } from '../assignments/undo.ts';
 import { PeopleApi } from '../people/people.api.ts';
 import { load } from '../shared/loaded.ts';
-import { MomentPipe } from '../shared/moment.pipe.ts';
+import { FinishedPipe, MomentPipe } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { paramsOf } from '../shared/params.ts';
 import { State } from '../shared/state.ts';
 import { OverTimeChart } from './over-time-chart.ts';
+import { PlansApi } from '../plans/plans.api.ts';
+import { ReportsApi } from './reports.api.ts';
 
 const SIZE = 50;
 
 /** Who was notified, who finished: one course, one table, the same in CSV and XLSX. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, TableModule, MomentPipe, Outcome, State, OverTimeChart, AssignmentActs, Undo],
+  imports: [FormsModule, RouterLink, TableModule, FinishedPipe, MomentPipe, Outcome, State, OverTimeChart, AssignmentActs, Undo],
   templateUrl: './course-report.page.html',
   styles: `
     .tally { display: flex; gap: 22px; margin-bottom: 6px; }
@@ -33,7 +34,7 @@ const SIZE = 50;
   `,
 })
 export class CourseReportPage {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(ReportsApi);
   private readonly router = inject(Router);
   protected readonly session = inject(SessionStore);
   readonly course = input.required<string>();
@@ -66,29 +67,29 @@ export class CourseReportPage {
   }));
   protected readonly report = load(
     toObservable(this.query).pipe(debounceTime(30)),
-    ({ course, params }) => this.http.get<ReportPage>(`/api/reports/courses/${course}`, { params }),
+    ({ course, params }) => this.api.course(course, params),
     ['notices', 'assignments', 'people', 'clock'],
   );
-  protected readonly overTime = load(toObservable(this.course), (id) => this.http.get<OverTime>(`/api/reports/courses/${id}/over-time`), [
-    'assignments',
-    'clock',
-  ]);
+  protected readonly overTime = load(toObservable(this.course), (id) => this.api.overTime(id), ['assignments', 'clock']);
   protected readonly facets = toSignal(inject(PeopleApi).facets().pipe(catchError(() => of(null))), { initialValue: null }); // prettier-ignore
+  private readonly plans = inject(PlansApi);
   protected readonly steps = toSignal(
-    toObservable(this.course).pipe(switchMap((id) => this.http.get<PlanView>(`/api/plans/${id}`).pipe(catchError(() => of(null))))),
+    toObservable(this.course).pipe(switchMap((id) => this.plans.get(id).pipe(catchError(() => of(null))))),
     { initialValue: null },
   );
   protected readonly exportQuery = computed(() => new URLSearchParams(paramsOf(this.filterQuery())).toString());
   protected readonly tally = computed(() => {
-    const counts = this.report.data()?.counts;
-    if (!counts) return [];
+    const report = this.report.data();
+    if (!report) return [];
+    const { counts } = report;
     const all = counts.finished + counts.inProgress + counts.notStarted + counts.late + counts.waived;
     return [
       { state: null, words: `${all} assignments`, tone: '' },
-      { state: 'finished', words: `${counts.finished} finished`, tone: 'done' },
+      { state: 'finished', words: finishedWords(counts.finished, report.finishedPeople), tone: 'done' },
       { state: 'in progress', words: `${counts.inProgress} in progress`, tone: '' },
       { state: 'not started', words: `${counts.notStarted} not started`, tone: '' },
       { state: 'late', words: `${counts.late} late`, tone: counts.late ? 'late' : '' },
+      ...(counts.silent ? [{ state: 'silent', words: `${counts.silent} of these with nothing more planned`, tone: 'late' }] : []),
       ...(counts.waived ? [{ state: 'waived', words: `${counts.waived} waived or withdrawn`, tone: 'quiet' }] : []),
     ];
   });
@@ -119,3 +120,7 @@ export class CourseReportPage {
     void this.router.navigate(['/ledger', 'why', assignment, step]);
   }
 }
+
+/** Assignments, and people where some finished more than one round. */
+const finishedWords = (assignments: number, people: number): string =>
+  assignments === people ? `${assignments} finished` : `${assignments} finished, by ${people} people`;

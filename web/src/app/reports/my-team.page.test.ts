@@ -23,8 +23,9 @@ describe('a manager’s team', () => {
     const page = await open([
       row('1', 'Runa Aske'),
       row('2', 'Per Moe', { state: 'overdue', daysLate: 5, dueAt: '2027-02-24T17:00:00Z', reportsTo: 'Odd Nes', last: { what: 'Late', at: '2027-02-25T09:00:00Z', outcome: 'delivered' } }),
+      row('3', 'Per Moe', { person: { id: '2', name: 'Per Moe', job: 'Deckhand' }, state: 'overdue', daysLate: 1, dueAt: '2027-02-28T17:00:00Z' }),
     ]); // prettier-ignore
-    expect(page.text()).toContain('14 people down the line of Duncan Farquhar. 1 late.');
+    expect(page.text()).toContain('14 people down the line of Duncan Farquhar. 1 person late, with 2 assignments.');
     expect(page.text()).toContain(
       'Per Moe Deckhand, reports to Odd Nes Fire Teams Aboard Wed 24 Feb 17:00 5 0 of 5 Late, Thu 25 Feb delivered',
     );

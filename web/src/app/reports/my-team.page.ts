@@ -1,12 +1,13 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import type { ActResult, TeamView } from '@nudrik/contract';
+import type { ActResult } from '@nudrik/contract';
+import { tellAmount } from '@nudrik/core';
 import { of } from 'rxjs';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { State } from '../shared/state.ts';
+import { ReportsApi } from './reports.api.ts';
 
 /** A manager's own people, down the whole line: who is late first, then who is at it. */
 @Component({
@@ -15,10 +16,16 @@ import { State } from '../shared/state.ts';
   templateUrl: './my-team.page.html',
 })
 export class MyTeamPage {
-  private readonly http = inject(HttpClient);
-  protected readonly team = load(of(true), () => this.http.get<TeamView>('/api/team'), ['assignments', 'notices', 'people', 'clock']);
+  private readonly api = inject(ReportsApi);
+  protected readonly team = load(of(true), () => this.api.team(), ['assignments', 'notices', 'people', 'clock']);
   protected readonly acting = signal<string | null>(null);
   protected readonly told = signal<ActResult | null>(null);
   protected readonly late = computed(() => (this.team.data()?.rows ?? []).filter((row) => row.state === 'overdue'));
+  /** People and their assignments are counted apart: one person may be late with three courses. */
+  protected readonly lateWords = computed(() => {
+    const people = new Set(this.late().map(({ person }) => person.id)).size;
+    if (people === 0) return 'Nobody is late.';
+    return `${tellAmount(people, 'people')} late${this.late().length > people ? `, with ${this.late().length} assignments` : ''}.`;
+  });
   protected readonly open = computed(() => (this.team.data()?.rows ?? []).filter((row) => row.state !== 'overdue'));
 }

@@ -8,11 +8,11 @@ Chart.defaults.font.family = "'Atkinson Hyperlegible Next Variable', sans-serif"
 Chart.defaults.font.size = 12;
 Chart.defaults.color = '#5b6472';
 
-/** Finished, open and late at the end of each week. */
+/** Finished, in progress, not started and late at the end of each week. */
 @Component({
   selector: 'nk-over-time-chart',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<canvas #canvas role="img" aria-label="Finished, in progress and late over the last twelve months"></canvas>`,
+  template: `<canvas #canvas role="img" aria-label="Finished, in progress, not started and late over the last twelve months"></canvas>`,
   styles: `:host { position: relative; } canvas { width: 100%; height: 100%; }`,
 })
 export class OverTimeChart {
@@ -27,14 +27,15 @@ export class OverTimeChart {
 
   private draw(): void {
     const points = this.points();
-    const line = (label: string, key: 'finished' | 'open' | 'late', color: string, dash: number[]) => ({
+    const line = (label: string, key: 'finished' | 'started' | 'waiting' | 'late', color: string, dash: number[]) => ({
       label, data: points.map((point) => point[key]), borderColor: color, backgroundColor: color, borderWidth: 1.6, borderDash: dash, pointRadius: 0, pointHitRadius: 8, tension: 0,
     }); // prettier-ignore
     const data = {
       labels: points.map((point) => tellDate(dayOf(point.day))),
       datasets: [
         line('finished', 'finished', '#2F6B3A', []),
-        line('in progress', 'open', '#1E2430', [6, 3]),
+        line('in progress', 'started', '#1E2430', [6, 3]),
+        line('not started', 'waiting', '#5B6472', [1, 3]),
         line('late', 'late', '#A93A24', [2, 2]),
       ],
     };

@@ -1,12 +1,14 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import type { TodayNeed, TodayView } from '@nudrik/contract';
+import type { TodayNeed } from '@nudrik/contract';
 import { tellTime, weekdayOf, Zone } from '@nudrik/core';
 import { of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
+import { NoticesApi } from '../notices/notices.api.ts';
+import { ASKED_WORDS, CURRENT_WORDS } from './figures.ts';
+import { ReportsApi } from './reports.api.ts';
 
 const WEEKDAYS = ['', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
 const NUMBERS = [
@@ -30,10 +32,12 @@ const NUMBERS = [
   styleUrl: './today.page.css',
 })
 export class TodayPage {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(ReportsApi);
+  private readonly notices = inject(NoticesApi);
+  protected readonly currentWords = `${CURRENT_WORDS} ${ASKED_WORDS}`;
   protected readonly session = inject(SessionStore);
   private readonly zone = computed(() => Zone.of(this.session.zone()));
-  protected readonly today = load(of(true), () => this.http.get<TodayView>('/api/today'), [
+  protected readonly today = load(of(true), () => this.api.today(), [
     'notices',
     'clock',
     'people',
@@ -89,6 +93,6 @@ export class TodayPage {
   }
 
   protected tryNow(): void {
-    this.http.post('/api/notices/try-now', {}).subscribe();
+    this.notices.tryNow().subscribe();
   }
 }

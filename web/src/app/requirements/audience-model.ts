@@ -1,16 +1,19 @@
 import { isLeaf, leafName, type Audience, type Leaf, type LeafName } from '@nudrik/core';
 
+/** Conditions that an audience may have: of people, not of an assignment. */
+export type AudienceLeafName = Exclude<LeafName, 'state' | 'unitFinished'>;
+
 /** An audience as the builder's rows hold it: each row with its "not", groups with all or any. */
 export type Row = { isNot: boolean } & ({ kind: 'leaf'; leaf: Leaf } | { kind: 'group'; mode: 'all' | 'any'; rows: Row[] });
 export type GroupRow = Extract<Row, { kind: 'group' }>;
 
-const EMPTY: Record<LeafName, Leaf> = {
+const EMPTY: Record<AudienceLeafName, Leaf> = {
   department: { department: [], below: true }, site: { site: [] }, group: { group: [] }, job: { job: [] }, line: { line: [] }, joinedBefore: { joinedBefore: '' },
   joinedAfter: { joinedAfter: '' }, joinedWithin: { joinedWithin: 90 }, number: { number: [] }, holds: { holds: [] }, lacks: { lacks: [] },
 }; // prettier-ignore
 
-export const emptyLeaf = (name: LeafName): Leaf => structuredClone(EMPTY[name]);
-export const newRow = (name: LeafName = 'department'): Row => ({ kind: 'leaf', isNot: false, leaf: emptyLeaf(name) });
+export const emptyLeaf = (name: AudienceLeafName): Leaf => structuredClone(EMPTY[name]);
+export const newRow = (name: AudienceLeafName = 'department'): Row => ({ kind: 'leaf', isNot: false, leaf: emptyLeaf(name) });
 export const newGroup = (mode: 'all' | 'any'): GroupRow => ({ kind: 'group', isNot: false, mode, rows: [newRow()] });
 
 /** What a row's condition lists, by whatever key; null for dates and days. */

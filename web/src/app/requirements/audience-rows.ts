@@ -3,10 +3,10 @@ import { FormsModule } from '@angular/forms';
 import { SaidPipe } from '../shared/moment.pipe.ts';
 import { leafName, type Leaf, type LeafName } from '@nudrik/core';
 import type { BuilderFacts } from './audience.worker.ts';
-import { emptyLeaf, newGroup, newRow, valuesOf, withValues, type GroupRow, type Row } from './audience-model.ts';
+import { emptyLeaf, type AudienceLeafName, newGroup, newRow, valuesOf, withValues, type GroupRow, type Row } from './audience-model.ts';
 import { AudienceStore } from './audience.store.ts';
 
-const KINDS: readonly (readonly [LeafName, string])[] = [
+const KINDS: readonly (readonly [AudienceLeafName, string])[] = [
   ['department', 'in department'], ['site', 'at site'], ['group', 'in group'], ['job', 'working as'], ['line', 'in the line of'], ['joinedWithin', 'joined in the last'],
   ['joinedAfter', 'joined after'], ['joinedBefore', 'joined before'], ['number', 'the number'], ['holds', 'holding'], ['lacks', 'lacking'],
 ]; // prettier-ignore
@@ -73,7 +73,7 @@ export class AudienceRows {
     this.put(index, { ...this.group().rows[index]!, isNot });
   }
 
-  protected setKind(index: number, name: LeafName): void {
+  protected setKind(index: number, name: AudienceLeafName): void {
     this.put(index, { kind: 'leaf', isNot: this.group().rows[index]!.isNot, leaf: emptyLeaf(name) });
   }
 

@@ -1,13 +1,18 @@
-import { HttpClient } from '@angular/common/http';
-import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { takeUntilDestroyed, toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { everyone, type DueRule } from '@nudrik/core';
-import type { CourseRow, Outside, RequirementDraft, RequirementPreview, RequirementView } from '@nudrik/contract';
-import { catchError, filter, of, switchMap, type Observable } from 'rxjs';
+import type { Outside, RequirementDraft, RequirementPreview, RequirementView } from '@nudrik/contract';
+import { catchError, filter, forkJoin, map, of, switchMap, type Observable } from 'rxjs';
 import { SaidPipe } from '../shared/moment.pipe.ts';
+import { SettingsApi } from '../house/settings.api.ts';
+import { CoursesApi } from '../courses/courses.api.ts';
+import { FoundAgain } from '../shared/found-again.ts';
+import type { HasWork } from '../shared/leave.ts';
+import { Newer, NewerSaved } from '../shared/newer.ts';
 import { sentenceOf } from '../shared/refusal.ts';
+import { WorkInHand } from '../shared/work-in-hand.ts';
 import { audienceFrom, newRow, rowsFrom, type GroupRow } from './audience-model.ts';
 import { AudiencePeople } from './audience-people.ts';
 import { AudienceRows } from './audience-rows.ts';
@@ -19,23 +24,53 @@ import { RequirementsApi } from './requirements.api.ts';
 /** Writes or changes a requirement: whom it asks, by when, what counts, how often; reviewed before anything happens. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SaidPipe, RouterLink, AudienceRows, AudiencePeople, RequirementReview],
+  imports: [FormsModule, SaidPipe, RouterLink, AudienceRows, AudiencePeople, RequirementReview, FoundAgain, Newer],
   providers: [AudienceStore],
   templateUrl: './requirement-edit.page.html',
   styleUrl: './requirement-edit.page.css',
 })
-export class RequirementEditPage {
+export class RequirementEditPage implements HasWork {
   private readonly api = inject(RequirementsApi);
   private readonly router = inject(Router);
+  private readonly settings = inject(SettingsApi);
   protected readonly audience = inject(AudienceStore);
   readonly id = input<string>();
-  protected readonly courses = toSignal(inject(HttpClient).get<CourseRow[]>('/api/courses').pipe(catchError(() => of([]))), { initialValue: null }); // prettier-ignore
+  protected readonly courses = toSignal(inject(CoursesApi).list().pipe(catchError(() => of([]))), { initialValue: null }); // prettier-ignore
   protected readonly form = signal<RequirementForm>(NEW_FORM);
   protected readonly rows = signal<GroupRow>({ kind: 'group', isNot: false, mode: 'all', rows: [newRow()] });
   protected readonly stored = signal<RequirementView | null>(null);
   protected readonly review = signal<RequirementPreview | null>(null);
-  protected readonly outside = signal<Outside>('ask');
+  private readonly before = signal('');
+  private readonly inHand = computed(() => ({ form: this.form(), rows: this.rows() }));
+  protected readonly isChanged = computed(() => this.before() !== '' && JSON.stringify(this.inHand()) !== this.before());
+  readonly work = new WorkInHand<{ form: RequirementForm; rows: GroupRow }>({
+    key: computed(() => `requirement/${this.id() ?? 'new'}`),
+    draft: this.inHand,
+    version: computed(() => this.stored()?.version ?? null),
+    isChanged: this.isChanged,
+  });
+  /** what somebody else saved meanwhile, beside mine */
   protected readonly problem = signal<string | null>(null);
+  protected readonly newer = new NewerSaved<RequirementView>({
+    problem: this.problem,
+    both: () => {
+      const { id } = this.stored()!;
+      return forkJoin({ theirs: this.api.get(id), mine: this.api.preview(id, this.draft()) }).pipe(
+        map(({ theirs, mine }) => ({
+          theirs,
+          mine: tellRules(this.form().name, mine.words),
+          saved: tellRules(theirs.name, theirs.words),
+        })),
+      );
+    },
+    goOn: ({ version }) => this.stored.update((stored) => stored && { ...stored, version }),
+    take: (theirs) => {
+      this.work.drop();
+      this.fill(theirs);
+      this.review.set(null);
+    },
+  });
+  protected readonly outside = signal<Outside>('ask');
   /** a number that was cleared is not "ever" */
   protected readonly noNumber = NaN;
   private readonly wasTried = signal(false);
@@ -46,6 +81,10 @@ export class RequirementEditPage {
 
   constructor() {
     this.setRows(this.rows());
+    // a new one: what is asked for by its address is known only after the page was made
+    effect(() => {
+      if (this.id() === undefined) untracked(() => this.begin());
+    });
     toObservable(this.id)
       .pipe(
         filter((id) => id !== undefined),
@@ -54,13 +93,44 @@ export class RequirementEditPage {
       )
       .subscribe({
         next: (view) => {
-          const { name, courseId, due, dueTime, graceDays, creditMonths, renewal, from, until, takesJoiners, whenOut } = view;
-          this.form.set({ name, courseId, due, dueTime, graceDays, creditMonths, renewal, from, until, takesJoiners, whenOut });
-          this.stored.set(view);
-          this.setRows(rowsFrom(view.audience));
+          this.fill(view);
+          const kept = this.work.find(`requirement/${view.id}`);
+          if (kept) this.takeUp(kept.draft, kept.version ?? view.version);
         },
         error: (error: unknown) => this.problem.set(sentenceOf(error)),
       });
+  }
+
+  private begin(): void {
+    this.before.set(JSON.stringify(this.inHand()));
+    const kept = this.work.find('requirement/new');
+    if (kept) return this.takeUp(kept.draft, null);
+    this.settings.get().subscribe(({ graceDays }) => {
+      if (this.isChanged()) return;
+      this.set({ graceDays });
+      this.before.set(JSON.stringify(this.inHand()));
+    });
+  }
+
+  private fill(view: RequirementView): void {
+    const { name, courseId, due, dueTime, graceDays, creditMonths, renewal, from, until, takesJoiners, whenOut } = view;
+    this.form.set({ name, courseId, due, dueTime, graceDays, creditMonths, renewal, from, until, takesJoiners, whenOut });
+    this.stored.set(view);
+    this.setRows(rowsFrom(view.audience));
+    this.before.set(JSON.stringify(this.inHand()));
+  }
+
+  private takeUp(kept: { form: RequirementForm; rows: GroupRow }, version: number | null): void {
+    this.form.set(kept.form);
+    this.setRows(kept.rows);
+    if (version !== null) this.stored.update((view) => view && { ...view, version });
+  }
+
+  protected dropWork(): void {
+    this.work.drop();
+    const { form, rows } = JSON.parse(this.before()) as { form: RequirementForm; rows: GroupRow };
+    this.form.set(form);
+    this.setRows(rows);
   }
 
   protected setRows(rows: GroupRow): void {
@@ -125,14 +195,16 @@ export class RequirementEditPage {
   protected save(): void {
     if (!this.isFilledIn()) return;
     const stored = this.stored();
-    const done = (id: string) => () => void this.router.navigate(['/requirements', id]);
+    const done = (id: string) => () => this.leaveTo(id);
     if (stored) this.run(this.api.change(stored.id, stored.version, this.draft(), this.outside()), done(stored.id));
     else this.run(this.api.add(this.draft()), ({ id }) => done(id)());
   }
 
   protected saveAndSwitchOn(): void {
     const stored = this.stored();
-    const kept: Observable<{ id: string }> = stored ? this.api.change(stored.id, stored.version, this.draft(), 'ask') : this.api.add(this.draft());
+    const kept: Observable<{ id: string }> = stored
+      ? this.api.change(stored.id, stored.version, this.draft(), 'ask')
+      : this.api.add(this.draft());
     this.run(
       kept.pipe(
         switchMap(({ id }) => this.api.get(id)),
@@ -141,9 +213,16 @@ export class RequirementEditPage {
           return this.api.switchOn(view.id, view.version);
         }),
       ),
-      ({ id }) => void this.router.navigate(['/requirements', id]),
+      ({ id }) => this.leaveTo(id),
     );
-  } // prettier-ignore
+  }
+
+  /** Saved: nothing is in hand any more. */
+  private leaveTo(id: string): void {
+    this.work.drop();
+    this.before.set(JSON.stringify(this.inHand()));
+    void this.router.navigate(['/requirements', id]);
+  }
 
   private run<T>(request: Observable<T>, then: (value: T) => void): void {
     this.isBusy.set(true);
@@ -155,8 +234,12 @@ export class RequirementEditPage {
       },
       error: (error: unknown) => {
         this.isBusy.set(false);
-        this.problem.set(sentenceOf(error));
+        this.newer.refused(error);
       },
     });
   }
 }
+
+/** A requirement in words, for comparing two. */
+const tellRules = (name: string, rules: readonly string[]): Record<string, string> =>
+  Object.fromEntries([['Name', name], ...rules.map((rule, i) => [`Rule ${i + 1}`, rule])]);

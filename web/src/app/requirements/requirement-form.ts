@@ -1,6 +1,6 @@
-import { leafName, type LeafName } from '@nudrik/core';
+import { leafName } from '@nudrik/core';
 import type { RequirementDraft } from '@nudrik/contract';
-import { isComplete, type GroupRow } from './audience-model.ts';
+import { isComplete, type AudienceLeafName, type GroupRow } from './audience-model.ts';
 
 /** A requirement as the page holds it; its audience stands in the builder's rows. */
 export type RequirementForm = Omit<RequirementDraft, 'audience'>;
@@ -10,7 +10,7 @@ export const NEW_FORM: RequirementForm = {
   from: null, until: null, takesJoiners: true, whenOut: 'ask',
 }; // prettier-ignore
 
-const TO_CHOOSE: Record<LeafName, string> = {
+const TO_CHOOSE: Record<AudienceLeafName, string> = {
   department: 'choose a department', site: 'choose a site', group: 'choose a group', job: 'choose a job title', line: 'choose a manager', joinedBefore: 'give the date',
   joinedAfter: 'give the date', joinedWithin: 'say how many days', number: 'give a personnel number', holds: 'choose a course', lacks: 'choose a course',
 }; // prettier-ignore
@@ -19,7 +19,7 @@ const TO_CHOOSE: Record<LeafName, string> = {
 function openConditions(group: GroupRow, before = ''): string[] {
   return group.rows.flatMap((row, index) => {
     const number = `${before}${index + 1}`;
-    if (row.kind === 'leaf') return isComplete(row.leaf) ? [] : [`Condition ${number} is not finished: ${TO_CHOOSE[leafName(row.leaf)]}, or remove it.`]; // prettier-ignore
+    if (row.kind === 'leaf') return isComplete(row.leaf) ? [] : [`Condition ${number} is not finished: ${TO_CHOOSE[leafName(row.leaf) as AudienceLeafName]}, or remove it.`]; // prettier-ignore
     if (row.rows.length === 0) return [`Condition ${number} is an empty group: add a condition to it, or remove it.`];
     return openConditions(row, `${number}.`);
   });

@@ -1,4 +1,5 @@
 import type { Routes } from '@angular/router';
+import { askBeforeLeaving } from '../shared/leave.ts';
 import { forRoles } from '../access/guards.ts';
 import { RequirementsPage } from './requirements.page.ts';
 
@@ -10,6 +11,7 @@ export const routes: Routes = [
     path: 'new',
     canActivate: administrators,
     loadComponent: () => import('./requirement-edit.page.ts').then((m) => m.RequirementEditPage),
+    canDeactivate: [askBeforeLeaving],
   },
   { path: 'by-hand', loadComponent: () => import('../assignments/acts.page.ts').then((m) => m.ActsPage) },
   {
@@ -22,5 +24,6 @@ export const routes: Routes = [
     path: ':id/edit',
     canActivate: administrators,
     loadComponent: () => import('./requirement-edit.page.ts').then((m) => m.RequirementEditPage),
+    canDeactivate: [askBeforeLeaving],
   },
 ];

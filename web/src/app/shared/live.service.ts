@@ -1,6 +1,6 @@
 import { effect, inject, Injectable } from '@angular/core';
 import type { LiveEvent } from '@nudrik/contract';
-import { filter, map, type Observable, Subject, throttleTime } from 'rxjs';
+import { filter, fromEvent, map, type Observable, of, Subject, switchMap, take, throttleTime } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 
 /** Server-sent events: what changed, by topic. The browser reconnects by itself. */
@@ -8,6 +8,10 @@ import { SessionStore } from '../access/session.store.ts';
 export class LiveService {
   private readonly events = new Subject<LiveEvent>();
   private source: EventSource | null = null;
+  private readonly seen = fromEvent(document, 'visibilitychange').pipe(
+    filter(() => !document.hidden),
+    map(() => undefined),
+  );
   private readonly session = inject(SessionStore);
 
   constructor() {
@@ -23,12 +27,13 @@ export class LiveService {
     });
   }
 
-  /** Emits when one of the topics was announced, four times a second at the most. */
+  /** Emits when one of the topics was announced, every two seconds at the most, and only while the page is seen: else once, when it is seen again. */
   on(topics: readonly string[]): Observable<void> {
     return this.events.pipe(
       filter((event) => event.topics.some((topic) => topics.includes(topic))),
-      throttleTime(250, undefined, { leading: true, trailing: true }),
       map(() => undefined),
+      throttleTime(2_000, undefined, { leading: true, trailing: true }),
+      switchMap(() => (document.hidden ? this.seen.pipe(take(1)) : of(undefined))),
     );
   }
 }

@@ -1,6 +1,9 @@
 import { HttpErrorResponse } from '@angular/common/http';
 import type { Refusal } from '@nudrik/contract';
 
+/** Whether a save was refused since somebody else saved a newer version. */
+export const isStale = (error: unknown): boolean => error instanceof HttpErrorResponse && (error.error as Refusal | null)?.code === 'stale';
+
 /** What went wrong, in the server's sentence, or in ours when it did not answer. */
 export function sentenceOf(error: unknown): string {
   if (!(error instanceof HttpErrorResponse)) return 'Something went wrong on this page. Load it again; nothing was changed.';

@@ -67,7 +67,7 @@ describe('words on a page', () => {
   });
   it('say why a notice did not go; one that went needs no reason', async () => {
     const page = await openPage(Words);
-    expect(page.getByTestId('skipped').textContent).toBe('skipped: nobody to tell');
+    expect(page.getByTestId('skipped').textContent).toBe('not sent: nobody to tell');
     expect(page.getByTestId('delivered').textContent).toBe('delivered');
     expect(page.getByTestId('unknown').textContent).toBe('held: a reason of tomorrow');
     expect(page.getByText('overdue').className).toBe('late');

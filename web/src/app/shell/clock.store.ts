@@ -1,15 +1,15 @@
-import { HttpClient } from '@angular/common/http';
 import { computed, DestroyRef, effect, inject, Injectable, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import type { ClockMove, ClockView } from '@nudrik/contract';
 import { catchError, EMPTY, merge, Subject, switchMap, tap, timer, type Observable } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { LiveService } from '../shared/live.service.ts';
+import { ShellApi } from './shell.api.ts';
 
 /** The installation's time, as the server tells it. In the demo it can be moved. */
 @Injectable({ providedIn: 'root' })
 export class ClockStore {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(ShellApi);
   private readonly view = signal<ClockView | null>(null);
   private readonly tick = signal(0);
   private fetchedAt = 0;
@@ -30,7 +30,7 @@ export class ClockStore {
     effect(() => void (session.account() && this.again.next()));
     merge(this.again, inject(LiveService).on(['clock', 'notices']))
       .pipe(
-        switchMap(() => this.http.get<ClockView>('/api/clock').pipe(catchError(() => EMPTY))),
+        switchMap(() => this.api.clock().pipe(catchError(() => EMPTY))),
         takeUntilDestroyed(destroyed),
       )
       .subscribe((view) => this.take(view));
@@ -43,6 +43,6 @@ export class ClockStore {
   }
 
   move(move: ClockMove): Observable<ClockView> {
-    return this.http.post<ClockView>('/api/clock/move', move).pipe(tap((view) => this.take(view)));
+    return this.api.move(move).pipe(tap((view) => this.take(view)));
   }
 }

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal, viewChild, type ElementRef } from '@angular/core';
 import { Router, RouterLink, RouterLinkActive } from '@angular/router';
-import { tellMoment, Zone } from '@nudrik/core';
+import { dateOf, tellDay, tellTime, Zone } from '@nudrik/core';
 import type { ClockMove } from '@nudrik/contract';
 import { homeOf, SessionStore } from '../access/session.store.ts';
 import { sentenceOf } from '../shared/refusal.ts';
@@ -33,7 +33,10 @@ export class Header {
   });
   protected readonly moment = computed(() => {
     const now = this.clock.now();
-    return now === null ? '' : tellMoment(now, Zone.of(this.session.zone()));
+    if (now === null) return '';
+    const zone = Zone.of(this.session.zone());
+    const day = zone.dayAt(now);
+    return `${tellDay(day)} ${dateOf(day).slice(0, 4)} ${tellTime(now, zone)}`;
   });
 
   constructor() {

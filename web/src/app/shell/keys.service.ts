@@ -38,7 +38,7 @@ export class KeysService {
       '?': () => this.isHelpOpen.update((isOpen) => !isOpen),
     };
     if (event.key === 'Escape' && this.isHelpOpen()) return this.isHelpOpen.set(false);
-    if (event.key === 'Escape') return void this.document.querySelector<HTMLElement>('[data-close]')?.click();
+    if (event.key === 'Escape') return this.closeSheet();
     const focused = this.document.activeElement;
     if (event.key === 'Enter' && focused instanceof HTMLElement && focused.matches('[data-row]')) {
       event.preventDefault();
@@ -48,6 +48,13 @@ export class KeysService {
     if (!act) return;
     event.preventDefault();
     act();
+  }
+
+  /** Closes the open sheet; the row that it belonged to is kept, so that `j` goes on from there. */
+  private closeSheet(): void {
+    const row = this.document.querySelector<HTMLElement>('[data-row].chosen');
+    this.document.querySelector<HTMLElement>('[data-close]')?.click();
+    setTimeout(() => row?.isConnected && row.focus());
   }
 
   private row(step: number): void {

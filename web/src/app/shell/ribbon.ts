@@ -1,8 +1,7 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { ActivatedRoute, Router } from '@angular/router';
-import type { Ribbon as RibbonView, RibbonDay } from '@nudrik/contract';
+import type { RibbonDay } from '@nudrik/contract';
 import { dayOf, tellDay, weekdayOf } from '@nudrik/core';
 import { map, of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
@@ -10,6 +9,7 @@ import { load } from '../shared/loaded.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { ClockStore } from './clock.store.ts';
 import { KeysService } from './keys.service.ts';
+import { ShellApi } from './shell.api.ts';
 
 const WEEKDAYS = ['', 'Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
 const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
@@ -24,13 +24,13 @@ const BAR = 30;
   styleUrl: './ribbon.css',
 })
 export class Ribbon {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(ShellApi);
   private readonly router = inject(Router);
   protected readonly clock = inject(ClockStore);
   protected readonly session = inject(SessionStore);
   protected readonly isFolded = signal(localStorage.getItem(FOLDED) === 'yes');
   protected readonly problem = signal<string | null>(null);
-  protected readonly view = load(of(true), () => this.http.get<RibbonView>('/api/ribbon'), ['notices', 'clock', 'people']);
+  protected readonly view = load(of(true), () => this.api.ribbon(), ['notices', 'clock', 'people']);
   private readonly params = toSignal(
     inject(ActivatedRoute).queryParamMap.pipe(map((params) => ({ from: params.get('from'), to: params.get('to') }))),
     { initialValue: { from: null, to: null } },
@@ -65,14 +65,8 @@ export class Ribbon {
     const chosen = this.chosen();
     if (!chosen) return null;
     const days = (this.view.data()?.days ?? []).filter((day) => day.day >= chosen.from && day.day <= chosen.to);
-    const sum = (key: 'sent' | 'planned' | 'trouble'): number => days.reduce((total, day) => total + day[key], 0);
-    const parts = [
-      sum('sent') && `${sum('sent')} sent`,
-      sum('planned') && `${sum('planned')} planned`,
-      sum('trouble') && `${sum('trouble')} bounced or failed`,
-    ].filter(Boolean);
-    const span = chosen.from === chosen.to ? tellDay(dayOf(chosen.from)) : `${tellDay(dayOf(chosen.from))} to ${tellDay(dayOf(chosen.to))}`;
-    return `${span}: ${parts.join(', ') || 'nothing sent or planned'}`;
+    const span = chosen.from === chosen.to ? this.tell(chosen.from) : `${this.tell(chosen.from)} to ${this.tell(chosen.to)}`;
+    return `${span}: ${this.tellCounts(days) || 'nothing sent or planned'}`;
   });
   protected readonly canGoThere = computed(
     () =>
@@ -87,15 +81,31 @@ export class Ribbon {
     inject(KeysService).onRibbon((step) => this.step(step));
   }
 
+  /** `Fri 8 May`, with the year where it is not this one. */
+  private tell(day: string): string {
+    return tellDay(dayOf(day), dayOf(this.view.data()?.today ?? day));
+  }
+
   private labelOf(day: RibbonDay): string {
-    const counts = [
-      day.sent && `${day.sent} sent`,
-      day.planned && `${day.planned} planned`,
-      day.trouble && `${day.trouble} bounced or failed`,
-    ]
-      .filter(Boolean)
+    return `${this.tell(day.day)}${day.holiday ? `, ${day.holiday}` : ''}: ${this.tellCounts([day]) || 'nothing'}`;
+  }
+
+  /** What is still to go on a day that has passed waits; it is not planned for it. */
+  private tellCounts(days: readonly RibbonDay[]): string {
+    const today = this.view.data()?.today ?? '';
+    const sum = (key: 'sent' | 'planned' | 'trouble', list = days): number => list.reduce((total, day) => total + day[key], 0);
+    const hasPassed = ({ day }: RibbonDay): boolean => day < today;
+    const waiting = sum('planned', days.filter(hasPassed));
+    const counts: [number, string][] = [
+      [sum('sent'), 'sent'],
+      [waiting, 'waiting'],
+      [sum('planned') - waiting, 'planned'],
+      [sum('trouble'), 'bounced or failed'],
+    ];
+    return counts
+      .filter(([count]) => count > 0)
+      .map(([count, word]) => `${count} ${word}`)
       .join(', ');
-    return `${tellDay(dayOf(day.day))}${day.holiday ? `, ${day.holiday}` : ''}: ${counts || 'nothing'}`;
   }
 
   protected fold(): void {

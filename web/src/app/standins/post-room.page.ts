@@ -1,15 +1,15 @@
-import { HttpClient } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, inject, input, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import type { Behaviour, PostRoomLetter, PostRoomView } from '@nudrik/contract';
+import type { Behaviour } from '@nudrik/contract';
 import { debounceTime } from 'rxjs';
+import { SessionStore } from '../access/session.store.ts';
 import { Letter } from '../messages/letter.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
-import { paramsOf } from '../shared/params.ts';
 import { sentenceOf } from '../shared/refusal.ts';
+import { StandinsApi } from './standins.api.ts';
 
 /** The demo's mail server: what arrived, as each reader sees it, and how addresses are to behave. */
 @Component({
@@ -20,20 +20,21 @@ import { sentenceOf } from '../shared/refusal.ts';
     .behave { display: flex; gap: 10px; align-items: end; flex-wrap: wrap; margin: 4px 0 6px; }
     .behave .field { margin: 0; }
     .odd { display: flex; flex-wrap: wrap; gap: 4px 18px; }
-    .when { width: 120px; }
+    .when { width: 130px; }
   `,
 })
 export class PostRoomPage {
-  private readonly http = inject(HttpClient);
+  private readonly api = inject(StandinsApi);
   private readonly router = inject(Router);
+  protected readonly session = inject(SessionStore);
   readonly mail = input<string>();
   protected readonly find = signal('');
-  protected readonly room = load(
-    toObservable(this.find).pipe(debounceTime(100)),
-    (find) => this.http.get<PostRoomView>('/api/post-room', { params: paramsOf({ find }) }),
-    ['notices', 'post-room', 'clock'],
-  );
-  protected readonly letter = load(toObservable(this.mail), (id) => this.http.get<PostRoomLetter>(`/api/post-room/mails/${id}`));
+  protected readonly room = load(toObservable(this.find).pipe(debounceTime(100)), (find) => this.api.postRoom(find), [
+    'notices',
+    'post-room',
+    'clock',
+  ]);
+  protected readonly letter = load(toObservable(this.mail), (id) => this.api.mail(id));
   protected readonly problem = signal<string | null>(null);
   protected address = '';
   protected behaviour: Behaviour = 'bounce';
@@ -62,7 +63,7 @@ export class PostRoomPage {
 
   private send(what: string, body: object): void {
     this.problem.set(null);
-    this.http.put(`/api/post-room/${what}`, body).subscribe({
+    this.api.change(what, body).subscribe({
       next: () => {
         this.address = '';
         this.room.reload();

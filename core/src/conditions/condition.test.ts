@@ -1,7 +1,8 @@
 import { describe, expect, it, test } from 'vitest';
 import { aPerson, anAssignment, utc } from '../testing.ts';
 import { holds, tellCondition, type Condition, type ConditionFacts } from './condition.ts';
-import { standingAt, type AssignmentEvent } from './state.ts';
+import type { AssignmentEvent } from '../assignments/event.ts';
+import { standingAt } from '../assignments/state.ts';
 
 const facts: ConditionFacts = {
   person: aPerson('runa', { groups: ['Night boat'], job: 'Deckhand', joinedOn: '2026-05-01' }),
@@ -15,7 +16,7 @@ describe('a condition', () => {
     ['another department', { department: ['Engine'] }, false, 'in Engine'],
     ['a site', { site: ['Orla Quay'] }, true, 'at Orla Quay'],
     ['a group', { group: ['Night boat'] }, true, 'in the group Night boat'],
-    ['a job', { job: ['Boatswain'] }, false, 'Boatswain'],
+    ['a job', { job: ['Boatswain'] }, false, 'works as Boatswain'],
     ['joined before', { joinedBefore: '2026-05-02' }, true, 'joined before 2 May 2026'],
     ['joined before is not on the day', { joinedBefore: '2026-05-01' }, false, 'joined before 1 May 2026'],
     ['joined after', { joinedAfter: '2026-04-30' }, true, 'joined after 30 Apr 2026'],
@@ -26,7 +27,7 @@ describe('a condition', () => {
       'any, nested',
       { any: [{ job: ['Cook'] }, { all: [{ site: ['Orla Quay'] }, { state: ['overdue'] }] }] },
       false,
-      'Cook or (at Orla Quay and overdue)',
+      'works as Cook or (at Orla Quay and overdue)',
     ],
     ['all of nothing', { all: [] }, true, 'always'],
     ['any of nothing', { any: [] }, false, 'never'],

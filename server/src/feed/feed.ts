@@ -7,10 +7,10 @@ import { announce, maybeRow, oneRow, rows, transaction, type Client, type Querya
 import type { Deps } from '../deps.ts';
 import { Refused } from '../refusal.ts';
 import { FeedFault, readFeed, type FeedAnswer } from './feed-client.ts';
-import { getChangeShare, lockRoster, previewCells, storePreview } from './import.ts';
-import { listRoster } from './people.repo.ts';
-import { getHouse } from './roster.repo.ts';
-import { houseToday } from './today.ts';
+import { getChangeShare, lockRoster, previewCells, storePreview } from '../people/import.ts';
+import { listRoster } from '../people/people.repo.ts';
+import { getHouse } from '../people/roster.repo.ts';
+import { houseToday } from '../people/today.ts';
 
 interface FeedRow {
   url: string;
@@ -230,7 +230,7 @@ export async function feedView(deps: Deps): Promise<Omit<FeedView, 'mode' | 'isS
 const LIST_STRANGERS = `
 select p.id, p.name
 from people p
-where (p.left_on is null or p.left_on > $1::date)
+where is_here(p.left_on, $1::date)
   and exists (select 1 from feed_rows)
   and not exists (select 1 from feed_rows f where f.number = p.personnel_number)
 order by p.name

@@ -1,33 +1,34 @@
-import { tellList, Zone } from '@nudrik/core';
+import { tellList } from '@nudrik/core';
 import type { HolidaysDraft, SiteDraft, StructureView } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import { refuseStale, type Versioned } from '../db/versions.ts';
 import type { Deps } from '../deps.ts';
-import { requestReplan } from '../notices/plan.ts';
-import { Refused } from '../refusal.ts';
+import { requestReplan } from '../notices/queue.ts';
+import { Refused, refuseUnknownZone } from '../refusal.ts';
 import { requestReconcile, requestReconcileAll } from '../requirements/queue.ts';
-import { listOpenAssignmentsAround } from './people.repo.ts';
-import { recordChanges } from './write-roster.ts';
+import { listOpenAssignmentsAround } from '../people/people.repo.ts';
+import { recordChanges } from '../people/write-roster.ts';
 
 const LIST_DEPARTMENTS = `
-select d.id, d.name, d.parent_id as "parentId", count(p.id)::integer as people
+select d.id, d.name, d.parent_id as "parentId", d.version, count(p.id)::integer as people
 from departments d
-left join people p on p.department_id = d.id and (p.left_on is null or p.left_on > $1::date)
+left join people p on p.department_id = d.id and is_here(p.left_on, $1::date)
 group by d.id
 order by d.name
 `;
 const LIST_SITES = `
 select
-  s.id, s.name, s.zone, s.working_days as "workingDays",
-  (select count(*)::integer from people p where p.site_id = s.id and (p.left_on is null or p.left_on > $1::date)) as people,
+  s.id, s.name, s.zone, s.working_days as "workingDays", s.version,
+  (select count(*)::integer from people p where p.site_id = s.id and is_here(p.left_on, $1::date)) as people,
   (select coalesce(jsonb_agg(jsonb_build_object('on', h.on_date, 'name', h.name) order by h.on_date), '[]') from holidays h where h.site_id = s.id) as holidays
 from sites s
 order by s.name
 `;
 const LIST_GROUPS = `
-select g.id, g.name, g.about, count(p.id)::integer as people
+select g.id, g.name, g.about, g.version, count(p.id)::integer as people
 from groups g
 left join group_members m on m.group_id = g.id
-left join people p on p.id = m.person_id and (p.left_on is null or p.left_on > $1::date)
+left join people p on p.id = m.person_id and is_here(p.left_on, $1::date)
 group by g.id
 order by g.name
 `;
@@ -56,6 +57,15 @@ async function refuseTaken(client: Client, table: 'departments' | 'sites' | 'gro
   if (other) throw new Refused('conflict', `There is a ${table.slice(0, -1)} “${name}” already; each needs a name of its own. Nothing was changed.`); // prettier-ignore
 }
 
+const TITLES = { departments: 'this department', sites: 'this site', groups: 'this group' } as const;
+
+/** A save over a newer version is refused. */
+async function refuseOlder(deps: Deps, client: Client, table: keyof typeof TITLES, id: string, version = 0): Promise<void> {
+  const stored = await maybeRow<Versioned>(client, `select version from ${table} where id = $1::bigint for update`, [id]);
+  if (!stored) throw new Refused('not-found');
+  await refuseStale(deps, client, TITLES[table], stored, version);
+}
+
 const LIST_ABOVE = `
 with recursive above (id, name, parent_id, depth) as (
   select id, name, parent_id, 1 from departments where id = $1::bigint
@@ -66,13 +76,17 @@ select id, name from above order by depth
 `;
 
 /** Makes a department, or renames and moves one; below itself it cannot stand. */
-export async function saveDepartment(deps: Deps, id: string | null, draft: { name: string; parentId: string | null }): Promise<string> {
+export async function saveDepartment(
+  deps: Deps,
+  id: string | null,
+  draft: { name: string; parentId: string | null; version?: number },
+): Promise<string> {
   return transaction(deps.db, async (client) => {
     await client.query('lock table departments in share row exclusive mode');
     await refuseTaken(client, 'departments', draft.name, id);
     if (draft.parentId) {
       const above = await rows<{ id: string; name: string }>(client, LIST_ABOVE, [draft.parentId]);
-      if (above.length === 0) throw new Refused('wrong-input', `parentId: there is no department ${draft.parentId}.`);
+      if (above.length === 0) throw new Refused('wrong-input', `There is no department ${draft.parentId} to stand below.`);
       const at = above.findIndex((department) => department.id === id);
       if (at >= 0)
         throw new Refused('conflict', `${draft.name} would stand below itself: ${[...above.slice(0, at + 1).map(({ name }) => name)].reverse().concat(draft.name).join(' → ')}. Nothing was changed.`); // prettier-ignore
@@ -82,7 +96,8 @@ export async function saveDepartment(deps: Deps, id: string | null, draft: { nam
       await announce(client, 'people');
       return made.id;
     }
-    const changed = await client.query('update departments set name = $2::text, parent_id = $3::bigint where id = $1::bigint', [id, draft.name, draft.parentId]); // prettier-ignore
+    await refuseOlder(deps, client, 'departments', id, draft.version);
+    const changed = await client.query('update departments set name = $2::text, parent_id = $3::bigint, version = version + 1 where id = $1::bigint', [id, draft.name, draft.parentId]); // prettier-ignore
     if (changed.rowCount === 0) throw new Refused('not-found');
     // who stands below which department decides who is in which audience
     await requestReconcileAll(client);
@@ -107,19 +122,9 @@ export async function removeDepartment(deps: Deps, id: string): Promise<void> {
   });
 }
 
-const isZone = (zone: string): boolean => {
-  try {
-    Zone.of(zone);
-    return true;
-  } catch {
-    return false;
-  }
-};
-
 /** Makes a site, or changes its name, zone and working days; what hangs on its calendar is planned again. */
-export async function saveSite(deps: Deps, id: string | null, draft: SiteDraft): Promise<string> {
-  if (!isZone(draft.zone))
-    throw new Refused('wrong-input', `zone: there is no time zone “${draft.zone}”. Expected one like Europe/Oslo. Nothing was changed.`);
+export async function saveSite(deps: Deps, id: string | null, draft: SiteDraft & { version?: number }): Promise<string> {
+  refuseUnknownZone(draft.zone);
   const days = [...new Set(draft.workingDays)].sort();
   return transaction(deps.db, async (client) => {
     await refuseTaken(client, 'sites', draft.name, id);
@@ -128,7 +133,8 @@ export async function saveSite(deps: Deps, id: string | null, draft: SiteDraft):
       await announce(client, 'people');
       return made.id;
     }
-    const changed = await client.query('update sites set name = $2::text, zone = $3::text, working_days = $4::integer[] where id = $1::bigint', [id, draft.name, draft.zone, days]); // prettier-ignore
+    await refuseOlder(deps, client, 'sites', id, draft.version);
+    const changed = await client.query('update sites set name = $2::text, zone = $3::text, working_days = $4::integer[], version = version + 1 where id = $1::bigint', [id, draft.name, draft.zone, days]); // prettier-ignore
     if (changed.rowCount === 0) throw new Refused('not-found');
     await replanSite(client, id);
     return id;
@@ -145,25 +151,32 @@ async function replanSite(client: Client, id: string): Promise<void> {
 /** Sets the holidays of one year as they are to be. */
 export async function saveHolidays(deps: Deps, siteId: string, draft: HolidaysDraft): Promise<void> {
   const foreign = draft.holidays.find(({ on }) => !on.startsWith(`${draft.year}-`));
-  if (foreign) throw new Refused('wrong-input', `holidays: ${foreign.on} (${foreign.name}) is not in ${draft.year}. Nothing was changed.`);
+  if (foreign)
+    throw new Refused('wrong-input', `The holiday ${foreign.name}, ${foreign.on}, is not in ${draft.year}. Nothing was changed.`);
   const byDate = new Map(draft.holidays.map((holiday) => [holiday.on, holiday.name]));
   if (byDate.size < draft.holidays.length)
-    throw new Refused('wrong-input', 'holidays: a date stands there twice; expected each once. Nothing was changed.');
+    throw new Refused('wrong-input', 'A holiday stands there twice on one date; expected each date once. Nothing was changed.');
   await transaction(deps.db, async (client) => {
-    if (!(await maybeRow(client, 'select 1 from sites where id = $1::bigint for update', [siteId]))) throw new Refused('not-found');
+    await refuseOlder(deps, client, 'sites', siteId, draft.version);
+    await client.query('update sites set version = version + 1 where id = $1::bigint', [siteId]);
     await client.query("delete from holidays where site_id = $1::bigint and on_date between make_date($2::integer, 1, 1) and make_date($2::integer, 12, 31)", [siteId, draft.year]); // prettier-ignore
     await client.query('insert into holidays (site_id, on_date, name) select $1::bigint, * from unnest($2::date[], $3::text[])', [siteId, [...byDate.keys()], [...byDate.values()]]); // prettier-ignore
     await replanSite(client, siteId);
   });
 }
 
-export async function saveGroup(deps: Deps, id: string | null, draft: { name: string; about: string | null }): Promise<string> {
+export async function saveGroup(
+  deps: Deps,
+  id: string | null,
+  draft: { name: string; about: string | null; version?: number },
+): Promise<string> {
   return transaction(deps.db, async (client) => {
     await refuseTaken(client, 'groups', draft.name, id);
     await announce(client, 'people');
     if (id === null)
       return (await oneRow<{ id: string }>(client, 'insert into groups (name, about) values ($1::text, $2::text) returning id', [draft.name, draft.about || null])).id; // prettier-ignore
-    const changed = await client.query('update groups set name = $2::text, about = $3::text where id = $1::bigint', [id, draft.name, draft.about || null]); // prettier-ignore
+    await refuseOlder(deps, client, 'groups', id, draft.version);
+    const changed = await client.query('update groups set name = $2::text, about = $3::text, version = version + 1 where id = $1::bigint', [id, draft.name, draft.about || null]); // prettier-ignore
     if (changed.rowCount === 0) throw new Refused('not-found');
     return id;
   });

@@ -3,12 +3,12 @@ import { rows } from '../db/db.ts';
 import { planWaiting } from '../notices/plan.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
-import { addPerson, changePerson } from './change.ts';
+import { addPerson, changePerson } from '../people/change.ts';
 import { readHolidays } from './holidays-file.ts';
-import { addLeave, removeLeave } from './leave.ts';
-import { resolvePeople } from './resolve.ts';
+import { addLeave, removeLeave } from '../people/leave.ts';
+import { resolvePeople } from '../people/resolve.ts';
 import { changeMembers, removeDepartment, removeGroup, saveDepartment, saveGroup, saveHolidays, saveSite, structureView } from './structure.ts'; // prettier-ignore
-import { timelineOf } from './timeline.ts';
+import { timelineOf } from '../people/timeline.ts';
 
 let house: TestHouse;
 let crew: Record<string, string>;
@@ -37,7 +37,8 @@ describe('departments', () => {
     await expect(saveDepartment(house.deps, null, { name: 'boats', parentId: null })).rejects.toThrow(
       'There is a department “boats” already',
     );
-    await saveDepartment(house.deps, rafts, { name: 'Life rafts', parentId: deck!.id });
+    await saveDepartment(house.deps, rafts, { name: 'Life rafts', parentId: deck!.id, version: 1 });
+    await expect(saveDepartment(house.deps, rafts, { name: 'Rafts', parentId: deck!.id, version: 1 })).rejects.toThrow('Version 2 of this department was saved while you worked on version 1'); // prettier-ignore
     expect((await view()).departments.map(({ name, people, parentId }) => [name, people, parentId === deck!.id])).toEqual([
       ['Boats', 0, true],
       ['Deck', 4, false],
@@ -50,33 +51,50 @@ describe('departments', () => {
   });
 });
 
+const versionOf = async (table: 'sites' | 'groups', id: string): Promise<number> =>
+  (await rows<{ version: number }>(house.db, `select version from ${table} where id = $1::bigint`, [id]))[0]!.version;
+
 describe('sites', () => {
   it('have holidays by year; who lives by them is planned anew', async () => {
     const site = (await view()).sites.find(({ name }) => name === 'Orla Quay')!;
     const holidays = [...site.holidays, { on: '2027-03-22', name: 'Quay day' }];
-    await saveHolidays(house.deps, site.id, { year: 2027, holidays });
+    await saveHolidays(house.deps, site.id, { version: await versionOf('sites', site.id), year: 2027, holidays });
     expect(await replanned()).toEqual([assignment]);
     // late, one working day after Friday 19 March: Monday is off now
     const [late] = await rows<{ moment: Date }>(house.db, "select moment from notices where step_id = 'late' and occurrence = 0");
     expect(late!.moment.toISOString()).toBe('2027-03-23T08:00:00.000Z');
-    await saveHolidays(house.deps, site.id, { year: 2028, holidays: [{ on: '2028-05-01', name: 'Labour Day' }] });
+    await saveHolidays(house.deps, site.id, {
+      version: await versionOf('sites', site.id),
+      year: 2028,
+      holidays: [{ on: '2028-05-01', name: 'Labour Day' }],
+    });
     expect((await view()).sites.find(({ id }) => id === site.id)!.holidays.map(({ on }) => on)).toEqual(['2027-03-22', '2027-03-26', '2027-03-29', '2028-05-01']); // prettier-ignore
-    await saveHolidays(house.deps, site.id, { year: 2027, holidays: site.holidays });
+    await saveHolidays(house.deps, site.id, { version: await versionOf('sites', site.id), year: 2027, holidays: site.holidays });
     await planWaiting(house.deps);
   });
   test.each<[string, () => Promise<unknown>, string]>([
-    ['a holiday of another year', () => saveHolidays(house.deps, '1', { year: 2027, holidays: [{ on: '2028-01-01', name: 'New Year' }] }), '2028-01-01 (New Year) is not in 2027'],
-    ['a date twice', () => saveHolidays(house.deps, '1', { year: 2027, holidays: [{ on: '2027-01-01', name: 'A' }, { on: '2027-01-01', name: 'B' }] }), 'stands there twice'],
+    ['a holiday of another year', () => saveHolidays(house.deps, '1', { version: 1, year: 2027, holidays: [{ on: '2028-01-01', name: 'New Year' }] }), 'The holiday New Year, 2028-01-01, is not in 2027'],
+    ['a date twice', () => saveHolidays(house.deps, '1', { version: 1, year: 2027, holidays: [{ on: '2027-01-01', name: 'A' }, { on: '2027-01-01', name: 'B' }] }), 'stands there twice'],
     ['a zone that there is not', () => saveSite(house.deps, null, { name: 'X', zone: 'Europe/Orlasund', workingDays: [1] }), 'no time zone “Europe/Orlasund”'],
     ['a name that is taken', () => saveSite(house.deps, null, { name: 'orla quay', zone: 'Europe/Oslo', workingDays: [1] }), 'There is a site “orla quay” already'],
   ])('refuse %s', async (_, act, words) => expect(act()).rejects.toThrow(words)); // prettier-ignore
   it('take another zone, and everything local moves with it', async () => {
     const site = (await view()).sites.find(({ name }) => name === 'Orla Quay')!;
-    await saveSite(house.deps, site.id, { name: 'Orla Quay', zone: 'Europe/Helsinki', workingDays: [1, 2, 3, 4, 5] });
+    await saveSite(house.deps, site.id, {
+      version: await versionOf('sites', site.id),
+      name: 'Orla Quay',
+      zone: 'Europe/Helsinki',
+      workingDays: [1, 2, 3, 4, 5],
+    });
     expect(await replanned()).toEqual([assignment]);
     const [late] = await rows<{ moment: Date }>(house.db, "select moment from notices where step_id = 'late' and occurrence = 0");
     expect(late!.moment.toISOString()).toBe('2027-03-22T07:00:00.000Z');
-    await saveSite(house.deps, site.id, { name: 'Orla Quay', zone: 'Europe/Oslo', workingDays: [1, 2, 3, 4, 5] });
+    await saveSite(house.deps, site.id, {
+      version: await versionOf('sites', site.id),
+      name: 'Orla Quay',
+      zone: 'Europe/Oslo',
+      workingDays: [1, 2, 3, 4, 5],
+    });
     await planWaiting(house.deps);
   });
 });
@@ -131,7 +149,7 @@ describe('leave', () => {
   test.each<[string, object, string]>([
     ['over another', { from: '2027-04-05', to: '2027-04-06', coverId: null }, 'is on leave from 5 Apr 2027 to 9 Apr 2027 already'],
     ['covered by themselves', { from: '2027-05-01', to: '2027-05-02', coverId: 'self' }, 'cannot cover their own leave'],
-    ['covered by nobody there is', { from: '2027-05-01', to: '2027-05-02', coverId: '999' }, 'there is no person 999'],
+    ['covered by nobody there is', { from: '2027-05-01', to: '2027-05-02', coverId: '999' }, 'There is no person 999'],
   ])('%s is refused', async (_, leave, words) => {
     await addLeave(house.deps, crew['per']!, { from: '2027-04-05', to: '2027-04-09', coverId: null }, 'Odd Aske').catch(() => undefined);
     const draft = { ...leave } as { from: string; to: string; coverId: string | null };
@@ -151,9 +169,9 @@ describe('a change by hand', () => {
   test.each<[string, string, object, RegExp]>([
     ['a loop, by name', 'kari', { managerId: 'runa' }, /circle: Kari Aske → Runa Aske → Odd Aske → Kari Aske/],
     ['to be one’s own manager', 'kari', { managerId: 'kari' }, /their own manager/],
-    ['a manager who is not there', 'runa', { managerId: '999' }, /there is no person 999/],
+    ['a manager who is not there', 'runa', { managerId: '999' }, /There is no person 999/],
     ['an address that is taken', 'runa', { email: 'PER@orlasund.example' }, /is the address of Per Aske/],
-    ['a site that is not there', 'runa', { siteId: '999' }, /there is no site 999/],
+    ['a site that is not there', 'runa', { siteId: '999' }, /There is no site 999/],
     [
       'leaving before joining',
       'runa',

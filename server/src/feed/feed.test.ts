@@ -4,11 +4,11 @@ import { Zone } from '@nudrik/core';
 import type { FeedPerson, PersonChange } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
-import { addPerson, changePerson } from './change.ts';
+import { addPerson, changePerson } from '../people/change.ts';
 import { changeFeed, decidePull, feedView, nextTime, previewPull, pullIfDue, pullNow } from './feed.ts';
 import { todayView } from '../reports/today.ts';
-import { listRoster } from './people.repo.ts';
-import { listImports, undoImport } from './undo-import.ts';
+import { listRoster } from '../people/people.repo.ts';
+import { listImports, undoImport } from '../people/undo-import.ts';
 
 const person = (name: string, rest: Partial<FeedPerson> = {}): FeedPerson => ({
   number: name, name: `${name} Aske`, email: `${name.toLowerCase()}@orlasund.example`, department: 'Deck', site: 'Orla Quay', job: 'Deckhand', manager: null, joinedOn: null, leftOn: null, ...rest,

@@ -1,36 +1,9 @@
 import { createTransport, type SendMailOptions, type Transporter, type TransportOptions } from 'nodemailer';
 
-export interface Letter {
-  mailId: string;
-  messageId: string;
-  fromName: string;
-  fromAddress: string;
-  replyTo: string;
-  toName: string;
-  toAddress: string;
-  listId: string;
-  organisation: string;
-  subject: string;
-  html: string;
-  text: string;
-  date: Date;
-}
-
-/** What the mail server made of a letter. */
-export type Handover =
-  | { outcome: 'accepted'; response: string }
-  /** refused for good (5xx): the address does not work */
-  | { outcome: 'refused'; response: string }
-  /** not now (4xx, or the server does not answer): to be tried again */
-  | { outcome: 'later'; response: string };
-
-export interface Mailer {
-  send(letter: Letter): Promise<Handover>;
-  close(): void;
-}
+import type { Channel, Handover } from './channel.ts';
 
 /** A pooled connection to the mail server. Delivery reports (RFC 3461) are asked for where the server offers them. */
-export function openMailer(smtpUrl: string): Mailer {
+export function openMailChannel(smtpUrl: string): Channel {
   const url = new URL(smtpUrl);
   const transport: Transporter = createTransport({
     pool: true,
@@ -47,6 +20,7 @@ export function openMailer(smtpUrl: string): Mailer {
   } as TransportOptions);
 
   return {
+    name: 'mail',
     async send(letter) {
       try {
         const info = (await transport.sendMail({
@@ -56,11 +30,11 @@ export function openMailer(smtpUrl: string): Mailer {
           subject: letter.subject,
           text: letter.text,
           html: letter.html,
-          messageId: letter.messageId,
+          messageId: letter.headerId,
           date: letter.date,
           headers: { 'Auto-Submitted': 'auto-generated' },
           list: { id: { url: letter.listId, comment: `${letter.organisation} training` } },
-          dsn: { id: letter.mailId, return: 'headers', notify: ['success', 'failure'], recipient: letter.fromAddress },
+          dsn: { id: letter.messageId, return: 'headers', notify: ['success', 'failure'], recipient: letter.fromAddress },
         } as SendMailOptions)) as { response: string };
         return { outcome: 'accepted', response: info.response };
       } catch (error) {

@@ -1,0 +1,49 @@
+import { z } from 'zod';
+import { TimeOfDay, Version } from './common.ts';
+
+const Line = z.string().trim().min(1, 'expected some words').max(200);
+const MailAddress = z.email('expected a mail address').max(320);
+
+/** PUT /api/settings: what the house goes by */
+export const SettingsDraft = z
+  .object({
+    version: Version,
+    organisation: Line,
+    /** an IANA zone; tables of many people tell their moments in it */
+    zone: z.string().min(1, 'expected a time zone like Europe/Oslo').max(80),
+    place: Line,
+    senderName: Line,
+    senderAddress: MailAddress,
+    replyTo: MailAddress,
+    windowFrom: TimeOfDay,
+    windowTo: TimeOfDay,
+    /** messages a person and day; null is no limit */
+    dailyLimit: z.number().int().min(1, 'expected 1 or more').max(100).nullable(),
+    toleranceHours: z.number().int().min(0).max(720),
+    settleMinutes: z.number().int().min(0).max(1_440),
+    /** what a new requirement begins with */
+    graceDays: z.number().int().min(1, 'expected 1 day or more').max(3_650),
+    /** days that a personal link goes on working after its assignment was closed; null is without end */
+    linkDays: z.number().int().min(0).max(3_650).nullable(),
+  })
+  .refine(({ windowFrom, windowTo }) => windowFrom < windowTo, {
+    path: ['windowTo'],
+    message: 'expected a time after the beginning of the window',
+  });
+export type SettingsDraft = z.infer<typeof SettingsDraft>;
+
+/** GET /api/settings */
+export interface SettingsView extends SettingsDraft {
+  changedAt: string | null;
+  changedBy: string | null;
+  /** host and port of the mail server; set where the program is started, and never shown with its password */
+  mailServer: string;
+  isDemo: boolean;
+}
+
+/** POST /api/settings/test-mail */
+export const TestMailRequest = z.object({ to: MailAddress });
+export interface TestMailResult {
+  isAccepted: boolean;
+  words: string;
+}

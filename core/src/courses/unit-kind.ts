@@ -1,0 +1,42 @@
+/** What a unit may carry beside its title. */
+export interface UnitContent {
+  title: string;
+  body: string | null;
+  url: string | null;
+  fileId: string | null;
+}
+export type UnitField = 'body' | 'url' | 'fileId';
+
+interface UnitKindEntry {
+  /** "Add a page" */
+  words: string;
+  /** the fields that it keeps; the others are emptied when it is saved */
+  keeps: readonly UnitField[];
+  /** what a new one begins with */
+  starts: Partial<Record<UnitField, string>>;
+  /** what is missing in it, in a sentence, or null */
+  fault(unit: UnitContent): { field: UnitField; words: string } | null;
+}
+
+const entry = (made: UnitKindEntry): UnitKindEntry => made;
+
+/** The catalogue of unit kinds. A new one is added here, and its form in the web. */
+const ENTRIES = {
+  page: entry({ words: 'page', keeps: ['body'], starts: { body: '' }, fault: () => null }),
+  link: entry({
+    words: 'link',
+    keeps: ['url'],
+    starts: { url: 'https://' },
+    fault: ({ title, url }) => (url ? null : { field: 'url', words: `"${title}" is a link and needs a web address` }),
+  }),
+  file: entry({
+    words: 'file',
+    keeps: ['fileId'],
+    starts: {},
+    fault: ({ title, fileId }) => (fileId ? null : { field: 'fileId', words: `"${title}" needs its file: choose one and upload it` }),
+  }),
+};
+
+export type UnitKind = keyof typeof ENTRIES;
+export const UNIT_KINDS = Object.keys(ENTRIES) as [UnitKind, ...UnitKind[]];
+export const unitKind = (kind: UnitKind): UnitKindEntry => ENTRIES[kind];

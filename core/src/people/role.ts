@@ -1,0 +1,124 @@
+import type { Instant } from '../time/zone.ts';
+import { chainOf } from './chain.ts';
+import type { Person, Roster } from './person.ts';
+
+/** Who is written to, as a step says it: `employee`, `manager`, `manager 2` …, `trainer`, or a mail address. */
+export type Role = string;
+
+export interface Recipient {
+  person: Person | null;
+  address: string | null;
+  /** how the addressee was found, in words, in order */
+  path: string[];
+}
+
+interface Around {
+  employee: Person;
+  owner: Person | null;
+  roster: Roster;
+}
+
+interface RoleEntry {
+  /** for refusals and the editor: "manager 2 …" */
+  words: string;
+  is(role: Role): boolean;
+  /** whose zone and calendar time the notice; null where nobody's but the employee's */
+  nominal(role: Role, around: Around): Person | null;
+  /** the addressee at a moment */
+  find(role: Role, around: Around, at: Instant): Recipient;
+}
+
+const MANAGER = /^manager(?: ([2-9]|[1-9]\d+))?$/;
+
+/** The level of a manager role (1 = the direct manager), null for any other role. */
+export function managerLevel(role: Role): number | null {
+  const match = MANAGER.exec(role);
+  return match ? Number(match[1] ?? 1) : null;
+}
+
+const found = (person: Person | null, path: string[]): Recipient => ({ person, address: person?.email ?? null, path });
+const dayFor = (person: Person, roster: Roster, at: Instant): number => roster.calendarOf(person).zone.dayAt(at);
+
+/** The course's owner, who is never written to about themselves. */
+function findOwner({ employee, owner, roster }: Around, at: Instant, path: string[], isInstead: boolean): Recipient {
+  if (owner && owner.id !== employee.id && !roster.hasLeft(owner, dayFor(owner, roster, at))) {
+    if (isInstead) path.push(`${owner.name} owns the course`);
+    return found(owner, path);
+  }
+  if (!owner) path.push('the course has no owner');
+  else path.push(owner.id === employee.id ? "the course's owner is the employee" : "the course's owner has left");
+  return found(null, path);
+}
+
+/** A manager who is away is replaced by the cover; a cover who is away too, or none, climbs; above the chain stands the owner. */
+function findManager(level: number, around: Around, at: Instant): Recipient {
+  const { employee, roster } = around;
+  const path: string[] = [];
+  const { chain, loop } = chainOf(employee, roster);
+  if (loop) path.push('the chain of managers runs in a loop and is followed only once');
+  for (const candidate of chain.slice(level - 1)) {
+    if (roster.hasLeft(candidate, dayFor(candidate, roster, at))) {
+      path.push(`${candidate.name} has left`);
+      continue;
+    }
+    const leave = roster.leaveOn(candidate, dayFor(candidate, roster, at));
+    if (!leave) return found(candidate, path);
+    const cover = roster.person(leave.cover);
+    if (cover && cover.id !== employee.id && !roster.isAwayAt(cover, at)) {
+      path.push(`${candidate.name} is on leave, ${cover.name} covers`);
+      return found(cover, path);
+    }
+    const without = !cover ? 'without cover' : `and ${cover.id === employee.id ? 'covered by the employee' : `${cover.name} is away too`}`;
+    path.push(`${candidate.name} is on leave ${without}`);
+  }
+  path.push(chain.length < level ? `there is no ${level === 1 ? 'manager' : `manager ${level}`}` : 'nobody is left up the chain');
+  return findOwner(around, at, path, true);
+}
+
+/** The catalogue of recipient roles. A new one is added here; planning, previews and the dispatcher find it. */
+const ROLES: readonly RoleEntry[] = [
+  {
+    words: 'employee',
+    is: (role) => role === 'employee',
+    nominal: (_, { employee }) => employee,
+    find: (_, { employee }) => ({ person: employee, address: employee.email, path: [] }),
+  },
+  {
+    words: 'manager, manager 2 …',
+    is: (role) => managerLevel(role) !== null,
+    nominal: (role, { employee, owner, roster }) => chainOf(employee, roster).chain[managerLevel(role)! - 1] ?? owner,
+    find: (role, around, at) => findManager(managerLevel(role)!, around, at),
+  },
+  {
+    words: 'trainer',
+    is: (role) => role === 'trainer',
+    nominal: (_, { owner }) => owner,
+    find: (_, around, at) => findOwner(around, at, [], false),
+  },
+  {
+    words: 'a mail address',
+    is: (role) => role.includes('@'),
+    nominal: () => null,
+    find: (role) => ({ person: null, address: role, path: [] }),
+  },
+];
+
+const entryOf = (role: Role): RoleEntry | undefined => ROLES.find((entry) => entry.is(role));
+
+/** @returns whether the role is one that planning can find a recipient for */
+export const isKnownRole = (role: Role): boolean => entryOf(role) !== undefined;
+/** The roles in words, for whoever wrote another: `employee, manager, manager 2 …, trainer or a mail address`. */
+export const ROLE_WORDS = ROLES.map(({ words }) => words)
+  .join(', ')
+  .replace(/, (?=[^,]*$)/, ' or ');
+
+/** The person whose zone and calendar time a notice: level n of the chain, the course's owner where it is too short. */
+export function nominalRecipient(role: Role, employee: Person, owner: Person | null, roster: Roster): Person | null {
+  return entryOf(role)?.nominal(role, { employee, owner, roster }) ?? null;
+}
+
+/** The addressee at a moment. Nobody is escalated to themselves. */
+export function findRecipient(role: Role, employee: Person, owner: Person | null, roster: Roster, at: Instant): Recipient {
+  const around = { employee, owner, roster };
+  return entryOf(role)?.find(role, around, at) ?? findOwner(around, at, [], false);
+}

@@ -1,0 +1,146 @@
+import { assignedRevisions, dueRevisions, effectiveEvents, revisionsOf, type Assignment, type Revision } from '../assignments/state.ts';
+import type { AssignmentEvent, EventNamed } from '../assignments/event.ts';
+import { dayOf, type Calendar, type LocalDate } from '../time/calendar.ts';
+import type { Instant } from '../time/zone.ts';
+
+/** What a sign-off may have come to. */
+export const SIGN_OFF_OUTCOMES = ['met', 'not-met', 'absent'] as const;
+export type SignOffOutcome = (typeof SIGN_OFF_OUTCOMES)[number];
+
+/** The event that a step is timed from. */
+export interface Anchor {
+  event: AnchorEvent;
+  /** of the anchors of units, quizzes and sign-offs; without one, any unit */
+  unit?: string;
+  date?: LocalDate;
+  /** of a sign-off; without one, any */
+  outcome?: SignOffOutcome;
+}
+
+export type AnchorField = 'unit' | 'date' | 'outcome';
+
+interface AnchorEntry {
+  /** "when …", "2 days after …" */
+  words: string;
+  /** fields that it may have, and those that it cannot do without */
+  may?: readonly AnchorField[];
+  needs?: readonly AnchorField[];
+  /** its notices go although the assignment is closed */
+  outlives?: true;
+  /** each time that it happened, or is known to happen, as known at `now` */
+  find(assignment: Assignment, anchor: Pick<Anchor, 'unit' | 'date' | 'outcome'>, assignee: Calendar, now: Instant): Revision[];
+}
+
+const entry = (made: AnchorEntry): AnchorEntry => made;
+
+const byInstantThenUnit = (a: AssignmentEvent, b: AssignmentEvent): number => {
+  if (a.at !== b.at) return a.at - b.at;
+  const [left, right] = [(a as { unit?: string }).unit ?? '', (b as { unit?: string }).unit ?? ''];
+  return left < right ? -1 : left > right ? 1 : 0;
+};
+
+/**
+ * One revision for each event of a kind, counted from 0 by instant, then unit. One that was taken back keeps its number
+ * and stands no longer.
+ */
+function eachEvent<T extends AssignmentEvent>(
+  { events }: Assignment,
+  now: Instant,
+  is: (event: AssignmentEvent) => event is T,
+  at: (event: T) => Instant = (event) => event.at,
+): Revision[] {
+  const found = events.filter((event): event is T => event.at <= now && is(event));
+  if (found.length === 0) return [];
+  const counting = new Set(effectiveEvents(events, now));
+  const undoneAt = (event: T): Instant =>
+    events.find((other) => other.type === 'undone' && other.event === event.id && other.at <= now)?.at ?? event.at;
+  return found.sort(byInstantThenUnit).map((event, revision) => ({
+    at: at(event),
+    revision,
+    knownAt: event.at,
+    isByHand: event.byHand === true,
+    isTakenBack: !counting.has(event),
+    replacedAt: counting.has(event) ? null : undoneAt(event),
+    gaps: [],
+  }));
+}
+
+type UnitEvent = EventNamed<'unit-opened' | 'unit-finished' | 'quiz-submitted' | 'signed-off'>;
+const ofUnit =
+  <T extends UnitEvent['type']>(type: T, unit: string | undefined, also: (event: EventNamed<T>) => boolean = () => true) =>
+  (event: AssignmentEvent): event is EventNamed<T> =>
+    event.type === type && (unit === undefined || (event as UnitEvent).unit === unit) && also(event as EventNamed<T>);
+
+/** What a sign-off came to: who was absent met nothing. */
+export const outcomeOf = (event: EventNamed<'signed-off'>): SignOffOutcome =>
+  event.attended === false ? 'absent' : event.met === false ? 'not-met' : 'met';
+
+/** Finishing happens once, and again after the assignment began anew; what finishes a closed one is no finishing. */
+function finishings(assignment: Assignment, now: Instant): Revision[] {
+  let isClosed = false;
+  const closing = new Set<AssignmentEvent>();
+  for (const event of effectiveEvents(assignment.events, now)) {
+    if (event.at > now) continue;
+    if (event.type === 'reopened') isClosed = false;
+    else if (event.type === 'finished' || event.type === 'waived' || event.type === 'withdrawn') {
+      if (event.type === 'finished' && !isClosed) closing.add(event);
+      isClosed = true;
+    }
+  }
+  const undone = new Set(effectiveEvents(assignment.events, now));
+  // one that was taken back was a finishing too: its number is used
+  return eachEvent(
+    assignment,
+    now,
+    (event): event is EventNamed<'finished'> => event.type === 'finished' && (closing.has(event) || !undone.has(event)),
+    (event) => event.onAt ?? event.at,
+  );
+}
+
+const isActivity = ({ type }: AssignmentEvent): boolean =>
+  type === 'started' || type === 'unit-opened' || type === 'unit-finished' || type === 'quiz-submitted';
+
+/** The catalogue of anchors: what a step may be timed from. A new one is added here; every floor finds it. */
+const ENTRIES = {
+  'assigned': entry({ words: 'assigned', find: (assignment, _, __, now) => assignedRevisions(assignment, now) }),
+  'unit-opened': entry({ words: 'the unit opens', may: ['unit'], find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('unit-opened', unit)) }),
+  'unit-finished': entry({ words: 'the unit is finished', may: ['unit'], find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('unit-finished', unit)) }),
+  'quiz-submitted': entry({ words: 'the quiz is submitted', may: ['unit'], find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('quiz-submitted', unit)) }),
+  'quiz-passed': entry({ words: 'the quiz is passed', may: ['unit'], find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('quiz-submitted', unit, ({ passed }) => passed === true)) }),
+  'quiz-failed': entry({ words: 'the quiz is failed', may: ['unit'], find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('quiz-submitted', unit, ({ passed }) => passed === false)) }),
+  'signed-off': entry({ words: 'signed off', may: ['unit', 'outcome'], find: (assignment, { unit, outcome }, _, now) => eachEvent(assignment, now, ofUnit('signed-off', unit, (event) => outcome === undefined || outcomeOf(event) === outcome)) }),
+  'due': entry({ words: 'due', find: (assignment, _, __, now) => dueRevisions(assignment, now) }),
+  'finished': entry({ words: 'finished', outlives: true, find: (assignment, _, __, now) => finishings(assignment, now) }),
+  'certificate-issued': entry({ words: 'the certificate is issued', outlives: true, find: (assignment, _, __, now) => eachEvent(assignment, now, (event): event is EventNamed<'certificate-issued'> => event.type === 'certificate-issued') }),
+  'expires': entry({ words: 'the certificate expires', outlives: true, find: (assignment, _, __, now) => eachEvent(assignment, now, (event): event is EventNamed<'certificate-issued'> => event.type === 'certificate-issued' && event.expiresAt != null, (event) => event.expiresAt!) }),
+  // the seat that somebody has: each move is a new revision, a cancelled session or a seat given up drops what hangs on it
+  'session-starts': entry({ words: 'the session starts', find: (assignment, _, __, now) => revisionsOf(assignment, null, (event) => (event.type === 'session-set' ? (event.startsAt ?? 'none') : null), now) }),
+  // each activity drops what waited since the one before
+  'idle': entry({ words: 'the last activity', find: (assignment, _, __, now) => revisionsOf(assignment, assignment.assignedAt, (event) => (isActivity(event) || event.type === 'reopened' ? event.at : null), now) }),
+  'date': entry({ words: 'the date', may: ['date'], needs: ['date'], find: (assignment, { date }, assignee) => [{ at: assignee.zone.toInstant(dayOf(date!), 0), revision: 0, knownAt: assignment.assignedAt, isByHand: assignment.isByHand ?? false, isTakenBack: false, replacedAt: null, gaps: [] }] }),
+}; // prettier-ignore
+
+export type AnchorEvent = keyof typeof ENTRIES;
+export const ANCHORS = Object.keys(ENTRIES) as [AnchorEvent, ...AnchorEvent[]];
+export const anchorEntry = (event: AnchorEvent): AnchorEntry => ENTRIES[event];
+
+/** Anchors whose notices go although the assignment is closed. */
+export const outlivesAssignment = (event: AnchorEvent): boolean => 'outlives' in ENTRIES[event];
+
+/** The anchors of a step for an assignment, from the events known at `now`; none is "waits for". */
+export const anchorsOf = (anchor: Anchor, assignment: Assignment, assignee: Calendar, now: Instant): Revision[] =>
+  ENTRIES[anchor.event].find(assignment, anchor, assignee, now);
+
+/** What is missing in an anchor or does not belong to it, in words, or null. */
+export function anchorFault(anchor: Anchor): string | null {
+  const { needs = [], may = [] } = anchorEntry(anchor.event);
+  const lacks = needs.find((field) => !anchor[field]);
+  if (lacks) return `the anchor "${anchor.event}" needs a ${lacks}`;
+  const extra = (['unit', 'date', 'outcome'] as const).find((field) => anchor[field] !== undefined && !may.includes(field));
+  return extra ? `the anchor "${anchor.event}" has no ${extra}` : null;
+}
+
+const OUTCOME_WORDS: Record<SignOffOutcome, string> = { 'met': 'signed off', 'not-met': 'signed off as not met', 'absent': 'marked absent' }; // prettier-ignore
+
+export const tellAnchor = (anchor: Anchor): string =>
+  anchor.event === 'date' ? `${anchor.date}` : anchor.outcome ? OUTCOME_WORDS[anchor.outcome] : ENTRIES[anchor.event].words;

@@ -1,0 +1,81 @@
+import { execFileSync } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import { gunzipSync } from 'node:zlib';
+import pg from 'pg';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { standingAt } from '@nudrik/core';
+import { intervalRows, readingOf } from '../assignments/record.ts';
+import { listRecords } from '../assignments/events.repo.ts';
+import { openPool, rows, type Pool } from './db.ts';
+import { migrate } from './migrate.ts';
+
+/**
+ * A house that the version before made and worked in: the demo at migration 0002, with two extensions of which one was taken
+ * back, a waiver taken back, a withdrawal and a recorded completion. Letters are cut short.
+ */
+let db: Pool;
+let before: Record<string, unknown>[] = [];
+const STATE = `
+select id, due_at, closed_by, started_at is not null as is_started, (select array_agg(u order by u) from unnest(units_done) u) as units_done
+from assignments
+order by id
+`;
+
+beforeAll(async () => {
+  const base = process.env['NUDRIK_TEST_DATABASE']!;
+  const name = `t_old_${randomBytes(4).toString('hex')}`;
+  const admin = new pg.Client({ connectionString: base });
+  await admin.connect();
+  await admin.query(`create database ${name}`);
+  await admin.end();
+  const url = base.replace(/\/[^/]*$/, `/${name}`);
+  const dump = gunzipSync(readFileSync(new URL('fixtures/house-at-0002.sql.gz', import.meta.url)));
+  execFileSync('psql', ['-X', '-q', '-v', 'ON_ERROR_STOP=1', url], { input: dump, stdio: ['pipe', 'ignore', 'inherit'] });
+  db = openPool(url, 2);
+  before = await rows(db, STATE);
+  await migrate(url);
+}, 120_000);
+afterAll(() => db.end());
+
+describe('a house of the version before', () => {
+  it('is brought up, and each assignment stands as it stood', async () => {
+    expect(await rows(db, 'select 1 from unread_assignments')).toEqual([]);
+    const after = await rows(db, STATE);
+    expect(after.length).toBeGreaterThan(700);
+    expect(after).toEqual(before);
+  });
+  it('has what was taken back as events that name what they take back', async () => {
+    const undone = await rows(
+      db,
+      'select e.type, b.type as back from assignment_events e join assignment_events b on b.id = e.undoes order by e.id',
+    );
+    expect(undone).toEqual([
+      { type: 'undone', back: 'extended' },
+      { type: 'undone', back: 'waived' },
+    ]);
+    expect(await rows(db, "select 1 from assignment_events where type in ('extension-undone', 'recorded')")).toEqual([]);
+  });
+  it('has columns and intervals that are the reading of its events', async () => {
+    const ids = before.map(({ id }) => id as string);
+    const records = await listRecords(db, ids);
+    expect(records).toHaveLength(ids.length);
+    for (const record of records) {
+      expect(record.events.filter(({ type }) => type === 'assigned')).toHaveLength(1);
+      expect(readingOf(record).dueAt).toBe(standingAt(record, Infinity).dueAt);
+    }
+    const [{ count }] = (await rows(db, 'select count(*)::integer as count from assignment_intervals')) as [{ count: number }];
+    expect(count).toBe(records.flatMap(intervalRows).length);
+  });
+  it('has a completion that was recorded at its own date', async () => {
+    const [recorded] = await rows<{ completed_on: string; on: string; closed_at: Date }>(db, "select a.completed_on, e.data ->> 'on' as on, a.closed_at from assignments a join assignment_events e on e.assignment_id = a.id and e.type = 'finished' where a.completed_on is not null"); // prettier-ignore
+    expect(recorded).toMatchObject({ completed_on: '2026-04-01', on: '2026-04-01' });
+    expect(recorded!.closed_at.toISOString()).toMatch(/^2026-03-31T2[23]:00/);
+  });
+  it('keeps every message, each with what came of it', async () => {
+    const [count] = await rows<Record<string, number>>(db, 'select (select count(*) from messages)::integer as messages, (select count(distinct message_id) from deliveries)::integer as delivered, (select count(*) from notices where message_id is not null)::integer as notices'); // prettier-ignore
+    expect(count!['messages']).toBeGreaterThan(2_000);
+    expect(count!['delivered']).toBe(count!['messages']);
+    expect(await rows(db, "select 1 from notices n join deliveries d on d.message_id = n.message_id where n.state = 'delivered' and (d.outcome <> 'accepted' or d.delivered_at is null)")).toEqual([]); // prettier-ignore
+  });
+});

@@ -1,0 +1,60 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { SettingsDraft } from '@nudrik/contract';
+import { rows } from '../db/db.ts';
+import { findLearning } from '../learning/learn.ts';
+import { close } from '../assignments/change.ts';
+import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { drain } from '../worker.ts';
+import { saveSettings, settingsView } from './settings.ts';
+
+let house: TestHouse;
+let assignment: string;
+beforeAll(async () => {
+  house = await openTestHouse('2027-03-01T09:30:00Z');
+  const crew = await makeCrew(house);
+  const course = await makeCourse(house, crew['tora']!);
+  [assignment] = (await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z')) as [string];
+  await drain(house.deps, house.mailer);
+});
+afterAll(() => house.close());
+const draft = async (change: Partial<SettingsDraft> = {}): Promise<SettingsDraft> => SettingsDraft.parse({ ...(await settingsView(house.deps)), ...change }); // prettier-ignore
+
+describe('the settings of the house', () => {
+  it('a window that changes moves what is still to be sent', async () => {
+    const moment = async () => (await rows<{ at: Date }>(house.db, "select at from notices where step_id = 'late' and occurrence = 0"))[0]!.at.toISOString(); // prettier-ignore
+    expect(await moment()).toBe('2027-03-22T08:00:00.000Z');
+    const saved = await saveSettings(house.deps, await draft({ windowFrom: '10:30' }), 'Sigrid Aune');
+    expect(saved).toMatchObject({ version: 2, changedBy: 'Sigrid Aune', windowFrom: '10:30' });
+    await drain(house.deps, house.mailer);
+    expect(await moment()).toBe('2027-03-22T09:30:00.000Z');
+  });
+  it('an older version is refused, and says who saved the newer one', async () => {
+    await expect(saveSettings(house.deps, { ...(await draft()), version: 1 }, 'Tora Aske')).rejects.toThrow(
+      'Version 2 of the settings was saved by Sigrid Aune on Mon 1 Mar 10:30 while you worked on version 1',
+    );
+  });
+  it('a zone that there is not is refused in words', async () =>
+    expect(saveSettings(house.deps, await draft({ zone: 'Europe/Orlasund' }), 'x')).rejects.toThrow(
+      'There is no time zone “Europe/Orlasund”',
+    ));
+  it('a zone that changes puts every notice on its day there, in the ledger and on the ribbon', async () => {
+    const astray = async (zone: string) => (await rows<{ n: number }>(house.db, 'select count(*)::integer as n from notices where on_day <> (at at time zone $1::text)::date', [zone]))[0]!.n; // prettier-ignore
+    expect(await astray('Europe/Oslo')).toBe(0);
+    expect(await astray('Pacific/Auckland')).toBeGreaterThan(0);
+    await saveSettings(house.deps, await draft({ zone: 'Pacific/Auckland' }), 'Sigrid Aune');
+    expect(await astray('Pacific/Auckland')).toBe(0);
+    const counted = await rows(house.db, 'select on_day, notice_bucket(state) as bucket, count(*)::integer as count from notices group by 1, 2 order by 1, 2'); // prettier-ignore
+    expect(await rows(house.db, 'select on_day, bucket, count from day_counts where count <> 0 order by 1, 2')).toEqual(counted);
+    await saveSettings(house.deps, await draft({ zone: 'Europe/Oslo' }), 'Sigrid Aune');
+  });
+  it('a window that ends before it begins is refused', () =>
+    expect(SettingsDraft.safeParse({ windowFrom: '18:00', windowTo: '08:00' }).success).toBe(false));
+  it('a personal link ends so many days after its assignment was closed, where the house says so', async () => {
+    const [{ token }] = (await rows(house.db, 'select token from assignments')) as [{ token: string }];
+    await close(house.deps, 'withdrawn', { assignmentIds: [assignment], reason: 'x', until: null }, 'A');
+    await saveSettings(house.deps, await draft({ linkDays: 30 }), 'A');
+    expect((await findLearning(house.deps, token)).state).toBe('withdrawn');
+    house.clock.at += 31 * 86_400_000;
+    await expect(findLearning(house.deps, token)).rejects.toMatchObject({ code: 'wrong-link' });
+  });
+});

@@ -1,0 +1,83 @@
+import type { SettingsDraft, SettingsView, TestMailResult } from '@nudrik/contract';
+import { announce, transaction, type Queryable } from '../db/db.ts';
+import { refuseStale } from '../db/versions.ts';
+import type { Deps } from '../deps.ts';
+import { openMailChannel } from '../messages/mail-channel.ts';
+import { requestReplan } from '../notices/queue.ts';
+import { getHouse } from '../people/roster.repo.ts';
+import { refuseUnknownZone } from '../refusal.ts';
+import { getSettings, listOpenAssignments, lockSettings, placeOnDays, putSettings } from './settings.repo.ts';
+
+/** What the house goes by, and who set it so. */
+export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise<SettingsView> {
+  const row = await getSettings(db);
+  const url = URL.canParse(deps.settings.smtpUrl) ? new URL(deps.settings.smtpUrl) : null;
+  return {
+    version: row.version,
+    organisation: row.organisation,
+    zone: row.house_zone,
+    place: row.house_place,
+    senderName: row.sender_name,
+    senderAddress: row.sender_address,
+    replyTo: row.reply_to,
+    windowFrom: row.window_from,
+    windowTo: row.window_to,
+    dailyLimit: row.daily_limit,
+    toleranceHours: Math.round(row.tolerance_minutes / 60),
+    settleMinutes: row.settle_minutes,
+    graceDays: row.grace_days,
+    linkDays: row.link_days,
+    changedAt: row.changed_at?.toISOString() ?? null,
+    changedBy: row.changed_by,
+    mailServer: url ? `${url.hostname}${url.port ? `:${url.port}` : ''}` : 'none',
+    isDemo: row.is_demo,
+  };
+}
+
+/** Saves what the house goes by; where moments hang on what changed, what is unsent is planned again. */
+export async function saveSettings(deps: Deps, draft: SettingsDraft, byWhom: string): Promise<SettingsView> {
+  refuseUnknownZone(draft.zone);
+  return transaction(deps.db, async (client) => {
+    const stored = await lockSettings(client);
+    await refuseStale(deps, client, 'the settings', stored, draft.version);
+    await putSettings(client, draft, deps.clock.now(), byWhom);
+    const moves =
+      stored.window_from !== draft.windowFrom ||
+      stored.window_to !== draft.windowTo ||
+      stored.tolerance_minutes !== draft.toleranceHours * 60;
+    if (moves) await requestReplan(client, await listOpenAssignments(client));
+    // days of the ribbon and the ledger are the house's
+    if (stored.house_zone !== draft.zone) await placeOnDays(client, draft.zone);
+    await announce(client, 'settings', 'notices');
+    return settingsView(deps, client);
+  });
+}
+
+/** Sends one mail to an address and tells what the mail server said; it stands in no ledger and marks nobody's address. */
+export async function sendTestMail(deps: Deps, to: string, byWhom: string): Promise<TestMailResult> {
+  const house = await getHouse(deps.db);
+  const channel = openMailChannel(deps.settings.smtpUrl);
+  try {
+    const text = `This is a test, sent by ${byWhom} from the settings of Nudrik. If you read it, mail from ${house.organisation} arrives here.`;
+    const now = deps.clock.now();
+    const handover = await channel.send({
+      messageId: '0',
+      headerId: `<test-${now}@${house.senderAddress.split('@')[1]}>`,
+      fromName: house.senderName,
+      fromAddress: house.senderAddress,
+      replyTo: house.replyTo,
+      toName: '',
+      toAddress: to,
+      listId: house.listId,
+      organisation: house.organisation,
+      subject: `Test: mail from ${house.organisation}`,
+      html: `<p>${text.replace(/&/g, '&amp;').replace(/</g, '&lt;')}</p>`,
+      text,
+      date: new Date(now),
+    });
+    const isAccepted = handover.outcome === 'accepted';
+    return { isAccepted, words: `The mail server ${isAccepted ? 'took it' : 'did not take it'}: “${handover.response}”.` };
+  } finally {
+    channel.close();
+  }
+}

@@ -1,0 +1,122 @@
+import { rows, type Client, type Queryable } from '../db/db.ts';
+
+/** A message as it was composed, once, for one notice or more; never changed. */
+export interface MessageRow {
+  id: string;
+  message_id: string;
+  channel: string;
+  to_name: string;
+  to_address: string;
+  from_address: string;
+  reply_to: string;
+  subject: string;
+  html: string;
+  body: string;
+  composed_at: Date;
+}
+export type MessageDraft = Omit<MessageRow, 'id' | 'channel' | 'composed_at'>;
+
+const INSERT_MESSAGES = `
+insert into messages (message_id, to_name, to_address, from_address, reply_to, subject, html, body, composed_at)
+select r.*, $9::timestamptz
+from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[]) as r
+returning id, message_id
+`;
+
+/** Stores messages as they will be read. @returns the id of each by its Message-ID */
+export async function insertMessages(db: Client, drafts: readonly MessageDraft[], composedAt: number): Promise<Map<string, string>> {
+  if (drafts.length === 0) return new Map();
+  const column = (name: keyof MessageDraft): string[] => drafts.map((draft) => draft[name]);
+  const stored = await rows<{ id: string; message_id: string }>(db, INSERT_MESSAGES, [
+    column('message_id'),
+    column('to_name'),
+    column('to_address'),
+    column('from_address'),
+    column('reply_to'),
+    column('subject'),
+    column('html'),
+    column('body'),
+    new Date(composedAt),
+  ]);
+  return new Map(stored.map((row) => [row.message_id, row.id]));
+}
+
+const LIST_MESSAGES = `
+select id, message_id, channel, to_name, to_address, from_address, reply_to, subject, html, body, composed_at
+from messages
+where id = any($1::bigint[])
+`;
+
+export const listMessages = (db: Queryable, ids: readonly string[]): Promise<MessageRow[]> => rows<MessageRow>(db, LIST_MESSAGES, [ids]);
+
+/** One attempt to bring a message to its address, and what came of it. */
+export interface DeliveryRow {
+  id: string;
+  message_id: string;
+  channel: string;
+  address: string;
+  attempt: number;
+  handed_at: Date;
+  answered_at: Date | null;
+  /** null while nobody knows: on the wire, or cut off */
+  outcome: 'accepted' | 'refused' | 'later' | null;
+  answer: string | null;
+  delivered_at: Date | null;
+  report: string | null;
+}
+
+const LIST_DELIVERIES = `
+select id, message_id, channel, address, attempt, handed_at, answered_at, outcome, answer, delivered_at, report
+from deliveries
+where message_id = any($1::bigint[])
+order by message_id, attempt
+`;
+
+/** The attempts of some messages, each message's in their order. */
+export const listDeliveries = (db: Queryable, messageIds: readonly string[]): Promise<DeliveryRow[]> =>
+  rows<DeliveryRow>(db, LIST_DELIVERIES, [messageIds]);
+
+const INSERT_DELIVERIES = `
+insert into deliveries (message_id, channel, address, attempt, handed_at)
+select m.id, m.channel, m.to_address, 1 + coalesce((select max(d.attempt) from deliveries d where d.message_id = m.id), 0), $2::timestamptz
+from messages m
+where m.id = any($1::bigint[])
+returning message_id
+`;
+
+/** Notes that messages are being handed over. */
+export const insertDeliveries = (db: Client, messageIds: readonly string[], now: number): Promise<unknown> =>
+  db.query(INSERT_DELIVERIES, [messageIds, new Date(now)]);
+
+const ANSWER_DELIVERIES = `
+update deliveries d
+set outcome = r.outcome, answer = r.answer, answered_at = $4::timestamptz
+from unnest($1::bigint[], $2::text[], $3::text[]) as r (message_id, outcome, answer)
+where d.message_id = r.message_id
+  and d.attempt = (select max(l.attempt) from deliveries l where l.message_id = r.message_id)
+  and d.outcome is null
+`;
+
+/** Notes what was answered to the last attempt of each message; an answer that was noted is never overwritten. */
+export const answerDeliveries = (
+  db: Client,
+  answers: readonly { messageId: string; outcome: string; answer: string }[],
+  now: number,
+): Promise<unknown> =>
+  db.query(ANSWER_DELIVERIES, [
+    answers.map((a) => a.messageId),
+    answers.map((a) => a.outcome),
+    answers.map((a) => a.answer),
+    new Date(now),
+  ]);
+
+const STAMP_DELIVERED = `
+update deliveries d
+set delivered_at = coalesce(d.delivered_at, $2::timestamptz), report = $3::text
+where d.message_id = $1::bigint
+  and d.attempt = (select max(l.attempt) from deliveries l where l.message_id = $1::bigint)
+`;
+
+/** Notes that the addressee's server has the message. */
+export const stampDelivery = (db: Client, messageId: string, at: number, report: string): Promise<unknown> =>
+  db.query(STAMP_DELIVERED, [messageId, new Date(at), report]);

@@ -1,0 +1,26 @@
+/** Merge fields that a person or a course may lack, with the condition under which they do. */
+export const LACKS: Readonly<Record<string, string>> = {
+  'job': 'p.job is null',
+  'manager': 'p.manager_id is null',
+  'course code': 'c.code is null',
+  'course summary': 'c.summary is null',
+  'trainer': 'c.owner_id is null',
+}; // prettier-ignore
+
+/**
+ * Planned from `$1` on within two weeks, while the text of its step uses the field `$2`: joined to notices n, people p and
+ * courses c. Today counts these, and the ledger shows the same ones.
+ */
+export const isMissingAhead = (lacks: string, day: string, field: string): string => `
+  n.state = 'planned'
+  and n.on_day between ${day}::date and ${day}::date + 14
+  and ${lacks}
+  and exists (
+    select 1
+    from plans l
+    cross join lateral jsonb_array_elements(l.steps) s
+    where l.course_id = n.course_id
+      and s ->> 'id' = n.step_id
+      and (s ->> 'message') like '%{' || ${field}::text || '}%'
+  )
+`;

@@ -1,0 +1,8 @@
+import { announce, type Client } from '../db/db.ts';
+
+/** Asks for the plan of some assignments to be worked out again; the worker takes it up. */
+export async function requestReplan(db: Client, assignmentIds: readonly string[]): Promise<void> {
+  if (assignmentIds.length === 0) return;
+  await db.query('insert into replan (assignment_id) select distinct unnest($1::bigint[])', [assignmentIds]);
+  await announce(db, 'work');
+}

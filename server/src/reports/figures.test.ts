@@ -1,0 +1,103 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { PeopleQuery, ReportQuery } from '@nudrik/contract';
+import { Zone } from '@nudrik/core';
+import { changeCourse } from '../courses/save-course.ts';
+import { findCourse, listCourses } from '../courses/courses.repo.ts';
+import { rows } from '../db/db.ts';
+import { findLearning, markUnitDone } from '../learning/learn.ts';
+import { changePerson } from '../people/change.ts';
+import { listAssignmentLines, listPeople, peopleFacets } from '../people/people.repo.ts';
+import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { drain } from '../worker.ts';
+import { courseReport, overTime } from './course-report.ts';
+import { written } from './export.ts';
+import { teamOf } from './team.repo.ts';
+import { todayView } from './today.ts';
+
+/** One fact, told on several pages: they say the same, before somebody leaves and after. */
+let house: TestHouse;
+let crew: Record<string, string>;
+let course: string;
+const TODAY = '2027-03-08';
+const finish = async (assignment: string): Promise<void> => {
+  const [{ token }] = (await rows(house.db, 'select token from assignments where id = $1::bigint', [assignment])) as [{ token: string }];
+  for (const section of (await findLearning(house.deps, token)).sections)
+    for (const unit of section.units) await markUnitDone(house.deps, token, unit.id);
+};
+let ids: Record<string, string>;
+beforeAll(async () => {
+  house = await openTestHouse('2027-03-01T09:30:00Z');
+  crew = await makeCrew(house);
+  course = await makeCourse(house, crew['tora']!);
+  const people = ['runa', 'per', 'odd', 'kari'];
+  const made = await assignAt(house, course, people.map((name) => crew[name]!), '2027-03-05T16:00:00Z'); // prettier-ignore
+  ids = Object.fromEntries(people.map((name, i) => [name, made[i]!]));
+  await drain(house.deps, house.mailer);
+  await finish(ids['runa']!);
+  await finish(ids['per']!);
+  house.clock.at = Date.parse('2027-03-08T09:00:00Z');
+  await changePerson(house.deps, crew['per']!, { leftOn: TODAY }, 'A');
+  await drain(house.deps, house.mailer);
+});
+afterAll(() => house.close());
+
+describe('the figures of a course', () => {
+  it('leave out who left, but not what they finished', async () => {
+    const [row] = await listCourses(house.db, house.clock.at, TODAY);
+    expect(row).toMatchObject({ open: 2, late: 2, current: 1, asked: 3, finished: 2 });
+    const today = (await todayView(house.deps)).courses[0];
+    expect(today).toMatchObject({ current: 1, asked: 3, late: 2 });
+    const report = await courseReport(house.db, course, ReportQuery.parse({}), house.clock.at);
+    expect([report.finishedPeople, report.counts.finished, report.counts.late]).toEqual([2, 2, 2]);
+  });
+  it('a picker counts the people that it chooses', async () => {
+    const { departments } = await peopleFacets(house.db, TODAY);
+    for (const { name, people } of departments)
+      expect((await listPeople(house.db, PeopleQuery.parse({ department: name }), house.clock.at, TODAY)).total).toBe(people);
+    expect(departments.find(({ name }) => name === 'Deck')!.people).toBe(3);
+  });
+  it('a manager’s team leaves out who left, in its list and in its count', async () => {
+    const team = await teamOf(house.db, crew['odd']!, house.clock.at, TODAY);
+    expect([team.people, team.rows.length]).toEqual([1, 0]);
+  });
+  it('are drawn as they were: in progress is who had begun', async () => {
+    const point = (await overTime(house.db, course, house.clock.at)).points.at(-1);
+    expect(point).toEqual({ day: '2027-03-08', finished: 2, started: 0, waiting: 0, late: 2 });
+  });
+});
+
+describe('today', () => {
+  it('nobody falls silent after the last notice: it says who is late with nothing more planned', async () => {
+    await house.db.query("update notices set state = 'cancelled', try_at = null where state = 'planned'");
+    const silent = (await todayView(house.deps)).needs.filter(({ kind }) => kind === 'silent');
+    expect(silent).toEqual([
+      { kind: 'silent', label: 'Silent', words: '2 people are late on Fire Teams Aboard, and nothing more is planned: no notice follows by itself.', act: { label: 'Show the 2', link: `/matrix/${course}?state=silent`, does: null } },
+    ]); // prettier-ignore
+    // and that shows two
+    expect((await courseReport(house.db, course, ReportQuery.parse({ state: 'silent' }), house.clock.at)).rows).toHaveLength(2);
+  });
+  it('says what runs out without anybody asking for it again', async () => {
+    await house.db.query("update certificates set expires_on = '2027-03-20'");
+    const expiring = (await todayView(house.deps)).needs.filter(({ kind }) => kind === 'expiring').map(({ words }) => words);
+    expect(expiring).toEqual(['What Runa Aske holds of Fire Teams Aboard runs out, on 20 Mar 2027, and no requirement renews it.']);
+  });
+});
+
+it('a course that grows makes nobody “2 of 3, finished”', async () => {
+  const view = (await findCourse(house.db, course))!;
+  const { units, ...section } = view.sections[0]!;
+  const more = { ...units[0]!, id: null, title: 'Third' };
+  await changeCourse(house.deps, course, { ...view, sections: [{ ...section, units: [...units, more] }, { id: null, title: 'Empty', units: [] }] }, 'A'); // prettier-ignore
+  expect(await listAssignmentLines(house.db, crew['runa']!, house.clock.at, TODAY)).toMatchObject([{ state: 'finished', unitsDone: 2, unitsRequired: 2 }]); // prettier-ignore
+  expect(await listAssignmentLines(house.db, crew['odd']!, house.clock.at, TODAY)).toMatchObject([{ unitsDone: 0, unitsRequired: 3 }]);
+  // and a section with nothing in it is nothing to an employee
+  const [{ token }] = (await rows(house.db, 'select token from assignments where id = $1::bigint', [ids['odd']])) as [{ token: string }];
+  expect((await findLearning(house.deps, token)).sections.map(({ title }) => title)).toEqual(['One']);
+  await expect(changeCourse(house.deps, course, view, 'B')).rejects.toThrow('Version 2 of this course was saved by A on Mon 8 Mar 10:00');
+});
+
+it.each([
+  ['2027-03-01T09:30:00Z', 'Europe/Oslo', '2027-03-01 10:30 +01:00'],
+  ['2027-06-30T22:30:00Z', 'Europe/Oslo', '2027-07-01 00:30 +02:00'],
+  ['2027-01-05T02:00:00Z', 'America/St_Johns', '2027-01-04 22:30 -03:30'],
+])('%s in %s stands in a file as %s', (iso, zone, words) => expect(written(iso, Zone.of(zone))).toBe(words));

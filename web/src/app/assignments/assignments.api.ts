@@ -1,0 +1,40 @@
+import { HttpClient } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import type { ActResult, ActRow, AssignPreview, AssignResult, CompletionsPreview } from '@nudrik/contract';
+import type { Observable } from 'rxjs';
+
+/** What may be done by hand with open assignments. */
+export type HandAct = 'extend' | 'waive' | 'withdraw';
+
+@Injectable({ providedIn: 'root' })
+export class AssignmentsApi {
+  private readonly http = inject(HttpClient);
+
+  previewAssign(request: object): Observable<AssignPreview> {
+    return this.http.post<AssignPreview>('/api/assignments/preview', request);
+  }
+
+  assign(request: object): Observable<AssignResult> {
+    return this.http.post<AssignResult>('/api/assignments', request);
+  }
+
+  act(what: HandAct, request: object): Observable<ActResult> {
+    return this.http.post<ActResult>(`/api/assignments/${what}`, request);
+  }
+
+  acts(): Observable<ActRow[]> {
+    return this.http.get<ActRow[]>('/api/assignments/acts');
+  }
+
+  undo(actId: string): Observable<unknown> {
+    return this.http.post(`/api/assignments/acts/${actId}/undo`, {});
+  }
+
+  previewCompletions(request: object): Observable<CompletionsPreview> {
+    return this.http.post<CompletionsPreview>('/api/assignments/completions/preview', request);
+  }
+
+  recordCompletions(request: object): Observable<ActResult> {
+    return this.http.post<ActResult>('/api/assignments/completions', request);
+  }
+}

@@ -1,0 +1,17 @@
+import { HttpClient } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import type { CertificatesPage, Verification } from '@nudrik/contract';
+import type { Observable } from 'rxjs';
+
+@Injectable({ providedIn: 'root' })
+export class CertificatesApi {
+  private readonly http = inject(HttpClient);
+
+  list(params: Record<string, string>): Observable<CertificatesPage> {
+    return this.http.get<CertificatesPage>('/api/certificates', { params });
+  }
+
+  verify(serial: string): Observable<Verification> {
+    return this.http.get<Verification>(`/api/verify/${encodeURIComponent(serial)}`);
+  }
+}

@@ -1,0 +1,21 @@
+import { HttpClient } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import type { SettingsDraft, SettingsView, TestMailResult } from '@nudrik/contract';
+import type { Observable } from 'rxjs';
+
+@Injectable({ providedIn: 'root' })
+export class SettingsApi {
+  private readonly http = inject(HttpClient);
+
+  get(): Observable<SettingsView> {
+    return this.http.get<SettingsView>('/api/settings');
+  }
+
+  save(draft: SettingsDraft): Observable<SettingsView> {
+    return this.http.put<SettingsView>('/api/settings', draft);
+  }
+
+  testMail(to: string): Observable<TestMailResult> {
+    return this.http.post<TestMailResult>('/api/settings/test-mail', { to });
+  }
+}

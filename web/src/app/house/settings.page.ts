@@ -1,0 +1,137 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import type { SettingsDraft, SettingsView, TestMailResult } from '@nudrik/contract';
+import { map } from 'rxjs';
+import { SessionStore } from '../access/session.store.ts';
+import { FoundAgain } from '../shared/found-again.ts';
+import type { HasWork } from '../shared/leave.ts';
+import { MomentPipe } from '../shared/moment.pipe.ts';
+import { Newer, NewerSaved } from '../shared/newer.ts';
+import { sentenceOf } from '../shared/refusal.ts';
+import { WorkInHand } from '../shared/work-in-hand.ts';
+import { SettingsApi } from './settings.api.ts';
+
+/** What the house goes by: names, zone, when messages go, the sender; with a mail to try the mail server. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, MomentPipe, Newer, FoundAgain],
+  templateUrl: './settings.page.html',
+  styles: `
+    fieldset { border: 0; padding: 0; margin: 0; max-width: 900px; }
+    section { margin: 0; padding: 14px 0 4px; border-top: 1px solid var(--rule); }
+    section p { margin-bottom: 8px; }
+    .rows { display: flex; flex-wrap: wrap; gap: 12px 16px; align-items: end; }
+    .rows .field { flex: 1; min-width: 220px; max-width: 290px; }
+    .rows .short { max-width: 110px; min-width: 110px; }
+    .test { border-top: 1px solid var(--rule); padding-top: 14px; max-width: 900px; }
+  `,
+})
+export class SettingsPage implements HasWork {
+  private readonly api = inject(SettingsApi);
+  protected readonly session = inject(SessionStore);
+  protected readonly view = signal<SettingsView | null>(null);
+  protected readonly form = signal<SettingsDraft | null>(null);
+  private readonly before = signal('');
+  protected readonly isChanged = computed(() => this.form() !== null && JSON.stringify(this.form()) !== this.before());
+  readonly work = new WorkInHand<SettingsDraft>({
+    key: computed(() => 'settings'),
+    draft: this.form,
+    version: computed(() => this.form()?.version ?? null),
+    isChanged: this.isChanged,
+  });
+  protected readonly problem = signal<string | null>(null);
+  protected readonly newer = new NewerSaved<SettingsView>({
+    problem: this.problem,
+    both: () => this.api.get().pipe(map((theirs) => ({ theirs, mine: tell(this.form()!), saved: tell(theirs) }))),
+    goOn: ({ version }) => this.set({ version }),
+    take: (theirs) => {
+      this.work.drop();
+      this.fill(theirs);
+    },
+  });
+  protected readonly isBusy = signal(false);
+  protected readonly isSaved = signal(false);
+  protected readonly isTesting = signal(false);
+  protected readonly tested = signal<TestMailResult | null>(null);
+  protected testTo = this.session.account()?.email ?? '';
+  protected readonly zones = Intl.supportedValuesOf('timeZone');
+
+  constructor() {
+    this.api.get().subscribe({
+      next: (view) => {
+        this.fill(view);
+        const kept = this.work.find('settings');
+        if (kept) this.form.set(kept.draft);
+      },
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
+  }
+
+  private fill(view: SettingsView): void {
+    const { changedAt: _, changedBy: __, mailServer: ___, isDemo: ____, ...draft } = view;
+    this.view.set(view);
+    this.form.set(draft);
+    this.before.set(JSON.stringify(draft));
+  }
+
+  protected set(change: Partial<SettingsDraft>): void {
+    this.isSaved.set(false);
+    this.form.update((form) => form && { ...form, ...change });
+  }
+
+  /** A number that was cleared is none. */
+  protected readonly numberOf = (value: number | null | ''): number | null => (value === '' || value === null ? null : value);
+
+  protected save(): void {
+    this.isBusy.set(true);
+    this.problem.set(null);
+    this.api.save(this.form()!).subscribe({
+      next: (view) => {
+        this.isBusy.set(false);
+        this.isSaved.set(true);
+        this.work.drop();
+        this.fill(view);
+        this.session.start().subscribe();
+      },
+      error: (error: unknown) => {
+        this.isBusy.set(false);
+        this.newer.refused(error);
+      },
+    });
+  }
+
+  protected dropWork(): void {
+    this.work.drop();
+    this.fill(this.view()!);
+  }
+
+  protected sendTest(): void {
+    this.isTesting.set(true);
+    this.tested.set(null);
+    this.api.testMail(this.testTo).subscribe({
+      next: (result) => {
+        this.isTesting.set(false);
+        this.tested.set(result);
+      },
+      error: (error: unknown) => {
+        this.isTesting.set(false);
+        this.tested.set({ isAccepted: false, words: sentenceOf(error) });
+      },
+    });
+  }
+}
+
+/** Settings in words, for comparing two. */
+const tell = (draft: SettingsDraft): Record<string, string> => ({
+  Organisation: draft.organisation,
+  Place: draft.place,
+  'Time zone': draft.zone,
+  'Messages go': `${draft.windowFrom} to ${draft.windowTo}`,
+  'Messages a day': draft.dailyLimit === null ? 'no limit' : String(draft.dailyLimit),
+  'Late by up to': `${draft.toleranceHours} hours`,
+  'Acts wait': `${draft.settleMinutes} minutes`,
+  'Days of grace': String(draft.graceDays),
+  'Links work': draft.linkDays === null ? 'without end' : `${draft.linkDays} days after closing`,
+  Sender: `${draft.senderName} <${draft.senderAddress}>`,
+  'Replies go to': draft.replyTo,
+});

@@ -1,0 +1,25 @@
+import { HttpClient } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import type { PlanDraft, PlanPreview, PlanRow, PlanView } from '@nudrik/contract';
+import type { Observable } from 'rxjs';
+
+@Injectable({ providedIn: 'root' })
+export class PlansApi {
+  private readonly http = inject(HttpClient);
+
+  list(): Observable<PlanRow[]> {
+    return this.http.get<PlanRow[]>('/api/plans');
+  }
+
+  get(course: string): Observable<PlanView> {
+    return this.http.get<PlanView>(`/api/plans/${course}`);
+  }
+
+  preview(course: string, draft: PlanDraft): Observable<PlanPreview> {
+    return this.http.post<PlanPreview>(`/api/plans/${course}/preview`, draft);
+  }
+
+  publish(course: string, draft: PlanDraft): Observable<{ version: number }> {
+    return this.http.post<{ version: number }>(`/api/plans/${course}/publish`, draft);
+  }
+}

@@ -1,0 +1,25 @@
+import { HttpClient } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import type { OverTime, ReportPage, TeamView, TodayView } from '@nudrik/contract';
+import type { Observable } from 'rxjs';
+
+@Injectable({ providedIn: 'root' })
+export class ReportsApi {
+  private readonly http = inject(HttpClient);
+
+  today(): Observable<TodayView> {
+    return this.http.get<TodayView>('/api/today');
+  }
+
+  team(): Observable<TeamView> {
+    return this.http.get<TeamView>('/api/team');
+  }
+
+  course(id: string, params: Record<string, string>): Observable<ReportPage> {
+    return this.http.get<ReportPage>(`/api/reports/courses/${id}`, { params });
+  }
+
+  overTime(id: string): Observable<OverTime> {
+    return this.http.get<OverTime>(`/api/reports/courses/${id}/over-time`);
+  }
+}

@@ -1,0 +1,23 @@
+import { HttpClient } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import type { PostRoomLetter, PostRoomView } from '@nudrik/contract';
+import type { Observable } from 'rxjs';
+import { paramsOf } from '../shared/params.ts';
+
+@Injectable({ providedIn: 'root' })
+export class StandinsApi {
+  private readonly http = inject(HttpClient);
+
+  postRoom(find: string | undefined): Observable<PostRoomView> {
+    return this.http.get<PostRoomView>('/api/post-room', { params: paramsOf({ find }) });
+  }
+
+  mail(id: string): Observable<PostRoomLetter> {
+    return this.http.get<PostRoomLetter>(`/api/post-room/mails/${id}`);
+  }
+
+  /** Makes the post room misbehave, or behave. */
+  change(what: string, body: object): Observable<unknown> {
+    return this.http.put(`/api/post-room/${what}`, body);
+  }
+}
