@@ -1,4 +1,4 @@
-import { expect, type Page } from '@playwright/test';
+import { expect, type Locator, type Page } from '@playwright/test';
 
 /** Signs in as one of the demo's ready accounts. */
 export async function signInAs(page: Page, name: string): Promise<void> {
@@ -32,6 +32,16 @@ export async function findMail(page: Page, address: string): Promise<void> {
   await page.getByPlaceholder('address or subject').fill(address);
   await expect(page.getByRole('row', { name: '@' }).filter({ hasNotText: address })).toHaveCount(0);
 }
+
+/** Chooses an entry of a list of ours. @param where the list, by what it is called */
+export async function choose(where: Locator, entry: string): Promise<void> {
+  await where.click();
+  await where.page().getByRole('option', { name: entry, exact: true }).click();
+  await expect(where.page().getByRole('option')).toHaveCount(0);
+}
+
+/** A list of ours, by what it is called. */
+export const list = (page: Page | Locator, name: string): Locator => page.getByRole('combobox', { name, exact: true });
 
 export const csv = (...lines: string[]): { name: string; mimeType: string; buffer: Buffer } => ({
   name: 'roster.csv',

@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises';
 import { expect, test, type Page } from '@playwright/test';
-import { area, chooseFile, signInAs } from './pages.ts';
+import { area, choose, chooseFile, list, signInAs } from './pages.ts';
 
 /** A roster file with every kind of row: looked at, taken, listed, undone; and one that cannot be undone any more. */
 test.describe.configure({ mode: 'serial' });
@@ -43,7 +43,7 @@ test('somebody is entered as having left by hand, and it is on the time line', a
   await page.goto('/people?department=Yard');
   await page.getByRole('row', { name: /Welder/ }).first().click(); // prettier-ignore
   await page.getByRole('button', { name: 'Edit' }).click();
-  await page.getByLabel('Left on, first day away').fill('2026-05-01');
+  await page.getByRole('textbox', { name: 'Left on, first day away' }).fill('2026-05-01');
   await page.getByRole('button', { name: 'Save', exact: true }).click();
   await page.getByRole('button', { name: 'Time line' }).click();
   await expect(page.getByTestId('timeline')).toContainText('Left: date of leaving from none to 1 May 2026');
@@ -58,8 +58,8 @@ test('columns are matched by name and by what stands in them, and corrected by h
   await expect(counts()).toBeVisible();
   await page.getByRole('button', { name: 'Look at the 8' }).click();
   await expect(page.getByRole('row', { name: /Contact.*by what stands in it/ })).toBeVisible();
-  await expect(page.getByLabel('Column Crew member')).toHaveValue('name');
-  await page.getByLabel('Column Function').selectOption('job');
+  await expect(list(page, 'Column Crew member')).toHaveText('name');
+  await choose(list(page, 'Column Function'), 'job');
   await expect(page.getByRole('row', { name: /Function.*as you say/ })).toBeVisible();
   await expect.poll(shown).toContain('40 unchanged');
 });
@@ -76,7 +76,7 @@ test('every kind of row is told apart, and nothing is stored by looking', async 
   await expect(page.getByTestId('read-as')).toContainText('CSV in WINDOWS-1252');
   // what was corrected in the last file is not remembered before something is taken
   await page.getByRole('button', { name: 'Look at the 8' }).click();
-  await page.getByLabel('Column Function').selectOption('job');
+  await choose(list(page, 'Column Function'), 'job');
   await page.getByLabel('This file lists everyone').check();
   await expect.poll(shown).toEqual(['1 added', '1 changed', '1 returned', '1 left', `${changed.length - 1} unchanged`, '3 problems']);
   await expect(page.getByRole('row', { name: /Runa Aske site Vessel pool Orla Quay/ })).toBeVisible();
@@ -145,7 +145,7 @@ test('an import that something depends on says what, and stays', async () => {
   await page.getByLabel('Pasted list of people').fill('sunniva.myhre@orlasund.example\nghost@orlasund.example');
   await page.getByRole('button', { name: 'Find these people' }).click();
   await expect(page.getByText('ghost@orlasund.example (nobody on the roster)')).toBeVisible();
-  await page.getByLabel('Course').selectOption({ label: 'Cash and Ticket Data' });
+  await choose(list(page, 'Course'), 'Cash and Ticket Data');
   await page.getByRole('button', { name: 'Assign to 1' }).click();
   await expect(page.getByText('Assigned to 1 person')).toBeVisible();
   await page.goto('/people/imports');

@@ -13,6 +13,12 @@ Wrong Row,wrong,Deck,Vessel pool,,,
 Odd Sites,odd.sites@orlasund.example,Deck,Tarn Nes,,ivar.moen@orlasund.example,12.5.2026
 `;
 
+async function choose(where, entry) {
+  await where.click();
+  await where.page().getByRole('option', { name: entry, exact: true }).click();
+  await where.page().getByRole('option').first().waitFor({ state: 'hidden' });
+}
+
 run(async () => {
   checkNode();
   installPackages();
@@ -85,9 +91,9 @@ run(async () => {
       '/requirements/4/edit',
       (p) => p.getByTestId('audience-count').waitFor(),
       (p) => p.getByRole('button', { name: 'Add a condition' }).click(),
-      (p) => p.getByRole('group', { name: 'Condition 2' }).getByLabel('Whether it holds').selectOption({ label: 'is not' }),
-      (p) => p.getByRole('group', { name: 'Condition 2' }).getByLabel('What is asked').selectOption({ label: 'in group' }),
-      (p) => p.getByLabel('Add to condition 2').selectOption({ label: 'Fire team A' }),
+      (p) => choose(p.getByRole('group', { name: 'Condition 2' }).getByLabel('Whether it holds'), 'is not'),
+      (p) => choose(p.getByRole('group', { name: 'Condition 2' }).getByLabel('What is asked'), 'in group'),
+      (p) => choose(p.getByLabel('Add to condition 2'), 'Fire team A'),
       (p) => p.getByRole('button', { name: /Just outside/ }).click(),
       (p) => p.getByTestId('outside').waitFor(),
     );

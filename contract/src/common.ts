@@ -1,12 +1,12 @@
+import { isKept } from '@nudrik/core';
 import { z } from 'zod';
 
 /** A row's id: a whole number as text, since JSON numbers end at 2^53. */
 export const Id = z.string().regex(/^[1-9]\d{0,18}$/, 'expected a whole number');
 /** Years that dates may have: what lies outside is a slip of the hand, and would run past what calendars can be worked out for. */
-const isInBounds = (date: string): boolean => date >= '1970' && date < '2200';
 const BOUNDS = 'expected a year from 1970 to 2199';
-export const Instant = z.iso.datetime({ offset: false }).refine(isInBounds, BOUNDS);
-export const LocalDate = z.iso.date('expected a date like 2027-03-01').refine(isInBounds, BOUNDS);
+export const Instant = z.iso.datetime({ offset: false }).refine(isKept, BOUNDS);
+export const LocalDate = z.iso.date('expected a date like 2027-03-01').refine(isKept, BOUNDS);
 export const TimeOfDay = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, 'expected a time of day like 09:00');
 
 export const Page = z.object({

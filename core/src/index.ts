@@ -2,6 +2,7 @@ export * from './time/zone.ts';
 export * from './time/calendar.ts';
 export * from './time/holidays.ts';
 export * from './time/words.ts';
+export * from './time/typed.ts';
 export * from './people/person.ts';
 export * from './people/chain.ts';
 export * from './people/roster-file.ts';

@@ -23,6 +23,7 @@ export { putPeople } from './people/people.repo.ts';
 export { previewRequirement } from './requirements/preview.ts';
 export { findChanges, reconcileWaiting } from './requirements/reconcile.ts';
 export { requestReconcile, requestReconcileAll } from './requirements/queue.ts';
-export { getHouse, listCalendars } from './people/roster.repo.ts';
+export { getHouse } from './house/house.ts';
+export { listCalendars } from './people/roster.repo.ts';
 export { readSettings, type ProcessSettings } from './settings.ts';
 export { drain, startWorker } from './worker.ts';

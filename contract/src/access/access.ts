@@ -18,6 +18,8 @@ export const Session = z.object({
   /** the zone in which the administrator's pages tell time */
   zone: z.string(),
   place: z.string(),
+  /** the first day of a week in calendars: 1 (Monday) … 7 (Sunday) */
+  weekStartsOn: z.number().int().min(1).max(7),
 });
 export type Session = z.infer<typeof Session>;
 

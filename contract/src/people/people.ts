@@ -1,7 +1,8 @@
 import { z } from 'zod';
 import { Id, LocalDate, Page, type FinishedFact } from '../common.ts';
 
-export const PEOPLE_SORTS = ['name', 'department', 'site', 'job', 'manager', 'joined', 'late'] as const;
+/** `fit`: those first whose name is nearest to what is looked for */
+export const PEOPLE_SORTS = ['name', 'department', 'site', 'job', 'manager', 'joined', 'late', 'fit'] as const;
 
 /** GET /api/people */
 export const PeopleQuery = Page.extend({

@@ -18,6 +18,14 @@ export interface StructureView {
   groups: { id: string; name: string; about: string | null; people: number; version: number }[];
 }
 
+/** GET /api/holidays: the holidays of all sites, by date */
+export interface SiteHoliday {
+  on: string;
+  name: string;
+  siteId: string;
+  site: string;
+}
+
 /** POST /api/people/departments and PATCH …/:id */
 export const DepartmentDraft = z.strictObject({ name: Name, parentId: Id.nullable() });
 export const DepartmentChange = DepartmentDraft.extend({ version: Version });

@@ -30,6 +30,9 @@ export function dateOf(day: Day): LocalDate {
   return date;
 }
 
+/** Whether a date lies in the years that Nudrik keeps: 1970 to 2199. */
+export const isKept = (date: LocalDate): boolean => /^\d{4}-/.test(date) && date >= '1970' && date < '2200';
+
 /** A date some days later, or earlier where negative. */
 export const addDays = (date: LocalDate, days: number): LocalDate => dateOf(dayOf(date) + days);
 

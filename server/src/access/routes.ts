@@ -1,7 +1,7 @@
 import { DemoSignIn, SignIn, type Account, type Session } from '@nudrik/contract';
 import { parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { checkPassword, closeSession, findAccount, listDemoAccounts, openSession } from './sessions.ts';
 
 export const COOKIE = 'nudrik_session';
@@ -37,6 +37,7 @@ async function sessionView(deps: Call['deps'], account: Account | null, csrf: st
     organisation: house.organisation,
     zone: house.zone,
     place: house.place,
+    weekStartsOn: house.weekStartsOn,
   };
 }
 

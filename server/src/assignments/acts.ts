@@ -2,7 +2,7 @@ import { isEventType, MINUTE, tellAmount, tellMoment, Zone } from '@nudrik/core'
 import type { ActResult, ActRow } from '@nudrik/contract';
 import { transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse, type House } from '../people/roster.repo.ts';
+import { getHouse, type House } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import {
   findChangedSince,

@@ -13,7 +13,7 @@ import {
 import type { ActResult, CompletionsPreview, CompletionsRequest } from '@nudrik/contract';
 import { oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 import { Refused } from '../refusal.ts';
 import { tellAct } from './acts.ts';

@@ -17,7 +17,8 @@ import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { listCourseFacts, listPlanFacts, type AssignmentFacts, type CourseFacts, type Facts, type PlanFacts } from '../notices/facts.ts';
 import { foresee, foreseenWarnings, missingByStep } from '../notices/foresee.ts';
-import { getHouse, loadRoster, type House } from '../people/roster.repo.ts';
+import { getHouse, type House } from '../house/house.ts';
+import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 import { listLive, listRequirementPeople, LiveSet, loadCalendars, loadRecords, loadStructure } from '../requirements/facts.ts';
 

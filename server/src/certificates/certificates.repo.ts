@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { addMonths, certificateState, dateOf, dayOf, parseSerial, serialFrom, type CertificateState } from '@nudrik/core';
 import type { CertificateRow, CertificatesPage, Verification } from '@nudrik/contract';
 import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { makeCertificate } from './pdf.ts';
 
 export const newSerial = (): string => serialFrom([...randomBytes(8)]);

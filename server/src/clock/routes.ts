@@ -4,7 +4,7 @@ import { announce } from '../db/db.ts';
 import { ADMINISTRATORS, parse, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { DemoClock, findDemoClock } from './clock.ts';
 import { nextNoticeAt } from './move.ts';
 

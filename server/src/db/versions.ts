@@ -1,5 +1,5 @@
 import { tellMoment, Zone } from '@nudrik/core';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import type { Deps } from '../deps.ts';
 import type { Client } from './db.ts';

@@ -9,7 +9,7 @@ import { Refused } from '../refusal.ts';
 import { FeedFault, readFeed, type FeedAnswer } from './feed-client.ts';
 import { getChangeShare, lockRoster, previewCells, storePreview } from '../people/import.ts';
 import { listRoster } from '../people/people.repo.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 
 interface FeedRow {

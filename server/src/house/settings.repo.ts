@@ -3,8 +3,8 @@ import type { Instant } from '@nudrik/core';
 import { oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const COLUMNS = `
-  version, organisation, house_zone, house_place, sender_name, sender_address, reply_to, window_from, window_to, daily_limit, tolerance_minutes,
-  settle_minutes, grace_days, link_days, changed_at, changed_by, is_demo
+  version, organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, window_from, window_to, daily_limit, tolerance_minutes,
+  settle_minutes, grace_days, link_days, week_starts_on, changed_at, changed_by, is_demo
 `;
 const GET_SETTINGS = `select ${COLUMNS} from settings`;
 const LOCK_SETTINGS = `select ${COLUMNS} from settings for update`;
@@ -17,6 +17,7 @@ export interface SettingsRow {
   sender_name: string;
   sender_address: string;
   reply_to: string;
+  list_id: string;
   window_from: string;
   window_to: string;
   daily_limit: number | null;
@@ -24,6 +25,7 @@ export interface SettingsRow {
   settle_minutes: number;
   grace_days: number;
   link_days: number | null;
+  week_starts_on: number;
   changed_at: Date | null;
   changed_by: string | null;
   is_demo: boolean;
@@ -37,7 +39,8 @@ update settings
 set
   version = version + 1, organisation = $1::text, house_zone = $2::text, house_place = $3::text, sender_name = $4::text, sender_address = $5::text,
   reply_to = $6::text, window_from = $7::text, window_to = $8::text, daily_limit = $9::integer, tolerance_minutes = $10::integer,
-  settle_minutes = $11::integer, grace_days = $12::integer, link_days = $13::integer, changed_at = $14::timestamptz, changed_by = $15::text
+  settle_minutes = $11::integer, grace_days = $12::integer, link_days = $13::integer, week_starts_on = $14::integer,
+  changed_at = $15::timestamptz, changed_by = $16::text
 `;
 
 export const putSettings = (db: Client, draft: SettingsDraft, at: Instant, byWhom: string): Promise<unknown> =>
@@ -55,6 +58,7 @@ export const putSettings = (db: Client, draft: SettingsDraft, at: Instant, byWho
     draft.settleMinutes,
     draft.graceDays,
     draft.linkDays,
+    draft.weekStartsOn,
     new Date(at),
     byWhom,
   ]);

@@ -4,6 +4,7 @@ import { rows } from '../db/db.ts';
 import { findLearning } from '../learning/learn.ts';
 import { close } from '../assignments/change.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { getHouse } from './house.ts';
 import { drain } from '../worker.ts';
 import { saveSettings, settingsView } from './settings.ts';
 
@@ -46,6 +47,12 @@ describe('the settings of the house', () => {
     const counted = await rows(house.db, 'select on_day, notice_bucket(state) as bucket, count(*)::integer as count from notices group by 1, 2 order by 1, 2'); // prettier-ignore
     expect(await rows(house.db, 'select on_day, bucket, count from day_counts where count <> 0 order by 1, 2')).toEqual(counted);
     await saveSettings(house.deps, await draft({ zone: 'Europe/Oslo' }), 'Sigrid Aune');
+  });
+  it('say on which day a week begins, and the session tells it', async () => {
+    await saveSettings(house.deps, await draft({ weekStartsOn: 7 }), 'Sigrid Aune');
+    expect(await settingsView(house.deps)).toMatchObject({ weekStartsOn: 7 });
+    expect((await getHouse(house.db)).weekStartsOn).toBe(7);
+    expect(SettingsDraft.safeParse({ ...(await draft()), weekStartsOn: 8 }).success).toBe(false);
   });
   it('a window that ends before it begins is refused', () =>
     expect(SettingsDraft.safeParse({ windowFrom: '18:00', windowTo: '08:00' }).success).toBe(false));

@@ -4,7 +4,7 @@ import { refuseStale } from '../db/versions.ts';
 import type { Deps } from '../deps.ts';
 import { openMailChannel } from '../messages/mail-channel.ts';
 import { requestReplan } from '../notices/queue.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from './house.ts';
 import { refuseUnknownZone } from '../refusal.ts';
 import { getSettings, listOpenAssignments, lockSettings, placeOnDays, putSettings } from './settings.repo.ts';
 
@@ -27,6 +27,7 @@ export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise
     settleMinutes: row.settle_minutes,
     graceDays: row.grace_days,
     linkDays: row.link_days,
+    weekStartsOn: row.week_starts_on,
     changedAt: row.changed_at?.toISOString() ?? null,
     changedBy: row.changed_by,
     mailServer: url ? `${url.hostname}${url.port ? `:${url.port}` : ''}` : 'none',

@@ -16,7 +16,7 @@ import type { Deps } from '../deps.ts';
 import type { Channel, Handover, Letter } from '../messages/channel.ts';
 import { compose, missingIn, type MessageExtras } from '../messages/compose.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
-import { getHouse, type House } from '../people/roster.repo.ts';
+import { getHouse, type House } from '../house/house.ts';
 import { Days, findOvertaken, waitingOf, type WaitingNotice } from './day.ts';
 import { claimCutOff, GATHER_LOCK, listCertificates, listTold, saveHandovers, stampDelivered, tryLock } from './dispatch.repo.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';

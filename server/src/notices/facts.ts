@@ -1,7 +1,8 @@
 import { standingAt, type Assignment, type Course, type PlanStep, type Roster } from '@nudrik/core';
 import { listRecords } from '../assignments/events.repo.ts';
 import { rows, type Queryable } from '../db/db.ts';
-import { loadRoster, type House } from '../people/roster.repo.ts';
+import { type House } from '../house/house.ts';
+import { loadRoster } from '../people/roster.repo.ts';
 
 /** What the ledger needs to know of an assignment beside what planning needs. */
 export interface AssignmentFacts extends Assignment {

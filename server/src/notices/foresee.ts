@@ -21,7 +21,7 @@ import {
 } from '@nudrik/core';
 import type { MissingField, PreviewNotice, PreviewPerson } from '@nudrik/contract';
 import { missingIn, type MergeFacts } from '../messages/compose.ts';
-import type { House } from '../people/roster.repo.ts';
+import type { House } from '../house/house.ts';
 import type { AssignmentFacts, Facts } from './facts.ts';
 
 /** How far ahead a preview looks. */

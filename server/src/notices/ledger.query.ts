@@ -22,7 +22,7 @@ import { containing, maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { missingIn } from '../messages/compose.ts';
 import { listDeliveries, listMessages, type DeliveryRow, type MessageRow } from '../messages/messages.repo.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { listCertificates } from './dispatch.repo.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';

@@ -21,7 +21,7 @@ import {
 } from '@nudrik/core';
 import { announce, rows, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse, type House } from '../people/roster.repo.ts';
+import { getHouse, type House } from '../house/house.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
 import {
   cancelNotices,

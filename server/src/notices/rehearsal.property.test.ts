@@ -6,7 +6,7 @@ import { close, extend } from '../assignments/change.ts';
 import { record } from '../assignments/record.ts';
 import { putPlan } from '../plans/plans.repo.ts';
 import { rows, transaction } from '../db/db.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { missingIn } from '../messages/compose.ts';

@@ -5,7 +5,8 @@ import type { Deps } from '../deps.ts';
 import { releaseAddress } from '../notices/release.repo.ts';
 import { Refused } from '../refusal.ts';
 import { listRoster } from './people.repo.ts';
-import { getHouse, loadRoster } from './roster.repo.ts';
+import { getHouse } from '../house/house.ts';
+import { loadRoster } from './roster.repo.ts';
 import { houseToday } from './today.ts';
 import { writeRoster, type ChangeKind } from './write-roster.ts';
 

@@ -98,7 +98,7 @@ export async function listOpenAssignmentsAround(db: Queryable, personIds: readon
   return (await rows<{ id: string }>(db, LIST_OPEN_AROUND, [personIds])).map((row) => row.id);
 }
 
-const SORTS: Record<PeopleQuery['sort'], string> = {
+const SORTS: Record<Exclude<PeopleQuery['sort'], 'fit'>, string> = {
   name: 'lower(p.name)',
   department: 'd.name',
   site: 's.name',
@@ -151,6 +151,14 @@ const personOf = (row: PersonDbRow): PersonRow => ({
   open: row.open, late: row.late, addressState: row.address_state,
 }); // prettier-ignore
 
+/** Whose name begins with what is looked for, then whose last name does, who has it in the name, and all others. */
+function byFit(find: string, values: unknown[]): string {
+  const text = containing(find).slice(1);
+  const n = values.push(text, `% ${text}`, `%${text}`);
+  const like = (at: number): string => `p.name ilike $${at}::text`;
+  return `case when ${like(n - 2)} then 0 when ${like(n - 1)} then 1 when ${like(n)} then 2 else 3 end, lower(p.name)`;
+}
+
 export async function listPeople(db: Queryable, query: PeopleQuery, now: number, today: string): Promise<PeoplePage> {
   const values: unknown[] = [new Date(now)];
   const where: string[] = [];
@@ -169,9 +177,10 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
   if (query.show === 'no-manager') where.push('p.manager_id is null');
   if (query.show === 'unreachable') where.push("p.address_state <> 'ok'");
   const filter = where.length ? `where ${where.join(' and ')}` : '';
+  const sort = query.sort === 'fit' ? byFit(query.find ?? '', values) : SORTS[query.sort];
   const found = await rows<PersonDbRow & { total: number }>(
     db,
-    `select ${PERSON_COLUMNS}, count(*) over ()::integer as total ${PERSON_TABLES} ${filter} order by ${SORTS[query.sort]} ${query.order} nulls last, p.id limit ${query.size} offset ${query.page * query.size}`,
+    `select ${PERSON_COLUMNS}, count(*) over ()::integer as total ${PERSON_TABLES} ${filter} order by ${sort} ${query.order} nulls last, p.id limit ${query.size} offset ${query.page * query.size}`,
     values,
   );
   return { rows: found.map(personOf), total: found[0]?.total ?? 0 };

@@ -31,6 +31,7 @@ describe('the roster', () => {
     ['found by job', { find: 'deckh', department: 'Office' }, ['Tora']],
     ['one site', { site: 'Tarn Ness' }, ['Kari']],
     ['without a manager', { show: 'no-manager' }, ['Kari', 'Tora']],
+    ['whose name begins with it first, then whose last name does', { find: 'o', sort: 'fit' }, ['Odd', 'Tora', 'Kari', 'Per', 'Runa']],
     ['nobody by a lone wild card', { find: '_____@' }, []],
   ])('lists %s', async (_, query, expected) => expect(await list(query)).toEqual(expected));
 

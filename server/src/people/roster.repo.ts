@@ -1,6 +1,4 @@
 import {
-  DEFAULT_SETTINGS,
-  MINUTE,
   NAMES_THEMSELVES,
   Roster,
   type CalendarFacts,
@@ -10,48 +8,7 @@ import {
   type Person,
   type Settings,
 } from '@nudrik/core';
-import { oneRow, rows, type Queryable } from '../db/db.ts';
-
-/** What the organisation set: sender, house zone, sending rules. */
-export interface House {
-  organisation: string;
-  zone: string;
-  place: string;
-  senderName: string;
-  senderAddress: string;
-  replyTo: string;
-  listId: string;
-  isDemo: boolean;
-  sending: Settings;
-}
-
-const GET_SETTINGS = `
-select organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, is_demo, window_from, window_to, daily_limit, tolerance_minutes,
-  settle_minutes
-from settings
-`;
-
-export async function getHouse(db: Queryable): Promise<House> {
-  type Row = Record<string, string> & { is_demo: boolean; daily_limit: number | null; tolerance_minutes: number; settle_minutes: number };
-  const row = await oneRow<Row>(db, GET_SETTINGS);
-  return {
-    organisation: row['organisation']!,
-    zone: row['house_zone']!,
-    place: row['house_place']!,
-    senderName: row['sender_name']!,
-    senderAddress: row['sender_address']!,
-    replyTo: row['reply_to']!,
-    listId: row['list_id']!,
-    isDemo: row.is_demo,
-    sending: {
-      ...DEFAULT_SETTINGS,
-      sendWindow: { from: row['window_from']!, to: row['window_to']! },
-      dailyLimit: row.daily_limit,
-      tolerance: row.tolerance_minutes * MINUTE,
-      settle: row.settle_minutes * MINUTE,
-    },
-  };
-}
+import { rows, type Queryable } from '../db/db.ts';
 
 const LIST_CALENDARS = `
 select s.id, s.zone, s.working_days, coalesce(array_agg(h.on_date::text order by h.on_date) filter (where h.on_date is not null), '{}') as holidays

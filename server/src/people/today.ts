@@ -1,6 +1,6 @@
 import { dateOf, Zone } from '@nudrik/core';
 import type { Deps } from '../deps.ts';
-import { getHouse } from './roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 
 /** Today in the house's zone, by the installation's clock. */
 export async function houseToday(deps: Deps): Promise<string> {

@@ -6,7 +6,7 @@ import { requestReplan } from '../notices/queue.ts';
 import { Refused } from '../refusal.ts';
 import { lockRoster } from './import.ts';
 import { listRoster } from './people.repo.ts';
-import { getHouse } from './roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { houseToday } from './today.ts';
 import { writeRoster, type ChangeKind } from './write-roster.ts';
 

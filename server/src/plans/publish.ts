@@ -8,7 +8,7 @@ import { listLedger, type LedgerRow, type NoticeInsert } from '../notices/ledger
 import { compareWithLedger, type PlanChange } from '../notices/plan.ts';
 import { requestReplan } from '../notices/queue.ts';
 import { releaseValues } from '../notices/release.repo.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { lockPlan, putPlan } from './plans.repo.ts';
 

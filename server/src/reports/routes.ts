@@ -2,7 +2,7 @@ import { Id, ReportQuery } from '@nudrik/contract';
 import { Zone } from '@nudrik/core';
 import { OFFICE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 import { allReportRows, courseReport, overTime } from './course-report.ts';
 import { sendCsv, sendXlsx } from './export.ts';

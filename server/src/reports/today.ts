@@ -2,7 +2,7 @@ import { dayOf, tellAmount, tellDate, tellDay, tellMoment, Zone } from '@nudrik/
 import type { TodayNeed, TodayView } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { isMissingAhead, LACKS } from '../notices/lacks.sql.ts';
 import { houseToday } from '../people/today.ts';
 import { NOTHING_PLANNED } from './course-report.ts';

@@ -2,7 +2,7 @@ import { compileAudience, dateOf, tellAudience, tellDueRule, Zone, type Change, 
 import type { Outside, RequirementDraft, RequirementResult } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, rows, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { applyChanges } from './apply.ts';
 import { findRequirementRow, listRequirementPeople, loadNames, loadStructure, type RequirementDbRow } from './facts.ts';

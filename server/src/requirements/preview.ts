@@ -7,7 +7,8 @@ import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { foresee, foreseenWarnings, missingByStep } from '../notices/foresee.ts';
 import { listCourseFacts, listPlanFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
-import { getHouse, loadRoster } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
+import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 import {
   findRequirementRow, listRequirementPeople, listRequirementRows, loadCalendars, loadNames, loadRecords, loadStructure, requirementOf, type RequirementDbRow,

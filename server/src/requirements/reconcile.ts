@@ -1,7 +1,7 @@
 import { dateOf, morningOf, reconcilePerson, type Change, type LocalDate, type WhenOut } from '@nudrik/core';
 import { rows, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { applyChanges } from './apply.ts';
 import { listLive, listRequirementPeople, LiveSet, loadCalendars, loadRecords, loadStructure, type Who } from './facts.ts';
 

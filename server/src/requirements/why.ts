@@ -2,7 +2,7 @@ import { compileAudience, dateOf, factsBehind, noRecord, standingOf, tellAudienc
 import type { WhyCourse } from '@nudrik/contract';
 import { maybeRow, rows } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse } from '../people/roster.repo.ts';
+import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { findRequirementRow, listRequirementPeople, loadCalendars, loadNames, loadRecords, loadStructure, requirementOf } from './facts.ts';
 import { tellStanding } from './preview.ts';

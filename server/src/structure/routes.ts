@@ -14,6 +14,7 @@ import { act, bytesOf, DONE, get, idOf, parse, type Route } from '../route.ts';
 import { readHolidays } from './holidays-file.ts';
 import {
   changeMembers,
+  listHolidays,
   removeDepartment,
   removeGroup,
   saveDepartment,
@@ -30,6 +31,7 @@ const ImportYears = z.object({
 });
 
 export const structureRoutes: Route[] = [
+  get('/api/holidays', ({ deps }) => listHolidays(deps.db), 'signed-in'),
   get('/api/people/structure', async ({ deps }) => structureView(deps.db, await houseToday(deps))),
   act('post', '/api/people/departments', async ({ deps, req }) => ({ id: await saveDepartment(deps, null, parse(DepartmentDraft, req.body)) })),
   act('patch', '/api/people/departments/:id', async (call) => ({ id: await saveDepartment(call.deps, idOf(call), parse(DepartmentChange, call.req.body)) })),

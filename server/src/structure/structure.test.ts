@@ -7,7 +7,7 @@ import { addPerson, changePerson } from '../people/change.ts';
 import { readHolidays } from './holidays-file.ts';
 import { addLeave, removeLeave } from '../people/leave.ts';
 import { resolvePeople } from '../people/resolve.ts';
-import { changeMembers, removeDepartment, removeGroup, saveDepartment, saveGroup, saveHolidays, saveSite, structureView } from './structure.ts'; // prettier-ignore
+import { changeMembers, removeDepartment, removeGroup, saveDepartment, saveGroup, listHolidays, saveHolidays, saveSite, structureView } from './structure.ts'; // prettier-ignore
 import { timelineOf } from '../people/timeline.ts';
 
 let house: TestHouse;
@@ -69,6 +69,7 @@ describe('sites', () => {
       holidays: [{ on: '2028-05-01', name: 'Labour Day' }],
     });
     expect((await view()).sites.find(({ id }) => id === site.id)!.holidays.map(({ on }) => on)).toEqual(['2027-03-22', '2027-03-26', '2027-03-29', '2028-05-01']); // prettier-ignore
+    expect(await listHolidays(house.db)).toContainEqual({ on: '2028-05-01', name: 'Labour Day', siteId: site.id, site: site.name });
     await saveHolidays(house.deps, site.id, { version: await versionOf('sites', site.id), year: 2027, holidays: site.holidays });
     await planWaiting(house.deps);
   });

@@ -1,5 +1,5 @@
 import { tellList } from '@nudrik/core';
-import type { HolidaysDraft, SiteDraft, StructureView } from '@nudrik/contract';
+import type { HolidaysDraft, SiteDraft, SiteHoliday, StructureView } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import { refuseStale, type Versioned } from '../db/versions.ts';
 import type { Deps } from '../deps.ts';
@@ -40,6 +40,16 @@ export async function structureView(db: Queryable, today: string): Promise<Struc
     groups: await rows(db, LIST_GROUPS, [today]),
   };
 }
+
+const LIST_HOLIDAYS = `
+select h.on_date::text as on, h.name, h.site_id::text as "siteId", s.name as site
+from holidays h
+join sites s on s.id = h.site_id
+order by h.on_date, s.name
+`;
+
+/** The holidays of all sites, for calendars to mark. */
+export const listHolidays = (db: Queryable): Promise<SiteHoliday[]> => rows<SiteHoliday>(db, LIST_HOLIDAYS);
 
 /** Whether a requirement speaks of something: what it speaks of is not removed under it. */
 async function refuseWhileAsked(client: Client, key: string, id: string, what: string): Promise<void> {

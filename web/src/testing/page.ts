@@ -5,6 +5,7 @@ import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { provideRouter, Router } from '@angular/router';
 import { waitFor, within, type queries, type BoundFunctions } from '@testing-library/dom';
 import type { Refusal, Role, Session } from '@nudrik/contract';
+import type { Select } from 'primeng/select';
 import { Subject } from 'rxjs';
 import { sessionInterceptor } from '../app/access/session.interceptor.ts';
 import { SessionStore } from '../app/access/session.store.ts';
@@ -16,7 +17,7 @@ export const NOW = '2027-03-01T09:30:00Z';
 
 export const session = (role: Role = 'administrator'): Session => ({
   account: { id: '1', role, name: 'Sigrid Aune', email: 'sigrid.aune@orlasund.example', personId: null },
-  csrf: 'token', isDemo: true, organisation: 'Orlasund Ferries', zone: 'Europe/Oslo', place: 'Orla Quay',
+  csrf: 'token', isDemo: true, organisation: 'Orlasund Ferries', zone: 'Europe/Oslo', place: 'Orla Quay', weekStartsOn: 1,
 }); // prettier-ignore
 
 export interface OpenedPage<T> extends BoundFunctions<typeof queries> {
@@ -118,13 +119,21 @@ export async function openPage<T>(
       element.click();
       await settle();
     },
-    type: (element, text) => ((element as HTMLInputElement).value = text, fire(element, 'input', 'change')),
+    async type(element, text) {
+      (element as HTMLInputElement).value = text;
+      await fire(element, 'input', 'change');
+      // our pickers set in order what was typed when they are left
+      if (element.closest('nk-date, nk-time, nk-number')) await fire(element, 'blur');
+    },
     async choose(element, label) {
-      const select = element as HTMLSelectElement;
-      const option = [...select.options].find(({ text }) => text === label);
-      if (!option) throw new Error(`There is no "${label}" among ${[...select.options].map(({ text }) => text).join(', ')}.`);
-      select.value = option.value;
-      await fire(select, 'change');
+      // by the control itself: jsdom ends no motion, so that a list which was open once stays
+      const host = element.closest('p-select');
+      const select = fixture.debugElement.query(({ nativeElement }) => nativeElement === host)?.componentInstance as Select | undefined;
+      const options = (select?.visibleOptions() ?? []) as { label: string }[];
+      const option = options.find((entry) => entry.label === label);
+      if (!option) throw new Error(`There is no "${label}" among ${options.map((entry) => entry.label).join(', ')}.`);
+      select!.onOptionSelect(new Event('click'), option);
+      await settle();
     },
     settle,
     text: () => textOf(root),

@@ -60,15 +60,14 @@ describe('assigning by hand', () => {
     const page = await open();
     const clock = TestBed.inject(ClockStore) as unknown as { now: { set(at: number): void } };
     const due = () => (page.getByLabelText(/^Due on/) as HTMLInputElement).value;
-    expect(due()).toBe('2027-03-22');
+    expect(due()).toBe('Mon 22 Mar 2027');
     clock.now.set(Date.parse(NOW) + 86_400_000);
     await page.settle();
-    expect(due()).toBe('2027-03-23');
+    expect(due()).toBe('Tue 23 Mar 2027');
     await page.type(page.getByLabelText(/^Due on/), '2027-06-01');
     clock.now.set(Date.parse(NOW) + 2 * 86_400_000);
     await page.settle();
-    expect(due()).toBe('2027-06-01');
-    expect(page.text()).toContain('Due on Tue 1 Jun');
+    expect(due()).toBe('Tue 1 Jun 2027');
   });
   it('takes a pasted list; what is nobody is named and left out', async () => {
     const page = await open({ course: '2' });
@@ -99,6 +98,6 @@ describe('assigning by hand', () => {
     await page.refuse('/api/assignments', { code: 'conflict', message: 'Fire Teams Aboard has no required unit yet.' });
     expect(page.getByRole('alert').textContent).toBe('Fire Teams Aboard has no required unit yet.');
     expect((page.getByRole('button', { name: 'Assign to 2' }) as HTMLButtonElement).disabled).toBe(false);
-    expect((page.getByLabelText('To') as HTMLSelectElement).selectedOptions[0]!.text).toBe('2 chosen people');
+    expect(page.getByLabelText('To').textContent).toBe('2 people chosen');
   });
 });

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
+import { tellAmount } from '@nudrik/core';
 import type { AssignResult, PreviewPerson, Resolved } from '@nudrik/contract';
 import { catchError, debounceTime, of } from 'rxjs';
 import { PeopleApi } from '../people/people.api.ts';
@@ -9,7 +10,10 @@ import { RequirementsTabs } from '../requirements/requirements-tabs.ts';
 import { ClockStore } from '../shell/clock.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
-import { DayPipe, SaidPipe, zoneWords } from '../shared/moment.pipe.ts';
+import { DayPipe, zoneWords } from '../shared/moment.pipe.ts';
+import { DateField } from '../shared/pick/date-field.ts';
+import { choicesOf, SelectField, type Choice } from '../shared/pick/select.ts';
+import { TimeField } from '../shared/pick/time-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { Undo } from './undo.ts';
 import { CoursesApi } from '../courses/courses.api.ts';
@@ -18,7 +22,7 @@ import { AssignmentsApi } from './assignments.api.ts';
 /** Who gets which course by when; and before the confirm, for these very people, what goes out when and what does not. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, KindMark, DayPipe, SaidPipe, RequirementsTabs, Undo],
+  imports: [FormsModule, RouterLink, KindMark, DayPipe, DateField, SelectField, TimeField, RequirementsTabs, Undo],
   templateUrl: './assign.page.html',
   styleUrl: './assign.page.css',
 })
@@ -53,6 +57,29 @@ export class AssignPage {
             : '',
   );
   protected readonly chosenCount = computed(() => this.people()?.split(',').filter(Boolean).length ?? 0);
+  protected readonly courseChoices = computed(() => (this.courses() ?? []).map(({ id, title }) => ({ value: id, label: title })));
+  protected readonly whoChoices = computed((): Choice[] => {
+    const facets = this.facets();
+    const chosen = this.chosenCount();
+    const pasted = this.pasted()?.found.length;
+    const inGroup = (group: string, choices: Choice[]): Choice[] => choices.map((choice) => ({ ...choice, group }));
+    return [
+      ...(chosen ? [{ value: 'people', label: `${tellAmount(chosen, 'people')} chosen`, group: 'Chosen' }] : []),
+      ...(pasted ? [{ value: 'pasted', label: `${tellAmount(pasted, 'people')} pasted`, group: 'Chosen' }] : []),
+      ...inGroup(
+        'A whole department',
+        choicesOf(facets?.departments, ({ name }) => `d:${name}`),
+      ),
+      ...inGroup(
+        'A group',
+        choicesOf(facets?.groups, ({ id }) => `g:${id}`),
+      ),
+      ...inGroup(
+        'A whole site',
+        choicesOf(facets?.sites, ({ name }) => `s:${name}`),
+      ),
+    ];
+  });
   /** the date that somebody chose; until then three weeks from now, which moves with the clock */
   private readonly chosenDueOn = signal<string | null>(null);
   protected readonly dueOn = computed(() => {

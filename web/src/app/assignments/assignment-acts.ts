@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import type { ActResult } from '@nudrik/contract';
-import { SaidPipe } from '../shared/moment.pipe.ts';
+import { DateField } from '../shared/pick/date-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { AssignmentsApi, type HandAct } from './assignments.api.ts';
 
@@ -9,13 +9,13 @@ import { AssignmentsApi, type HandAct } from './assignments.api.ts';
 @Component({
   selector: 'nk-assignment-acts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SaidPipe],
+  imports: [FormsModule, DateField],
   template: `
     <form class="acts" (submit)="$event.preventDefault()">
       <div class="gap">
-        <label class="field"><span>New due date, 17:00 <span class="said">{{ dueOn() | said }}</span></span><input class="input" type="date" name="due" [ngModel]="dueOn()" (ngModelChange)="dueOn.set($event)" /></label>
+        <div class="field"><span>New due date, 17:00</span><nk-date label="New due date, 17:00" name="due" [ngModel]="dueOn()" (ngModelChange)="dueOn.set($event)" /></div>
         @if (canClose()) {
-          <label class="field"><span>Waived until <span class="said">{{ (until() | said) || '(empty: for good)' }}</span></span><input class="input" type="date" name="until" [ngModel]="until()" (ngModelChange)="until.set($event)" /></label>
+          <div class="field"><span>Waived until</span><nk-date label="Waived until" placeholder="for good" name="until" [ngModel]="until()" (ngModelChange)="until.set($event)" /></div>
         }
         <label class="field grow"><span>Reason</span><input class="input" name="reason" [(ngModel)]="reason" placeholder="for the record; not shown to them" required /></label>
         @if (canClose()) {

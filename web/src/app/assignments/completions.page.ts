@@ -6,6 +6,8 @@ import { catchError, debounceTime, of } from 'rxjs';
 import { RequirementsTabs } from '../requirements/requirements-tabs.ts';
 import { load } from '../shared/loaded.ts';
 import { DayPipe } from '../shared/moment.pipe.ts';
+import { SelectField } from '../shared/pick/select.ts';
+import { DATE_ORDERS } from '../shared/pick/date-orders.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { Undo } from './undo.ts';
 import { CoursesApi } from '../courses/courses.api.ts';
@@ -14,7 +16,7 @@ import { AssignmentsApi } from './assignments.api.ts';
 /** What people finished before Nudrik knew of it: from a list, with its proof, looked at before it is recorded. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, DayPipe, RequirementsTabs, Undo],
+  imports: [FormsModule, DayPipe, SelectField, RequirementsTabs, Undo],
   templateUrl: './completions.page.html',
   styles: `
     textarea.input { font-variant-numeric: tabular-nums; min-height: 130px; max-width: 820px; }
@@ -28,6 +30,11 @@ export class CompletionsPage {
   protected readonly text = signal('');
   protected readonly dateOrder = signal<'ymd' | 'dmy' | 'mdy' | null>(null);
   protected readonly courses = toSignal(inject(CoursesApi).list().pipe(catchError(() => of([]))), { initialValue: [] }); // prettier-ignore
+  protected readonly dateOrders = DATE_ORDERS;
+  protected readonly courseChoices = computed(() => [
+    { value: null, label: 'as the list says' },
+    ...this.courses().map(({ id, title }) => ({ value: id, label: title })),
+  ]);
   /** the course of the whole list, where it names none */
   protected readonly courseId = signal<string | null>(null);
   protected readonly reason = signal('');

@@ -6,6 +6,7 @@ import { debounceTime } from 'rxjs';
 import { load } from '../shared/loaded.ts';
 import { DayPipe } from '../shared/moment.pipe.ts';
 import { paramsOf } from '../shared/params.ts';
+import { SelectField, wordsOf, type Choice } from '../shared/pick/select.ts';
 import { State } from '../shared/state.ts';
 import { CertificatesApi } from './certificates.api.ts';
 
@@ -14,7 +15,7 @@ const SIZE = 60;
 /** The register: every certificate, whose, for what, until when. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, DayPipe, State],
+  imports: [FormsModule, RouterLink, DayPipe, SelectField, State],
   templateUrl: './certificates.page.html',
 })
 export class CertificatesPage {
@@ -23,6 +24,7 @@ export class CertificatesPage {
   readonly find = input<string>();
   readonly state = input<string>();
   readonly page = input<string>();
+  protected readonly states: Choice[] = [{ value: '', label: 'any' }, ...wordsOf(['current', 'expiring', 'expired', 'revoked'])];
   protected readonly size = SIZE;
   protected readonly pageNumber = computed(() => Number(this.page() ?? 0));
   private readonly query = computed(() => paramsOf({ find: this.find(), state: this.state(), page: this.pageNumber(), size: SIZE }));

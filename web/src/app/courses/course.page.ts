@@ -8,18 +8,20 @@ import {
   type CdkDragDrop,
 } from '@angular/cdk/drag-drop';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
-import { toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { UNIT_KINDS, unitKind, type UnitKind } from '@nudrik/core';
 import type { CourseDraft, CourseView, UnitView } from '@nudrik/contract';
-import { catchError, map, of, type Observable } from 'rxjs';
+import { map, type Observable } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { PeopleApi } from '../people/people.api.ts';
+import { PersonPick } from '../people/person-pick.ts';
 import { FoundAgain } from '../shared/found-again.ts';
 import type { HasWork } from '../shared/leave.ts';
 import { load } from '../shared/loaded.ts';
 import { Newer, NewerSaved } from '../shared/newer.ts';
+import { NumberField } from '../shared/pick/number-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
 import { CoursesApi } from './courses.api.ts';
@@ -46,7 +48,19 @@ interface CourseForm {
 /** A course: what it is called, its sections and units in their order, and what counts as finished. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, CdkDropListGroup, CdkDropList, CdkDrag, CdkDragHandle, PageEditor, FoundAgain, Newer],
+  imports: [
+    FormsModule,
+    RouterLink,
+    CdkDropListGroup,
+    CdkDropList,
+    CdkDrag,
+    CdkDragHandle,
+    PageEditor,
+    PersonPick,
+    NumberField,
+    FoundAgain,
+    Newer,
+  ],
   templateUrl: './course.page.html',
   styleUrl: './course.page.css',
 })
@@ -56,12 +70,9 @@ export class CoursePage implements HasWork {
   protected readonly session = inject(SessionStore);
   readonly course = input<string>();
   protected readonly view = load(toObservable(this.course), (id) => this.api.get(id));
-  protected readonly owners = toSignal(
-    inject(PeopleApi)
-      .trainers()
-      .pipe(catchError(() => of([]))),
-    { initialValue: [] },
-  );
+  private readonly people = inject(PeopleApi);
+  /** names of who may stand as the owner here: the stored one, the reader, whoever was picked */
+  private readonly names = signal<Readonly<Record<string, string>>>({});
   protected readonly form = signal<CourseForm | null>(null);
   /** the version that the form began from, and what it said */
   private readonly version = signal<number | null>(null);
@@ -81,7 +92,7 @@ export class CoursePage implements HasWork {
   /** what somebody else saved meanwhile, beside mine */
   protected readonly newer = new NewerSaved<CourseView>({
     problem: this.problem,
-    both: () => this.api.get(this.course()!).pipe(map((theirs) => ({ theirs, mine: tell(this.draft()!), saved: tell(theirs) }))),
+    both: () => this.api.get(this.course()!).pipe(map((theirs) => ({ theirs, mine: this.tell(this.draft()!), saved: this.tell(theirs) }))),
     goOn: ({ version }) => this.version.set(version),
     take: (theirs) => {
       this.work.drop();
@@ -115,10 +126,35 @@ export class CoursePage implements HasWork {
     });
   }
 
+  protected nameOf(id: string | null): string | null {
+    return id === null ? null : (this.names()[id] ?? this.view.data()?.owner?.name ?? '…');
+  }
+
+  private tell(course: CourseDraft | CourseView): Record<string, string> {
+    const owner = 'owner' in course ? course.owner?.name : this.nameOf(course.ownerId);
+    return tell(course, owner ?? 'nobody');
+  }
+
+  protected own(person: { id: string; name: string } | null): void {
+    if (person) this.names.update((names) => ({ ...names, [person.id]: person.name }));
+    this.form.update((form) => form && { ...form, ownerId: person?.id ?? null });
+    this.touch();
+  }
+
+  /** An owner of whom only the number is known, as of work found again. */
+  private learnOwner(id: string | null): void {
+    if (id === null || this.names()[id] || this.view.data()?.ownerId === id) return;
+    this.people.person(id).subscribe({
+      next: ({ person: { name } }) => this.names.update((names) => ({ ...names, [id]: name })),
+      error: () => this.names.update((names) => ({ ...names, [id]: `person ${id}` })),
+    });
+  }
+
   private begin(): void {
     this.fill({ ...NEW_COURSE, ownerId: this.session.account()?.personId ?? null }, null);
     const kept = this.work.find('course/new');
     if (kept) this.form.set(this.formOf(kept.draft));
+    this.learnOwner(this.form()!.ownerId);
   }
 
   /** Opens what is stored, and on it what was changed before and not saved. */
@@ -127,6 +163,7 @@ export class CoursePage implements HasWork {
     const kept = this.work.find(`course/${view.id}`);
     if (!kept) return;
     this.form.set(this.formOf(kept.draft, view));
+    this.learnOwner(kept.draft.ownerId);
     this.version.set(kept.version);
   }
 
@@ -307,12 +344,12 @@ function draftOf(form: CourseForm): CourseDraft {
 }
 
 /** A course in words, field by field, for comparing two. */
-function tell(course: CourseDraft | CourseView): Record<string, string> {
+function tell(course: CourseDraft | CourseView, owner: string): Record<string, string> {
   const words: Record<string, string> = {
     Title: course.title,
     Code: course.code ?? '',
     Summary: course.summary ?? '',
-    Owner: course.ownerId ? 'chosen' : 'nobody',
+    Owner: owner,
     'Certificate valid': course.validityMonths ? `${course.validityMonths} months` : 'no expiry',
   };
   course.sections.forEach((section, i) => {

@@ -7,21 +7,31 @@ import { FoundAgain } from '../shared/found-again.ts';
 import type { HasWork } from '../shared/leave.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { Newer, NewerSaved } from '../shared/newer.ts';
+import { NumberField } from '../shared/pick/number-field.ts';
+import { SelectField, type Choice } from '../shared/pick/select.ts';
+import { TimeField } from '../shared/pick/time-field.ts';
+import { zoneChoices } from '../shared/pick/zones.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
 import { SettingsApi } from './settings.api.ts';
 
+const WEEK_STARTS: Choice<number>[] = [
+  { value: 1, label: 'Monday' },
+  { value: 6, label: 'Saturday' },
+  { value: 7, label: 'Sunday' },
+];
+
 /** What the house goes by: names, zone, when messages go, the sender; with a mail to try the mail server. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, MomentPipe, Newer, FoundAgain],
+  imports: [FormsModule, MomentPipe, NumberField, SelectField, TimeField, Newer, FoundAgain],
   templateUrl: './settings.page.html',
   styles: `
     fieldset { border: 0; padding: 0; margin: 0; max-width: 900px; }
     section { margin: 0; padding: 14px 0 4px; border-top: 1px solid var(--rule); }
     section p { margin-bottom: 8px; }
     .rows { display: flex; flex-wrap: wrap; gap: 12px 16px; align-items: end; }
-    .rows .field { flex: 1; min-width: 220px; max-width: 290px; }
+    .rows .field { flex: 1; min-width: 190px; max-width: 290px; }
     .rows .short { max-width: 110px; min-width: 110px; }
     .test { border-top: 1px solid var(--rule); padding-top: 14px; max-width: 900px; }
   `,
@@ -54,7 +64,9 @@ export class SettingsPage implements HasWork {
   protected readonly isTesting = signal(false);
   protected readonly tested = signal<TestMailResult | null>(null);
   protected testTo = this.session.account()?.email ?? '';
-  protected readonly zones = Intl.supportedValuesOf('timeZone');
+  protected readonly zones = zoneChoices();
+  protected readonly weekdays = WEEK_STARTS;
+  protected readonly isOff = computed(() => !this.session.canChange());
 
   constructor() {
     this.api.get().subscribe({
@@ -78,9 +90,6 @@ export class SettingsPage implements HasWork {
     this.isSaved.set(false);
     this.form.update((form) => form && { ...form, ...change });
   }
-
-  /** A number that was cleared is none. */
-  protected readonly numberOf = (value: number | null | ''): number | null => (value === '' || value === null ? null : value);
 
   protected save(): void {
     this.isBusy.set(true);
@@ -126,6 +135,7 @@ const tell = (draft: SettingsDraft): Record<string, string> => ({
   Organisation: draft.organisation,
   Place: draft.place,
   'Time zone': draft.zone,
+  'A week begins on': WEEK_STARTS.find(({ value }) => value === draft.weekStartsOn)?.label ?? '',
   'Messages go': `${draft.windowFrom} to ${draft.windowTo}`,
   'Messages a day': draft.dailyLimit === null ? 'no limit' : String(draft.dailyLimit),
   'Late by up to': `${draft.toleranceHours} hours`,

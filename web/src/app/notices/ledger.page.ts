@@ -9,6 +9,7 @@ import { SessionStore } from '../access/session.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
+import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { CoursesApi } from '../courses/courses.api.ts';
 import { NoticesApi } from './notices.api.ts';
@@ -17,10 +18,16 @@ import { NoticeSheetPart } from './notice-sheet.ts';
 const SIZE = 60;
 const OUTCOMES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 'failed', 'skipped', 'cancelled', 'trouble'] as const;
 
+const PERIODS: Choice[] = [
+  { value: 'past', label: 'up to now' },
+  { value: 'ahead', label: 'to come' },
+  { value: 'all', label: 'all' },
+];
+
 /** All notices, past and planned, with what became of each and why. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, KindMark, Outcome, MomentPipe, NoticeSheetPart],
+  imports: [FormsModule, RouterLink, SelectField, KindMark, Outcome, MomentPipe, NoticeSheetPart],
   templateUrl: './ledger.page.html',
   styles: `.when { width: 118px; } .mark { width: 30px; } .other { font-size: 12px; }`,
 })
@@ -39,7 +46,15 @@ export class LedgerPage {
   readonly find = input<string>();
   readonly when = input<string>();
   readonly page = input<string>();
-  protected readonly outcomes = OUTCOMES;
+  protected readonly periods = PERIODS;
+  protected readonly outcomeFilters: Choice[] = [
+    { value: '', label: 'any' },
+    ...OUTCOMES.map((outcome) => ({ value: outcome, label: outcome === 'trouble' ? 'bounced, failed or held' : outcome })),
+  ];
+  protected readonly courseFilters = computed(() => [
+    { value: '', label: 'any' },
+    ...this.courses().map(({ id, title }) => ({ value: id, label: title })),
+  ]);
   protected readonly size = SIZE;
   protected readonly zoneWords = zoneWords;
   protected readonly hasSheet = computed(() => Boolean(this.notice() || this.assignment()));

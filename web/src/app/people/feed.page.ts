@@ -9,6 +9,8 @@ import { of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
+import { NumberField } from '../shared/pick/number-field.ts';
+import { SelectField } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { tellField, tellValue } from './field-words.ts';
 import { PeopleApi } from './people.api.ts';
@@ -22,7 +24,7 @@ const TONES: Record<PullRow['outcome'], string> = { unchanged: 'quiet', taken: '
 /** The personnel feed: when it is pulled, what came of each pull, and what waits for a person. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, MomentPipe, PeopleTabs],
+  imports: [FormsModule, RouterLink, MomentPipe, NumberField, SelectField, PeopleTabs],
   templateUrl: './feed.page.html',
   styles: `
     .set { display: grid; grid-template-columns: minmax(0, 1fr) 190px 190px; gap: 0 16px; max-width: 860px; }
@@ -35,7 +37,7 @@ export class FeedPage {
   protected readonly session = inject(SessionStore);
   readonly pull = input<string>();
   protected readonly feed = load(of(true), () => this.api.feed(), ['feed', 'people', 'clock']);
-  protected readonly modes = Object.entries(MODES).map(([mode, words]) => ({ mode, words }));
+  protected readonly modes = Object.entries(MODES).map(([value, label]) => ({ value, label }));
   protected readonly tones = TONES;
   protected readonly groups = GROUPS;
   protected readonly isEditing = signal(false);

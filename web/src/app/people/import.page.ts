@@ -6,6 +6,8 @@ import { ALL_GROUPS, GROUPS, REQUIRED_COLUMNS, ROSTER_COLUMNS, type DateOrder, t
 import type { ImportResult } from '@nudrik/contract';
 import { proxy, wrap, type Remote } from 'comlink';
 import { DayPipe } from '../shared/moment.pipe.ts';
+import { DATE_ORDERS } from '../shared/pick/date-orders.ts';
+import { SelectField, wordsOf, type Choice } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { tellField, tellValue } from './field-words.ts';
 import { PeopleApi } from './people.api.ts';
@@ -26,10 +28,16 @@ const GROUP_WORDS: Record<Group, { title: string; one: string }> = {
   left: { title: 'Left', one: 'no longer there; their open courses are withdrawn' },
 };
 
+const COLUMN_CHOICES: Choice<RosterColumn | null>[] = [{ value: null, label: 'left out' }, ...wordsOf(ROSTER_COLUMNS)];
+const EMPTY_CHOICES: Choice<'keep' | 'clear'>[] = [
+  { value: 'keep', label: 'keeps what the roster knows' },
+  { value: 'clear', label: 'clears it' },
+];
+
 /** A roster file: chosen or dropped, matched, compared in a worker, looked at, and only then taken. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DecimalPipe, FormsModule, NgTemplateOutlet, RouterLink, DayPipe, PeopleTabs],
+  imports: [DecimalPipe, FormsModule, NgTemplateOutlet, RouterLink, DayPipe, SelectField, PeopleTabs],
   templateUrl: './import.page.html',
   styleUrl: './import.page.css',
 })
@@ -40,7 +48,9 @@ export class ImportPage {
   private readonly work: Remote<RosterWork> = wrap<RosterWork>(this.worker);
   protected readonly groups = GROUPS;
   protected readonly words = GROUP_WORDS;
-  protected readonly columns = ROSTER_COLUMNS;
+  protected readonly columnChoices = COLUMN_CHOICES;
+  protected readonly emptyChoices = EMPTY_CHOICES;
+  protected readonly dateOrders = DATE_ORDERS;
   protected readonly how = HOW;
 
   protected readonly file = signal<File | null>(null);
@@ -141,11 +151,9 @@ export class ImportPage {
     });
   }
 
-  protected match(index: number, column: string): void {
+  protected match(index: number, column: RosterColumn | null): void {
     // a field is taken from one column: the one that had it before is left out
-    this.matched.update((list) =>
-      list.map((old, i) => (i === index ? ((column || null) as RosterColumn | null) : old === column ? null : old)),
-    );
+    this.matched.update((list) => list.map((old, i) => (i === index ? column : old === column ? null : old)));
     void this.compare();
   }
 

@@ -1,11 +1,11 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type {
-  FeedChange, FeedMode, FeedView, HolidaysDraft, HolidaysRead, ImportOrder, ImportResult, ImportRow, LeaveDraft, NoticesPage, PeopleFacets, PeoplePage, PeopleQuery, PersonChange, PersonRow,
+  FeedChange, FeedMode, FeedView, HolidaysDraft, HolidaysRead, ImportOrder, ImportResult, ImportRow, LeaveDraft, NoticesPage, PeopleFacets, PeoplePage, PeopleQuery, PersonChange,
   PersonSheet, PullRow, Resolved, StructureView, TimelineEntry, WhyCourse,
 } from '@nudrik/contract'; // prettier-ignore
 import type { RosterPreview } from '@nudrik/core';
-import { map, type Observable } from 'rxjs';
+import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
 @Injectable({ providedIn: 'root' })
@@ -14,11 +14,6 @@ export class PeopleApi {
 
   list(query: Partial<PeopleQuery>): Observable<PeoplePage> {
     return this.http.get<PeoplePage>('/api/people', { params: paramsOf(query) });
-  }
-
-  /** Who may own a course: those whose job has to do with training come first. */
-  trainers(): Observable<PersonRow[]> {
-    return this.list({ find: 'train', size: 50 }).pipe(map((page) => page.rows));
   }
 
   facets(): Observable<PeopleFacets> {

@@ -9,6 +9,7 @@ import { catchError, debounceTime, of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { DayPipe } from '../shared/moment.pipe.ts';
 import { load } from '../shared/loaded.ts';
+import { choicesOf, filtersOf, SelectField, type Choice } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { PeopleApi } from './people.api.ts';
 import { PeopleTabs } from './people-tabs.ts';
@@ -16,11 +17,18 @@ import { NOBODY, PersonForm } from './person-form.ts';
 import { PersonSheetPart } from './person-sheet.ts';
 
 const SIZE = 50;
+const SHOWS: Choice[] = [
+  { value: 'here', label: 'who is here' },
+  { value: 'left', label: 'who left' },
+  { value: 'no-manager', label: 'without a manager' },
+  { value: 'unreachable', label: 'whose mail comes back' },
+  { value: 'all', label: 'everyone' },
+];
 
 /** The roster: sorted, filtered and paged on the server. A chosen row opens as a sheet; chosen people are assigned. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DecimalPipe, FormsModule, RouterLink, TableModule, DayPipe, PeopleTabs, PersonForm, PersonSheetPart],
+  imports: [DecimalPipe, FormsModule, RouterLink, TableModule, DayPipe, SelectField, PeopleTabs, PersonForm, PersonSheetPart],
   templateUrl: './people.page.html',
 })
 export class PeoplePage {
@@ -47,6 +55,11 @@ export class PeoplePage {
     'assignments',
   ]);
   protected readonly facets = toSignal(this.api.facets().pipe(catchError(() => of(null))), { initialValue: null });
+  protected readonly shows = SHOWS;
+  protected readonly departmentFilters = computed(() => filtersOf(this.facets()?.departments));
+  protected readonly siteFilters = computed(() => filtersOf(this.facets()?.sites));
+  protected readonly groups = computed(() => (this.facets()?.groups ?? []).map(({ id, name }) => ({ value: id, label: name })));
+  protected readonly groupFilters = computed(() => [{ value: '', label: 'any' }, ...choicesOf(this.facets()?.groups, ({ id }) => id)]);
   protected readonly chosen = signal<PersonRow[]>([]);
   protected readonly isAdding = signal(false);
   protected readonly told = signal<string | null>(null);

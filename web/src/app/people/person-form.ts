@@ -1,9 +1,11 @@
-import { ChangeDetectionStrategy, Component, inject, input, linkedSignal, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import type { PersonChange } from '@nudrik/contract';
 import { catchError, of, type Observable } from 'rxjs';
-import { SaidPipe } from '../shared/moment.pipe.ts';
+import { DateField } from '../shared/pick/date-field.ts';
+import { SelectField } from '../shared/pick/select.ts';
+import { SuggestField } from '../shared/pick/suggest-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { PeopleApi } from './people.api.ts';
 
@@ -17,32 +19,20 @@ export const NOBODY: PersonDraft = { id: null, name: '', email: '', personnelNum
 @Component({
   selector: 'nk-person-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SaidPipe],
+  imports: [FormsModule, DateField, SelectField, SuggestField],
   template: `
     @let d = person();
     <form class="mend" (submit)="$event.preventDefault(); save()" [attr.aria-label]="d.id ? 'Edit ' + d.name : 'Add a person'">
       <div class="two">
         <label class="field"><span>Name</span><input class="input" name="name" [ngModel]="d.name" (ngModelChange)="set({ name: $event })" required /></label>
         <label class="field"><span>E-mail</span><input class="input" type="email" name="mail" [ngModel]="d.email" (ngModelChange)="set({ email: $event })" required /></label>
-        <label class="field"><span>Department</span><input class="input" name="department" list="departments" [ngModel]="d.department" (ngModelChange)="set({ department: $event })" required /></label>
-        <label class="field"><span>Site</span>
-          <select class="input" name="site" [ngModel]="d.siteId" (ngModelChange)="set({ siteId: $event })">
-            <option value="" disabled>choose a site</option>
-            @for (site of facets()?.sites; track site.id) {
-              <option [value]="site.id">{{ site.name }}</option>
-            }
-          </select>
-        </label>
+        <div class="field"><span>Department</span><nk-suggest label="Department" name="department" [options]="departments()" [ngModel]="d.department" (ngModelChange)="set({ department: $event })" /></div>
+        <div class="field"><span>Site</span><nk-select class="wide" label="Site" placeholder="choose a site" name="site" [options]="sites()" [ngModel]="d.siteId" (ngModelChange)="set({ siteId: $event })" /></div>
         <label class="field"><span>Job title</span><input class="input" name="job" [ngModel]="d.job" (ngModelChange)="set({ job: $event })" /></label>
         <label class="field"><span>Personnel number</span><input class="input" name="number" [ngModel]="d.personnelNumber" (ngModelChange)="set({ personnelNumber: $event })" /></label>
-        <label class="field"><span>Joined on <span class="said">{{ d.joinedOn | said }}</span></span><input class="input" type="date" name="joined" [ngModel]="d.joinedOn" (ngModelChange)="set({ joinedOn: $event })" /></label>
-        <label class="field"><span>Left on, first day away <span class="said">{{ d.leftOn | said }}</span></span><input class="input" type="date" name="leftOn" [ngModel]="d.leftOn" (ngModelChange)="set({ leftOn: $event })" /></label>
+        <div class="field"><span>Joined on</span><nk-date class="wide" label="Joined on" leaning="back" name="joined" [site]="d.siteId || null" [ngModel]="d.joinedOn" (ngModelChange)="set({ joinedOn: $event })" /></div>
+        <div class="field"><span>Left on, first day away</span><nk-date class="wide" label="Left on, first day away" name="leftOn" [site]="d.siteId || null" [ngModel]="d.leftOn" (ngModelChange)="set({ leftOn: $event })" /></div>
       </div>
-      <datalist id="departments">
-        @for (department of facets()?.departments; track department.name) {
-          <option [value]="department.name"></option>
-        }
-      </datalist>
       @if (problem()) {
         <p class="refusal" role="alert">{{ problem() }}</p>
       }
@@ -61,6 +51,8 @@ export class PersonForm {
   readonly left = output<void>();
   protected readonly person = linkedSignal(() => this.draft());
   protected readonly facets = toSignal(this.api.facets().pipe(catchError(() => of(null))), { initialValue: null });
+  protected readonly departments = computed(() => (this.facets()?.departments ?? []).map(({ name }) => name));
+  protected readonly sites = computed(() => (this.facets()?.sites ?? []).map(({ id, name }) => ({ value: id, label: name })));
   protected readonly problem = signal<string | null>(null);
 
   protected set(change: Partial<PersonDraft>): void {

@@ -1,57 +1,78 @@
 import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
 import type { PersonRow } from '@nudrik/contract';
-import { debounceTime, Subject, switchMap } from 'rxjs';
+import { AutoComplete } from 'primeng/autocomplete';
+import { catchError, of, Subject, switchMap } from 'rxjs';
 import { PeopleApi } from './people.api.ts';
 
-/** Finds a person while somebody types. */
+/** Finds a person while somebody types. Whoever is chosen is told, and stands in the field where it keeps them. */
 @Component({
   selector: 'nk-person-pick',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, AutoComplete],
   template: `
-    <input class="input" #who (input)="search(who.value)" [placeholder]="placeholder()" [attr.aria-label]="label()" autocomplete="off" />
-    @if (hits().length) {
-      <div class="hits">
-        @for (hit of hits(); track hit.id) {
-          <button type="button" (click)="pick(hit); who.value = ''">{{ hit.name }} <span class="quiet">{{ hit.job ?? '' }}{{ hit.job ? ', ' : '' }}{{ hit.department }}, {{ hit.site }}</span></button>
-        }
-      </div>
-    }
+    <p-autocomplete
+      [ngModel]="shown()"
+      (ngModelChange)="text.set($event)"
+      [ngModelOptions]="{ standalone: true }"
+      [suggestions]="hits()"
+      (completeMethod)="find.next($event.query)"
+      (onSelect)="pick($event.value)"
+      (onBlur)="text.set(null)"
+      optionLabel="name"
+      [delay]="150"
+      [minLength]="2"
+      [disabled]="isOff()"
+      [placeholder]="placeholder()"
+      [ariaLabel]="label()"
+      [emptyMessage]="failed() ? 'The roster could not be read; type again.' : 'Nobody is called that.'"
+      [autoOptionFocus]="true"
+      scrollHeight="260px"
+      appendTo="body"
+      inputStyleClass="input"
+    >
+      <ng-template #item let-hit>
+        <span>{{ hit.name }} <span class="quiet">{{ hit.job ?? '' }}{{ hit.job ? ', ' : '' }}{{ hit.department }}, {{ hit.site }}</span></span>
+      </ng-template>
+    </p-autocomplete>
   `,
   styles: `
-    :host { display: block; position: relative; }
-    .hits { border: 1px solid var(--rule-strong); background: var(--sheet); max-height: 190px; overflow: auto; }
-    .hits button { display: block; width: 100%; text-align: left; border: 0; background: none; padding: 5px 9px; cursor: pointer; }
-    .hits button:hover, .hits button:focus-visible { background: var(--plum-wash); }
+    :host { display: block; }
+    p-autocomplete { width: 100%; }
   `,
 })
 export class PersonPick {
   private readonly api = inject(PeopleApi);
   readonly placeholder = input('type a name');
   readonly label = input('Find a person');
+  /** the name of who is chosen now, where the field keeps them */
+  readonly current = input<string | null>(null);
+  readonly isOff = input(false);
   /** somebody who cannot be chosen */
   readonly except = input<string | null>(null);
   readonly picked = output<PersonRow>();
   protected readonly hits = signal<PersonRow[]>([]);
-  private readonly typed = new Subject<string>();
+  protected readonly failed = signal(false);
+  /** what is being typed; a row for the moment in which it was chosen */
+  protected readonly text = signal<string | PersonRow | null>(null);
+  protected readonly shown = (): string | PersonRow => this.text() ?? this.current() ?? '';
+  protected readonly find = new Subject<string>();
 
   constructor() {
-    this.typed
+    this.find
       .pipe(
-        debounceTime(150),
-        switchMap((find) => this.api.list({ find, size: 8 })),
+        switchMap((find) => this.api.list({ find: find.trim(), sort: 'fit', size: 12 }).pipe(catchError(() => of(null)))),
         takeUntilDestroyed(),
       )
-      .subscribe((page) => this.hits.set(page.rows.filter(({ id }) => id !== this.except())));
-  }
-
-  protected search(text: string): void {
-    if (text.trim().length > 1) this.typed.next(text.trim());
-    else this.hits.set([]);
+      .subscribe((page) => {
+        this.failed.set(page === null);
+        this.hits.set((page?.rows ?? []).filter(({ id }) => id !== this.except()));
+      });
   }
 
   protected pick(hit: PersonRow): void {
-    this.hits.set([]);
+    this.text.set(null);
     this.picked.emit(hit);
   }
 }

@@ -9,8 +9,10 @@ import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { Undo } from '../assignments/undo.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
-import { DayPipe, FinishedPipe, MomentPipe, SaidPipe, zoneWords } from '../shared/moment.pipe.ts';
+import { DayPipe, FinishedPipe, MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
+import { DateField } from '../shared/pick/date-field.ts';
+import { SelectField } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { State } from '../shared/state.ts';
 import { PeopleApi } from './people.api.ts';
@@ -25,7 +27,6 @@ type Mending = 'email' | 'manager' | 'leave' | 'person';
   selector: 'nk-person-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
-    SaidPipe,
     FormsModule,
     RouterLink,
     DayPipe,
@@ -39,6 +40,8 @@ type Mending = 'email' | 'manager' | 'leave' | 'person';
     PersonForm,
     PersonPick,
     PersonTimeline,
+    DateField,
+    SelectField,
   ],
   templateUrl: './person-sheet.html',
   styles: `
@@ -48,7 +51,6 @@ type Mending = 'email' | 'manager' | 'leave' | 'person';
     .course { padding: 8px 0; border-bottom: 1px solid var(--rule); }
     .top { display: flex; justify-content: space-between; gap: 10px; }
     .why { border-left: 2px solid var(--plum); padding: 2px 0 2px 10px; margin: 6px 0; }
-    .input.inline { width: auto; min-height: 22px; padding: 0 4px; font-size: 13px; color: var(--quiet); }
     section > h2 { display: flex; justify-content: space-between; align-items: baseline; }
     .when { width: 124px; }
     .mark { width: 28px; }
@@ -86,7 +88,7 @@ export class PersonSheetPart {
   });
   protected readonly free = computed(() => {
     const own = new Set((this.sheet.data()?.person.person.groups ?? []).map(({ id }) => id));
-    return (this.groups() ?? []).filter(({ id }) => !own.has(id));
+    return (this.groups() ?? []).filter(({ id }) => !own.has(id)).map(({ id, name }) => ({ value: id, label: name }));
   });
 
   protected readonly isOpen = ({ state }: AssignmentLine): boolean => state === 'overdue' || state === 'in progress' || state === 'not started'; // prettier-ignore

@@ -1,10 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import type { TimelineEntry } from '@nudrik/contract';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
+import { SelectField } from '../shared/pick/select.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { PeopleApi } from './people.api.ts';
 
@@ -14,7 +16,7 @@ const WHAT: readonly (readonly [TimelineEntry['what'], string])[] = [['assignmen
 @Component({
   selector: 'nk-person-timeline',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, KindMark, MomentPipe, Outcome],
+  imports: [FormsModule, RouterLink, SelectField, KindMark, MomentPipe, Outcome],
   template: `
     @if (line.data(); as all) {
       <div class="filters" role="group" aria-label="Show">
@@ -22,12 +24,7 @@ const WHAT: readonly (readonly [TimelineEntry['what'], string])[] = [['assignmen
           <label><input type="checkbox" [checked]="!hidden().has(entry[0])" (change)="toggle(entry[0])" /> {{ entry[1] }}</label>
         }
         @if (courses().length > 1) {
-          <select class="input" #pick (change)="course.set(pick.value || null)" aria-label="Course">
-            <option value="">every course</option>
-            @for (entry of courses(); track entry.id) {
-              <option [value]="entry.id">{{ entry.title }}</option>
-            }
-          </select>
+          <nk-select label="Course" [options]="courseFilters()" [ngModel]="course()" (ngModelChange)="course.set($event)" />
         }
       </div>
       <table class="list" data-testid="timeline">
@@ -62,7 +59,6 @@ const WHAT: readonly (readonly [TimelineEntry['what'], string])[] = [['assignmen
   `,
   styles: `
     .filters { gap: 6px 14px; margin-bottom: 8px; font-size: 13px; }
-    .filters .input { max-width: 200px; min-height: 26px; padding: 1px 6px; }
     .when { width: 96px; }
     .mark { width: 28px; }
     .small { font-size: 12.5px; }
@@ -81,6 +77,10 @@ export class PersonTimeline {
     const byId = new Map((this.line.data() ?? []).flatMap(({ course }) => (course ? [[course.id, course] as const] : [])));
     return [...byId.values()].sort((a, b) => (a.title < b.title ? -1 : 1));
   });
+  protected readonly courseFilters = computed(() => [
+    { value: null, label: 'every course' },
+    ...this.courses().map(({ id, title }) => ({ value: id, label: title })),
+  ]);
   protected readonly shown = computed(() =>
     (this.line.data() ?? []).filter(
       (entry) => !this.hidden().has(entry.what) && (this.course() === null || entry.course?.id === this.course()),

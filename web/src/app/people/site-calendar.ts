@@ -6,6 +6,7 @@ import { map } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { ClockStore } from '../shell/clock.store.ts';
 import { Newer, NewerSaved, type Both } from '../shared/newer.ts';
+import { DateField } from '../shared/pick/date-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { PeopleApi } from './people.api.ts';
 
@@ -23,14 +24,13 @@ const isWhole = (on: string): boolean => /^\d{4}-\d{2}-\d{2}$/.test(on);
 @Component({
   selector: 'nk-site-calendar',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, Newer],
+  imports: [FormsModule, DateField, Newer],
   templateUrl: './site-calendar.html',
   styles: `
     .head { display: flex; justify-content: space-between; align-items: start; gap: 12px; margin-bottom: 12px; }
     td .input { min-height: 27px; padding: 2px 6px; }
     .note { font-size: 12.5px; }
-    .weekday { width: 42px; vertical-align: middle; }
-    .add { display: grid; grid-template-columns: 150px 1fr auto; gap: 8px; margin: 12px 0; }
+    .add { display: grid; grid-template-columns: 168px 1fr auto; gap: 8px; margin: 12px 0; }
   `,
 })
 export class SiteCalendar {
@@ -93,7 +93,7 @@ export class SiteCalendar {
   }
 
   protected add(): void {
-    if (!this.on || !this.name.trim()) return;
+    if (!isWhole(this.on) || !this.name.trim()) return;
     this.year.set(Number(this.on.slice(0, 4)));
     this.merge([{ on: this.on, name: this.name.trim(), note: null }]);
     this.on = this.name = '';

@@ -40,7 +40,7 @@ describe('the structure', () => {
   it('changes a site’s zone and working days', async () => {
     const page = await open();
     await page.click(page.getByRole('button', { name: 'Change Orla Quay' }));
-    await page.type(page.getByLabelText('Time zone'), 'Europe/London');
+    await page.choose(page.getByLabelText('Time zone'), 'Europe/London (London time)');
     await page.click(page.getByLabelText('Sat'));
     await page.click(page.getByLabelText('Mon'));
     await page.click(page.getByRole('button', { name: 'Save' }));

@@ -9,6 +9,8 @@ import { ClockStore } from '../shell/clock.store.ts';
 import { load } from '../shared/loaded.ts';
 import { zoneWords } from '../shared/moment.pipe.ts';
 import { Newer, NewerSaved, type Both } from '../shared/newer.ts';
+import { SelectField } from '../shared/pick/select.ts';
+import { zoneChoices } from '../shared/pick/zones.ts';
 import { PeopleApi } from './people.api.ts';
 import { PeopleTabs } from './people-tabs.ts';
 import { SiteCalendar } from './site-calendar.ts';
@@ -28,7 +30,7 @@ interface StructureForm {
 /** Where people belong: departments below each other, sites with their calendars, groups made by hand. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, NgTemplateOutlet, RouterLink, PeopleTabs, SiteCalendar, Newer],
+  imports: [FormsModule, NgTemplateOutlet, RouterLink, PeopleTabs, SelectField, SiteCalendar, Newer],
   templateUrl: './structure.page.html',
   styles: `
     .cols { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); gap: 0 40px; }
@@ -50,7 +52,11 @@ export class StructurePage {
   protected readonly structure = load(of(true), () => this.api.structure(), ['people']);
   protected readonly zoneWords = zoneWords;
   protected readonly weekdays = [1, 2, 3, 4, 5, 6, 7].map((day) => ({ day, name: WEEKDAYS[day]! }));
-  protected readonly zones = Intl.supportedValuesOf('timeZone');
+  protected readonly zones = zoneChoices();
+  protected readonly parents = computed(() => [
+    { value: '', label: 'nothing' },
+    ...this.tree().map(({ department: { id, name } }) => ({ value: id, label: name })),
+  ]);
   protected readonly problem = signal<string | null>(null);
   /** what is being edited: `departments/3`, `sites/new` */
   protected readonly editing = signal<string | null>(null);

@@ -24,6 +24,9 @@ import type { HasWork } from '../shared/leave.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { Newer, NewerSaved } from '../shared/newer.ts';
+import { NumberField } from '../shared/pick/number-field.ts';
+import { SelectField, wordsOf, type Choice } from '../shared/pick/select.ts';
+import { TimeField } from '../shared/pick/time-field.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
 import { PlanLine } from './plan-line.ts';
 import { PlansApi } from './plans.api.ts';
@@ -32,7 +35,21 @@ import { TemplateText } from '../messages/template-text.ts';
 /** A plan as a line of time: its steps as flags, and beside the chosen one real people with their real moments. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, KindMark, MomentPipe, PlanLine, TemplateText, Dialog, ToggleSwitch, FoundAgain, Newer],
+  imports: [
+    FormsModule,
+    RouterLink,
+    KindMark,
+    MomentPipe,
+    PlanLine,
+    TemplateText,
+    NumberField,
+    SelectField,
+    TimeField,
+    Dialog,
+    ToggleSwitch,
+    FoundAgain,
+    Newer,
+  ],
   templateUrl: './plan.page.html',
   styleUrl: './plan.page.css',
 })
@@ -79,8 +96,15 @@ export class PlanPage implements HasWork {
   protected readonly isBusy = signal(false);
   protected readonly isEditing = signal(false);
   protected readonly published = signal<number | null>(null);
-  protected readonly fields = MERGE_FIELDS;
-  protected readonly units = UNITS;
+  protected readonly fields = MERGE_FIELDS.map(({ name, about }) => ({ value: name, label: `${name}: ${about}` }));
+  protected readonly units = wordsOf(UNITS);
+  protected readonly sides = computed((): Choice<boolean>[] => {
+    const event = this.chosen()?.anchor.event;
+    return [
+      { value: true, label: `before ${event}` },
+      { value: false, label: `after ${event}` },
+    ];
+  });
   protected readonly zoneWords = zoneWords;
 
   protected readonly moments = computed(() => {
@@ -159,8 +183,9 @@ export class PlanPage implements HasWork {
     return Math.abs(step.offset.amount);
   }
 
-  protected setAmount(step: PlanStepView, amount: number): void {
-    if (Number.isInteger(amount) && amount >= 0) this.setOffset(step, { amount: step.offset.amount < 0 ? -amount : amount });
+  protected setAmount(step: PlanStepView, amount: number | null): void {
+    if (amount !== null && Number.isInteger(amount) && amount >= 0 && amount <= 999)
+      this.setOffset(step, { amount: step.offset.amount < 0 ? -amount : amount });
   }
 
   protected setMessage(step: PlanStepView, change: Partial<PlanStepView['message']>): void {

@@ -3,6 +3,7 @@ import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import type { ActResult, ReportQuery, ReportRow } from '@nudrik/contract';
+import { Menu } from 'primeng/menu';
 import { TableModule, type TableLazyLoadEvent } from 'primeng/table';
 import { catchError, debounceTime, of, switchMap } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
@@ -13,6 +14,7 @@ import { load } from '../shared/loaded.ts';
 import { FinishedPipe, MomentPipe } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { paramsOf } from '../shared/params.ts';
+import { filtersOf, SelectField } from '../shared/pick/select.ts';
 import { State } from '../shared/state.ts';
 import { OverTimeChart } from './over-time-chart.ts';
 import { PlansApi } from '../plans/plans.api.ts';
@@ -23,7 +25,20 @@ const SIZE = 50;
 /** Who was notified, who finished: one course, one table, the same in CSV and XLSX. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, TableModule, FinishedPipe, MomentPipe, Outcome, State, OverTimeChart, AssignmentActs, Undo],
+  imports: [
+    FormsModule,
+    RouterLink,
+    Menu,
+    TableModule,
+    SelectField,
+    FinishedPipe,
+    MomentPipe,
+    Outcome,
+    State,
+    OverTimeChart,
+    AssignmentActs,
+    Undo,
+  ],
   templateUrl: './course-report.page.html',
   styles: `
     .tally { display: flex; gap: 22px; margin-bottom: 6px; }
@@ -77,6 +92,13 @@ export class CourseReportPage {
     toObservable(this.course).pipe(switchMap((id) => this.plans.get(id).pipe(catchError(() => of(null))))),
     { initialValue: null },
   );
+  protected readonly departmentFilters = computed(() => filtersOf(this.facets()?.departments.map(({ name }) => ({ name }))));
+  protected readonly siteFilters = computed(() => filtersOf(this.facets()?.sites.map(({ name }) => ({ name }))));
+  /** the assignment whose steps are asked about */
+  protected readonly asked = signal('');
+  protected readonly whySteps = computed(() =>
+    (this.steps()?.steps ?? []).map(({ id, name }) => ({ label: `${name}?`, command: () => this.why(this.asked(), id) })),
+  );
   protected readonly exportQuery = computed(() => new URLSearchParams(paramsOf(this.filterQuery())).toString());
   protected readonly tally = computed(() => {
     const report = this.report.data();
@@ -116,7 +138,7 @@ export class CourseReportPage {
     this.report.reload();
   }
 
-  protected why(assignment: string, step: string): void {
+  private why(assignment: string, step: string): void {
     void this.router.navigate(['/ledger', 'why', assignment, step]);
   }
 }

@@ -1,4 +1,5 @@
 import { Component, signal } from '@angular/core';
+import { findByRole, waitFor } from '@testing-library/dom';
 import { describe, expect, it } from 'vitest';
 import { openPage } from '../../testing/page.ts';
 import { audienceFrom, newRow, type GroupRow } from './audience-model.ts';
@@ -51,15 +52,12 @@ describe('the rows of an audience', () => {
   });
   it('read as a sentence: is, is not, has, has not', async () => {
     const page = await open();
-    expect([...(field(page, 'Condition 1', 'Whether it holds') as HTMLSelectElement).options].map(({ text }) => text)).toEqual([
-      'is',
-      'is not',
-    ]);
+    expect(field(page, 'Condition 1', 'Whether it holds').textContent).toBe('is');
+    await page.choose(field(page, 'Condition 1', 'Whether it holds'), 'is not');
+    expect(field(page, 'Condition 1', 'Whether it holds').textContent).toBe('is not');
     await page.choose(field(page, 'Condition 1', 'What is asked'), 'joined in the last');
-    expect([...(field(page, 'Condition 1', 'Whether it holds') as HTMLSelectElement).options].map(({ text }) => text)).toEqual([
-      'has',
-      'has not',
-    ]);
+    expect(field(page, 'Condition 1', 'Whether it holds').textContent).toBe('has not');
+    await page.choose(field(page, 'Condition 1', 'Whether it holds'), 'has');
     await page.choose(field(page, 'Condition 1', 'Whether it holds'), 'has not');
     await page.type(page.getByLabelText('Days'), '60');
     expect(page.audience()).toEqual({ all: [{ not: { joinedWithin: 60 } }] });
@@ -68,7 +66,7 @@ describe('the rows of an audience', () => {
     const page = await open();
     await page.choose(field(page, 'Condition 1', 'What is asked'), 'joined before');
     await page.type(page.getByLabelText('Date'), '2026-05-01');
-    expect(page.text()).toContain('Fri 1 May 2026');
+    expect((page.getByLabelText('Date') as HTMLInputElement).value).toBe('Fri 1 May 2026');
     expect(page.audience()).toEqual({ all: [{ joinedBefore: '2026-05-01' }] });
   });
   it('are all needed, or any of them; joined by the right word', async () => {
@@ -96,9 +94,9 @@ describe('the rows of an audience', () => {
     const page = await open();
     await page.choose(field(page, 'Condition 1', 'What is asked'), 'in the line of');
     await page.type(page.getByLabelText('Find a manager'), 'zz');
-    expect(page.text()).toContain('Nobody of this name leads anybody');
+    await waitFor(() => expect(document.body.textContent).toContain('Nobody of this name leads anybody'));
     await page.type(page.getByLabelText('Find a manager'), 'mo');
-    await page.click(page.getByRole('button', { name: /Ivar Moen/ }));
+    await page.click(await findByRole(document.body, 'option', { name: /Ivar Moen/ }));
     expect(page.audience()).toEqual({ all: [{ line: ['77'] }] });
     expect(page.getByRole('button', { name: 'Take out Ivar Moen' })).toBeTruthy();
   });

@@ -1,6 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, forwardRef, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { SaidPipe } from '../shared/moment.pipe.ts';
+import { AutoComplete } from 'primeng/autocomplete';
+import { DateField } from '../shared/pick/date-field.ts';
+import { NumberField } from '../shared/pick/number-field.ts';
+import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { leafName, type Leaf, type LeafName } from '@nudrik/core';
 import type { BuilderFacts } from './audience.worker.ts';
 import { emptyLeaf, type AudienceLeafName, newGroup, newRow, valuesOf, withValues, type GroupRow, type Row } from './audience-model.ts';
@@ -11,6 +14,15 @@ const KINDS: readonly (readonly [AudienceLeafName, string])[] = [
   ['joinedAfter', 'joined after'], ['joinedBefore', 'joined before'], ['number', 'the number'], ['holds', 'holding'], ['lacks', 'lacking'],
 ]; // prettier-ignore
 
+const MODES: Choice<'all' | 'any'>[] = [
+  { value: 'all', label: 'all of these hold' },
+  { value: 'any', label: 'any of these holds' },
+];
+const [IS, HAS_IT] = (['is', 'has'] as const).map((verb): Choice<boolean>[] => [
+  { value: false, label: verb },
+  { value: true, label: `${verb} not` },
+]) as [Choice<boolean>[], Choice<boolean>[]];
+
 /** Kinds that read with "has", not with "is": has joined after, has the number. */
 const HAS: ReadonlySet<LeafName> = new Set(['joinedWithin', 'joinedAfter', 'joinedBefore', 'number']);
 
@@ -18,7 +30,7 @@ const HAS: ReadonlySet<LeafName> = new Set(['joinedWithin', 'joinedAfter', 'join
 @Component({
   selector: 'nk-audience-rows',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SaidPipe, forwardRef(() => AudienceRows)],
+  imports: [FormsModule, AutoComplete, DateField, NumberField, SelectField, forwardRef(() => AudienceRows)],
   templateUrl: './audience-rows.html',
   styleUrl: './audience-rows.css',
 })
@@ -28,9 +40,11 @@ export class AudienceRows {
   readonly facts = input.required<BuilderFacts>();
   readonly depth = input(0);
   readonly changed = output<GroupRow>();
-  protected readonly kinds = KINDS;
+  protected readonly kinds = KINDS.map(([value, label]) => ({ value, label }));
+  protected readonly modes = MODES;
   protected readonly nameOf = leafName;
-  protected readonly found = signal<{ at: number; people: { id: string; name: string; words: string }[] } | null>(null);
+  protected readonly found = signal<{ id: string; name: string; words: string }[]>([]);
+  private readonly free = new Map<string, Choice[]>();
   /** what each kind of condition chooses from, by id and name */
   protected readonly options = computed((): Partial<Record<LeafName, { id: string; name: string }[]>> => {
     const facts = this.facts();
@@ -42,8 +56,8 @@ export class AudienceRows {
     return index === 0 ? '' : this.group().mode === 'all' ? 'and' : 'or';
   }
 
-  protected verb(row: Row): string {
-    return row.kind === 'leaf' && HAS.has(leafName(row.leaf)) ? 'has' : 'is';
+  protected verbs(row: Row): Choice<boolean>[] {
+    return row.kind === 'leaf' && HAS.has(leafName(row.leaf)) ? HAS_IT : IS;
   }
 
   protected values(leaf: Leaf): { id: string; name: string }[] {
@@ -56,9 +70,14 @@ export class AudienceRows {
     }));
   }
 
-  protected unused(leaf: Leaf): { id: string; name: string }[] {
+  /** What a condition can still take in; the same list as long as nothing changes. */
+  protected unused(leaf: Leaf): Choice[] {
     const used = valuesOf(leaf) ?? [];
-    return (this.options()[leafName(leaf)] ?? []).filter(({ id }) => !used.includes(id));
+    const fitting = (this.options()[leafName(leaf)] ?? []).filter(({ id }) => !used.includes(id));
+    const key = `${leafName(leaf)} ${fitting.map(({ id, name }) => `${id}=${name}`).join()}`;
+    const known = this.free.get(key) ?? fitting.map(({ id, name }) => ({ value: id, label: name }));
+    this.free.set(key, known);
+    return known;
   }
 
   private put(index: number, row: Row): void {
@@ -103,13 +122,12 @@ export class AudienceRows {
     if ('department' in leaf) this.setLeaf(index, { ...leaf, below });
   }
 
-  protected async search(at: number, text: string): Promise<void> {
-    this.found.set(text.trim().length < 2 ? null : { at, people: await this.store.findPeople(text) });
+  protected async search(text: string): Promise<void> {
+    this.found.set(await this.store.findPeople(text));
   }
 
   protected pick(index: number, leaf: Leaf, person: { id: string; name: string }): void {
     this.store.learn(person);
-    this.found.set(null);
     this.addValue(index, leaf, person.id);
   }
 

@@ -5,18 +5,22 @@ import { Router, RouterLink } from '@angular/router';
 import { everyone, type DueRule } from '@nudrik/core';
 import type { Outside, RequirementDraft, RequirementPreview, RequirementView } from '@nudrik/contract';
 import { catchError, filter, forkJoin, map, of, switchMap, type Observable } from 'rxjs';
-import { SaidPipe } from '../shared/moment.pipe.ts';
 import { SettingsApi } from '../house/settings.api.ts';
 import { CoursesApi } from '../courses/courses.api.ts';
 import { FoundAgain } from '../shared/found-again.ts';
 import type { HasWork } from '../shared/leave.ts';
 import { Newer, NewerSaved } from '../shared/newer.ts';
+import { DateField } from '../shared/pick/date-field.ts';
+import { NumberField } from '../shared/pick/number-field.ts';
+import { SelectField } from '../shared/pick/select.ts';
+import { TimeField } from '../shared/pick/time-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
 import { audienceFrom, newRow, rowsFrom, type GroupRow } from './audience-model.ts';
 import { AudiencePeople } from './audience-people.ts';
 import { AudienceRows } from './audience-rows.ts';
 import { AudienceStore } from './audience.store.ts';
+import { CREDITS, DUE_EVENTS, DUE_WORDS, RENEWALS, WHEN_OUTS, type Credit } from './requirement-choices.ts';
 import { NEW_FORM, whatIsMissing, type RequirementForm } from './requirement-form.ts';
 import { RequirementReview } from './requirement-review.ts';
 import { RequirementsApi } from './requirements.api.ts';
@@ -24,7 +28,19 @@ import { RequirementsApi } from './requirements.api.ts';
 /** Writes or changes a requirement: whom it asks, by when, what counts, how often; reviewed before anything happens. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SaidPipe, RouterLink, AudienceRows, AudiencePeople, RequirementReview, FoundAgain, Newer],
+  imports: [
+    FormsModule,
+    RouterLink,
+    DateField,
+    NumberField,
+    SelectField,
+    TimeField,
+    AudienceRows,
+    AudiencePeople,
+    RequirementReview,
+    FoundAgain,
+    Newer,
+  ],
   providers: [AudienceStore],
   templateUrl: './requirement-edit.page.html',
   styleUrl: './requirement-edit.page.css',
@@ -36,6 +52,12 @@ export class RequirementEditPage implements HasWork {
   protected readonly audience = inject(AudienceStore);
   readonly id = input<string>();
   protected readonly courses = toSignal(inject(CoursesApi).list().pipe(catchError(() => of([]))), { initialValue: null }); // prettier-ignore
+  protected readonly courseChoices = computed(() => (this.courses() ?? []).map(({ id, title }) => ({ value: id, label: title })));
+  protected readonly dueWords = DUE_WORDS;
+  protected readonly dueEvents = DUE_EVENTS;
+  protected readonly credits = CREDITS;
+  protected readonly renewals = RENEWALS;
+  protected readonly whenOuts = WHEN_OUTS;
   protected readonly form = signal<RequirementForm>(NEW_FORM);
   protected readonly rows = signal<GroupRow>({ kind: 'group', isNot: false, mode: 'all', rows: [newRow()] });
   protected readonly stored = signal<RequirementView | null>(null);
@@ -161,6 +183,15 @@ export class RequirementEditPage implements HasWork {
     const event = this.dueEvent();
     const amount = due.kind === 'after' ? due.amount : 14;
     this.set({ due: word === 'date' ? { kind: 'date', on: '' } : word === 'month-end' ? { kind: 'month-end', months: 0, event } : { kind: 'after', amount, unit: word as 'days', event } }); // prettier-ignore
+  }
+
+  protected readonly credit = computed((): Credit => {
+    const { creditMonths } = this.form();
+    return creditMonths === null ? 'ever' : creditMonths === 0 ? 'nothing' : 'months';
+  });
+
+  protected setCredit(credit: Credit): void {
+    this.set({ creditMonths: credit === 'ever' ? null : credit === 'nothing' ? 0 : 12 });
   }
 
   protected setCourse(courseId: string): void {

@@ -58,19 +58,3 @@ export class DayPipe implements PipeTransform {
     return form === 'date' ? tellDate(dayOf(date)) : tellDay(dayOf(date), now === null ? null : Zone.of(this.session.zone()).dayAt(now));
   }
 }
-
-/**
- * A date that was typed, said again in words beside its field, so that a mistyped one is seen: `Wed 27 May` this year,
- * with the year otherwise; nothing while it is not whole.
- */
-@Pipe({ name: 'said' })
-export class SaidPipe implements PipeTransform {
-  private readonly clock = inject(ClockStore);
-
-  transform(date: string | null | undefined): string {
-    if (!date || !/^\d{4}-\d{2}-\d{2}$/.test(date)) return '';
-    const day = dayOf(date);
-    const isThisYear = date.slice(0, 4) === new Date(this.clock.now() ?? 0).toISOString().slice(0, 4);
-    return isThisYear ? tellDay(day) : `${tellDay(day)} ${date.slice(0, 4)}`;
-  }
-}

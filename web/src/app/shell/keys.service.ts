@@ -2,8 +2,13 @@ import { DOCUMENT } from '@angular/common';
 import { inject, Injectable, signal } from '@angular/core';
 import { Router } from '@angular/router';
 
+/** Where keys are somebody's text or choice: fields, and lists that are searched by typing. */
 const isTyping = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+  target instanceof HTMLElement &&
+  (target.isContentEditable || /^(INPUT|TEXTAREA)$/.test(target.tagName) || target.matches('[role=combobox], [role=listbox], [role=menu]'));
+
+/** What lies over the page and takes Esc for itself. */
+const OVERLAYS = '.p-select-overlay, .p-autocomplete-overlay, .p-popover, .p-menu-overlay, .p-dialog';
 
 /** One place for the keys that work everywhere: find, rows, assign, ribbon, help. */
 @Injectable({ providedIn: 'root' })
@@ -27,6 +32,7 @@ export class KeysService {
   }
 
   private press(event: KeyboardEvent): void {
+    if (event.key === 'Escape' && this.document.querySelector(OVERLAYS)) return;
     if (event.ctrlKey || event.metaKey || event.altKey || isTyping(event.target)) return;
     const acts: Record<string, () => void> = {
       '/': () => this.find(),

@@ -8,13 +8,14 @@ import { SessionStore } from '../access/session.store.ts';
 import { Letter } from '../messages/letter.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
+import { SelectField } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { StandinsApi } from './standins.api.ts';
 
 /** The demo's mail server: what arrived, as each reader sees it, and how addresses are to behave. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, MomentPipe, Letter],
+  imports: [FormsModule, MomentPipe, SelectField, Letter],
   templateUrl: './post-room.page.html',
   styles: `
     .behave { display: flex; gap: 10px; align-items: end; flex-wrap: wrap; margin: 4px 0 6px; }
@@ -38,6 +39,12 @@ export class PostRoomPage {
   protected readonly problem = signal<string | null>(null);
   protected address = '';
   protected behaviour: Behaviour = 'bounce';
+  protected readonly behaviours: { value: Behaviour; label: string }[] = [
+    { value: 'bounce', label: 'bounces' },
+    { value: 'full', label: 'is full' },
+    { value: 'slow', label: 'is slow' },
+    { value: 'ok', label: 'takes mail' },
+  ];
   protected readonly words: Record<Behaviour, string> = {
     ok: 'takes mail',
     bounce: 'bounces: no such mailbox',

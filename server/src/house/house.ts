@@ -1,0 +1,39 @@
+import { DEFAULT_SETTINGS, MINUTE, type Settings } from '@nudrik/core';
+import type { Queryable } from '../db/db.ts';
+import { getSettings } from './settings.repo.ts';
+
+/** What the organisation set, as the rest of the house reads it: sender, zone, sending rules. */
+export interface House {
+  organisation: string;
+  zone: string;
+  place: string;
+  senderName: string;
+  senderAddress: string;
+  replyTo: string;
+  listId: string;
+  isDemo: boolean;
+  weekStartsOn: number;
+  sending: Settings;
+}
+
+export async function getHouse(db: Queryable): Promise<House> {
+  const row = await getSettings(db);
+  return {
+    organisation: row.organisation,
+    zone: row.house_zone,
+    place: row.house_place,
+    senderName: row.sender_name,
+    senderAddress: row.sender_address,
+    replyTo: row.reply_to,
+    listId: row.list_id,
+    isDemo: row.is_demo,
+    weekStartsOn: row.week_starts_on,
+    sending: {
+      ...DEFAULT_SETTINGS,
+      sendWindow: { from: row.window_from, to: row.window_to },
+      dailyLimit: row.daily_limit,
+      tolerance: row.tolerance_minutes * MINUTE,
+      settle: row.settle_minutes * MINUTE,
+    },
+  };
+}
