@@ -31,7 +31,7 @@ export const ROUTES: readonly Route[] = [
 ]; // prettier-ignore
 
 /** Routes whose body is a file as it is. */
-const FILE_ROUTES: readonly string[] = ['/api/people/imports', '/api/people/holidays/read', '/api/files'];
+const FILE_ROUTES: readonly string[] = ['/api/people/imports', '/api/people/imports/foresee', '/api/people/holidays/read', '/api/files'];
 
 const BODY_LIMIT = 20 * 1024 * 1024;
 

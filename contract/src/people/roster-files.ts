@@ -26,6 +26,8 @@ export const ImportOrder = z.strictObject({
   groups: z.strictObject({ added: z.boolean(), changed: z.boolean(), returned: z.boolean(), left: z.boolean() }),
   /** how many were shown as leaving, said again where they are more than the set share */
   confirmedLeft: z.number().int().min(0).nullable(),
+  /** of rows that stand for one person, those that somebody chose: by their line in the file */
+  chosenRows: z.array(z.number().int().min(1)).max(10_000).optional(),
 });
 export type ImportOrder = z.infer<typeof ImportOrder>;
 
@@ -53,6 +55,25 @@ export interface ImportResult {
   returned: number;
   left: number;
   rejected: number;
+}
+
+/** POST /api/people/imports/foresee?order=…: what the requirements would ask if the file were taken; nothing is stored */
+export interface ImportForesight {
+  requirements: {
+    id: string;
+    name: string;
+    course: string;
+    /** who would be assigned it, or have it taken up again */
+    people: number;
+    /** the first few of them */
+    names: string[];
+    /** the first mail that would come of it, in the zone of whom it is about */
+    first: { at: string; step: string; name: string; zone: string } | null;
+  }[];
+  /** open assignments that would be withdrawn, of people who left or fell out */
+  withdrawn: number;
+  /** open assignments whose people fell out, and about which Today would ask */
+  asked: number;
 }
 
 /** GET /api/people/imports */

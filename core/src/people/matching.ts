@@ -9,6 +9,9 @@ export const ROSTER_COLUMNS = [
   'manager',
   'joined on',
   'left on',
+  'leave from',
+  'leave to',
+  'cover',
 ] as const;
 export type RosterColumn = (typeof ROSTER_COLUMNS)[number];
 export const REQUIRED_COLUMNS: readonly RosterColumn[] = ['name', 'email', 'department', 'site'];
@@ -47,6 +50,9 @@ const ALIASES: Record<RosterColumn, string> = {
   'manager': 'manager,manager email,manager e-mail,manager mail,manager email address,reports to,supervisor,manager number,leder',
   'joined on': 'joined on,joined,start,join date,start date,started,hired on,hire date,startdato',
   'left on': 'left on,left,leave date,end date,leaving date,sluttdato',
+  'leave from': 'leave from,leave start,on leave from,absence from,absence start,absent from,away from,fravær fra',
+  'leave to': 'leave to,leave until,leave end,on leave until,on leave to,absence to,absence until,absence end,absent until,away until,away to,fravær til',
+  'cover': 'cover,covered by,cover email,cover e-mail,who covers,stand in,stand-in,deputy,vikar',
 }; // prettier-ignore
 
 /** A header without case, spaces and marks: what it is remembered by. */
@@ -84,6 +90,8 @@ export function findDateOrder(values: readonly string[]): { dateOrder: DateOrder
 
 const share = (values: readonly string[], test: (value: string) => boolean): number =>
   values.length === 0 ? 0 : values.filter(test).length / values.length;
+
+const DATE_COLUMNS: ReadonlySet<RosterColumn> = new Set(['joined on', 'left on', 'leave from', 'leave to']);
 
 /** The rows that a column is judged by. */
 const LOOKED_AT = 400;
@@ -138,6 +146,6 @@ export function matchColumns(
     const index = matches.findIndex((_, i) => isOpen(i) && values[i]!.length > 0 && fits(values[i]!));
     if (index >= 0) take(index, column, 'content');
   }
-  const dates = table.slice(1).flatMap((row) => matches.flatMap(({ column }, index) => (column === 'joined on' || column === 'left on' ? [row[index] ?? ''] : []))); // prettier-ignore
+  const dates = table.slice(1).flatMap((row) => matches.flatMap(({ column }, index) => (column !== null && DATE_COLUMNS.has(column) ? [row[index] ?? ''] : []))); // prettier-ignore
   return { matches, columns: matches.map(({ column }) => column), ...findDateOrder(dates) };
 }

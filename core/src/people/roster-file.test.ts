@@ -207,3 +207,64 @@ it('taken once, the same file changes nothing; every row is somewhere', () => {
     }),
   );
 });
+
+describe('leave in a roster file', () => {
+  const LEAVE = [...HEADER, 'Leave from', 'Leave to', 'Cover'];
+  const away = (name: string, from: string, to: string, cover = ''): string[] => line(name, '', '', from, to, cover);
+  const runa = person('Runa', { leaves: [{ from: '2027-04-01', to: '2027-04-09', coverEmail: 'odd@orlasund.example' }] });
+
+  it('is entered with its days and who covers, by e-mail, number or name', () => {
+    const found = look(
+      [LEAVE, away('Runa', '1.5.2027', '14.5.2027', 'Odd'), away('Kari', '2027-05-01', '2027-05-02')],
+      [runa, person('Odd')],
+    );
+    expect(found.changed[0]).toMatchObject({
+      leave: { from: '2027-05-01', to: '2027-05-14', coverEmail: 'odd@orlasund.example' },
+      changes: [{ field: 'leave', from: null, to: '1 May 2027 to 14 May 2027, Odd covers' }],
+    });
+    expect(found.added[0]).toMatchObject({ leave: { from: '2027-05-01', to: '2027-05-02', coverEmail: null } });
+  });
+  it('that is on the roster already is no news, with its cover or without', () => {
+    for (const cover of ['', 'odd@orlasund.example'])
+      expect(brief(look([LEAVE, away('Runa', '2027-04-01', '2027-04-09', cover)], [runa, person('Odd')]))).toEqual([[], [], 1, []]);
+  });
+  it('may be covered by somebody who comes with the file, and by nobody whose row is refused', () => {
+    const rows = (mail: string): string[][] => [LEAVE, away('Runa', '2027-05-01', '2027-05-09', 'nils@orlasund.example'), ['Nils', mail, 'Deck', 'Orla Quay']];
+    expect(look(rows('nils@orlasund.example'), [runa]).changed[0]!.leave!.coverEmail).toBe('nils@orlasund.example');
+    expect(look([...rows('nils@orlasund.example').slice(0, 2), ['Nils', 'nils@orlasund.example', 'Deck', 'Nowhere']], [runa]).rejected.map(({ row, column, reason }) => `${row} ${column}: ${reason}`)).toEqual([
+      '3 site: There is no site "Nowhere". Expected one of: Orla Quay, Tarn Ness.',
+      '2 cover: The row of nils@orlasund.example, who is to cover, is not taken.',
+    ]);
+  }); // prettier-ignore
+  test.each<[string, string[], string]>([
+    ['half of its days', away('Runa', '2027-05-01', ''), 'leave to: The leave has only one of its two days; expected its last day too.'],
+    ['the other half', away('Runa', '', '2027-05-01'), 'leave from: The leave has only one of its two days; expected its first day too.'],
+    ['ends before it begins', away('Runa', '2027-05-02', '2027-05-01'), 'leave to: The leave would end on 2027-05-01, before it begins on 2027-05-02.'],
+    ['a day that is none', away('Runa', 'soon', '2027-05-01'), 'leave from: "soon" is not a date'],
+    ['a cover without days', away('Runa', '', '', 'Odd'), 'cover: odd@orlasund.example would cover a leave that has no days'],
+    ['covered by themselves', away('Runa', '2027-05-01', '2027-05-02', 'Runa'), 'cover: runa@orlasund.example would cover their own leave.'],
+    ['covered by nobody we know', away('Runa', '2027-05-01', '2027-05-02', 'Ghost'), 'cover: Ghost, who is to cover, is neither on the roster nor in this file.'],
+    ['over another leave', away('Runa', '2027-04-09', '2027-05-02'), 'leave from: Runa is on leave from 2027-04-01 to 2027-04-09 already, covered by odd@orlasund.example; take that away first.'],
+  ])('is refused in words: %s', (_, row, words) => {
+    const { rejected, changed } = look([LEAVE, row], [runa, person('Odd')]);
+    expect(rejected.map(({ column, reason }) => `${column}: ${reason}`)[0]).toContain(words);
+    expect(changed).toEqual([]);
+  }); // prettier-ignore
+});
+
+describe('two rows for one person', () => {
+  const twins = [HEADER, line('Runa'), ['Runa', 'runa@orlasund.example', 'Engine', 'Orla Quay'], line('Odd')];
+  it('both wait, and name each other', () => {
+    const { rejected, passedOver } = look(twins);
+    expect(rejected.map(({ row, others }) => [row, others])).toEqual([
+      [2, [3]],
+      [3, [2]],
+    ]);
+    expect(passedOver).toEqual([]);
+  });
+  it('the chosen one is taken, and the other one is told to be left out', () => {
+    const found = look(twins, [], { chosenRows: [3] });
+    expect(found.added.map(({ person: { name, department } }) => `${name} ${department}`)).toEqual(['Runa Engine', 'Odd Deck']);
+    expect([found.rejected, found.passedOver]).toEqual([[], [{ row: 2, chosen: 3 }]]);
+  });
+});

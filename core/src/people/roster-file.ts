@@ -1,5 +1,5 @@
-import type { LocalDate } from '../time/calendar.ts';
-import { tellList } from '../time/words.ts';
+import { dayOf, type LocalDate } from '../time/calendar.ts';
+import { tellDate, tellList } from '../time/words.ts';
 import { readDate, REQUIRED_COLUMNS, type Matching, type RosterColumn } from './matching.ts';
 
 /** One person as the roster and a file both write it. */
@@ -14,8 +14,14 @@ export interface RosterRow {
   joinedOn: LocalDate | null;
   leftOn: LocalDate | null;
 }
-/** Somebody who is on the roster already. */
-export type RosterPerson = RosterRow & { id: string };
+/** Leave, both days inclusive, and who covers it, by e-mail. */
+export interface RosterLeave {
+  from: LocalDate;
+  to: LocalDate;
+  coverEmail: string | null;
+}
+/** Somebody who is on the roster already, with the leave that is entered. */
+export type RosterPerson = RosterRow & { id: string; leaves?: readonly RosterLeave[] };
 
 export const ROSTER_FIELDS = ['personnelNumber', 'name', 'email', 'department', 'site', 'job', 'managerEmail', 'joinedOn', 'leftOn'] as const satisfies readonly (keyof RosterRow)[]; // prettier-ignore
 
@@ -24,10 +30,12 @@ export interface Rejection {
   row: number | null;
   column: string | null;
   reason: string;
+  /** the other rows for the same person: somebody has to choose one of them */
+  others?: number[];
 }
 
 export interface FieldChange {
-  field: keyof RosterRow;
+  field: keyof RosterRow | 'leave';
   from: string | null;
   to: string | null;
 }
@@ -39,6 +47,8 @@ export interface RowChange {
   id: string | null;
   person: RosterRow;
   changes: FieldChange[];
+  /** leave to be entered with it */
+  leave?: RosterLeave;
 }
 
 export const GROUPS = ['added', 'changed', 'returned', 'left'] as const;
@@ -52,6 +62,8 @@ export interface RosterPreview extends Record<Group, RowChange[]> {
   rejected: Rejection[];
   /** departments that the file names and the roster does not know: they would be made, or are mistyped */
   newDepartments: string[];
+  /** rows left out since another one of the same person was chosen */
+  passedOver: { row: number; chosen: number }[];
   /** people on the roster who have not left: what shares are counted of */
   rosterSize: number;
 }
@@ -69,10 +81,13 @@ export interface PreviewOptions {
   mayLeave?: (person: RosterPerson) => boolean;
 }
 
-const FIELD_OF: Record<RosterColumn, keyof RosterRow> = {
+const FIELD_OF: Record<Exclude<RosterColumn, LeaveColumn>, keyof RosterRow> = {
   'personnel number': 'personnelNumber', 'name': 'name', 'email': 'email', 'department': 'department', 'site': 'site', 'job': 'job',
   'manager': 'managerEmail', 'joined on': 'joinedOn', 'left on': 'leftOn',
 }; // prettier-ignore
+
+type LeaveColumn = 'leave from' | 'leave to' | 'cover';
+const DATES = ['joined on', 'left on', 'leave from', 'leave to'] as const;
 
 const EMAIL = /^[^\s@<>,;"]+@[^\s@<>,;"]+\.[^\s@<>,;".]+$/;
 const DATE_WORDS = { ymd: 'YYYY-MM-DD, for example 2026-05-11', dmy: 'day, month, year, for example 11.05.2026', mdy: 'month, day, year, for example 05/11/2026' }; // prettier-ignore
@@ -110,7 +125,7 @@ export function previewRoster(
 ): RosterPreview {
   const isHere = (person: RosterRow): boolean => person.leftOn === null || person.leftOn > options.today;
   const preview: RosterPreview = {
-    added: [], changed: [], returned: [], left: [], unchanged: 0, rejected: [], newDepartments: [], rosterSize: roster.filter(isHere).length,
+    added: [], changed: [], returned: [], left: [], unchanged: 0, rejected: [], newDepartments: [], passedOver: [], rosterSize: roster.filter(isHere).length,
   }; // prettier-ignore
   const columns = new Map<RosterColumn, number>();
   matching.columns.forEach((column, index) => {
@@ -145,6 +160,7 @@ export function previewRoster(
   const lineOfPerson = new Map<string, Line>();
   const linesOfName = new Map<string, Line[]>();
   const twins = findTwins(lines, options.chosenRows ?? []);
+  preview.passedOver = [...twins.passedOver].map(([line, chosen]) => ({ row: line.row, chosen: chosen.row }));
   for (const line of lines) {
     if (twins.passedOver.has(line)) continue;
     if (line.email && !lineOfEmail.has(line.email)) lineOfEmail.set(line.email, line);
@@ -174,6 +190,11 @@ export function previewRoster(
     return named.size === 1 ? [...named.values()][0]! : named.size;
   };
 
+  const coverName = (email: string | null): string | null => {
+    const line = email === null ? undefined : lineOfEmail.get(email);
+    return line ? cell(line.cells, 'name') : email === null ? null : (byEmail.get(email)?.name ?? email);
+  };
+
   lines.forEach((line, index) => {
     if (index % REPORT_EVERY === 0) onProgress(index / lines.length);
     const { row, cells, email, number, was } = line;
@@ -187,7 +208,12 @@ export function previewRoster(
     const others = twins.others.get(line);
     if (others) {
       const rows = tellList(others.map((other) => String(other.row)));
-      reject('email', `${email} stands in row ${rows} too; each person may stand in the file once. Choose one of them.`);
+      preview.rejected.push({
+        row,
+        column: 'email',
+        reason: `${email} stands in row ${rows} too; each person may stand in the file once. Choose one of them.`,
+        others: others.map((other) => other.row),
+      });
     }
     if (!others && number && lineOfNumber.get(lower(number)) !== line)
       reject('personnel number', `${number} stands in row ${lineOfNumber.get(lower(number))!.row} already.`);
@@ -207,16 +233,22 @@ export function previewRoster(
       reject('manager', `${found} people are called ${managerTyped}; expected the manager's e-mail or personnel number.`);
     else if (manager && manager.email === email) reject('manager', `${managerTyped} would be their own manager.`);
     const dates = new Map<RosterColumn, LocalDate | null>();
-    for (const column of ['joined on', 'left on'] as const) {
+    for (const column of DATES) {
       const text = cell(cells, column);
       const date = text === '' ? null : readDate(text, matching.dateOrder);
       if (text !== '' && date === null) reject(column, `"${text}" is not a date; expected ${DATE_WORDS[matching.dateOrder]}.`);
       dates.set(column, date);
     }
+    const covering = cell(cells, 'cover');
+    const cover = covering === '' ? null : managerOf(covering);
+    if (cover === 0) reject('cover', `${covering}, who is to cover, is neither on the roster nor in this file.`);
+    else if (typeof cover === 'number')
+      reject('cover', `${cover} people are called ${covering}; expected the e-mail or personnel number of who covers.`);
+    const leave = leaveOf({ from: dates.get('leave from')!, to: dates.get('leave to')!, coverEmail: typeof cover === 'number' ? null : (cover?.email ?? null) }, email, was, reject); // prettier-ignore
     if (preview.rejected.length > before) return;
 
     // what the file does not say stays as the roster knows it: a column that is missing, and an empty cell unless it clears
-    const keep = (column: RosterColumn, value: string | null): string | null =>
+    const keep = (column: keyof typeof FIELD_OF, value: string | null): string | null =>
       value === null && was && (options.emptyCells === 'keep' || !columns.has(column)) ? was[FIELD_OF[column]] : value;
     const departmentTyped = cell(cells, 'department').replace(/\s+/g, ' ');
     const department = departmentNames.get(departmentTyped.toLowerCase()) ?? departmentTyped;
@@ -236,16 +268,18 @@ export function previewRoster(
     };
     if (person.joinedOn && person.leftOn && person.leftOn < person.joinedOn)
       return reject('left on', `The person would leave on ${person.leftOn}, before joining on ${person.joinedOn}.`);
-    if (!was) return void preview.added.push({ row, id: null, person, changes: [] });
+    const entered = leave && { leave };
+    if (!was) return void preview.added.push({ row, id: null, person, changes: [], ...entered });
     // a manager whose own address changes in this file is still the same manager
     const isSameManager = manager ? manager.person !== null && manager.person === managerBefore : person.managerEmail === was.managerEmail;
     const changes = ROSTER_FIELDS.filter((field) => (field === 'managerEmail' ? !isSameManager : person[field] !== was[field])).map(
       (field): FieldChange => ({ field, from: was[field], to: person[field] }),
     );
+    if (leave) changes.push({ field: 'leave', from: null, to: tellLeave(leave, coverName(leave.coverEmail)) });
     if (changes.length === 0) preview.unchanged += 1;
     else {
       const leaves = person.leftOn !== null && was.leftOn === null;
-      preview[isReturning ? 'returned' : leaves ? 'left' : 'changed'].push({ row, id: was.id, person, changes });
+      preview[isReturning ? 'returned' : leaves ? 'left' : 'changed'].push({ row, id: was.id, person, changes, ...entered });
     }
   });
 
@@ -261,27 +295,60 @@ export function previewRoster(
 }
 
 /**
+ * The leave that a row enters; null where it says none, or what the roster has already.
+ * @param reject told where the leave is not whole, or lies over another one
+ */
+function leaveOf(
+  said: { from: LocalDate | null; to: LocalDate | null; coverEmail: string | null },
+  email: string,
+  was: RosterPerson | null,
+  reject: (column: RosterColumn, reason: string) => void,
+): RosterLeave | null {
+  const { from, to, coverEmail } = said;
+  if (from === null && to === null) {
+    if (coverEmail !== null) reject('cover', `${coverEmail} would cover a leave that has no days; expected its first and last day.`);
+    return null;
+  }
+  if (from === null || to === null) {
+    reject(from === null ? 'leave from' : 'leave to', `The leave has only one of its two days; expected its ${from === null ? 'first' : 'last'} day too.`);
+    return null;
+  }
+  if (to < from) reject('leave to', `The leave would end on ${to}, before it begins on ${from}.`);
+  if (coverEmail === email) reject('cover', `${email} would cover their own leave.`);
+  const other = was?.leaves?.find((leave) => leave.from <= to && leave.to >= from);
+  if (!other) return { from, to, coverEmail };
+  const isSame = other.from === from && other.to === to && (coverEmail === null || lower(other.coverEmail) === coverEmail);
+  if (!isSame)
+    reject('leave from', `${was!.name} is on leave from ${other.from} to ${other.to} already${other.coverEmail ? `, covered by ${other.coverEmail}` : ''}; take that away first.`);
+  return null;
+} // prettier-ignore
+
+/** `1 Jun 2027 to 14 Jun 2027, Tora Hauge covers`. */
+export const tellLeave = (leave: { from: LocalDate; to: LocalDate }, cover: string | null): string =>
+  `${tellDate(dayOf(leave.from))} to ${tellDate(dayOf(leave.to))}${cover ? `, ${cover} covers` : ', without cover'}`;
+
+/**
  * Lines that stand for one person, by their e-mail.
  * @returns for each the others; and those that are passed over since another one was chosen
  */
-function findTwins(lines: readonly Line[], chosenRows: readonly number[]): { others: Map<Line, Line[]>; passedOver: Set<Line> } {
+function findTwins(lines: readonly Line[], chosenRows: readonly number[]): { others: Map<Line, Line[]>; passedOver: Map<Line, Line> } {
   const byEmail = new Map<string, Line[]>();
   for (const line of lines) if (line.email) byEmail.set(line.email, [...(byEmail.get(line.email) ?? []), line]);
   const others = new Map<Line, Line[]>();
-  const passedOver = new Set<Line>();
+  const passedOver = new Map<Line, Line>();
   for (const list of byEmail.values()) {
     if (list.length < 2) continue;
     const chosen = list.find(({ row }) => chosenRows.includes(row));
     for (const line of list) {
       if (!chosen)
         others.set(line, list.filter((other) => other !== line)); // prettier-ignore
-      else if (line !== chosen) passedOver.add(line);
+      else if (line !== chosen) passedOver.set(line, chosen);
     }
   }
   return { others, passedOver };
 }
 
-const rowOf = ({ id: _, ...row }: RosterPerson): RosterRow => row;
+const rowOf = ({ id: _, leaves: __, ...row }: RosterPerson): RosterRow => row;
 
 /** Everything that a preview would take, of the groups that are taken. */
 export const takenOf = (preview: RosterPreview, groups: Groups): RowChange[] =>
@@ -308,19 +375,24 @@ const COMING: readonly Group[] = ['added', 'changed', 'returned'];
 function rejectOrphans(preview: RosterPreview, onRoster: ReadonlyMap<string, RosterPerson>): void {
   for (;;) {
     const coming = new Set(COMING.flatMap((group) => preview[group].map(({ person }) => person.email)));
-    const isOrphan = ({ person, changes, id }: RowChange): boolean =>
-      person.managerEmail !== null &&
-      (id === null || changes.some(({ field }) => field === 'managerEmail')) &&
-      !onRoster.has(person.managerEmail) &&
-      !coming.has(person.managerEmail);
+    const isThere = (email: string): boolean => onRoster.has(email) || coming.has(email);
+    const orphaned = ({ person, changes, id, leave }: RowChange): Rejection | null => {
+      const row = null;
+      const isNewManager = id === null || changes.some(({ field }) => field === 'managerEmail');
+      if (person.managerEmail !== null && isNewManager && !isThere(person.managerEmail))
+        return {
+          row,
+          column: 'manager',
+          reason: `The row of the manager ${person.managerEmail} is not taken, so there would be no manager.`,
+        };
+      if (leave?.coverEmail && !isThere(leave.coverEmail))
+        return { row, column: 'cover', reason: `The row of ${leave.coverEmail}, who is to cover, is not taken.` };
+      return null;
+    };
+    const isOrphan = (entry: RowChange): boolean => orphaned(entry) !== null;
     const orphans = COMING.flatMap((group) => preview[group].filter(isOrphan));
     if (orphans.length === 0) return;
-    for (const { row, person } of orphans)
-      preview.rejected.push({
-        row,
-        column: 'manager',
-        reason: `The row of the manager ${person.managerEmail} is not taken, so there would be no manager.`,
-      });
+    for (const entry of orphans) preview.rejected.push({ ...orphaned(entry)!, row: entry.row });
     for (const group of COMING) preview[group] = preview[group].filter((entry) => !isOrphan(entry));
   }
 }

@@ -30,6 +30,18 @@ export async function transaction<T>(pool: Pool, work: (client: Client) => Promi
   }
 }
 
+/** Runs `work` in a transaction that is always taken back: what it returns is what would be. */
+export async function rehearsed<T>(pool: Pool, work: (client: Client) => Promise<T>): Promise<T> {
+  const client = await pool.connect();
+  try {
+    await client.query('begin');
+    return await work(client);
+  } finally {
+    await client.query('rollback').catch(() => undefined);
+    client.release();
+  }
+}
+
 /** Rows of a query; the shape is named by the caller, who owns the mapping. */
 export async function rows<T>(db: Queryable, sql: string, values: unknown[] = []): Promise<T[]> {
   return (await db.query(sql, values)).rows as T[];

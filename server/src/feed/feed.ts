@@ -78,15 +78,17 @@ values ($1::timestamptz, $2::text, $3::text, $4::text, $5::jsonb, $6::jsonb, $7:
 returning id
 `;
 
-const FIELD_OF: Record<(typeof ROSTER_COLUMNS)[number], keyof FeedPerson> = {
-  'personnel number': 'number', 'name': 'name', 'email': 'email', 'department': 'department', 'site': 'site', 'job': 'job', 'manager': 'manager',
-  'joined on': 'joinedOn', 'left on': 'leftOn',
-}; // prettier-ignore
 const ROSTER_FIELD_OF = {
   'personnel number': 'personnelNumber', 'name': 'name', 'email': 'email', 'department': 'department', 'site': 'site', 'job': 'job', 'manager': 'managerEmail',
   'joined on': 'joinedOn', 'left on': 'leftOn',
 } as const; // prettier-ignore
-const FEED_MATCHING = { columns: [...ROSTER_COLUMNS], dateOrder: 'ymd' as const };
+/** The columns of a roster file that a feed has too; leave comes from files and by hand. */
+const FEED_COLUMNS = ROSTER_COLUMNS.filter((column) => column in ROSTER_FIELD_OF) as (keyof typeof ROSTER_FIELD_OF)[];
+const FIELD_OF: Record<keyof typeof ROSTER_FIELD_OF, keyof FeedPerson> = {
+  'personnel number': 'number', 'name': 'name', 'email': 'email', 'department': 'department', 'site': 'site', 'job': 'job', 'manager': 'manager',
+  'joined on': 'joinedOn', 'left on': 'leftOn',
+}; // prettier-ignore
+const FEED_MATCHING = { columns: [...FEED_COLUMNS], dateOrder: 'ymd' as const };
 
 const listFeedRows = async (db: Queryable): Promise<Map<string, FeedPerson>> =>
   new Map(
@@ -105,13 +107,13 @@ async function previewPeople(db: Queryable, people: readonly FeedPerson[], today
   const cells = people.map((person) => {
     const was = before.get(person.number);
     const known = byNumber.get(person.number.toLowerCase()) ?? byEmail.get(person.email.toLowerCase());
-    return ROSTER_COLUMNS.map((column) => {
+    return FEED_COLUMNS.map((column) => {
       const field = FIELD_OF[column];
       return (was && known && was[field] === person[field] ? known[ROSTER_FIELD_OF[column]] : person[field]) ?? '';
     });
   });
   const mayLeave = ({ personnelNumber }: { personnelNumber: string | null }): boolean => personnelNumber !== null && before.has(personnelNumber); // prettier-ignore
-  return previewCells(db, [[...ROSTER_COLUMNS], ...cells], FEED_MATCHING, { isComplete: true, emptyCells: 'clear', today, mayLeave }, ALL_GROUPS);
+  return previewCells(db, [[...FEED_COLUMNS], ...cells], FEED_MATCHING, { isComplete: true, emptyCells: 'clear', today, mayLeave }, ALL_GROUPS);
 } // prettier-ignore
 
 /**

@@ -48,11 +48,11 @@ export const releaseAddress = (db: Client, personId: string, now: number): Promi
 const RELEASE_LEAVE = `
 update notices
 set try_at = $2::timestamptz
-where person_id = $1::bigint
+where person_id = any($1::bigint[])
   and state = 'held'
   and held_because = 'leave'
   and try_at is not null
 `;
 
-export const releaseLeave = (db: Client, personId: string, now: number): Promise<unknown> =>
-  db.query(RELEASE_LEAVE, [personId, new Date(now)]);
+export const releaseLeave = (db: Client, personIds: readonly string[], now: number): Promise<unknown> =>
+  db.query(RELEASE_LEAVE, [personIds, new Date(now)]);

@@ -1,13 +1,14 @@
 import { afterAll, beforeEach, describe, expect, it, test } from 'vitest';
 import { ALL_GROUPS, matchColumns, readTable, type Groups } from '@nudrik/core';
-import type { ImportOrder, ImportResult } from '@nudrik/contract';
+import type { ImportOrder, ImportResult, RequirementDraft } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { planWaiting } from '../notices/plan.ts';
+import { addRequirement, switchOn } from '../requirements/change.ts';
 import { reconcileWaiting } from '../requirements/reconcile.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { changePerson } from './change.ts';
-import { rosterFacts, takeImport } from './import.ts';
+import { foreseeImport, rosterFacts, takeImport } from './import.ts';
 import { listRoster } from './people.repo.ts';
 import { listImports, undoImport } from './undo-import.ts';
 
@@ -111,6 +112,85 @@ describe('taking a file', () => {
     await take([',Odd Brandal,odd@orlasund.example,Deck,Orla Quay,kari@orlasund.example']);
     expect(await rows(house.db, 'select assignment_id as id from replan')).toEqual([{ id: ids[0] }]);
   });
+});
+
+describe('leave in a file', () => {
+  const WITH_LEAVE = 'number,name,email,department,site,manager,leave from,leave to,cover';
+  const takeLeave = async (lines: string[]): Promise<ImportResult> => {
+    const bytes = Buffer.from([WITH_LEAVE, ...lines].join('\n'));
+    return takeImport(house.deps, bytes, await order(bytes), 'Sigrid Aune');
+  };
+  const runa = ',Runa Aske,runa@orlasund.example,Deck,Orla Quay,,2027-03-02,2027-03-05,Odd Aske';
+
+  it('is entered and holds what goes to somebody; undone, it lets it go, and both are on the record', async () => {
+    const course = await makeCourse(house, null);
+    await assignAt(house, course, [crew['runa']!], '2027-03-04T16:00:00Z');
+    await drain(house.deps, house.mailer);
+    const { id, changed } = await takeLeave([runa]);
+    expect(changed).toBe(1);
+    expect((await named('Runa')).leaves).toEqual([{ from: '2027-03-02', to: '2027-03-05', coverEmail: 'odd@orlasund.example' }]);
+    house.clock.at = Date.parse('2027-03-02T16:00:30Z');
+    await drain(house.deps, house.mailer);
+    const reminder = () => rows(house.db, "select state from notices where step_id = 'two-days-to-go'");
+    expect(await reminder()).toEqual([{ state: 'held' }]);
+    await undoImport(house.deps, id!, 'Sigrid Aune');
+    expect((await named('Runa')).leaves).toEqual([]);
+    await drain(house.deps, house.mailer);
+    expect(await reminder()).toEqual([{ state: 'sent' }]);
+    const record = await rows<{ kind: string; changes: { from: string | null; to: string | null }[] }>(house.db, "select kind, changes from person_changes where kind = 'leave' order by id"); // prettier-ignore
+    expect(record.map(({ changes: [change] }) => [change!.from, change!.to])).toEqual([
+      [null, '2 Mar 2027 to 5 Mar 2027, Odd Aske covers'],
+      ['2 Mar 2027 to 5 Mar 2027, Odd Aske covers', null],
+    ]);
+  });
+  it('a second time is no news', async () => {
+    await takeLeave([runa]);
+    expect(await takeLeave([runa])).toMatchObject({ id: null, changed: 0 });
+  });
+});
+
+describe('what an import would bring about', () => {
+  const draft = (course: string): RequirementDraft => ({ name: 'Everyone on deck', courseId: course, audience: { any: [{ department: ['1'], below: true }] }, due: { kind: 'after', amount: 14, unit: 'days', event: 'assigned' }, dueTime: '17:00', graceDays: 14, creditMonths: null, renewal: null, from: null, until: null, takesJoiners: true, whenOut: 'withdraw' }); // prettier-ignore
+  const foresee = async (lines: string[], rest: Partial<ImportOrder> = {}) => {
+    const bytes = Buffer.from([HEADER, ...lines].join('\n'));
+    return foreseeImport(house.deps, bytes, await order(bytes, rest));
+  };
+  const joiners = [',Nils Tarvik,nils@orlasund.example,Deck,Orla Quay,', ',Maud Ellery,maud@orlasund.example,Deck,Tarn Ness,', ',Ola Land,ola@orlasund.example,Office,Orla Quay,']; // prettier-ignore
+  let course: string;
+  beforeEach(async () => {
+    const deck = (await rows<{ id: string }>(house.db, "select id from departments where name = 'Deck'"))[0]!.id;
+    course = await makeCourse(house, null);
+    const { id } = await addRequirement(house.deps, { ...draft(course), audience: { any: [{ department: [deck], below: true }] } }, 'Sigrid Aune'); // prettier-ignore
+    await switchOn(house.deps, id, 1, 'Sigrid Aune');
+    await drain(house.deps, house.mailer);
+  });
+
+  it('says which requirements ask whom and when the first mail goes, just as taking it then does; nothing is stored', async () => {
+    const before = await roster();
+    const mark = (await rosterFacts(house.deps)).mark;
+    const foreseen = await foresee(joiners);
+    expect(foreseen).toMatchObject({ requirements: [{ name: 'Everyone on deck', course: 'Fire Teams Aboard', people: 2, first: { step: 'Invitation' } }], withdrawn: 0, asked: 0 }); // prettier-ignore
+    expect(foreseen.requirements[0]!.names.sort()).toEqual(['Maud Ellery', 'Nils Tarvik']);
+    expect(await roster()).toEqual(before);
+    expect((await rosterFacts(house.deps)).mark).toBe(mark);
+    expect(await rows(house.db, 'select 1 from reconcile union all select 1 from replan')).toEqual([]);
+    await take(joiners);
+    while ((await reconcileWaiting(house.deps)) > 0);
+    while ((await planWaiting(house.deps)) > 0);
+    const first = await rows<{ at: Date; name: string }>(house.db, "select n.at, p.name from notices n join people p on p.id = n.person_id where p.name in ('Nils Tarvik', 'Maud Ellery') and n.state = 'planned' order by n.at, n.id limit 1"); // prettier-ignore
+    expect({ at: first[0]!.at.toISOString(), name: first[0]!.name }).toEqual({ at: foreseen.requirements[0]!.first!.at, name: foreseen.requirements[0]!.first!.name }); // prettier-ignore
+  });
+  it('counts who joins later, with the mail of their first morning', async () => {
+    const header = 'name,email,department,site,joined on';
+    const bytes = Buffer.from([header, 'Nils Tarvik,nils@orlasund.example,Deck,Orla Quay,2027-03-15', 'Ola Nes,ola@orlasund.example,Deck,Orla Quay,2027-04-01'].join('\n')); // prettier-ignore
+    const { requirements } = await foreseeImport(house.deps, bytes, await order(bytes));
+    expect(requirements).toMatchObject([{ people: 2, first: { at: '2027-03-15T07:00:00.000Z', name: 'Nils Tarvik', step: 'Invitation' } }]);
+  });
+  it('says how many open courses would be withdrawn', async () => {
+    expect(await foresee([',Kari Aske,kari@orlasund.example,Deck,Tarn Ness,', ',Tora Aske,tora@orlasund.example,Office,Orla Quay,'], { isComplete: true, confirmedLeft: 3 })).toMatchObject({ requirements: [], withdrawn: 3 }); // prettier-ignore
+  });
+  it('asks nothing where nothing would be taken', async () =>
+    expect(await foresee([])).toEqual({ requirements: [], withdrawn: 0, asked: 0 }));
 });
 
 describe('undoing an import', () => {

@@ -2,11 +2,12 @@ import {
   chooseGroups, matchColumns, plainHeader, previewRoster, readTable, shareOf, takenOf, UnreadableFile,
   type Groups, type PreviewOptions, type RosterColumn, type RosterPreview, type TableFile,
 } from '@nudrik/core'; // prettier-ignore
-import type { ImportOrder, ImportResult, RosterFacts } from '@nudrik/contract';
-import { oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import type { ImportForesight, ImportOrder, ImportResult, RosterFacts } from '@nudrik/contract';
+import { oneRow, rehearsed, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { insertFile } from '../courses/courses.repo.ts';
 import { Refused } from '../refusal.ts';
+import { foreseeRequirements } from '../requirements/foresee.ts';
 import { listRoster, listSiteNames, rosterMark } from './people.repo.ts';
 import { houseToday } from './today.ts';
 import { kindsIn, writeRoster } from './write-roster.ts';
@@ -56,38 +57,67 @@ values ($1::text, $2::timestamptz, $3::text, $4::integer, $5::integer, $6::integ
 returning id
 `;
 
+interface Stored {
+  result: ImportResult;
+  /** whom the requirements have to be asked about */
+  asked: string[];
+}
+
 /** Stores what a preview shows, as one import. @returns its id, null where there was nothing to take */
-export async function storePreview(
+export const storePreview = async (...args: Parameters<typeof writePreview>): Promise<ImportResult> => (await writePreview(...args)).result;
+
+async function writePreview(
   client: Client,
   preview: RosterPreview,
   groups: Groups,
   by: { at: number; byWhom: string; today: string; fileName: string; source: 'file' | 'feed'; file: Buffer | null },
-): Promise<ImportResult> {
+): Promise<Stored> {
   const taken = takenOf(preview, groups);
   const result = { added: preview.added.length, changed: preview.changed.length, returned: preview.returned.length, left: preview.left.length, rejected: preview.rejected.length }; // prettier-ignore
-  if (taken.length === 0) return { id: null, ...result };
+  if (taken.length === 0) return { result: { id: null, ...result }, asked: [] };
   const type = by.fileName.toLowerCase().endsWith('.xlsx')
     ? 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet'
     : 'text/csv';
   const fileId = by.file === null ? null : (await insertFile(client, by.fileName, type, by.file)).id;
   const { id } = await oneRow<{ id: string }>(client, INSERT_IMPORT, [by.fileName, new Date(by.at), by.byWhom, result.added, result.changed, result.returned, result.left, result.rejected, fileId, by.source]); // prettier-ignore
-  const { departmentsMade } = await writeRoster(client, taken, kindsIn(preview, groups), { ...by, importId: id });
+  const { departmentsMade, asked } = await writeRoster(client, taken, kindsIn(preview, groups), { ...by, importId: id });
   await client.query('update imports set departments_made = $2::bigint[] where id = $1::bigint', [id, departmentsMade]);
-  return { id, ...result };
+  return { result: { id, ...result }, asked };
 }
 
 /** Keeps others from changing the roster between the look at it and the writing. */
 export const lockRoster = (client: Client): Promise<unknown> => client.query('lock table people in share row exclusive mode');
+
+/** Compares a file with the roster under its lock, if it is still the roster that the preview showed. */
+async function previewUnderLock(client: Client, cells: string[][], order: ImportOrder, today: string): Promise<RosterPreview> {
+  await lockRoster(client);
+  if ((await rosterMark(client)) !== order.mark)
+    throw new Refused('stale', 'The roster was changed after this preview was made. Look at the preview again; nothing was taken.');
+  return previewCells(client, cells, order, { ...order, today }, order.groups);
+}
+
+/**
+ * Takes a file, asks the requirements about whoever it touches, plans the first of what comes of it, and takes all of it
+ * back: what the preview says of requirements and mails is what taking it would do.
+ */
+export async function foreseeImport(deps: Deps, bytes: Buffer, order: ImportOrder): Promise<ImportForesight> {
+  const { cells } = await readFile(bytes, order.fileName);
+  const today = await houseToday(deps);
+  const now = deps.clock.now();
+  return rehearsed(deps.db, async (client) => {
+    await client.query("set local lock_timeout = '5s'");
+    const preview = await previewUnderLock(client, cells, order, today);
+    const { asked } = await writePreview(client, preview, order.groups, { at: now, byWhom: 'nobody', today, fileName: order.fileName, source: 'file', file: null }); // prettier-ignore
+    return foreseeRequirements(client, asked, now);
+  });
+}
 
 /** Takes a file's changes in one transaction, if the roster is still the one that the preview showed. */
 export async function takeImport(deps: Deps, bytes: Buffer, order: ImportOrder, byWhom: string): Promise<ImportResult> {
   const { cells } = await readFile(bytes, order.fileName);
   const today = await houseToday(deps);
   return transaction(deps.db, async (client) => {
-    await lockRoster(client);
-    if ((await rosterMark(client)) !== order.mark)
-      throw new Refused('stale', 'The roster was changed after this preview was made. Look at the preview again; nothing was taken.');
-    const preview = await previewCells(client, cells, order, { ...order, today }, order.groups);
+    const preview = await previewUnderLock(client, cells, order, today);
     const share = await getChangeShare(client);
     if (shareOf(preview.left.length, preview) > share && order.confirmedLeft !== preview.left.length)
       throw new Refused(

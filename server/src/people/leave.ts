@@ -1,4 +1,4 @@
-import { dayOf, tellDate } from '@nudrik/core';
+import { dayOf, tellDate, tellLeave } from '@nudrik/core';
 import type { LeaveDraft } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -7,9 +7,6 @@ import { releaseLeave } from '../notices/release.repo.ts';
 import { Refused } from '../refusal.ts';
 import { listOpenAssignmentsAround } from './people.repo.ts';
 import { recordChanges } from './write-roster.ts';
-
-const words = (leave: { from: string; to: string }, cover: string | null): string =>
-  `${tellDate(dayOf(leave.from))} to ${tellDate(dayOf(leave.to))}${cover ? `, ${cover} covers` : ', without cover'}`;
 
 async function follow(
   client: Client,
@@ -20,7 +17,7 @@ async function follow(
 ): Promise<void> {
   const now = deps.clock.now();
   await recordChanges(client, [{ id: personId, kind: 'leave', changes: [{ field: 'leave', ...change }] }], { at: now, byWhom });
-  await releaseLeave(client, personId, now);
+  await releaseLeave(client, [personId], now);
   await requestReplan(client, await listOpenAssignmentsAround(client, [personId]));
   await announce(client, 'people', 'work');
 }
@@ -40,9 +37,9 @@ export async function addLeave(deps: Deps, personId: string, leave: LeaveDraft, 
       [personId, leave.from, leave.to],
     );
     if (other)
-      throw new Refused('conflict', `${person.name} is on leave from ${words({ from: other.from_on, to: other.to_on }, null).replace(', without cover', '')} already; take that away first. Nothing was changed.`); // prettier-ignore
+      throw new Refused('conflict', `${person.name} is on leave from ${tellDate(dayOf(other.from_on))} to ${tellDate(dayOf(other.to_on))} already; take that away first. Nothing was changed.`); // prettier-ignore
     const { id } = await oneRow<{ id: string }>(client, 'insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, $2::date, $3::date, $4::bigint) returning id', [personId, leave.from, leave.to, leave.coverId]); // prettier-ignore
-    await follow(client, deps, personId, byWhom, { from: null, to: words(leave, cover ? cover.name : null) });
+    await follow(client, deps, personId, byWhom, { from: null, to: tellLeave(leave, cover ? cover.name : null) });
     return id;
   });
 }
@@ -55,6 +52,6 @@ export async function removeLeave(deps: Deps, personId: string, leaveId: string,
       [leaveId, personId],
     );
     if (!gone) throw new Refused('not-found', 'This leave is not there any more.');
-    await follow(client, deps, personId, byWhom, { from: words({ from: gone.from_on, to: gone.to_on }, gone.cover), to: null });
+    await follow(client, deps, personId, byWhom, { from: tellLeave({ from: gone.from_on, to: gone.to_on }, gone.cover), to: null });
   });
 }

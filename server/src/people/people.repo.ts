@@ -1,13 +1,20 @@
-import { stateWord, type ClosedBy, type RosterPerson, type RosterRow, type StateWord } from '@nudrik/core';
+import { stateWord, type ClosedBy, type RosterLeave, type RosterPerson, type RosterRow, type StateWord } from '@nudrik/core';
 import type { AssignmentLine, FinishedFact, PeopleFacets, PeoplePage, PeopleQuery, PersonRow, PersonSheet } from '@nudrik/contract';
 import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_ROSTER = `
-select p.id, p.personnel_number, p.name, p.email, d.name as department, s.name as site, p.job, m.email as manager_email, p.joined_on, p.left_on
+select p.id, p.personnel_number, p.name, p.email, d.name as department, s.name as site, p.job, m.email as manager_email, p.joined_on, p.left_on,
+  coalesce(l.leaves, '[]') as leaves
 from people p
 join departments d on d.id = p.department_id
 join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
+left join (
+  select v.person_id, jsonb_agg(jsonb_build_object('from', v.from_on, 'to', v.to_on, 'coverEmail', c.email) order by v.from_on) as leaves
+  from leaves v
+  left join people c on c.id = v.cover_id
+  group by v.person_id
+) l on l.person_id = p.id
 where $1::bigint is null
   or p.id = $1::bigint
 order by p.id
@@ -15,7 +22,7 @@ order by p.id
 
 /** Everyone, or one person, as a roster file writes them. */
 export async function listRoster(db: Queryable, id: string | null = null): Promise<RosterPerson[]> {
-  const found = await rows<Record<string, string | null>>(db, LIST_ROSTER, [id]);
+  const found = await rows<Record<string, string | null> & { leaves: RosterLeave[] }>(db, LIST_ROSTER, [id]);
   return found.map((row) => ({
     id: row['id']!,
     personnelNumber: row['personnel_number']!,
@@ -27,6 +34,7 @@ export async function listRoster(db: Queryable, id: string | null = null): Promi
     managerEmail: row['manager_email']!,
     joinedOn: row['joined_on']!,
     leftOn: row['left_on']!,
+    leaves: row.leaves,
   }));
 }
 
@@ -34,13 +42,18 @@ export async function listSiteNames(db: Queryable): Promise<string[]> {
   return (await rows<{ name: string }>(db, 'select name from sites order by name')).map((row) => row.name);
 }
 
+const ROSTER_MARK = `
+select md5(
+  (select coalesce(string_agg(p::text, '|' order by p.id), '') from (
+    select id, personnel_number, name, email, department_id, site_id, job, manager_id, joined_on, left_on from people
+  ) p)
+  || (select coalesce(string_agg(l::text, '|' order by l.id), '') from (select id, person_id, from_on, to_on, cover_id from leaves) l)
+) as mark
+`;
+
 /** A mark that changes whenever the roster does: a preview is taken only against the roster it was made from. */
 export async function rosterMark(db: Queryable): Promise<string> {
-  const row = await oneRow<{ mark: string }>(
-    db,
-    "select md5(coalesce(string_agg(p::text, '|' order by p.id), '')) as mark from (select id, personnel_number, name, email, department_id, site_id, job, manager_id, joined_on, left_on from people) p",
-  );
-  return row.mark;
+  return (await oneRow<{ mark: string }>(db, ROSTER_MARK)).mark;
 }
 
 const PUT_DEPARTMENTS = `

@@ -3,7 +3,7 @@ import { act, ADMINISTRATORS, bytesOf, DONE, get, idOf, OFFICE, parse, sendFile,
 import { Refused } from '../refusal.ts';
 import { whyCourse } from '../requirements/why.ts';
 import { addPerson, changePerson } from './change.ts';
-import { rosterFacts, takeImport } from './import.ts';
+import { foreseeImport, rosterFacts, takeImport } from './import.ts';
 import { addLeave, removeLeave } from './leave.ts';
 import { findPersonSheet, listPeople, peopleFacets } from './people.repo.ts';
 import { resolvePeople } from './resolve.ts';
@@ -15,6 +15,7 @@ const imports: Route[] = [
   get('/api/people/roster', ({ deps }) => rosterFacts(deps), ADMINISTRATORS),
   get('/api/people/imports', ({ deps }) => listImports(deps.db)),
   act('post', '/api/people/imports', (call) => takeImport(call.deps, bytesOf(call), parse(ImportQuery, call.req.query).order, call.account!.name)),
+  act('post', '/api/people/imports/foresee', (call) => foreseeImport(call.deps, bytesOf(call), parse(ImportQuery, call.req.query).order)),
   get('/api/people/imports/:id/file', async (call) => sendFile(call, await getImportFile(call.deps.db, idOf(call)))),
   act('post', '/api/people/imports/:id/undo', async (call) => {
     await undoImport(call.deps, idOf(call), call.account!.name);

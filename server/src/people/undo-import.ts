@@ -3,12 +3,13 @@ import type { ImportRow } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { requestReplan } from '../notices/queue.ts';
+import { releaseLeave } from '../notices/release.repo.ts';
 import { Refused } from '../refusal.ts';
 import { lockRoster } from './import.ts';
-import { listRoster } from './people.repo.ts';
+import { listOpenAssignmentsAround, listRoster } from './people.repo.ts';
 import { getHouse } from '../house/house.ts';
 import { houseToday } from './today.ts';
-import { writeRoster, type ChangeKind } from './write-roster.ts';
+import { removeLeavesOf, writeRoster, type ChangeKind } from './write-roster.ts';
 
 const LIST_IMPORTS = `
 select
@@ -81,6 +82,7 @@ from gone g
 join people p on p.id = g.id
 join leaves l on l.cover_id = g.id
 join people q on q.id = l.person_id and q.id not in (select id from gone)
+where l.import_id is distinct from $1::bigint
 union all
 select p.name, 'owns ' || k.title
 from gone g
@@ -156,7 +158,7 @@ export async function undoImport(deps: Deps, id: string, byWhom: string): Promis
     const back: RowChange[] = [];
     const kinds = new Map<RowChange, ChangeKind>();
     for (const { person_id, kind, changes: fields } of changes) {
-      if (kind === 'added') continue;
+      if (kind === 'added' || kind === 'leave') continue;
       const { id: _, ...now } = roster.get(person_id)!;
       const was = Object.fromEntries(fields.map(({ field, from }) => [field, from])) as Partial<RosterRow>;
       const change: RowChange = { row: null, id: person_id, person: { ...now, ...was }, changes: fields.map(({ field, from, to }) => ({ field, from: to, to: from })) }; // prettier-ignore
@@ -164,13 +166,16 @@ export async function undoImport(deps: Deps, id: string, byWhom: string): Promis
       back.push(change);
     }
     await writeRoster(client, back, (change) => kinds.get(change)!, { at: deps.clock.now(), byWhom: `${byWhom}, undoing ${found.file_name}`, today }); // prettier-ignore
+    const at = deps.clock.now();
+    const rested = await removeLeavesOf(client, id, { at, byWhom: `${byWhom}, undoing ${found.file_name}` });
+    await releaseLeave(client, rested, at);
     const about = (await rows<{ id: string }>(client, LIST_WRITTEN_TO, [added])).map((row) => row.id);
     for (const statement of REMOVE_PEOPLE) await client.query(statement, [added]);
     await client.query(
       'delete from departments d where id = any($1::bigint[]) and not exists (select 1 from people p where p.department_id = d.id) and not exists (select 1 from departments c where c.parent_id = d.id)',
       [found.departments_made],
     );
-    await requestReplan(client, about);
+    await requestReplan(client, [...about, ...(await listOpenAssignmentsAround(client, rested))]);
     await client.query('update imports set undone_at = $2::timestamptz, undone_by = $3::text where id = $1::bigint', [
       id,
       new Date(deps.clock.now()),

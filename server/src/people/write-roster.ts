@@ -1,7 +1,16 @@
-import { byLevel, type Groups, type LocalDate, type RosterPreview, type RosterRow, type RowChange } from '@nudrik/core';
+import {
+  byLevel,
+  tellLeave,
+  type Groups,
+  type LocalDate,
+  type RosterLeave,
+  type RosterPreview,
+  type RosterRow,
+  type RowChange,
+} from '@nudrik/core';
 import { announce, rows, type Client } from '../db/db.ts';
 import { requestReplan } from '../notices/queue.ts';
-import { releaseAddress, releaseValuesOf } from '../notices/release.repo.ts';
+import { releaseAddress, releaseLeave, releaseValuesOf } from '../notices/release.repo.ts';
 import { requestReconcile } from '../requirements/queue.ts';
 import { listOpenAssignmentsAround, setManagers } from './people.repo.ts';
 
@@ -77,10 +86,62 @@ const columnsOf = (list: readonly RosterRow[]): unknown[][] => [
   list.map((p) => p.job), list.map((p) => p.joinedOn), list.map((p) => p.leftOn),
 ]; // prettier-ignore
 
+const ADD_LEAVES = `
+insert into leaves (person_id, from_on, to_on, cover_id, import_id)
+select r.person_id, r.from_on, r.to_on, c.id, $5::bigint
+from unnest($1::bigint[], $2::date[], $3::date[], $4::text[]) as r (person_id, from_on, to_on, cover_email)
+left join people c on c.email = r.cover_email
+returning person_id, from_on, to_on, (select name from people where id = cover_id) as cover
+`;
+
+/** Enters the leave that comes with changes, and puts it on the record. @returns who has it */
+async function addLeaves(
+  client: Client,
+  list: readonly { id: string; leave: RosterLeave }[],
+  by: { at: number; byWhom: string; importId?: string | null },
+): Promise<string[]> {
+  const added = await rows<{ person_id: string; from_on: string; to_on: string; cover: string | null }>(client, ADD_LEAVES, [
+    list.map(({ id }) => id),
+    list.map(({ leave }) => leave.from),
+    list.map(({ leave }) => leave.to),
+    list.map(({ leave }) => leave.coverEmail),
+    by.importId ?? null,
+  ]);
+  const record = added.map((row) => ({
+    id: row.person_id,
+    kind: 'leave' as const,
+    changes: [{ field: 'leave', from: null, to: tellLeave({ from: row.from_on, to: row.to_on }, row.cover) }],
+  }));
+  await recordChanges(client, record, by);
+  return added.map((row) => row.person_id);
+}
+
+/** Takes away the leave that an import entered, and puts that on the record. @returns whose it was */
+export async function removeLeavesOf(client: Client, importId: string, by: { at: number; byWhom: string }): Promise<string[]> {
+  const gone = await rows<{ person_id: string; from_on: string; to_on: string; cover: string | null }>(client, REMOVE_LEAVES_OF, [
+    importId,
+  ]);
+  const record = gone.map((row) => ({
+    id: row.person_id,
+    kind: 'leave' as const,
+    changes: [{ field: 'leave', from: tellLeave({ from: row.from_on, to: row.to_on }, row.cover), to: null }],
+  }));
+  await recordChanges(client, record, by);
+  return gone.map((row) => row.person_id);
+}
+
+const REMOVE_LEAVES_OF = `
+delete from leaves
+where import_id = $1::bigint
+returning person_id, from_on, to_on, (select name from people where id = cover_id) as cover
+`;
+
 export interface Written {
   departmentsMade: string[];
   /** the people that were written, in the order of the changes */
   ids: string[];
+  /** whom the requirements have to be asked about: they, and everyone below a new manager */
+  asked: string[];
 }
 
 /**
@@ -93,7 +154,7 @@ export async function writeRoster(
   kindOf: (change: RowChange) => ChangeKind,
   by: { at: number; byWhom: string; today: LocalDate; importId?: string | null },
 ): Promise<Written> {
-  if (changes.length === 0) return { departmentsMade: [], ids: [] };
+  if (changes.length === 0) return { departmentsMade: [], ids: [], asked: [] };
   const made = await rows<{ id: string }>(client, PUT_DEPARTMENTS, [changes.map(({ person }) => person.department)]);
   const known = changes.filter(({ id }) => id !== null);
   for (const part of batches(known))
@@ -107,9 +168,14 @@ export async function writeRoster(
   const ids = changes.map(({ id, person }) => id ?? idOf.get(person.email)!);
   await recordChanges(
     client,
-    changes.map((change, index) => ({ id: ids[index]!, kind: kindOf(change), changes: change.changes })),
+    changes
+      .map((change, index) => ({ id: ids[index]!, kind: kindOf(change), changes: change.changes.filter(({ field }) => field !== 'leave') }))
+      // leave is on the record by itself
+      .filter(({ kind, changes: fields }) => kind === 'added' || fields.length > 0),
     by,
   );
+  const onLeave = await addLeaves(client, changes.flatMap(({ leave }, index) => (leave ? [{ id: ids[index]!, leave }] : [])), by); // prettier-ignore
+  if (onLeave.length > 0) await releaseLeave(client, onLeave, by.at);
 
   const has = (change: RowChange, field: string): boolean => change.changes.some((entry) => entry.field === field);
   for (const change of known) if (has(change, 'email')) await releaseAddress(client, change.id!, by.at);
@@ -118,9 +184,10 @@ export async function writeRoster(
   await requestReplan(client, around);
   // a new manager moves everyone below into another line; everything else concerns the person alone
   const moved = known.flatMap((change) => (has(change, 'managerEmail') ? [change.id!] : []));
-  await requestReconcile(client, [...ids, ...(await listBelow(client, moved))]);
+  const asked = [...new Set([...ids, ...(await listBelow(client, moved))])];
+  await requestReconcile(client, asked);
   await announce(client, 'people');
-  return { departmentsMade: made.map(({ id }) => id), ids };
+  return { departmentsMade: made.map(({ id }) => id), ids, asked };
 }
 
 /** Which group of a preview each change belongs to, for the record. */

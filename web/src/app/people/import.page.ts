@@ -2,14 +2,15 @@ import { DecimalPipe, NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { ALL_GROUPS, GROUPS, REQUIRED_COLUMNS, ROSTER_COLUMNS, type DateOrder, type Group, type Groups, type RosterColumn } from '@nudrik/core'; // prettier-ignore
-import type { ImportResult } from '@nudrik/contract';
+import { ALL_GROUPS, GROUPS, REQUIRED_COLUMNS, ROSTER_COLUMNS, tellLeave, type DateOrder, type Group, type Groups, type RosterColumn } from '@nudrik/core'; // prettier-ignore
+import type { ImportOrder, ImportResult } from '@nudrik/contract';
 import { proxy, wrap, type Remote } from 'comlink';
 import { DayPipe } from '../shared/moment.pipe.ts';
 import { DATE_ORDERS } from '../shared/pick/date-orders.ts';
 import { SelectField, wordsOf, type Choice } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { tellField, tellValue } from './field-words.ts';
+import { ImportForesightPart } from './import-foresight.ts';
 import { PeopleApi } from './people.api.ts';
 import { PeopleTabs } from './people-tabs.ts';
 import type { OpenedFile, RosterWork, ShownPreview } from './roster.worker.ts';
@@ -37,7 +38,7 @@ const EMPTY_CHOICES: Choice<'keep' | 'clear'>[] = [
 /** A roster file: chosen or dropped, matched, compared in a worker, looked at, and only then taken. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DecimalPipe, FormsModule, NgTemplateOutlet, RouterLink, DayPipe, SelectField, PeopleTabs],
+  imports: [DecimalPipe, FormsModule, NgTemplateOutlet, RouterLink, DayPipe, SelectField, PeopleTabs, ImportForesightPart],
   templateUrl: './import.page.html',
   styleUrl: './import.page.css',
 })
@@ -70,6 +71,8 @@ export class ImportPage {
   protected readonly emptyCells = signal<'keep' | 'clear'>('keep');
   protected readonly chosen = signal<Groups>(ALL_GROUPS);
   protected readonly confirmedLeft = signal(false);
+  /** of rows that stand for one person, those that were chosen */
+  protected readonly chosenRows = signal<readonly number[]>([]);
   protected readonly areColumnsShown = signal(false);
 
   protected readonly missing = computed(() => REQUIRED_COLUMNS.filter((column) => !this.matched().includes(column)));
@@ -92,6 +95,18 @@ export class ImportPage {
     const out = matches.flatMap(({ header }, index) => (this.matched()[index] ? [] : [header || '(no name)']));
     return `${taken.join(', ')}.${out.length ? ` Left out: ${out.join(', ')}.` : ''}`;
   });
+  /** How the file is read and what of it is taken, as the server is told. */
+  protected readonly order = computed((): ImportOrder => ({
+    fileName: this.file()?.name ?? '',
+    mark: this.opened()?.mark ?? '',
+    columns: this.matched(),
+    dateOrder: this.dateOrder(),
+    isComplete: this.isComplete(),
+    emptyCells: this.emptyCells(),
+    groups: this.chosen(),
+    confirmedLeft: null,
+    chosenRows: [...this.chosenRows()],
+  }));
   private reporting = 0;
 
   constructor() {
@@ -134,7 +149,7 @@ export class ImportPage {
     this.confirmedLeft.set(false);
     try {
       const matching = { columns: this.matched(), dateOrder: this.dateOrder() };
-      const options = { isComplete: this.isComplete(), emptyCells: this.emptyCells() };
+      const options = { isComplete: this.isComplete(), emptyCells: this.emptyCells(), chosenRows: this.chosenRows() };
       this.preview.set(await this.work.compare(matching, options, this.chosen(), this.report()));
       this.reporting += 1; // what is still on its way is old
       this.progress.set(null);
@@ -157,6 +172,12 @@ export class ImportPage {
     void this.compare();
   }
 
+  /** Of rows that stand for one person, takes this one, or leaves the choice open again. */
+  protected chooseRow(row: number, isChosen = true): void {
+    this.chosenRows.update((rows) => (isChosen ? [...rows, row] : rows.filter((other) => other !== row)));
+    void this.compare();
+  }
+
   protected async take(group: Group, isTaken: boolean): Promise<void> {
     this.chosen.update((groups) => ({ ...groups, [group]: isTaken }));
     this.confirmedLeft.set(false);
@@ -164,32 +185,20 @@ export class ImportPage {
   }
 
   protected save(): void {
-    const { mark } = this.opened()!;
     const file = this.file()!;
     this.isBusy.set(true);
     this.isTaking.set(true);
     this.problem.set(null);
-    this.api
-      .takeImport(file, {
-        fileName: file.name,
-        mark,
-        columns: this.matched(),
-        dateOrder: this.dateOrder(),
-        isComplete: this.isComplete(),
-        emptyCells: this.emptyCells(),
-        groups: this.chosen(),
-        confirmedLeft: this.confirmedLeft() ? this.preview()!.left : null,
-      })
-      .subscribe({
-        next: (taken) => {
-          this.isBusy.set(false);
-          this.isTaking.set(false);
-          this.preview.set(null);
-          this.opened.set(null);
-          this.taken.set(taken);
-        },
-        error: (error: unknown) => this.fail(error),
-      });
+    this.api.takeImport(file, { ...this.order(), confirmedLeft: this.confirmedLeft() ? this.preview()!.left : null }).subscribe({
+      next: (taken) => {
+        this.isBusy.set(false);
+        this.isTaking.set(false);
+        this.preview.set(null);
+        this.opened.set(null);
+        this.taken.set(taken);
+      },
+      error: (error: unknown) => this.fail(error),
+    });
   }
 
   protected undo(): void {
@@ -220,6 +229,7 @@ export class ImportPage {
     this.isUndone.set(false);
     this.isBusy.set(false);
     this.confirmedLeft.set(false);
+    this.chosenRows.set([]);
   }
 
   protected toPeople(): void {
@@ -236,6 +246,7 @@ export class ImportPage {
     URL.revokeObjectURL(address);
   }
 
+  protected readonly tellLeave = tellLeave;
   protected readonly tellField = tellField;
   protected readonly tellValue = tellValue;
 }

@@ -1,7 +1,7 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type {
-  FeedChange, FeedMode, FeedView, HolidaysDraft, HolidaysRead, ImportOrder, ImportResult, ImportRow, LeaveDraft, NoticesPage, PeopleFacets, PeoplePage, PeopleQuery, PersonChange,
+  FeedChange, FeedMode, FeedView, HolidaysDraft, HolidaysRead, ImportForesight, ImportOrder, ImportResult, ImportRow, LeaveDraft, NoticesPage, PeopleFacets, PeoplePage, PeopleQuery, PersonChange,
   PersonSheet, PullRow, Resolved, StructureView, TimelineEntry, WhyCourse,
 } from '@nudrik/contract'; // prettier-ignore
 import type { RosterPreview } from '@nudrik/core';
@@ -35,6 +35,14 @@ export class PeopleApi {
   /** Takes what was looked at; the file itself goes along for the record. */
   takeImport(file: File, order: ImportOrder): Observable<ImportResult> {
     return this.http.post<ImportResult>('/api/people/imports', file, {
+      params: { order: JSON.stringify(order) },
+      headers: { 'content-type': 'application/octet-stream' },
+    });
+  }
+
+  /** What the requirements would ask if it were taken; nothing is stored. */
+  foreseeImport(file: File, order: ImportOrder): Observable<ImportForesight> {
+    return this.http.post<ImportForesight>('/api/people/imports/foresee', file, {
       params: { order: JSON.stringify(order) },
       headers: { 'content-type': 'application/octet-stream' },
     });

@@ -22,6 +22,7 @@ export interface ShownPreview {
   unchanged: number;
   rejected: { count: number; rows: Rejection[] };
   newDepartments: string[];
+  passedOver: { row: number; chosen: number }[];
   rosterSize: number;
   /** what would be taken with the groups that are chosen */
   taken: number;
@@ -91,6 +92,7 @@ class RosterWork {
       unchanged: all.unchanged,
       rejected: { count: chosen.rejected.length, rows: chosen.rejected.slice(0, SHOWN) },
       newDepartments: groups.added || groups.changed ? all.newDepartments : [],
+      passedOver: all.passedOver,
       rosterSize: all.rosterSize,
       taken: takenOf(chosen, ALL_GROUPS).length,
       left: chosen.left.length,

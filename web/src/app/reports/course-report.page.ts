@@ -46,6 +46,7 @@ const SIZE = 50;
     .tally button.on { border-bottom-color: var(--plum); font-weight: 700; }
     nk-over-time-chart { display: block; height: 130px; margin: 6px 0 14px; max-width: 980px; }
     .why { font-size: 12.5px; }
+    .why .link { min-height: 24px; }
   `,
 })
 export class CourseReportPage {
