@@ -10,6 +10,9 @@ export const PeopleQuery = Page.extend({
   department: z.string().max(200).optional(),
   site: z.string().max(200).optional(),
   group: Id.optional(),
+  /** who was or will be written to on these days */
+  from: LocalDate.optional(),
+  to: LocalDate.optional(),
   show: z.enum(['here', 'left', 'all', 'no-manager', 'unreachable']).default('here'),
   sort: z.enum(PEOPLE_SORTS).default('name'),
   order: z.enum(['asc', 'desc']).default('asc'),

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Page, type FinishedFact } from '../common.ts';
+import { LocalDate, Page, type FinishedFact } from '../common.ts';
 
 export const REPORT_SORTS = ['name', 'department', 'manager', 'assigned', 'due', 'progress', 'finished'] as const;
 
@@ -46,13 +46,17 @@ export interface OverTime {
   points: { day: string; finished: number; started: number; waiting: number; late: number }[];
 }
 
+/** GET /api/today?from&to: of days that were chosen, what went out and goes out then stands in place of what goes next */
+export const TodayQuery = z.object({ from: LocalDate.optional(), to: LocalDate.optional() });
+export type TodayQuery = z.infer<typeof TodayQuery>;
+
 /** GET /api/today */
 export interface TodayView {
   now: string;
   sentToday: number;
   plannedToday: number;
   needs: TodayNeed[];
-  next: { at: string; day: string; kind: string; stepName: string; courses: string[]; count: number }[];
+  next: { at: string; day: string; kind: string; stepName: string; courses: string[]; count: number; sent: number }[];
   courses: { id: string; title: string; current: number; asked: number; dueSoon: number; late: number }[];
   newlyLate: { course: string; courseId: string; people: string[]; since: string }[];
   finished: { course: string; courseId: string; people: string[] }[];

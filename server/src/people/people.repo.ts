@@ -183,6 +183,11 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
     add((n) => `(p.name ilike ${n} or p.email ilike ${n} or p.personnel_number ilike ${n} or p.job ilike ${n})`, containing(query.find));
   if (query.department) add((n) => `p.department_id in (select departments_under(array[${n}::text]))`, query.department);
   if (query.group) add((n) => `exists (select 1 from group_members g where g.person_id = p.id and g.group_id = ${n}::bigint)`, query.group);
+  if (query.from) {
+    values.push(query.from);
+    const from = values.length;
+    add((n) => `exists (select 1 from notices w where w.recipient_id = p.id and w.state not in ('skipped', 'cancelled') and w.on_day between $${from}::date and ${n}::date)`, query.to ?? query.from); // prettier-ignore
+  }
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
   if (query.show === 'left') add((n) => `p.left_on <= ${n}::date`, today);
   if (query.show === 'here' || query.show === 'no-manager' || query.show === 'unreachable')

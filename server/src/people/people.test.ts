@@ -32,6 +32,8 @@ describe('the roster', () => {
     ['one site', { site: 'Tarn Ness' }, ['Kari']],
     ['without a manager', { show: 'no-manager' }, ['Kari', 'Tora']],
     ['whose name begins with it first, then whose last name does', { find: 'o', sort: 'fit' }, ['Odd', 'Tora', 'Kari', 'Per', 'Runa']],
+    ['who is written to on a day', { from: '2027-03-01', to: '2027-03-31' }, ['Odd', 'Runa']],
+    ['who is written to on days', { from: '2027-01-01', to: '2027-02-01' }, []],
     ['nobody by a lone wild card', { find: '_____@' }, []],
   ])('lists %s', async (_, query, expected) => expect(await list(query)).toEqual(expected));
 

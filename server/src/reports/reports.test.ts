@@ -151,6 +151,18 @@ describe('today', () => {
     expect(view.courses[0]).toMatchObject({ current: 1, asked: 4, dueSoon: 1, late: 1 });
   });
 
+  it('says of chosen days what went out and goes out then', async () => {
+    type Day = { day: string; count: number; sent: number };
+    const { rows: days } = await house.db.query<Day>(
+      "select on_day as day, count(*)::integer as count, count(sent_at)::integer as sent from notices where state not in ('skipped', 'cancelled') group by on_day",
+    );
+    expect(days.length).toBeGreaterThan(3);
+    for (const { day, count, sent } of days) {
+      const { next } = await todayView(house.deps, { from: day });
+      expect(next.reduce((sum, row) => ({ day, count: sum.count + row.count, sent: sum.sent + row.sent }), { day, count: 0, sent: 0 })).toEqual({ day, count, sent }); // prettier-ignore
+    }
+  });
+
   it('names who has no manager, whose mail comes back, and what a text would lack', async () => {
     await house.db.query("update people set manager_id = null where name = 'Per Aske'");
     await house.db.query("update people set address_state = 'bounced', address_words = '550 no such mailbox' where name = 'Kari Aske'");

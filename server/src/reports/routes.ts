@@ -1,4 +1,4 @@
-import { Id, ReportQuery } from '@nudrik/contract';
+import { Id, ReportQuery, TodayQuery } from '@nudrik/contract';
 import { Zone } from '@nudrik/core';
 import { OFFICE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
@@ -19,7 +19,7 @@ async function file({ deps, req, res }: Call, kind: 'csv' | 'xlsx'): Promise<und
 }
 
 export const reportRoutes: Route[] = [
-  { method: 'get', path: '/api/today', access: OFFICE, handle: ({ deps }) => todayView(deps) },
+  { method: 'get', path: '/api/today', access: OFFICE, handle: ({ deps, req }) => todayView(deps, parse(TodayQuery, req.query)) },
   {
     method: 'get',
     path: '/api/reports/courses/:id',

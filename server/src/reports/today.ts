@@ -1,5 +1,5 @@
 import { dayOf, tellAmount, tellDate, tellDay, tellMoment, Zone } from '@nudrik/core';
-import type { TodayNeed, TodayView } from '@nudrik/contract';
+import type { TodayNeed, TodayQuery, TodayView } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
@@ -278,8 +278,18 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
   return [...list, ...(await rosterNeeds(db, zone, now)), ...(await silentNeeds(db, today, now))];
 }
 
+interface NextRow {
+  at: Date;
+  day: string;
+  kind: string;
+  step_name: string;
+  courses: string[];
+  count: number;
+  sent: number;
+}
+
 const LIST_NEXT = `
-select n.at, n.on_day as day, n.kind, n.step_name, array_agg(distinct c.title) as courses, count(*)::integer as count
+select n.at, n.on_day as day, n.kind, n.step_name, array_agg(distinct c.title) as courses, count(*)::integer as count, 0 as sent
 from notices n
 join courses c on c.id = n.course_id
 where n.state in ('planned', 'held')
@@ -288,6 +298,19 @@ where n.state in ('planned', 'held')
 group by n.at, n.on_day, n.kind, n.step_name
 order by n.at
 limit 12
+`;
+
+// what the ribbon counts of the chosen days: what went and what is to go
+const LIST_ON_DAYS = `
+select n.at, n.on_day as day, n.kind, n.step_name, array_agg(distinct c.title) as courses, count(*)::integer as count,
+  (count(*) filter (where n.sent_at is not null))::integer as sent
+from notices n
+join courses c on c.id = n.course_id
+where n.state not in ('skipped', 'cancelled')
+  and n.on_day between $1::date and $2::date
+group by n.at, n.on_day, n.kind, n.step_name
+order by n.at
+limit 100
 `;
 
 const LIST_COURSES = `
@@ -321,7 +344,7 @@ group by c.id
 order by c.title
 `;
 
-export async function todayView(deps: Deps): Promise<TodayView> {
+export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<TodayView> {
   const { db } = deps;
   const now = deps.clock.now();
   const today = await houseToday(deps);
@@ -341,10 +364,8 @@ export async function todayView(deps: Deps): Promise<TodayView> {
   }>(db, LIST_COURSES, [new Date(now), today]);
   const late = await rows<{ id: string; title: string; people: string[]; since: Date }>(db, LIST_NEWLY_LATE, [new Date(now), today]);
   const finished = await rows<{ id: string; title: string; people: string[] }>(db, LIST_FINISHED, [new Date(now)]);
-  const next = await rows<{ at: Date; day: string; kind: string; step_name: string; courses: string[]; count: number }>(db, LIST_NEXT, [
-    new Date(now),
-    today,
-  ]);
+  const { from, to } = days;
+  const next = await (from ? rows<NextRow>(db, LIST_ON_DAYS, [from, to ?? from]) : rows<NextRow>(db, LIST_NEXT, [new Date(now), today]));
   return {
     now: new Date(now).toISOString(),
     sentToday: counts.get('sent') ?? 0,
@@ -357,6 +378,7 @@ export async function todayView(deps: Deps): Promise<TodayView> {
       stepName: row.step_name,
       courses: row.courses,
       count: row.count,
+      sent: row.sent,
     })),
     courses: courses.map((row) => ({
       id: row.id,

@@ -41,6 +41,9 @@ export class PeoplePage {
   readonly site = input<string>();
   readonly group = input<string>();
   readonly show = input<string>();
+  /** the days that are chosen on the ribbon */
+  readonly from = input<string>();
+  readonly to = input<string>();
   readonly page = input<string>();
   readonly sort = input<string>();
   readonly order = input<string>();
@@ -48,6 +51,7 @@ export class PeoplePage {
   protected readonly first = computed(() => Number(this.page() ?? 0) * SIZE);
   private readonly query = computed(() => ({
     find: this.find(), department: this.department(), site: this.site(), group: this.group(), show: this.show() as PeopleQuery['show'], page: Number(this.page() ?? 0), size: SIZE,
+    from: this.from(), to: this.to() ?? this.from(),
     sort: this.sort() as PeopleQuery['sort'], order: this.order() as PeopleQuery['order'],
   })); // prettier-ignore
   protected readonly people = load(toObservable(this.query).pipe(debounceTime(30)), (query) => this.api.list(query), [
@@ -64,7 +68,9 @@ export class PeoplePage {
   protected readonly isAdding = signal(false);
   protected readonly told = signal<string | null>(null);
   protected readonly nobody = NOBODY;
-  protected readonly isFiltered = computed(() => Boolean(this.find() || this.department() || this.site() || this.group() || this.show()));
+  protected readonly isFiltered = computed(() =>
+    Boolean(this.find() || this.department() || this.site() || this.group() || this.show() || this.from()),
+  );
 
   protected filter(params: Record<string, string | null>): void {
     void this.router.navigate([], { queryParams: { ...params, page: null }, queryParamsHandling: 'merge' });

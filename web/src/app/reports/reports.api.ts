@@ -1,14 +1,15 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { OverTime, ReportPage, TeamView, TodayView } from '@nudrik/contract';
+import type { OverTime, ReportPage, TeamView, TodayQuery, TodayView } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
+import { paramsOf } from '../shared/params.ts';
 
 @Injectable({ providedIn: 'root' })
 export class ReportsApi {
   private readonly http = inject(HttpClient);
 
-  today(): Observable<TodayView> {
-    return this.http.get<TodayView>('/api/today');
+  today(days: TodayQuery = {}): Observable<TodayView> {
+    return this.http.get<TodayView>('/api/today', { params: paramsOf(days) });
   }
 
   team(): Observable<TeamView> {

@@ -33,6 +33,16 @@ describe('today', () => {
     expect(page.getByText('Missing value').className).toContain('soon');
     expect(page.getByText('Bounced').className).toContain('late');
   });
+  it('tells of the days that are chosen on the ribbon what went out and goes out then', async () => {
+    const page = await openPage(TodayPage, { inputs: { from: '2027-03-01', to: '2027-03-02' } });
+    const row = { at: '2027-03-01T08:00:00Z', day: '2027-03-01', kind: 'reminder', stepName: 'Two days to go', courses: ['Muster'] };
+    await page.answer('/api/today?from=2027-03-01&to=2027-03-02', view({ next: [{ ...row, count: 5, sent: 3 }, { ...row, at: '2027-03-02T08:00:00Z', day: '2027-03-02', count: 2, sent: 0 }] })); // prettier-ignore
+    expect(page.getByRole('heading', { name: 'What goes out on Mon 1 Mar to Tue 2 Mar' })).toBeTruthy();
+    expect(page.text()).toContain('3 of 5 sent');
+    await page.set({ to: undefined });
+    await page.answer('/api/today?from=2027-03-01&to=2027-03-01', view());
+    expect(page.text()).toContain('Nothing went out or is planned on Mon 1 Mar.');
+  });
   it('tries the mail server again at one press', async () => {
     const page = await open(view({ needs: [need('mail-server', 'Mail', 'The mail server does not answer.', null, 'try-now')] }));
     await page.click(page.getByRole('button', { name: 'Try now' }));
@@ -41,8 +51,8 @@ describe('today', () => {
   it('shows what goes out next: what of today by its hour, the rest by its day', async () => {
     const page = await open(view({
       next: [
-        { at: '2027-03-01T14:00:00Z', day: '2027-03-01', kind: 'late', stepName: 'Late', courses: ['Muster'], count: 8 },
-        { at: '2027-03-03T08:00:00Z', day: '2027-03-03', kind: 'reminder', stepName: 'Two days to go', courses: ['Muster', 'Safe Lifting', 'Fire'], count: 4 },
+        { at: '2027-03-01T14:00:00Z', day: '2027-03-01', kind: 'late', stepName: 'Late', courses: ['Muster'], count: 8, sent: 0 },
+        { at: '2027-03-03T08:00:00Z', day: '2027-03-03', kind: 'reminder', stepName: 'Two days to go', courses: ['Muster', 'Safe Lifting', 'Fire'], count: 4, sent: 0 },
       ],
     })); // prettier-ignore
     const rows = page.getAllByRole('row').map(textOf);

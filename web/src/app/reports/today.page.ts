@@ -1,8 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { toObservable } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
-import type { TodayNeed } from '@nudrik/contract';
-import { tellTime, weekdayOf, Zone } from '@nudrik/core';
-import { of } from 'rxjs';
+import type { TodayNeed, TodayQuery } from '@nudrik/contract';
+import { dayOf, tellDay, tellTime, weekdayOf, Zone } from '@nudrik/core';
 import { SessionStore } from '../access/session.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
@@ -37,7 +37,11 @@ export class TodayPage {
   protected readonly currentWords = `${CURRENT_WORDS} ${ASKED_WORDS}`;
   protected readonly session = inject(SessionStore);
   private readonly zone = computed(() => Zone.of(this.session.zone()));
-  protected readonly today = load(of(true), () => this.api.today(), [
+  /** the days that are chosen on the ribbon */
+  readonly from = input<string>();
+  readonly to = input<string>();
+  private readonly days = computed((): TodayQuery => (this.from() ? { from: this.from(), to: this.to() ?? this.from() } : {}));
+  protected readonly today = load(toObservable(this.days), (days) => this.api.today(days), [
     'notices',
     'clock',
     'people',
@@ -78,6 +82,17 @@ export class TodayPage {
     const view = this.today.data();
     return view ? new Date(this.zone().dayAt(Date.parse(view.now)) * 86_400_000).toISOString().slice(0, 10) : '';
   });
+
+  protected readonly daysTitle = computed(() => {
+    const { from, to } = this.days();
+    if (!from) return null;
+    const tell = (day: string): string => tellDay(dayOf(day), dayOf(this.todayDate() || day));
+    return to && to !== from ? `${tell(from)} to ${tell(to)}` : tell(from);
+  });
+
+  protected howMany({ count, sent }: { count: number; sent: number }): string {
+    return sent === 0 ? String(count) : sent === count ? `${sent} sent` : `${sent} of ${count} sent`;
+  }
 
   private shortDay(date: string): string {
     const day = Math.floor(Date.parse(date) / 86_400_000);

@@ -1,11 +1,14 @@
 import { DOCUMENT } from '@angular/common';
-import { inject, Injectable, signal } from '@angular/core';
+import { DestroyRef, inject, Injectable, signal } from '@angular/core';
 import { Router } from '@angular/router';
 
 /** Where keys are somebody's text or choice: fields, and lists that are searched by typing. */
 const isTyping = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement &&
   (target.isContentEditable || /^(INPUT|TEXTAREA)$/.test(target.tagName) || target.matches('[role=combobox], [role=listbox], [role=menu]'));
+
+/** Rows of lists: those that open as a whole, and lines of tables; a line that says there is none is no row. */
+const ROWS = '[data-row], tbody tr:not(:has(> td:only-child))';
 
 /** What lies over the page and takes Esc for itself. */
 const OVERLAYS = '.p-select-overlay, .p-autocomplete-overlay, .p-popover, .p-menu-overlay, .p-dialog';
@@ -20,7 +23,9 @@ export class KeysService {
   readonly isHelpOpen = signal(false);
 
   constructor() {
-    this.document.addEventListener('keydown', (event) => this.press(event));
+    const press = (event: KeyboardEvent): void => this.press(event);
+    this.document.addEventListener('keydown', press);
+    inject(DestroyRef).onDestroy(() => this.document.removeEventListener('keydown', press));
   }
 
   onFind(act: () => void): void {
@@ -46,9 +51,9 @@ export class KeysService {
     if (event.key === 'Escape' && this.isHelpOpen()) return this.isHelpOpen.set(false);
     if (event.key === 'Escape') return this.closeSheet();
     const focused = this.document.activeElement;
-    if (event.key === 'Enter' && focused instanceof HTMLElement && focused.matches('[data-row]')) {
+    if (event.key === 'Enter' && focused instanceof HTMLElement && focused.matches(ROWS)) {
       event.preventDefault();
-      return focused.click();
+      return this.open(focused);
     }
     const act = acts[event.key];
     if (!act) return;
@@ -63,11 +68,30 @@ export class KeysService {
     setTimeout(() => row?.isConnected && row.focus());
   }
 
+  /** A row opens itself, or by the first thing in it that leads on or can be done. */
+  private open(row: HTMLElement): void {
+    if (row.matches('[data-row]')) row.click();
+    else row.querySelector<HTMLElement>('a[href], button:not(:disabled)')?.click();
+  }
+
+  /** The rows of the page, or of the sheet where somebody is in it or the page has none. */
+  private rows(): HTMLElement[] {
+    const all = [...this.document.querySelectorAll<HTMLElement>(ROWS)];
+    const isInSheet = (element: Element | null): boolean => element?.closest('.sheet') != null;
+    const own = all.filter((row) => isInSheet(row) === isInSheet(this.document.activeElement));
+    const list = own.length > 0 ? own : all;
+    const marked = list.filter((row) => row.matches('[data-row]'));
+    return marked.length > 0 ? marked : list;
+  }
+
   private row(step: number): void {
-    const list = [...this.document.querySelectorAll<HTMLElement>('[data-row]')];
+    const list = this.rows();
     const at = list.indexOf(this.document.activeElement as HTMLElement);
     const chosen = list.findIndex((row) => row.classList.contains('chosen'));
     const from = at === -1 ? chosen : at;
-    list[Math.min(list.length - 1, Math.max(0, from + step))]?.focus();
+    const next = list[Math.min(list.length - 1, Math.max(0, from + step))];
+    if (!next) return;
+    if (!next.hasAttribute('tabindex')) next.tabIndex = -1;
+    next.focus();
   }
 }

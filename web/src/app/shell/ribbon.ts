@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
-import { ActivatedRoute, Router } from '@angular/router';
+import { ActivatedRoute, NavigationEnd, Router } from '@angular/router';
 import type { RibbonDay } from '@nudrik/contract';
 import { dayOf, tellDay, weekdayOf } from '@nudrik/core';
-import { map, of } from 'rxjs';
+import { filter, map, of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { load } from '../shared/loaded.ts';
 import { sentenceOf } from '../shared/refusal.ts';
@@ -15,8 +15,11 @@ const WEEKDAYS = ['', 'Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
 const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 const FOLDED = 'nudrik.ribbon.folded';
 const BAR = 30;
+/** The pages whose lists are filtered by the days that are chosen: Today, the roster, the ledger. */
+const FILTERED = /^\/(today|ledger(\/.*)?|people(\/\d+)?)$/;
+const pathOf = (url: string): string => url.split(/[?#]/)[0]!;
 
-/** Seven days back to twenty-eight ahead: solid bars sent, outlined bars planned. Choosing days filters the page below. */
+/** Seven days back to twenty-eight ahead: solid bars sent, outlined bars planned. Choosing days filters the page below, or opens them in the ledger. */
 @Component({
   selector: 'nk-ribbon',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -75,7 +78,17 @@ export class Ribbon {
       this.chosen()?.from === this.chosen()?.to &&
       (this.chosen()?.from ?? '') > (this.view.data()?.today ?? '9'),
   );
-  protected readonly isLedger = computed(() => (this.params(), this.router.url.startsWith('/ledger')));
+  /** the page below; its address changes with each turn of it */
+  private readonly path = toSignal(
+    this.router.events.pipe(
+      filter((event) => event instanceof NavigationEnd),
+      map(() => pathOf(this.router.url)),
+    ),
+    { initialValue: pathOf(this.router.url) },
+  );
+  protected readonly isLedger = computed(() => this.path().startsWith('/ledger'));
+  /** whether choosing days filters the page below; elsewhere a day leads to the ledger */
+  protected readonly filters = computed(() => FILTERED.test(this.path()));
 
   constructor() {
     inject(KeysService).onRibbon((step) => this.step(step));
@@ -131,7 +144,9 @@ export class Ribbon {
   }
 
   protected choose(from: string | null, to: string | null): void {
-    void this.router.navigate([], { queryParams: { from, to, page: null }, queryParamsHandling: 'merge' });
+    if (this.filters() || from === null)
+      void this.router.navigate([], { queryParams: { from, to, page: null }, queryParamsHandling: 'merge' });
+    else void this.router.navigate(['/ledger'], { queryParams: { from, to } });
   }
 
   protected showInLedger(): void {
