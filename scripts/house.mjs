@@ -62,7 +62,8 @@ export class House {
     });
   }
 
-  async open({ databaseUrl, port, baseUrl = `http://127.0.0.1:${port}` }) {
+  /** @param mailFolder where the post room keeps its mail; in memory where none is given */
+  async open({ databaseUrl, port, mailFolder, baseUrl = `http://127.0.0.1:${port}` }) {
     const [smtp, postRoom, inbound, feed] = [await freePort(), await freePort(), await freePort(), await freePort()];
     const env = {
       DATABASE_URL: databaseUrl,
@@ -80,6 +81,7 @@ export class House {
       POST_ROOM_SMTP_PORT: String(smtp),
       POST_ROOM_HTTP_PORT: String(postRoom),
       POST_ROOM_REPORT_PORT: String(inbound),
+      ...(mailFolder && { POST_ROOM_FOLDER: mailFolder }),
       POST_ROOM_BEHAVIOURS: 'elin.strand@orlasund.example=bounce gavin.haddow@orlasund.example=bounce petter.holm@orlasund.example=full',
     });
     await this.part('The personnel feed', [join(ROOT, 'server/dist/personnel-feed.mjs')], { PERSONNEL_FEED_PORT: String(feed) });

@@ -58,8 +58,12 @@ run(async () => {
   };
   try {
     const databaseUrl = cluster.ensureDatabase('nudrik', isFresh);
-    if (isFresh) say('Making the demo anew …');
-    const address = await house.open({ databaseUrl, port });
+    const mailFolder = join(dataDir, 'post-room');
+    if (isFresh) {
+      say('Making the demo anew …');
+      rmSync(mailFolder, { recursive: true, force: true });
+    }
+    const address = await house.open({ databaseUrl, port, mailFolder });
     say(`\nNudrik is at ${address}\nThe demo: Orlasund Ferries. Choose an account on the first page. Ctrl-C stops it.`);
   } catch (error) {
     if (!isStopping) process.stderr.write(`${error instanceof Stop ? error.message : error.stack}\n`);

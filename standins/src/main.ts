@@ -15,6 +15,7 @@ const room = await openPostRoom({
   httpPort: port('POST_ROOM_HTTP_PORT'),
   reportPort: port('POST_ROOM_REPORT_PORT'),
   behaviours,
+  folder: process.env['POST_ROOM_FOLDER'] ?? null,
 });
 process.send?.('ready');
 const end = (): void => void room.close().then(() => process.exit(0));

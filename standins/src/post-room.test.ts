@@ -1,3 +1,6 @@
+import { appendFile, mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { createTransport } from 'nodemailer';
 import { SMTPServer } from 'smtp-server';
 import { afterEach, expect, it, test } from 'vitest';
@@ -26,6 +29,25 @@ const put = (path: string, body: object) =>
     headers: { 'content-type': 'application/json' },
     body: JSON.stringify(body),
   });
+
+it('keeps its mail and how addresses misbehave over a restart, also over a sudden end', async () => {
+  const folder = await mkdtemp(join(tmpdir(), 'post-room-'));
+  const open = () => openPostRoom({ smtpPort: 0, httpPort: 0, reportPort: 0, folder, behaviours: { 'gavin@orlasund.example': 'bounce' } });
+  room = await open();
+  await send('runa.aske@orlasund.example');
+  await put('/behaviour', { address: 'gavin@orlasund.example', behaviour: 'ok' });
+  await room.close();
+  await appendFile(join(folder, 'mails.jsonl'), '{"id":"2","to":"cut o');
+  room = await open();
+  expect(await get('/mails')).toMatchObject({ total: 1, behaviours: [], mails: [{ id: '1', to: 'runa.aske@orlasund.example' }] });
+  expect(await get('/mails/1')).toMatchObject({ subject: 'Fire Teams Aboard', html: '<p>Hello</p>' });
+  await send('odd.aske@orlasund.example');
+  expect((await get('/mails'))['mails']).toMatchObject([{ id: '2', to: 'odd.aske@orlasund.example' }, { id: '1' }]);
+  await room.close();
+  room = await open();
+  expect(await get('/mails')).toMatchObject({ total: 2 });
+  await rm(folder, { recursive: true });
+});
 
 it('keeps what arrives, readable as HTML, text, headers and .eml', async () => {
   room = await openPostRoom({ smtpPort: 0, httpPort: 0, reportPort: 0 });

@@ -3,7 +3,8 @@ import express from 'express';
 import { simpleParser } from 'mailparser';
 import { createTransport } from 'nodemailer';
 import { SMTPServer, type SMTPServerAddress, type SMTPServerDataStream, type SMTPServerSession } from 'smtp-server';
-import { BehaviourChange, ServerChange, type Behaviour, type PostRoomLetter, type PostRoomMail, type PostRoomView } from '@nudrik/contract';
+import { BehaviourChange, ServerChange, type Behaviour, type PostRoomLetter, type PostRoomView } from '@nudrik/contract';
+import { MailStore, type KeptMail } from './mail-store.ts';
 
 export interface PostRoomOptions {
   smtpPort: number;
@@ -16,36 +17,43 @@ export interface PostRoomOptions {
   behaviours?: Record<string, Behaviour>;
   /** accept and forget, for measuring */
   isSink?: boolean;
+  /** where mail is kept over a restart; in memory where none is given */
+  folder?: string | null;
 }
 
 export interface PostRoom {
   smtpPort: number;
   httpPort: number;
-  mails: StoredMail[];
+  /** the newest first */
+  mails: readonly KeptMail[];
+  /** a mail as it came in */
+  raw(id: string): Promise<Buffer | null>;
   close(): Promise<void>;
 }
 
-export interface StoredMail extends PostRoomMail {
-  raw: Buffer;
-  headers: { name: string; value: string }[];
-  html: string | null;
-  text: string | null;
-  messageId: string;
-}
-
 const KEEP = 2_000;
+
+/** A header line as it is read: its name, and its value in one line. */
+function headerOf(line: string): { name: string; value: string } {
+  const colon = line.indexOf(':');
+  const value = line.slice(colon + 1).replace(/\s+/g, ' '); // prettier-ignore
+  return { name: line.slice(0, colon), value: value.trim() };
+}
 
 /**
  * The mail server that ships with Nudrik for demo and tests. It speaks SMTP, keeps what arrives, tells the sender what
  * was delivered (RFC 3461 and 3464), and misbehaves on request: an address can bounce, be full, or be slow.
  */
 export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> {
-  const mails: StoredMail[] = [];
-  const byId = new Map<string, StoredMail>();
-  const behaviours = new Map<string, Behaviour>(Object.entries(options.behaviours ?? {}));
+  const store = await MailStore.open(options.folder ?? null);
+  const mails = (await store.list()).slice(-KEEP).reverse();
+  // a line that was cut off goes, so that the next one does not run on from it
+  await store.keepOnly([...mails].reverse());
+  const byId = new Map(mails.map((mail) => [mail.id, mail]));
+  const behaviours = new Map<string, Behaviour>(Object.entries((await store.behaviours()) ?? options.behaviours ?? {}));
   let smtp: SMTPServer | null = null;
   let smtpPort = options.smtpPort;
-  let counter = 0;
+  let counter = Number(mails[0]?.id ?? 0);
   const reports = options.reportPort
     ? createTransport({
         host: '127.0.0.1',
@@ -116,36 +124,30 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
     const mail = await simpleParser(raw);
     const to = session.envelope.rcptTo.map(({ address }) => address);
     const id = String(++counter);
-    const stored: StoredMail = {
+    const stored: KeptMail = {
       id,
       to: to.join(', '),
       from: mail.from?.text ?? '',
       subject: mail.subject ?? '',
       receivedAt: (mail.date ?? new Date()).toISOString(),
       bytes: raw.length,
-      raw,
       messageId: mail.messageId ?? '',
-      headers: mail.headerLines.map(({ line }) => {
-        const colon = line.indexOf(':');
-        return {
-          name: line.slice(0, colon),
-          value: line
-            .slice(colon + 1)
-            .replace(/\s+/g, ' ')
-            .trim(),
-        };
-      }),
-      html: mail.html || null,
-      text: mail.text ?? null,
     };
+    await store.add(stored, raw);
     mails.unshift(stored);
     byId.set(id, stored);
-    if (mails.length > KEEP) byId.delete(mails.pop()!.id);
+    if (mails.length > KEEP) {
+      const { id: oldest } = mails.pop()!;
+      byId.delete(oldest);
+      await store.drop(oldest);
+      // lines are cleared away now and then, not with each mail
+      if (counter % 500 === 0) await store.keepOnly([...mails].reverse());
+    }
     if (reports) for (const rcpt of session.envelope.rcptTo) report(session, rcpt, stored);
     return id;
   };
 
-  const report = (session: SMTPServerSession, rcpt: SMTPServerAddress, stored: StoredMail): void => {
+  const report = (session: SMTPServerSession, rcpt: SMTPServerAddress, stored: KeptMail): void => {
     const from = session.envelope.mailFrom;
     const envelopeId = session.envelope.dsn?.envid;
     if (!from || !envelopeId) return;
@@ -186,22 +188,27 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
     };
     res.json(view);
   });
-  app.get('/mails/:id', (req, res) => {
-    const mail = byId.get(req.params.id);
-    if (!mail) return void res.status(404).json({});
-    const { id, to, from, subject, receivedAt, bytes, html, text, headers } = mail;
-    const letter: PostRoomLetter = { id, to, from, subject, receivedAt, bytes, html, text, headers };
+  /** A mail as it came in; only what is listed is there. */
+  const rawOf = async (id: string): Promise<Buffer | null> => (byId.has(id) ? store.read(id) : null);
+  app.get('/mails/:id', async (req, res) => {
+    const raw = await rawOf(req.params.id);
+    if (!raw) return void res.status(404).json({});
+    const { id, to, from, subject, receivedAt, bytes } = byId.get(req.params.id)!;
+    const { html, text, headerLines } = await simpleParser(raw);
+    const headers = headerLines.map(({ line }) => headerOf(line));
+    const letter: PostRoomLetter = { id, to, from, subject, receivedAt, bytes, html: html || null, text: text ?? null, headers };
     res.json(letter);
   });
-  app.get('/mails/:id/eml', (req, res) => {
-    const mail = byId.get(req.params.id);
-    if (!mail) return void res.status(404).end();
-    res.type('message/rfc822').end(mail.raw);
+  app.get('/mails/:id/eml', async (req, res) => {
+    const raw = await rawOf(req.params.id);
+    if (!raw) return void res.status(404).end();
+    res.type('message/rfc822').end(raw);
   });
-  app.put('/behaviour', (req, res) => {
+  app.put('/behaviour', async (req, res) => {
     const change = BehaviourChange.parse(req.body);
     if (change.behaviour === 'ok') behaviours.delete(change.address.toLowerCase());
     else behaviours.set(change.address.toLowerCase(), change.behaviour);
+    await store.keepBehaviours(Object.fromEntries(behaviours));
     res.json({ done: true });
   });
   app.put('/server', async (req, res) => {
@@ -223,6 +230,7 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
     },
     httpPort: (http.address() as { port: number }).port,
     mails,
+    raw: rawOf,
     async close() {
       reports?.close();
       await shut();
