@@ -1,10 +1,8 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type {
-  FeedChange, FeedMode, FeedView, HolidaysDraft, HolidaysRead, ImportForesight, ImportOrder, ImportResult, ImportRow, LeaveDraft, NoticesPage, PeopleFacets, PeoplePage, PeopleQuery, PersonChange,
-  PersonSheet, PullRow, Resolved, StructureView, TimelineEntry, WhyCourse,
+  ImportForesight, ImportOrder, ImportResult, ImportRow, LeaveDraft, NoticesPage, PeopleFacets, PeoplePage, PeopleQuery, PersonChange, PersonSheet, Resolved, TimelineEntry, WhyCourse,
 } from '@nudrik/contract'; // prettier-ignore
-import type { RosterPreview } from '@nudrik/core';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
@@ -56,35 +54,6 @@ export class PeopleApi {
     return this.http.post(`/api/people/imports/${id}/undo`, {});
   }
 
-  structure(): Observable<StructureView> {
-    return this.http.get<StructureView>('/api/people/structure');
-  }
-
-  /** Makes a department, a site or a group. */
-  make(what: 'departments' | 'sites' | 'groups', draft: object): Observable<{ id: string }> {
-    return this.http.post<{ id: string }>(`/api/people/${what}`, draft);
-  }
-
-  /** Changes one; `draft` carries the version that it began from. */
-  save(what: 'departments' | 'sites' | 'groups', id: string, draft: object): Observable<{ id: string }> {
-    return this.http.patch<{ id: string }>(`/api/people/${what}/${id}`, draft);
-  }
-
-  remove(what: 'departments' | 'groups', id: string): Observable<unknown> {
-    return this.http.delete(`/api/people/${what}/${id}`);
-  }
-
-  saveHolidays(siteId: string, draft: HolidaysDraft): Observable<unknown> {
-    return this.http.put(`/api/people/sites/${siteId}/holidays`, draft);
-  }
-
-  readHolidays(file: File, from: number, to: number): Observable<HolidaysRead> {
-    return this.http.post<HolidaysRead>('/api/people/holidays/read', file, {
-      params: { fileName: file.name, from, to },
-      headers: { 'content-type': 'application/octet-stream' },
-    });
-  }
-
   changeMembers(groupId: string, change: { add?: string[]; remove?: string[] }): Observable<unknown> {
     return this.http.post(`/api/people/groups/${groupId}/members`, change);
   }
@@ -111,29 +80,5 @@ export class PeopleApi {
 
   resolve(text: string): Observable<Resolved> {
     return this.http.post<Resolved>('/api/people/resolve', { text });
-  }
-
-  feed(): Observable<FeedView> {
-    return this.http.get<FeedView>('/api/people/feed');
-  }
-
-  changeFeed(change: FeedChange): Observable<unknown> {
-    return this.http.put('/api/people/feed', change);
-  }
-
-  pullNow(): Observable<PullRow> {
-    return this.http.post<PullRow>('/api/people/feed/pull', {});
-  }
-
-  setFeedMode(mode: FeedMode): Observable<unknown> {
-    return this.http.put('/api/people/feed/mode', { mode });
-  }
-
-  previewPull(id: string): Observable<RosterPreview> {
-    return this.http.get<RosterPreview>(`/api/people/feed/pulls/${id}`);
-  }
-
-  decidePull(id: string, word: 'approve' | 'decline'): Observable<unknown> {
-    return this.http.post(`/api/people/feed/pulls/${id}/${word}`, {});
   }
 }

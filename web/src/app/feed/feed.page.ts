@@ -12,9 +12,9 @@ import { MomentPipe } from '../shared/moment.pipe.ts';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
-import { tellField, tellValue } from './field-words.ts';
-import { PeopleApi } from './people.api.ts';
-import { PeopleTabs } from './people-tabs.ts';
+import { tellField, tellValue } from '../people/field-words.ts';
+import { FeedApi } from './feed.api.ts';
+import { PeopleTabs } from '../people/people-tabs.ts';
 
 const MODES: Record<FeedMode, string> = {
   'ok': 'works', 'down': 'is down', 'slow': 'answers after a minute', 'cut-off': 'is cut off in the middle of a page', 'malformed': 'sends what is not JSON', 'half': 'hands out only half of the people',
@@ -32,7 +32,7 @@ const TONES: Record<PullRow['outcome'], string> = { unchanged: 'quiet', taken: '
   `,
 })
 export class FeedPage {
-  private readonly api = inject(PeopleApi);
+  private readonly api = inject(FeedApi);
   private readonly router = inject(Router);
   protected readonly session = inject(SessionStore);
   readonly pull = input<string>();

@@ -8,7 +8,7 @@ import { ClockStore } from '../shell/clock.store.ts';
 import { Newer, NewerSaved, type Both } from '../shared/newer.ts';
 import { DateField } from '../shared/pick/date-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
-import { PeopleApi } from './people.api.ts';
+import { StructureApi } from './structure.api.ts';
 
 interface Line {
   on: string;
@@ -34,7 +34,7 @@ const isWhole = (on: string): boolean => /^\d{4}-\d{2}-\d{2}$/.test(on);
   `,
 })
 export class SiteCalendar {
-  private readonly api = inject(PeopleApi);
+  private readonly api = inject(StructureApi);
   private readonly clock = inject(ClockStore);
   protected readonly session = inject(SessionStore);
   readonly site = input.required<StructureView['sites'][number]>();

@@ -11,8 +11,8 @@ import { zoneWords } from '../shared/moment.pipe.ts';
 import { Newer, NewerSaved, type Both } from '../shared/newer.ts';
 import { SelectField } from '../shared/pick/select.ts';
 import { zoneChoices } from '../shared/pick/zones.ts';
-import { PeopleApi } from './people.api.ts';
-import { PeopleTabs } from './people-tabs.ts';
+import { StructureApi } from './structure.api.ts';
+import { PeopleTabs } from '../people/people-tabs.ts';
 import { SiteCalendar } from './site-calendar.ts';
 
 const WEEKDAYS = ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
@@ -43,7 +43,7 @@ interface StructureForm {
   `,
 })
 export class StructurePage {
-  private readonly api = inject(PeopleApi);
+  private readonly api = inject(StructureApi);
   private readonly router = inject(Router);
   private readonly clock = inject(ClockStore);
   protected readonly session = inject(SessionStore);
@@ -155,7 +155,7 @@ export class StructurePage {
     this.run(this.api.remove(what, this.editing()!.split('/')[1]!));
   }
 
-  private run(request: ReturnType<PeopleApi['remove']>): void {
+  private run(request: ReturnType<StructureApi['remove']>): void {
     this.problem.set(null);
     request.subscribe({
       next: () => {
