@@ -4,9 +4,20 @@ import { report, timed } from './measure.ts';
 /** Pure planning, one core: no database, no clock. */
 export function planningBench(): void {
   const people: Person[] = Array.from({ length: 5_000 }, (_, i) => ({
-    id: `p${i}`, name: `Person ${i}`, email: `p${i}@orlasund.example`, calendar: i % 3 ? 'orla' : 'tarn', manager: i > 50 ? `p${i % 50}` : null, leave: i % 20 ? [] : [{ from: '2027-03-10', to: '2027-03-20', cover: null }],
-    department: 'Deck', site: 'Orla Quay', groups: [], job: 'Deckhand', joinedOn: null, leftOn: null, isReachable: true,
-  })); // prettier-ignore
+    id: `p${i}`,
+    name: `Person ${i}`,
+    email: `p${i}@orlasund.example`,
+    calendar: i % 3 ? 'orla' : 'tarn',
+    manager: i > 50 ? `p${i % 50}` : null,
+    leave: i % 20 ? [] : [{ from: '2027-03-10', to: '2027-03-20', cover: null }],
+    department: 'Deck',
+    site: 'Orla Quay',
+    groups: [],
+    job: 'Deckhand',
+    joinedOn: null,
+    leftOn: null,
+    isReachable: true,
+  }));
   const roster = new Roster({
     people,
     calendars: [

@@ -97,7 +97,13 @@ run(async () => {
       (p) => p.getByRole('button', { name: /Just outside/ }).click(),
       (p) => p.getByTestId('outside').waitFor(),
     );
-    await shoot('review', '/requirements/4/edit', (p) => p.getByTestId('audience-count').waitFor(), (p) => p.getByRole('button', { name: 'See what it would do' }).click(), (p) => p.getByTestId('review-counts').waitFor()); // prettier-ignore
+    await shoot(
+      'review',
+      '/requirements/4/edit',
+      (p) => p.getByTestId('audience-count').waitFor(),
+      (p) => p.getByRole('button', { name: 'See what it would do' }).click(),
+      (p) => p.getByTestId('review-counts').waitFor(),
+    );
     await shoot(
       'structure',
       '/people/structure',
@@ -105,7 +111,13 @@ run(async () => {
       seen('Save 2026'),
     );
     await shoot('feed', '/people/feed', seen('Pulls'));
-    await shoot('timeline', '/people?find=runa.aske', first(/Runa Aske/), (p) => p.getByRole('button', { name: 'Time line' }).click(), (p) => p.getByTestId('timeline').waitFor()); // prettier-ignore
+    await shoot(
+      'timeline',
+      '/people?find=runa.aske',
+      first(/Runa Aske/),
+      (p) => p.getByRole('button', { name: 'Time line' }).click(),
+      (p) => p.getByTestId('timeline').waitFor(),
+    );
     await shoot('report', '/matrix/7', seen('Next notice'));
     await shoot('course', '/courses/2', (p) => p.getByRole('button', { name: 'Who is in which team', exact: true }).click());
     await shoot('certificates', '/certificates', seen('Valid until'));

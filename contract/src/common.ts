@@ -33,11 +33,36 @@ export type Refusal = z.infer<typeof Refusal>;
 
 /** Fields by what people call them; others are told by their own words: `sendWindow` is "send window". */
 const FIELD_WORDS: Record<string, string> = {
-  courseId: 'course', personIds: 'people', assignmentIds: 'assignments', dueOn: 'due date', dueTime: 'due time', ownerId: 'owner', coverId: 'cover', parentId: 'department above',
-  joinedOn: 'date of joining', leftOn: 'date of leaving', managerEmail: 'manager', personnelNumber: 'personnel number', email: 'e-mail', validityMonths: 'validity in months',
-  from: 'first day', to: 'last day', until: 'last day', fileId: 'file', url: 'web address', body: 'text', at: 'time of day', told: 'what they are told', graceDays: 'days of grace',
-  creditMonths: 'months of credit', leadDays: 'days before', months: 'months', onlyIf: 'condition', stopWhen: 'stop condition', endsOn: 'last day',
-}; // prettier-ignore
+  courseId: 'course',
+  personIds: 'people',
+  assignmentIds: 'assignments',
+  dueOn: 'due date',
+  dueTime: 'due time',
+  ownerId: 'owner',
+  coverId: 'cover',
+  parentId: 'department above',
+  joinedOn: 'date of joining',
+  leftOn: 'date of leaving',
+  managerEmail: 'manager',
+  personnelNumber: 'personnel number',
+  email: 'e-mail',
+  validityMonths: 'validity in months',
+  from: 'first day',
+  to: 'last day',
+  until: 'last day',
+  fileId: 'file',
+  url: 'web address',
+  body: 'text',
+  at: 'time of day',
+  told: 'what they are told',
+  graceDays: 'days of grace',
+  creditMonths: 'months of credit',
+  leadDays: 'days before',
+  months: 'months',
+  onlyIf: 'condition',
+  stopWhen: 'stop condition',
+  endsOn: 'last day',
+};
 
 /** A place in what was sent, in words: `sections[2].units[0].title` is "section 3, unit 1, title". */
 export function fieldWords(path: readonly PropertyKey[]): string {

@@ -19,18 +19,49 @@ export const LONDON: CalendarFacts = {
 };
 
 export const aPerson = (id: string, rest: Partial<Person> = {}): Person => ({
-  id, name: `Person ${id}`, email: `${id}@orlasund.example`, calendar: 'orla', manager: null, leave: [], department: 'Deck', site: 'Orla Quay',
-  groups: [], job: null, joinedOn: null, leftOn: null, isReachable: true, ...rest,
-}); // prettier-ignore
+  id,
+  name: `Person ${id}`,
+  email: `${id}@orlasund.example`,
+  calendar: 'orla',
+  manager: null,
+  leave: [],
+  department: 'Deck',
+  site: 'Orla Quay',
+  groups: [],
+  job: null,
+  joinedOn: null,
+  leftOn: null,
+  isReachable: true,
+  ...rest,
+});
 
 export const aStep = (rest: Partial<Step> = {}): Step => ({
-  id: 's1', name: 'A step', kind: 'reminder', on: true, anchor: { event: 'due' }, offset: { amount: -2, unit: 'days' }, at: null, window: 'exact',
-  repeat: null, to: ['employee'], gather: 'none', endsOn: null, onlyIf: null, stopWhen: null, ...rest,
-}); // prettier-ignore
+  id: 's1',
+  name: 'A step',
+  kind: 'reminder',
+  on: true,
+  anchor: { event: 'due' },
+  offset: { amount: -2, unit: 'days' },
+  at: null,
+  window: 'exact',
+  repeat: null,
+  to: ['employee'],
+  gather: 'none',
+  endsOn: null,
+  onlyIf: null,
+  stopWhen: null,
+  ...rest,
+});
 
 export const anAssignment = (rest: Partial<Assignment> = {}): Assignment => ({
-  id: 'a1', person: 'runa', course: 'c1', assignedAt: Date.parse('2027-03-01T09:30:00Z'), dueAt: Date.parse('2027-03-19T16:00:00Z'), events: [], ...rest,
-}); // prettier-ignore
+  id: 'a1',
+  person: 'runa',
+  course: 'c1',
+  assignedAt: Date.parse('2027-03-01T09:30:00Z'),
+  dueAt: Date.parse('2027-03-19T16:00:00Z'),
+  events: [],
+  ...rest,
+});
 
 export const aRoster = (people: Person[], settings: Partial<Settings> = {}, owner: string | null = 'tora'): Roster =>
   new Roster({

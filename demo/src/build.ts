@@ -13,9 +13,33 @@ import {
   type RehearsalLine,
 } from '@nudrik/core';
 import {
-  cleanPage, compose, getHouse, hashPassword, keepFeedRows, nextTime, requestReconcileAll, insertCourse, insertFile, listCalendars, loadFacts, newToken, oneRow, insertMessages, keepVersion, putPeople, putPlan, readAgain, replan, rows, saveSections, transaction,
-  type Client, type Facts, type MessageDraft, type Pool,
-} from 'nudrik'; // prettier-ignore
+  cleanPage,
+  compose,
+  getHouse,
+  hashPassword,
+  keepFeedRows,
+  nextTime,
+  requestReconcileAll,
+  insertCourse,
+  insertFile,
+  listCalendars,
+  loadFacts,
+  newToken,
+  oneRow,
+  insertMessages,
+  keepVersion,
+  putPeople,
+  putPlan,
+  readAgain,
+  replan,
+  rows,
+  saveSections,
+  transaction,
+  type Client,
+  type Facts,
+  type MessageDraft,
+  type Pool,
+} from 'nudrik';
 import { COURSES } from './courses.ts';
 import { rosterOn } from './feed-story.ts';
 import { makeHistory, startInstant, type PastAssignment } from './history.ts';
@@ -98,9 +122,15 @@ async function arrange(db: Client, crew: Crew): Promise<void> {
     await db.query('update departments set parent_id = $1::bigint where name = any($2::text[])', [id, below]);
   }
   for (const group of GROUPS) {
-    const { id } = await oneRow<{ id: string }>(db, 'insert into groups (name, about) values ($1::text, $2::text) returning id', [group.name, group.about]); // prettier-ignore
+    const { id } = await oneRow<{ id: string }>(db, 'insert into groups (name, about) values ($1::text, $2::text) returning id', [
+      group.name,
+      group.about,
+    ]);
     const members = crew.people.filter((person, index) => group.isIn(person, index)).map(({ email }) => email);
-    await db.query('insert into group_members (group_id, person_id) select $1::bigint, id from people where email = any($2::text[])', [id, members]); // prettier-ignore
+    await db.query('insert into group_members (group_id, person_id) select $1::bigint, id from people where email = any($2::text[])', [
+      id,
+      members,
+    ]);
   }
 }
 
@@ -110,8 +140,15 @@ async function settleFeed(db: Client, start: number, url: string | null): Promis
   const people = rosterOn(START_ON);
   const zone = Zone.of('Europe/Oslo');
   const pulledAt = zone.toInstant(dayOf(START_ON), msOfTime('06:00'));
-  await db.query("insert into feed (url, times, next_at, last_ok_at) values ($1::text, '{06:00}', $2::timestamptz, $3::timestamptz)", [url, new Date(nextTime(['06:00'], zone, start)), new Date(pulledAt)]); // prettier-ignore
-  await db.query("insert into pulls (at, outcome, words) values ($1::timestamptz, 'unchanged', $2::text)", [new Date(pulledAt), `${people.length} people, nothing differs from the roster.`]); // prettier-ignore
+  await db.query("insert into feed (url, times, next_at, last_ok_at) values ($1::text, '{06:00}', $2::timestamptz, $3::timestamptz)", [
+    url,
+    new Date(nextTime(['06:00'], zone, start)),
+    new Date(pulledAt),
+  ]);
+  await db.query("insert into pulls (at, outcome, words) values ($1::timestamptz, 'unchanged', $2::text)", [
+    new Date(pulledAt),
+    `${people.length} people, nothing differs from the roster.`,
+  ]);
   await keepFeedRows(db, people);
 }
 
@@ -179,10 +216,16 @@ async function storeAssignments(db: Client, past: readonly PastAssignment[]): Pr
      order by r.n
      returning id`,
     [
-      past.map((a) => a.person), past.map((a) => a.course), past.map((a) => a.round), past.map((a) => new Date(a.assignedAt)), past.map((a) => a.assignedBy), past.map((a) => new Date(a.dueAt)),
-      closed.map((event) => event && new Date(event.at)), past.map(() => newToken()),
+      past.map((a) => a.person),
+      past.map((a) => a.course),
+      past.map((a) => a.round),
+      past.map((a) => new Date(a.assignedAt)),
+      past.map((a) => a.assignedBy),
+      past.map((a) => new Date(a.dueAt)),
+      closed.map((event) => event && new Date(event.at)),
+      past.map(() => newToken()),
     ],
-  ); // prettier-ignore
+  );
   const ids = stored.map((row) => row.id);
   const events = past.flatMap((a, i) => {
     const assigned: AssignmentEvent = { type: 'assigned', at: a.assignedAt, dueAt: a.dueAt };
@@ -191,13 +234,23 @@ async function storeAssignments(db: Client, past: readonly PastAssignment[]): Pr
       type: event.type,
       at: event.at,
       data: encodeEvent(
-        event.type === 'certificate-issued' ? { ...event, serial: a.certificate!.serial } : event.type === 'finished' ? { ...event, version: 1 } : event,
+        event.type === 'certificate-issued'
+          ? { ...event, serial: a.certificate!.serial }
+          : event.type === 'finished'
+            ? { ...event, version: 1 }
+            : event,
       ),
     }));
   });
-  await db.query('insert into assignment_events (assignment_id, type, at, data) select * from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::jsonb[])', [
-    events.map((e) => e.id), events.map((e) => e.type), events.map((e) => new Date(e.at)), events.map((e) => e.data && JSON.stringify(e.data)),
-  ]); // prettier-ignore
+  await db.query(
+    'insert into assignment_events (assignment_id, type, at, data) select * from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::jsonb[])',
+    [
+      events.map((e) => e.id),
+      events.map((e) => e.type),
+      events.map((e) => new Date(e.at)),
+      events.map((e) => e.data && JSON.stringify(e.data)),
+    ],
+  );
   for (let from = 0; from < ids.length; from += 2_000) await readAgain(db, ids.slice(from, from + 2_000));
   const certified = past.flatMap((a, i) => (a.certificate ? [{ id: ids[i]!, ...a.certificate }] : []));
   await db.query(
@@ -251,14 +304,31 @@ async function storeNotices(db: Client, ids: readonly string[], start: number, b
      left join people p on p.id = r.recipient_id
      order by r.at`,
     [
-      lines.map((l) => l.assignment), lines.map((l) => l.step), lines.map((l) => stepOf(l).name), lines.map((l) => stepOf(l).kind), lines.map((l) => l.revision), lines.map((l) => l.occurrence),
-      lines.map((l) => l.to), lines.map((l) => stepOf(l).gather === 'per day'), lines.map((l) => new Date(l.slot!.anchorAt)), lines.map((l) => new Date(l.slot!.moment)),
-      lines.map((l) => new Date(l.slot!.knownAt)), lines.map((l) => new Date(l.at!)), lines.map((l) => dateOf(zone.dayAt(l.at!))),
-      lines.map((l) => (l === bounced ? 'bounced' : l.outcome === 'send' ? 'delivered' : 'skipped')), lines.map((l) => (l === bounced ? 'bounced' : l.because)), lines.map((l) => l.held), lines.map((l) => l.person),
-      lines.map((l) => (l === bounced ? `Bounced: the mail server answered “${refusal}”.` : l.sentence.replace(/^Goes to/, 'Went to'))), lines.map((l) => JSON.stringify(l.trace)),
-      lines.map((l) => (l.outcome === 'send' && l !== bounced ? new Date(l.at!) : null)), lines.map((l) => mailOf.get(l) ?? null), lines.map((l) => (l.outcome === 'send' ? 1 : 0)), lines.map((l) => (l === bounced ? refusal : null)),
+      lines.map((l) => l.assignment),
+      lines.map((l) => l.step),
+      lines.map((l) => stepOf(l).name),
+      lines.map((l) => stepOf(l).kind),
+      lines.map((l) => l.revision),
+      lines.map((l) => l.occurrence),
+      lines.map((l) => l.to),
+      lines.map((l) => stepOf(l).gather === 'per day'),
+      lines.map((l) => new Date(l.slot!.anchorAt)),
+      lines.map((l) => new Date(l.slot!.moment)),
+      lines.map((l) => new Date(l.slot!.knownAt)),
+      lines.map((l) => new Date(l.at!)),
+      lines.map((l) => dateOf(zone.dayAt(l.at!))),
+      lines.map((l) => (l === bounced ? 'bounced' : l.outcome === 'send' ? 'delivered' : 'skipped')),
+      lines.map((l) => (l === bounced ? 'bounced' : l.because)),
+      lines.map((l) => l.held),
+      lines.map((l) => l.person),
+      lines.map((l) => (l === bounced ? `Bounced: the mail server answered “${refusal}”.` : l.sentence.replace(/^Goes to/, 'Went to'))),
+      lines.map((l) => JSON.stringify(l.trace)),
+      lines.map((l) => (l.outcome === 'send' && l !== bounced ? new Date(l.at!) : null)),
+      lines.map((l) => mailOf.get(l) ?? null),
+      lines.map((l) => (l.outcome === 'send' ? 1 : 0)),
+      lines.map((l) => (l === bounced ? refusal : null)),
     ],
-  ); // prettier-ignore
+  );
   if (bounced)
     await db.query("update people set address_state = 'bounced', address_words = $2::text where id = $1::bigint", [bouncedPerson, refusal]);
   await db.query(STORE_DELIVERIES);

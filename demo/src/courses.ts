@@ -53,81 +53,231 @@ export const COURSES: readonly DemoCourse[] = [
   {
     owner: CAST.trainer,
     departments: 'all',
-    campaigns: [{ day: -330, dueIn: 28, share: 0.9 }, { day: -19, dueIn: 28, share: 0.12 }],
+    campaigns: [
+      { day: -330, dueIn: 28, share: 0.9 },
+      { day: -19, dueIn: 28, share: 0.12 },
+    ],
     discipline: 93,
     draft: {
-      title: 'Muster and Abandon Ship', code: 'SAF-01', validityMonths: 12,
+      title: 'Muster and Abandon Ship',
+      code: 'SAF-01',
+      validityMonths: 12,
       summary: 'What you do from the alarm to the raft, whoever you are on board.',
       sections: [
-        { id: null, title: 'When the alarm sounds', units: [page('Your muster station', 'Every cabin door and every crew list names your station. <strong>Know it before you sail.</strong>', 'On the alarm: life jacket, warm clothes, station. Nothing else.', '<ul><li>Deck crew report to the chief officer.</li><li>Cabin crew clear their section first.</li></ul>'), page('Counting people', 'The count is called twice. Nobody leaves the station between the two.')] },
-        { id: null, title: 'Leaving the ship', units: [page('The raft, step by step', 'Throw, pull, board. The painter is 36 metres; keep pulling until it fills.'), page('In cold water', 'Ten minutes of useful movement. Use them to get together and get out.'), link('Public guidance on cold water', 'https://water-safety.example/cold'), card('Muster card, to print')] },
+        {
+          id: null,
+          title: 'When the alarm sounds',
+          units: [
+            page(
+              'Your muster station',
+              'Every cabin door and every crew list names your station. <strong>Know it before you sail.</strong>',
+              'On the alarm: life jacket, warm clothes, station. Nothing else.',
+              '<ul><li>Deck crew report to the chief officer.</li><li>Cabin crew clear their section first.</li></ul>',
+            ),
+            page('Counting people', 'The count is called twice. Nobody leaves the station between the two.'),
+          ],
+        },
+        {
+          id: null,
+          title: 'Leaving the ship',
+          units: [
+            page('The raft, step by step', 'Throw, pull, board. The painter is 36 metres; keep pulling until it fills.'),
+            page('In cold water', 'Ten minutes of useful movement. Use them to get together and get out.'),
+            link('Public guidance on cold water', 'https://water-safety.example/cold'),
+            card('Muster card, to print'),
+          ],
+        },
       ],
     },
-    plan: change('onboarding', { name: 'What to bring', message: { subject: 'What to bring to {course}', body: 'Hello {given name},\n\nas {job} you need your own life jacket size and your muster card for {course}. Ask {trainer} if you have neither.\n\nIt is due {due}.', button: 'Open the course' } }),
+    plan: change('onboarding', {
+      name: 'What to bring',
+      message: {
+        subject: 'What to bring to {course}',
+        body: 'Hello {given name},\n\nas {job} you need your own life jacket size and your muster card for {course}. Ask {trainer} if you have neither.\n\nIt is due {due}.',
+        button: 'Open the course',
+      },
+    }),
   },
   {
     owner: CAST.trainer,
     departments: ['Deck', 'Engine'],
-    campaigns: [{ day: -210, dueIn: 21, share: 0.75 }, { day: -16, dueIn: 18, share: 0.35 }],
+    campaigns: [
+      { day: -210, dueIn: 21, share: 0.75 },
+      { day: -16, dueIn: 18, share: 0.35 },
+    ],
     discipline: 88,
     draft: {
-      title: 'Fire Teams Aboard', code: 'SAF-02', validityMonths: 12,
+      title: 'Fire Teams Aboard',
+      code: 'SAF-02',
+      validityMonths: 12,
       summary: 'Two teams, one hose each, and the words between them.',
       sections: [
-        { id: null, title: 'Before the fire', units: [page('Who is in which team', 'The list hangs in the mess and is redrawn at every crew change.'), page('Breathing apparatus', 'Test the seal, the whistle and the pressure. Below 180 bar you do not go in.')] },
-        { id: null, title: 'At the fire', units: [page('Opening a hot door', 'Back of the hand, low, from the hinge side.'), page('Talking on the radio', 'Team, place, need. Then listen.'), page('Drawing back', 'The whistle means out. Not soon: out.'), card('Team card')] },
+        {
+          id: null,
+          title: 'Before the fire',
+          units: [
+            page('Who is in which team', 'The list hangs in the mess and is redrawn at every crew change.'),
+            page('Breathing apparatus', 'Test the seal, the whistle and the pressure. Below 180 bar you do not go in.'),
+          ],
+        },
+        {
+          id: null,
+          title: 'At the fire',
+          units: [
+            page('Opening a hot door', 'Back of the hand, low, from the hinge side.'),
+            page('Talking on the radio', 'Team, place, need. Then listen.'),
+            page('Drawing back', 'The whistle means out. Not soon: out.'),
+            card('Team card'),
+          ],
+        },
       ],
     },
   },
   {
     owner: CAST.trainer,
     departments: ['Deck', 'Terminal'],
-    campaigns: [{ day: -150, dueIn: 21, share: 0.7 }, { day: -9, dueIn: 16, share: 0.2 }],
+    campaigns: [
+      { day: -150, dueIn: 21, share: 0.7 },
+      { day: -9, dueIn: 16, share: 0.2 },
+    ],
     discipline: 91,
     draft: {
-      title: 'Gangway and Line Handling', code: 'DCK-03', validityMonths: 24, summary: 'Making fast, letting go, and keeping out of the bight.',
-      sections: [{ id: null, title: 'Lines', units: [page('The snap-back zone', 'If a line parts, it comes back faster than you can look. Stand where it cannot reach.'), page('Signals between ship and quay', 'One arm, one meaning.')] }, { id: null, title: 'Gangway', units: [page('Rigging and lashing', 'Two lashings, both checked by somebody else.'), page('When to close it', 'More than 15 degrees, or anyone unsteady: close it.')] }],
+      title: 'Gangway and Line Handling',
+      code: 'DCK-03',
+      validityMonths: 24,
+      summary: 'Making fast, letting go, and keeping out of the bight.',
+      sections: [
+        {
+          id: null,
+          title: 'Lines',
+          units: [
+            page('The snap-back zone', 'If a line parts, it comes back faster than you can look. Stand where it cannot reach.'),
+            page('Signals between ship and quay', 'One arm, one meaning.'),
+          ],
+        },
+        {
+          id: null,
+          title: 'Gangway',
+          units: [
+            page('Rigging and lashing', 'Two lashings, both checked by somebody else.'),
+            page('When to close it', 'More than 15 degrees, or anyone unsteady: close it.'),
+          ],
+        },
+      ],
     },
   },
   {
     owner: CAST.yardTrainer,
     departments: ['Yard', 'Engine'],
-    campaigns: [{ day: -270, dueIn: 21, share: 0.8 }, { day: -24, dueIn: 21, share: 0.4 }],
+    campaigns: [
+      { day: -270, dueIn: 21, share: 0.8 },
+      { day: -24, dueIn: 21, share: 0.4 },
+    ],
     discipline: 74,
     draft: {
-      title: 'Hot Work Permit', code: 'YRD-01', validityMonths: 12, summary: 'No spark without a signature: who asks, who signs, who watches.',
-      sections: [{ id: null, title: 'The permit', units: [page('Asking for a permit', 'The place, the work, the hours. One permit, one place.'), page('What the signer looks at', 'Gas, neighbours, drains, and the way out.')] }, { id: null, title: 'The fire watch', units: [page('Thirty minutes after', 'The watch stays thirty minutes after the last spark, and comes back after an hour.')] }],
+      title: 'Hot Work Permit',
+      code: 'YRD-01',
+      validityMonths: 12,
+      summary: 'No spark without a signature: who asks, who signs, who watches.',
+      sections: [
+        {
+          id: null,
+          title: 'The permit',
+          units: [
+            page('Asking for a permit', 'The place, the work, the hours. One permit, one place.'),
+            page('What the signer looks at', 'Gas, neighbours, drains, and the way out.'),
+          ],
+        },
+        {
+          id: null,
+          title: 'The fire watch',
+          units: [page('Thirty minutes after', 'The watch stays thirty minutes after the last spark, and comes back after an hour.')],
+        },
+      ],
     },
   },
   {
     owner: CAST.trainer,
     departments: ['Cabin', 'Terminal'],
-    campaigns: [{ day: -120, dueIn: 28, share: 0.8 }, { day: -5, dueIn: 21, share: 0.15 }],
+    campaigns: [
+      { day: -120, dueIn: 28, share: 0.8 },
+      { day: -5, dueIn: 21, share: 0.15 },
+    ],
     discipline: 97,
     draft: {
-      title: 'Passenger Assistance', code: 'PAX-01', validityMonths: 24, summary: 'Helping people who need a hand, and asking before you give it.',
-      sections: [{ id: null, title: 'Asking first', units: [page('How to offer', 'Ask, wait, do what was asked.'), page('Wheelchairs and ramps', 'Brakes on before you turn to the ramp.')] }, { id: null, title: 'In an emergency', units: [page('People who cannot hear the alarm', 'Every cabin list marks them. They are fetched, not called.')] }],
+      title: 'Passenger Assistance',
+      code: 'PAX-01',
+      validityMonths: 24,
+      summary: 'Helping people who need a hand, and asking before you give it.',
+      sections: [
+        {
+          id: null,
+          title: 'Asking first',
+          units: [
+            page('How to offer', 'Ask, wait, do what was asked.'),
+            page('Wheelchairs and ramps', 'Brakes on before you turn to the ramp.'),
+          ],
+        },
+        {
+          id: null,
+          title: 'In an emergency',
+          units: [page('People who cannot hear the alarm', 'Every cabin list marks them. They are fetched, not called.')],
+        },
+      ],
     },
   },
   {
     owner: CAST.administrator,
     departments: ['Terminal', 'Office', 'Cabin'],
-    campaigns: [{ day: -90, dueIn: 21, share: 0.7 }, { day: -12, dueIn: 14, share: 0.12 }],
+    campaigns: [
+      { day: -90, dueIn: 21, share: 0.7 },
+      { day: -12, dueIn: 14, share: 0.12 },
+    ],
     discipline: 92,
     draft: {
-      title: 'Cash and Ticket Data', code: 'OFF-02', validityMonths: 12, summary: 'What you may write down about a passenger, and what never leaves the till.',
-      sections: [{ id: null, title: 'Data', units: [page('What we may keep', 'Name, sailing, payment reference. Nothing about health, ever, in free text.'), page('When something is lost', 'Tell the office within the hour; the law counts from then.')] }, { id: null, title: 'Cash', units: [page('Counting the till', 'Two people, both sign.')] }],
+      title: 'Cash and Ticket Data',
+      code: 'OFF-02',
+      validityMonths: 12,
+      summary: 'What you may write down about a passenger, and what never leaves the till.',
+      sections: [
+        {
+          id: null,
+          title: 'Data',
+          units: [
+            page('What we may keep', 'Name, sailing, payment reference. Nothing about health, ever, in free text.'),
+            page('When something is lost', 'Tell the office within the hour; the law counts from then.'),
+          ],
+        },
+        { id: null, title: 'Cash', units: [page('Counting the till', 'Two people, both sign.')] },
+      ],
     },
   },
   {
     owner: CAST.yardTrainer,
     departments: ['Yard', 'Deck', 'Terminal'],
-    campaigns: [{ day: -180, dueIn: 21, share: 0.6 }, { day: -14, dueIn: 13, share: 0.15 }],
+    campaigns: [
+      { day: -180, dueIn: 21, share: 0.6 },
+      { day: -14, dueIn: 13, share: 0.15 },
+    ],
     discipline: 85,
     draft: {
-      title: 'Safe Lifting', code: 'SAF-05', validityMonths: 24, summary: 'Slings, signals, and your own back.',
-      sections: [{ id: null, title: 'By hand', units: [page('Before you lift', 'Where does it go, and is the way clear?'), page('Two-person lifts', 'One counts, both lift.')] }, { id: null, title: 'By crane', units: [page('Slings and tags', 'No tag, no lift.'), page('Standing clear', 'Never under, never between.')] }],
+      title: 'Safe Lifting',
+      code: 'SAF-05',
+      validityMonths: 24,
+      summary: 'Slings, signals, and your own back.',
+      sections: [
+        {
+          id: null,
+          title: 'By hand',
+          units: [page('Before you lift', 'Where does it go, and is the way clear?'), page('Two-person lifts', 'One counts, both lift.')],
+        },
+        {
+          id: null,
+          title: 'By crane',
+          units: [page('Slings and tags', 'No tag, no lift.'), page('Standing clear', 'Never under, never between.')],
+        },
+      ],
     },
     plan: change('onboarding', { on: false }),
   },
-]; // prettier-ignore
+];

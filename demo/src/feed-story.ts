@@ -13,17 +13,30 @@ const first = (): Map<string, FeedPerson> =>
     crew.people.map((person) => [
       person.personnelNumber!,
       {
-        number: person.personnelNumber!, name: person.name, email: person.email, department: person.department, site: person.site, job: person.job,
-        manager: person.managerEmail && numberOf.get(nameOfEmail.get(person.managerEmail)!)!, joinedOn: person.joinedOn, leftOn: null,
+        number: person.personnelNumber!,
+        name: person.name,
+        email: person.email,
+        department: person.department,
+        site: person.site,
+        job: person.job,
+        manager: person.managerEmail && numberOf.get(nameOfEmail.get(person.managerEmail)!)!,
+        joinedOn: person.joinedOn,
+        leftOn: null,
       },
     ]),
-  ); // prettier-ignore
+  );
 
 const staff = (department: string, from: number): string[] =>
   crew.people
-    .filter((p) => p.department === department && !/lead|Chief|Head/.test(p.job ?? '') && !crew.intake.includes(p.name) && !(Object.values(CAST) as string[]).includes(p.name))
+    .filter(
+      (p) =>
+        p.department === department &&
+        !/lead|Chief|Head/.test(p.job ?? '') &&
+        !crew.intake.includes(p.name) &&
+        !(Object.values(CAST) as string[]).includes(p.name),
+    )
     .slice(from)
-    .map((p) => p.personnelNumber!); // prettier-ignore
+    .map((p) => p.personnelNumber!);
 
 const joins =
   (number: string, name: string, department: string, site: string, job: string, manager: string, joinedOn: string): Turn =>
@@ -76,8 +89,11 @@ const STORY: readonly [day: number, turn: Turn][] = [
   [8, goes(leaver)],
   [9, change(deckhand, { joinedOn: '2026-02-31' })],
   [10, change(deckhand, { joinedOn: crew.people.find((p) => p.personnelNumber === deckhand)!.joinedOn })],
-  [12, (people, date) => void people.set(returner, { ...first().get(returner)!, email: emailOf(`${FEED_CAST.returner} Vik`), joinedOn: date })],
-]; // prettier-ignore
+  [
+    12,
+    (people, date) => void people.set(returner, { ...first().get(returner)!, email: emailOf(`${FEED_CAST.returner} Vik`), joinedOn: date }),
+  ],
+];
 
 /** The roster as the personnel department has it on a date. */
 export function rosterOn(date: string): FeedPerson[] {

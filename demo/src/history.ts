@@ -148,9 +148,16 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
         const person = facts.crew.people.find((p) => p.name === name)!;
         const { zone } = calendars.get(person.site)!;
         list.push({
-          person: facts.personIds.get(name)!, course: facts.courseIds.get(title)!, round: 1, assignedAt: zone.toInstant(dayOf(INTAKE_ON), msOfTime('08:00')),
-          dueAt: zone.toInstant(dayOf(INTAKE_ON) + 18, msOfTime('17:00')), events: [], unitsDone: [], certificate: null, assignedBy: CAST.administrator,
-        }); // prettier-ignore
+          person: facts.personIds.get(name)!,
+          course: facts.courseIds.get(title)!,
+          round: 1,
+          assignedAt: zone.toInstant(dayOf(INTAKE_ON), msOfTime('08:00')),
+          dueAt: zone.toInstant(dayOf(INTAKE_ON) + 18, msOfTime('17:00')),
+          events: [],
+          unitsDone: [],
+          certificate: null,
+          assignedBy: CAST.administrator,
+        });
       }
     }
   }

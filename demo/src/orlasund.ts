@@ -9,17 +9,42 @@ export const START_TIME = '08:50';
 
 /** Public holidays by date, 2025 to the spring of 2027. */
 const NORWAY: Readonly<Record<string, string>> = {
-  '2025-05-01': 'Labour Day', '2025-05-29': 'Ascension Day', '2025-06-09': 'Whit Monday', '2025-12-25': 'Christmas Day', '2025-12-26': 'Boxing Day',
-  '2026-01-01': "New Year's Day", '2026-04-02': 'Maundy Thursday', '2026-04-03': 'Good Friday', '2026-04-06': 'Easter Monday', '2026-05-01': 'Labour Day',
-  '2026-05-14': 'Ascension Day', '2026-05-25': 'Whit Monday', '2026-12-25': 'Christmas Day',
-  '2027-01-01': "New Year's Day", '2027-03-25': 'Maundy Thursday', '2027-03-26': 'Good Friday', '2027-03-29': 'Easter Monday',
-}; // prettier-ignore
+  '2025-05-01': 'Labour Day',
+  '2025-05-29': 'Ascension Day',
+  '2025-06-09': 'Whit Monday',
+  '2025-12-25': 'Christmas Day',
+  '2025-12-26': 'Boxing Day',
+  '2026-01-01': "New Year's Day",
+  '2026-04-02': 'Maundy Thursday',
+  '2026-04-03': 'Good Friday',
+  '2026-04-06': 'Easter Monday',
+  '2026-05-01': 'Labour Day',
+  '2026-05-14': 'Ascension Day',
+  '2026-05-25': 'Whit Monday',
+  '2026-12-25': 'Christmas Day',
+  '2027-01-01': "New Year's Day",
+  '2027-03-25': 'Maundy Thursday',
+  '2027-03-26': 'Good Friday',
+  '2027-03-29': 'Easter Monday',
+};
 const BRITAIN: Readonly<Record<string, string>> = {
-  '2025-05-05': 'May holiday', '2025-05-26': 'Spring holiday', '2025-08-25': 'Summer holiday', '2025-12-25': 'Christmas Day', '2025-12-26': 'Boxing Day',
-  '2026-01-01': "New Year's Day", '2026-04-03': 'Good Friday', '2026-04-06': 'Easter Monday', '2026-05-04': 'May holiday', '2026-05-25': 'Spring holiday',
-  '2026-08-31': 'Summer holiday', '2026-12-25': 'Christmas Day', '2026-12-28': 'Boxing Day, moved',
-  '2027-01-01': "New Year's Day", '2027-03-26': 'Good Friday', '2027-03-29': 'Easter Monday',
-}; // prettier-ignore
+  '2025-05-05': 'May holiday',
+  '2025-05-26': 'Spring holiday',
+  '2025-08-25': 'Summer holiday',
+  '2025-12-25': 'Christmas Day',
+  '2025-12-26': 'Boxing Day',
+  '2026-01-01': "New Year's Day",
+  '2026-04-03': 'Good Friday',
+  '2026-04-06': 'Easter Monday',
+  '2026-05-04': 'May holiday',
+  '2026-05-25': 'Spring holiday',
+  '2026-08-31': 'Summer holiday',
+  '2026-12-25': 'Christmas Day',
+  '2026-12-28': 'Boxing Day, moved',
+  '2027-01-01': "New Year's Day",
+  '2027-03-26': 'Good Friday',
+  '2027-03-29': 'Easter Monday',
+};
 
 export interface Site {
   name: string;
@@ -46,14 +71,25 @@ const FAMILY =
   );
 
 const JOBS: Record<string, readonly string[]> = {
-  Deck: ['Deckhand', 'Deckhand', 'Able seaman', 'Boatswain'], Engine: ['Motorman', 'Engineer', 'Electrician'], Cabin: ['Cabin attendant', 'Cabin attendant', 'Galley hand', 'Cook'],
-  Terminal: ['Linesman', 'Ticket agent', 'Vehicle marshal'], Yard: ['Welder', 'Fitter', 'Rigger'], Office: ['Planner', 'Payroll clerk', 'Booking agent'],
-}; // prettier-ignore
+  Deck: ['Deckhand', 'Deckhand', 'Able seaman', 'Boatswain'],
+  Engine: ['Motorman', 'Engineer', 'Electrician'],
+  Cabin: ['Cabin attendant', 'Cabin attendant', 'Galley hand', 'Cook'],
+  Terminal: ['Linesman', 'Ticket agent', 'Vehicle marshal'],
+  Yard: ['Welder', 'Fitter', 'Rigger'],
+  Office: ['Planner', 'Payroll clerk', 'Booking agent'],
+};
 /** people by department, the intake of 38 not counted: 208 */
 const SIZES: [string, string, number][] = [
-  ['Deck', 'Vessel pool', 46], ['Deck', 'Orla Quay', 12], ['Engine', 'Vessel pool', 27], ['Cabin', 'Vessel pool', 35], ['Terminal', 'Orla Quay', 18],
-  ['Terminal', 'Tarn Ness', 20], ['Yard', 'Skerry Yard', 30], ['Office', 'Orla Quay', 14], ['Office', 'Tarn Ness', 4],
-]; // prettier-ignore
+  ['Deck', 'Vessel pool', 46],
+  ['Deck', 'Orla Quay', 12],
+  ['Engine', 'Vessel pool', 27],
+  ['Cabin', 'Vessel pool', 35],
+  ['Terminal', 'Orla Quay', 18],
+  ['Terminal', 'Tarn Ness', 20],
+  ['Yard', 'Skerry Yard', 30],
+  ['Office', 'Orla Quay', 14],
+  ['Office', 'Tarn Ness', 4],
+];
 
 const address = (name: string): string =>
   `${name
@@ -138,9 +174,16 @@ export function makeCrew(): Crew {
   let number = 1001;
   const add = (name: string, department: string, site: string, job: string | null, manager: string | null, joinedOn?: string): void => {
     people.push({
-      personnelNumber: `OF-${number++}`, name, email: address(name), department, site, job, managerEmail: manager && address(manager),
-      joinedOn: joinedOn ?? dateOf(dayOf(START_ON) - random.between(400, 4200)), leftOn: null,
-    }); // prettier-ignore
+      personnelNumber: `OF-${number++}`,
+      name,
+      email: address(name),
+      department,
+      site,
+      job,
+      managerEmail: manager && address(manager),
+      joinedOn: joinedOn ?? dateOf(dayOf(START_ON) - random.between(400, 4200)),
+      leftOn: null,
+    });
   };
 
   add(CAST.director, 'Office', 'Orla Quay', 'Managing director', null);
@@ -227,10 +270,13 @@ export function makeCrew(): Crew {
   const leaves: Leave[] = [
     { person: CAST.awayLead, from: on(-2), to: on(12), cover: CAST.coverLead },
     { person: CAST.onLeave, from: on(-3), to: on(11), cover: null },
-    ...random.shuffle(staff).slice(0, 14).map((p): Leave => {
-      const from = random.between(-120, 30);
-      return { person: p.name, from: on(from), to: on(from + random.between(4, 16)), cover: null };
-    }),
-  ]; // prettier-ignore
+    ...random
+      .shuffle(staff)
+      .slice(0, 14)
+      .map((p): Leave => {
+        const from = random.between(-120, 30);
+        return { person: p.name, from: on(from), to: on(from + random.between(4, 16)), cover: null };
+      }),
+  ];
   return { people, leaves, intake };
 }

@@ -17,11 +17,44 @@ interface DemoRequirement {
 
 /** Standing rules of the ferry line. What was assigned in the past was asked for by them. */
 const REQUIREMENTS: readonly DemoRequirement[] = [
-  { name: 'Muster, everyone, every year', code: 'SAF-01', departments: [], due: { kind: 'after', amount: 28, unit: 'days', event: 'assigned' }, renewal: { months: 12, leadDays: 30 }, onSince: 330, takesJoiners: false },
-  { name: 'Fire teams for deck and engine', code: 'SAF-02', departments: ['Deck', 'Engine'], due: { kind: 'after', amount: 15, unit: 'working days', event: 'assigned' }, renewal: { months: 12, leadDays: 30 }, onSince: 210, takesJoiners: false },
-  { name: 'Muster for the summer intake', code: 'SAF-01', departments: [], joinedWithin: 60, due: { kind: 'after', amount: 14, unit: 'working days', event: 'joined' }, renewal: null, onSince: 20, takesJoiners: true },
-  { name: 'Lines and gangway, deck', code: 'DCK-03', departments: ['Deck'], due: { kind: 'month-end', months: 1, event: 'joined' }, renewal: { months: 24, leadDays: 60 }, onSince: null, takesJoiners: true },
-]; // prettier-ignore
+  {
+    name: 'Muster, everyone, every year',
+    code: 'SAF-01',
+    departments: [],
+    due: { kind: 'after', amount: 28, unit: 'days', event: 'assigned' },
+    renewal: { months: 12, leadDays: 30 },
+    onSince: 330,
+    takesJoiners: false,
+  },
+  {
+    name: 'Fire teams for deck and engine',
+    code: 'SAF-02',
+    departments: ['Deck', 'Engine'],
+    due: { kind: 'after', amount: 15, unit: 'working days', event: 'assigned' },
+    renewal: { months: 12, leadDays: 30 },
+    onSince: 210,
+    takesJoiners: false,
+  },
+  {
+    name: 'Muster for the summer intake',
+    code: 'SAF-01',
+    departments: [],
+    joinedWithin: 60,
+    due: { kind: 'after', amount: 14, unit: 'working days', event: 'joined' },
+    renewal: null,
+    onSince: 20,
+    takesJoiners: true,
+  },
+  {
+    name: 'Lines and gangway, deck',
+    code: 'DCK-03',
+    departments: ['Deck'],
+    due: { kind: 'month-end', months: 1, event: 'joined' },
+    renewal: { months: 24, leadDays: 60 },
+    onSince: null,
+    takesJoiners: true,
+  },
+];
 
 const INSERT = `
 insert into requirements (name, course_id, audience, due, grace_days, renewal, takes_joiners, is_on, switched_on_at, changed_at, changed_by)
@@ -57,8 +90,17 @@ export async function makeRequirements(db: Client, start: number): Promise<void>
     const since = new Date(start - (wanted.onSince ?? 2) * 86_400_000);
     const isOn = wanted.onSince !== null;
     const { id } = await oneRow<{ id: string }>(db, INSERT, [
-      wanted.name, course, JSON.stringify({ all: parts }), JSON.stringify(wanted.due), wanted.renewal && JSON.stringify(wanted.renewal), wanted.takesJoiners, isOn, isOn ? since : null, since, CAST.administrator,
-    ]); // prettier-ignore
+      wanted.name,
+      course,
+      JSON.stringify({ all: parts }),
+      JSON.stringify(wanted.due),
+      wanted.renewal && JSON.stringify(wanted.renewal),
+      wanted.takesJoiners,
+      isOn,
+      isOn ? since : null,
+      since,
+      CAST.administrator,
+    ]);
     const record =
       'insert into requirement_events (requirement_id, at, by_whom, what, words) values ($1::bigint, $2::timestamptz, $3::text, $4::text, $5::text)';
     await db.query(record, [id, since, CAST.administrator, 'written', 'Written, and not switched on yet.']);
@@ -66,7 +108,10 @@ export async function makeRequirements(db: Client, start: number): Promise<void>
     await db.query(record, [id, since, CAST.administrator, 'switched on', 'Switched on.']);
     if (wanted.joinedWithin) continue; // whom it asks has the course by hand already: the first look attaches the reason
     await db.query(INSERT_REASONS, [id, course, since, ids.length ? ids : null, new Date(start).toISOString().slice(0, 10)]);
-    await db.query('insert into requirement_members (requirement_id, person_id) select distinct $1::bigint, a.person_id from assignment_reasons r join assignments a on a.id = r.assignment_id where r.requirement_id = $1::bigint', [id]); // prettier-ignore
+    await db.query(
+      'insert into requirement_members (requirement_id, person_id) select distinct $1::bigint, a.person_id from assignment_reasons r join assignments a on a.id = r.assignment_id where r.requirement_id = $1::bigint',
+      [id],
+    );
   }
   await db.query(
     "update assignments a set is_by_hand = false, assigned_by = 'Nudrik' where exists (select 1 from assignment_reasons r where r.assignment_id = a.id)",

@@ -27,8 +27,22 @@ import { standinRoutes } from './standins/routes.ts';
 
 /** Every route of the API, with who may call it. */
 export const ROUTES: readonly Route[] = [
-  ...accessRoutes, ...feedRoutes, ...structureRoutes, ...peopleRoutes, ...courseRoutes, ...requirementRoutes, ...assignmentRoutes, ...planRoutes, ...noticeRoutes, ...reportRoutes, ...certificateRoutes, ...learningRoutes, ...clockRoutes, ...houseRoutes, ...standinRoutes,
-]; // prettier-ignore
+  ...accessRoutes,
+  ...feedRoutes,
+  ...structureRoutes,
+  ...peopleRoutes,
+  ...courseRoutes,
+  ...requirementRoutes,
+  ...assignmentRoutes,
+  ...planRoutes,
+  ...noticeRoutes,
+  ...reportRoutes,
+  ...certificateRoutes,
+  ...learningRoutes,
+  ...clockRoutes,
+  ...houseRoutes,
+  ...standinRoutes,
+];
 
 /** Routes whose body is a file as it is. */
 const FILE_ROUTES: readonly string[] = ['/api/people/imports', '/api/people/imports/foresee', '/api/people/holidays/read', '/api/files'];
@@ -80,7 +94,17 @@ export function createApp(deps: Deps, live: Live | null): Express {
     if (sent !== expected && !(isKeyed && sent !== undefined)) throw new Refused(res.locals['account'] ? 'csrf' : 'not-signed-in');
     next();
   });
-  app.use('/api/session', rateLimit({ windowMs: 60_000, limit: 30, skip: (req) => req.method !== 'POST' || req.path !== '/', handler: () => { throw new Refused('too-many-tries'); } })); // prettier-ignore
+  app.use(
+    '/api/session',
+    rateLimit({
+      windowMs: 60_000,
+      limit: 30,
+      skip: (req) => req.method !== 'POST' || req.path !== '/',
+      handler: () => {
+        throw new Refused('too-many-tries');
+      },
+    }),
+  );
 
   const json = express.json({ limit: '5mb' });
   const raw = express.raw({ limit: BODY_LIMIT, type: () => true });
@@ -116,7 +140,16 @@ export function createApp(deps: Deps, live: Live | null): Express {
 
   const webDir = deps.settings.webDir && resolve(deps.settings.webDir);
   if (webDir && existsSync(webDir)) {
-    app.use(express.static(webDir, { index: false, maxAge: '1y', immutable: true, setHeaders: (res, path) => { if (path.endsWith('.html')) res.setHeader('cache-control', 'no-cache'); } })); // prettier-ignore
+    app.use(
+      express.static(webDir, {
+        index: false,
+        maxAge: '1y',
+        immutable: true,
+        setHeaders: (res, path) => {
+          if (path.endsWith('.html')) res.setHeader('cache-control', 'no-cache');
+        },
+      }),
+    );
     app.use((req, res, next) => {
       if ((req.method !== 'GET' && req.method !== 'HEAD') || /\.\w+$/.test(req.path)) return next();
       res.setHeader('cache-control', 'no-cache');

@@ -41,7 +41,10 @@ async function serve(deps: Deps): Promise<() => Promise<void>> {
     live.announce(topics);
     if (topics.includes('clock') && deps.clock instanceof DemoClock) {
       const { clock } = deps;
-      findDemoClock(deps.db).then((row) => row && clock.adopt(row), () => undefined); // prettier-ignore
+      findDemoClock(deps.db).then(
+        (row) => row && clock.adopt(row),
+        () => undefined,
+      );
     }
   });
   const server = createApp(deps, live).listen(deps.settings.port, '127.0.0.1');

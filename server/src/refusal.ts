@@ -7,18 +7,21 @@ export const REFUSALS = {
   'wrong-password': { status: 401, message: 'No account has this e-mail with this password.' },
   'too-many-tries': { status: 429, message: 'Too many tries. Wait a minute, then sign in again.' },
   'not-allowed': { status: 403, message: 'Your role does not allow this.' },
-  'csrf': { status: 403, message: 'The page is out of date. Load it again; nothing was changed.' },
+  csrf: { status: 403, message: 'The page is out of date. Load it again; nothing was changed.' },
   'not-found': { status: 404, message: 'There is no such thing, or not any more.' },
-  'wrong-link': { status: 404, message: 'This link does not belong to any assignment. Open it from the newest message again, or ask your trainer.' },
+  'wrong-link': {
+    status: 404,
+    message: 'This link does not belong to any assignment. Open it from the newest message again, or ask your trainer.',
+  },
   'wrong-input': { status: 400, message: 'Something in the request is not as expected; nothing was changed.' },
   'wrong-file': { status: 422, message: 'The file cannot be read as a roster.' },
   'too-large': { status: 413, message: 'The file is larger than 20 MB.' },
-  'stale': { status: 409, message: 'Somebody changed this in the meantime. Load it again; nothing was changed.' },
-  'conflict': { status: 409, message: 'This stands in conflict with what is there.' },
+  stale: { status: 409, message: 'Somebody changed this in the meantime. Load it again; nothing was changed.' },
+  conflict: { status: 409, message: 'This stands in conflict with what is there.' },
   'only-in-demo': { status: 409, message: 'This is only there in the demo: a real installation runs on real time.' },
   'out-of-order': { status: 503, message: 'Something outside does not answer.' },
-  'broken': { status: 500, message: 'Something went wrong on our side; nothing was changed. The log tells more.' },
-} as const; // prettier-ignore
+  broken: { status: 500, message: 'Something went wrong on our side; nothing was changed. The log tells more.' },
+} as const;
 export type RefusalCode = keyof typeof REFUSALS;
 
 /** What a use case throws to refuse: a code of the table, and a sentence that tells what, where, expected and got. */

@@ -95,8 +95,16 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
 /** A small crew: runa and per report to odd, odd to kari (in London time); tora owns the courses. */
 export async function makeCrew({ db }: TestHouse): Promise<Record<string, string>> {
   const person = (name: string, manager: string | null, site = 'Orla Quay', department = 'Deck') => ({
-    personnelNumber: null, name: `${name} Aske`, email: `${name.toLowerCase()}@orlasund.example`, department, site, job: 'Deckhand', managerEmail: manager && `${manager}@orlasund.example`, joinedOn: null, leftOn: null,
-  }); // prettier-ignore
+    personnelNumber: null,
+    name: `${name} Aske`,
+    email: `${name.toLowerCase()}@orlasund.example`,
+    department,
+    site,
+    job: 'Deckhand',
+    managerEmail: manager && `${manager}@orlasund.example`,
+    joinedOn: null,
+    leftOn: null,
+  });
   await transaction(db, (client) =>
     putPeople(client, [
       person('Kari', null, 'Tarn Ness'),

@@ -36,7 +36,7 @@ const KEEP = 2_000;
 /** A header line as it is read: its name, and its value in one line. */
 function headerOf(line: string): { name: string; value: string } {
   const colon = line.indexOf(':');
-  const value = line.slice(colon + 1).replace(/\s+/g, ' '); // prettier-ignore
+  const value = line.slice(colon + 1).replace(/\s+/g, ' ');
   return { name: line.slice(0, colon), value: value.trim() };
 }
 

@@ -58,9 +58,15 @@ const CourseSchema = z.strictObject({
 });
 
 const FIELDS: Record<FieldKind, z.ZodType> = {
-  'instant': Instant, 'date': LocalDate, 'id': z.string().min(1), 'text': z.string(), 'count': z.number().int().min(1), 'number': z.number(), 'flag': z.boolean(),
+  instant: Instant,
+  date: LocalDate,
+  id: z.string().min(1),
+  text: z.string(),
+  count: z.number().int().min(1),
+  number: z.number(),
+  flag: z.boolean(),
   'withdrawn-because': z.enum(WITHDRAWN_WHY),
-}; // prettier-ignore
+};
 
 /** The events of core's catalogue; how an assignment begins stands with the assignment. */
 const EventSchema = z.discriminatedUnion(

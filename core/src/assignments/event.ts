@@ -65,35 +65,97 @@ const BOTH: Follows = { plan: true, requirements: true };
  * `reason` is for the record, `told` for the employee.
  */
 export const EVENTS = {
-  'assigned': entry({ needs: { dueAt: 'instant' }, may: { reason: 'text' }, follows: BOTH, tell: ({ dueAt }, { course, zone, now }) => `${course} assigned, due ${tellMoment(dueAt, zone, now)}` }),
-  'started': entry({ needs: {}, may: {}, follows: PLAN, begins: true, tell: (_, { course }) => `Began ${course}` }),
-  'unit-opened': entry({ needs: { unit: 'id' }, may: {}, follows: PLAN, tell: (_, { course, unit }) => `${called(unit)} of ${course} opened` }),
-  'unit-finished': entry({ needs: { unit: 'id' }, may: {}, follows: PLAN, begins: true, tell: (_, { course, unit }) => `Finished ${called(unit)} of ${course}` }),
+  assigned: entry({
+    needs: { dueAt: 'instant' },
+    may: { reason: 'text' },
+    follows: BOTH,
+    tell: ({ dueAt }, { course, zone, now }) => `${course} assigned, due ${tellMoment(dueAt, zone, now)}`,
+  }),
+  started: entry({ needs: {}, may: {}, follows: PLAN, begins: true, tell: (_, { course }) => `Began ${course}` }),
+  'unit-opened': entry({
+    needs: { unit: 'id' },
+    may: {},
+    follows: PLAN,
+    tell: (_, { course, unit }) => `${called(unit)} of ${course} opened`,
+  }),
+  'unit-finished': entry({
+    needs: { unit: 'id' },
+    may: {},
+    follows: PLAN,
+    begins: true,
+    tell: (_, { course, unit }) => `Finished ${called(unit)} of ${course}`,
+  }),
   'quiz-submitted': entry({
-    needs: {}, may: { unit: 'id', attempt: 'count', score: 'number', passed: 'flag' }, follows: PLAN, begins: true,
-    tell: ({ attempt, score, passed }, { course, unit }) => `Submitted ${unit ? called(unit) : 'a quiz'} of ${course}${attempt ? `, attempt ${attempt}` : ''}${score == null ? '' : `, score ${score}`}${passed == null ? '' : passed ? ', passed' : ', not passed'}`,
+    needs: {},
+    may: { unit: 'id', attempt: 'count', score: 'number', passed: 'flag' },
+    follows: PLAN,
+    begins: true,
+    tell: ({ attempt, score, passed }, { course, unit }) =>
+      `Submitted ${unit ? called(unit) : 'a quiz'} of ${course}${attempt ? `, attempt ${attempt}` : ''}${score == null ? '' : `, score ${score}`}${passed == null ? '' : passed ? ', passed' : ', not passed'}`,
   }),
   'signed-off': entry({
-    needs: {}, may: { unit: 'id', attended: 'flag', met: 'flag' }, follows: PLAN, begins: true,
-    tell: ({ attended, met }, { course, unit }) => `${unit ? called(unit) : 'A sign-off'} of ${course}: ${attended === false ? 'absent' : met === false ? 'not met' : 'signed off'}`,
+    needs: {},
+    may: { unit: 'id', attended: 'flag', met: 'flag' },
+    follows: PLAN,
+    begins: true,
+    tell: ({ attended, met }, { course, unit }) =>
+      `${unit ? called(unit) : 'A sign-off'} of ${course}: ${attended === false ? 'absent' : met === false ? 'not met' : 'signed off'}`,
   }),
   'session-set': entry({
-    needs: {}, may: { startsAt: 'instant', session: 'text', reason: 'text' }, follows: PLAN,
-    tell: ({ startsAt, session, reason }, { course, zone, now }) => startsAt == null ? `Has no seat in a session of ${course} any more${because(reason)}` : `Has a seat in ${session ? `“${session}”` : 'a session'} of ${course}, ${tellMoment(startsAt, zone, now)}`,
+    needs: {},
+    may: { startsAt: 'instant', session: 'text', reason: 'text' },
+    follows: PLAN,
+    tell: ({ startsAt, session, reason }, { course, zone, now }) =>
+      startsAt == null
+        ? `Has no seat in a session of ${course} any more${because(reason)}`
+        : `Has a seat in ${session ? `“${session}”` : 'a session'} of ${course}, ${tellMoment(startsAt, zone, now)}`,
   }),
-  'finished': entry({
+  finished: entry({
     // recorded later: the day on which it was finished, and the beginning of that day where the person is; `version` of the course
-    needs: {}, may: { on: 'date', onAt: 'instant', version: 'count', reason: 'text', proof: 'id' }, follows: BOTH,
-    tell: ({ on, reason }, { course }) => on == null ? `Finished ${course}` : `${course} recorded as finished on ${tellDate(dayOf(on))}${because(reason)}`,
+    needs: {},
+    may: { on: 'date', onAt: 'instant', version: 'count', reason: 'text', proof: 'id' },
+    follows: BOTH,
+    tell: ({ on, reason }, { course }) =>
+      on == null ? `Finished ${course}` : `${course} recorded as finished on ${tellDate(dayOf(on))}${because(reason)}`,
   }),
-  'certificate-issued': entry({ needs: {}, may: { serial: 'text', expiresAt: 'instant' }, follows: PLAN, tell: ({ serial }, { course }) => `Certificate ${serial ?? ''} for ${course}` }),
-  'waived': entry({ needs: {}, may: { until: 'date', reason: 'text', told: 'text' }, follows: BOTH, tell: ({ until, reason }, { course }) => `${course} waived${until ? ` until ${tellDate(dayOf(until))}` : ''}${because(reason)}` }),
-  'withdrawn': entry({ needs: {}, may: { because: 'withdrawn-because', reason: 'text', told: 'text' }, follows: BOTH, tell: ({ reason }, { course }) => `${course} withdrawn${because(reason)}` }),
-  'extended': entry({ needs: { dueAt: 'instant' }, may: { reason: 'text', told: 'text' }, follows: PLAN, tell: ({ dueAt, reason }, { course, zone, now }) => `${course} is due ${tellMoment(dueAt, zone, now)} now${because(reason)}` }),
-  'reopened': entry({ needs: { dueAt: 'instant' }, may: { reason: 'text' }, follows: BOTH, tell: ({ dueAt, reason }, { course, zone, now }) => `${course} taken up again, due ${tellMoment(dueAt, zone, now)}${because(reason)}` }),
-  'replied': entry({ needs: {}, may: {}, follows: PLAN, tell: (_, { course }) => `Replied about ${course}` }),
-  'undone': entry({ needs: { event: 'id' }, may: { reason: 'text' }, follows: BOTH, tell: ({ reason }, { course, takenBack }) => `Taken back: ${takenBack ?? `something about ${course}`}${because(reason)}` }),
-}; // prettier-ignore
+  'certificate-issued': entry({
+    needs: {},
+    may: { serial: 'text', expiresAt: 'instant' },
+    follows: PLAN,
+    tell: ({ serial }, { course }) => `Certificate ${serial ?? ''} for ${course}`,
+  }),
+  waived: entry({
+    needs: {},
+    may: { until: 'date', reason: 'text', told: 'text' },
+    follows: BOTH,
+    tell: ({ until, reason }, { course }) => `${course} waived${until ? ` until ${tellDate(dayOf(until))}` : ''}${because(reason)}`,
+  }),
+  withdrawn: entry({
+    needs: {},
+    may: { because: 'withdrawn-because', reason: 'text', told: 'text' },
+    follows: BOTH,
+    tell: ({ reason }, { course }) => `${course} withdrawn${because(reason)}`,
+  }),
+  extended: entry({
+    needs: { dueAt: 'instant' },
+    may: { reason: 'text', told: 'text' },
+    follows: PLAN,
+    tell: ({ dueAt, reason }, { course, zone, now }) => `${course} is due ${tellMoment(dueAt, zone, now)} now${because(reason)}`,
+  }),
+  reopened: entry({
+    needs: { dueAt: 'instant' },
+    may: { reason: 'text' },
+    follows: BOTH,
+    tell: ({ dueAt, reason }, { course, zone, now }) => `${course} taken up again, due ${tellMoment(dueAt, zone, now)}${because(reason)}`,
+  }),
+  replied: entry({ needs: {}, may: {}, follows: PLAN, tell: (_, { course }) => `Replied about ${course}` }),
+  undone: entry({
+    needs: { event: 'id' },
+    may: { reason: 'text' },
+    follows: BOTH,
+    tell: ({ reason }, { course, takenBack }) => `Taken back: ${takenBack ?? `something about ${course}`}${because(reason)}`,
+  }),
+};
 
 export type EventType = keyof typeof EVENTS;
 export const EVENT_TYPES = Object.keys(EVENTS) as EventType[];

@@ -56,7 +56,12 @@ export function tellCondition(condition: Condition, names: Names = NAMES_THEMSEL
   if (isLeaf(condition)) return tellLeaf(condition, names);
   if ('not' in condition) return `not ${tellPart(condition.not, names)}`;
   if ('all' in condition) return condition.all.length ? tellList(condition.all.map((part) => tellPart(part, names))) : 'always';
-  return condition.any.length ? tellList(condition.any.map((part) => tellPart(part, names)), 'or') : 'never'; // prettier-ignore
+  return condition.any.length
+    ? tellList(
+        condition.any.map((part) => tellPart(part, names)),
+        'or',
+      )
+    : 'never';
 }
 
 const tellPart = (condition: Condition, names: Names): string =>

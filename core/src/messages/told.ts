@@ -12,11 +12,11 @@ export interface Told {
 }
 
 export const HOLD_WORDS: Record<HoldReason, string> = {
-  'leave': 'on leave',
+  leave: 'on leave',
   'daily-limit': 'a full day',
-  'unreachable': 'mail comes back',
+  unreachable: 'mail comes back',
   'missing-value': 'a merge field has no value',
-}; // prettier-ignore
+};
 
 /** `told Tue 3 Mar 09:00`, `not told: on leave`: only what is so. */
 export function tellTold(told: Told | undefined, zone: Zone, now: Instant): string {

@@ -10,9 +10,20 @@ import type { Day, Instant } from '../time/zone.ts';
 import { isOvertaken, type Slot } from './slot.ts';
 
 export const SKIP_REASONS = [
-  'switched-off', 'finished', 'waived', 'withdrawn', 'left', 'stopped', 'condition', 'after-end', 'superseded', 'no-recipient',
-  'before-assignment', 'moment-passed', 'no-certificate',
-] as const; // prettier-ignore
+  'switched-off',
+  'finished',
+  'waived',
+  'withdrawn',
+  'left',
+  'stopped',
+  'condition',
+  'after-end',
+  'superseded',
+  'no-recipient',
+  'before-assignment',
+  'moment-passed',
+  'no-certificate',
+] as const;
 export type SkipReason = (typeof SKIP_REASONS)[number];
 export type HoldReason = 'leave' | 'daily-limit' | 'unreachable' | 'missing-value';
 
@@ -187,7 +198,13 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
     const fact = `no value for ${tellList(missing.map((field) => `{${field}}`))} for ${employee.name}`;
     // a completion that was recorded brings no certificate, and nobody can give one: that is no reason to wait
     if (standing.finishedOn !== null && missing.some((field) => field.startsWith('certificate')))
-      return skip(trace, recipient, 'certificate issued', 'no-certificate', `it was recorded as finished on ${tellFinished(standing, zone, now)}, and Nudrik issued no certificate for it`); // prettier-ignore
+      return skip(
+        trace,
+        recipient,
+        'certificate issued',
+        'no-certificate',
+        `it was recorded as finished on ${tellFinished(standing, zone, now)}, and Nudrik issued no certificate for it`,
+      );
     trace.push({ check: 'every merge field has a value', result: false, because: fact });
     return { kind: 'hold', until: null, because: 'missing-value', recipient, trace };
   }

@@ -8,7 +8,7 @@ import type { Instant } from '../time/zone.ts';
 import { tellClosed } from './decide.ts';
 
 export type DropReason =
-  | 'finished' | 'waived' | 'withdrawn' | 'undone' | 'left' | 'extended' | 'replaced' | 'switched-off' | 'plan-changed'; // prettier-ignore
+  'finished' | 'waived' | 'withdrawn' | 'undone' | 'left' | 'extended' | 'replaced' | 'switched-off' | 'plan-changed';
 
 export interface DroppedInput {
   /** `at` is null where it waited for a person */

@@ -41,19 +41,21 @@ export interface ProposedMatching extends Matching {
 }
 
 const ALIASES: Record<RosterColumn, string> = {
-  'personnel number': 'personnel number,personnel no,personnelno,number,employee number,employee no,employee id,staff number,staff id,id,ansattnummer',
-  'name': 'name,full name,employee,employee name,navn',
-  'email': 'email,mail,work mail,e-mail,email address,work email,epost',
-  'department': 'department,dept,unit,team,avdeling',
-  'site': 'site,location,place,base,work site,sted,arbeidssted',
-  'job': 'job,job title,title,position,role,stilling',
-  'manager': 'manager,manager email,manager e-mail,manager mail,manager email address,reports to,supervisor,manager number,leder',
+  'personnel number':
+    'personnel number,personnel no,personnelno,number,employee number,employee no,employee id,staff number,staff id,id,ansattnummer',
+  name: 'name,full name,employee,employee name,navn',
+  email: 'email,mail,work mail,e-mail,email address,work email,epost',
+  department: 'department,dept,unit,team,avdeling',
+  site: 'site,location,place,base,work site,sted,arbeidssted',
+  job: 'job,job title,title,position,role,stilling',
+  manager: 'manager,manager email,manager e-mail,manager mail,manager email address,reports to,supervisor,manager number,leder',
   'joined on': 'joined on,joined,start,join date,start date,started,hired on,hire date,startdato',
   'left on': 'left on,left,leave date,end date,leaving date,sluttdato',
   'leave from': 'leave from,leave start,on leave from,absence from,absence start,absent from,away from,fravær fra',
-  'leave to': 'leave to,leave until,leave end,on leave until,on leave to,absence to,absence until,absence end,absent until,away until,away to,fravær til',
-  'cover': 'cover,covered by,cover email,cover e-mail,who covers,stand in,stand-in,deputy,vikar',
-}; // prettier-ignore
+  'leave to':
+    'leave to,leave until,leave end,on leave until,on leave to,absence to,absence until,absence end,absent until,away until,away to,fravær til',
+  cover: 'cover,covered by,cover email,cover e-mail,who covers,stand in,stand-in,deputy,vikar',
+};
 
 /** A header without case, spaces and marks: what it is remembered by. */
 export const plainHeader = (header: string): string => header.toLowerCase().replace(/[^\p{L}\p{N}]/gu, '');
@@ -138,14 +140,19 @@ export function matchColumns(
     ['joined on', (list) => share(list, isDate) > 0.8],
     ['site', (list) => share(list, (value) => sites.has(value.toLowerCase())) > 0.6],
     ['department', (list) => share(list, (value) => departments.has(value.toLowerCase())) > 0.6],
-    ['personnel number', (list) => share(list, (value) => /\d/.test(value) && /^[\w./-]{1,20}$/.test(value) && !isDate(value)) > 0.9 && distinct(list) > 0.99],
+    [
+      'personnel number',
+      (list) => share(list, (value) => /\d/.test(value) && /^[\w./-]{1,20}$/.test(value) && !isDate(value)) > 0.9 && distinct(list) > 0.99,
+    ],
     ['name', (list) => share(list, (value) => /^\p{L}[\p{L}'.-]*( \p{L}[\p{L}'.-]*)+$/u.test(value)) > 0.8 && distinct(list) > 0.8],
-  ]; // prettier-ignore
+  ];
   for (const [column, fits] of judge) {
     if (!free.has(column)) continue;
     const index = matches.findIndex((_, i) => isOpen(i) && values[i]!.length > 0 && fits(values[i]!));
     if (index >= 0) take(index, column, 'content');
   }
-  const dates = table.slice(1).flatMap((row) => matches.flatMap(({ column }, index) => (column !== null && DATE_COLUMNS.has(column) ? [row[index] ?? ''] : []))); // prettier-ignore
+  const dates = table
+    .slice(1)
+    .flatMap((row) => matches.flatMap(({ column }, index) => (column !== null && DATE_COLUMNS.has(column) ? [row[index] ?? ''] : [])));
   return { matches, columns: matches.map(({ column }) => column), ...findDateOrder(dates) };
 }

@@ -23,7 +23,17 @@ export interface RosterLeave {
 /** Somebody who is on the roster already, with the leave that is entered. */
 export type RosterPerson = RosterRow & { id: string; leaves?: readonly RosterLeave[] };
 
-export const ROSTER_FIELDS = ['personnelNumber', 'name', 'email', 'department', 'site', 'job', 'managerEmail', 'joinedOn', 'leftOn'] as const satisfies readonly (keyof RosterRow)[]; // prettier-ignore
+export const ROSTER_FIELDS = [
+  'personnelNumber',
+  'name',
+  'email',
+  'department',
+  'site',
+  'job',
+  'managerEmail',
+  'joinedOn',
+  'leftOn',
+] as const satisfies readonly (keyof RosterRow)[];
 
 export interface Rejection {
   /** line in the file, the header being 1; null for the file as a whole */
@@ -82,15 +92,26 @@ export interface PreviewOptions {
 }
 
 const FIELD_OF: Record<Exclude<RosterColumn, LeaveColumn>, keyof RosterRow> = {
-  'personnel number': 'personnelNumber', 'name': 'name', 'email': 'email', 'department': 'department', 'site': 'site', 'job': 'job',
-  'manager': 'managerEmail', 'joined on': 'joinedOn', 'left on': 'leftOn',
-}; // prettier-ignore
+  'personnel number': 'personnelNumber',
+  name: 'name',
+  email: 'email',
+  department: 'department',
+  site: 'site',
+  job: 'job',
+  manager: 'managerEmail',
+  'joined on': 'joinedOn',
+  'left on': 'leftOn',
+};
 
 type LeaveColumn = 'leave from' | 'leave to' | 'cover';
 const DATES = ['joined on', 'left on', 'leave from', 'leave to'] as const;
 
 const EMAIL = /^[^\s@<>,;"]+@[^\s@<>,;"]+\.[^\s@<>,;".]+$/;
-const DATE_WORDS = { ymd: 'YYYY-MM-DD, for example 2026-05-11', dmy: 'day, month, year, for example 11.05.2026', mdy: 'month, day, year, for example 05/11/2026' }; // prettier-ignore
+const DATE_WORDS = {
+  ymd: 'YYYY-MM-DD, for example 2026-05-11',
+  dmy: 'day, month, year, for example 11.05.2026',
+  mdy: 'month, day, year, for example 05/11/2026',
+};
 const lower = (text: string | null): string => (text ?? '').toLowerCase();
 
 /** Rows between two reports of how far the comparison is. */
@@ -125,15 +146,27 @@ export function previewRoster(
 ): RosterPreview {
   const isHere = (person: RosterRow): boolean => person.leftOn === null || person.leftOn > options.today;
   const preview: RosterPreview = {
-    added: [], changed: [], returned: [], left: [], unchanged: 0, rejected: [], newDepartments: [], passedOver: [], rosterSize: roster.filter(isHere).length,
-  }; // prettier-ignore
+    added: [],
+    changed: [],
+    returned: [],
+    left: [],
+    unchanged: 0,
+    rejected: [],
+    newDepartments: [],
+    passedOver: [],
+    rosterSize: roster.filter(isHere).length,
+  };
   const columns = new Map<RosterColumn, number>();
   matching.columns.forEach((column, index) => {
     if (column && !columns.has(column)) columns.set(column, index);
   });
   const missing = REQUIRED_COLUMNS.filter((column) => !columns.has(column));
   if (missing.length > 0) {
-    const header = (table[0] ?? []).map((text) => text.trim()).filter(Boolean).join(', ') || 'nothing'; // prettier-ignore
+    const header =
+      (table[0] ?? [])
+        .map((text) => text.trim())
+        .filter(Boolean)
+        .join(', ') || 'nothing';
     for (const column of missing)
       preview.rejected.push({ row: 1, column, reason: `No column is matched to "${column}". The header has: ${header}.` });
     return preview;
@@ -221,7 +254,10 @@ export function previewRoster(
     if (holder && was && holder !== was)
       reject('email', `${email} is the address of ${holder.name} on the roster, and ${number} is ${was.name}: one of the two is wrong.`);
     else if (number && was?.personnelNumber && lower(was.personnelNumber) !== lower(number))
-      reject('personnel number', `${email} has the personnel number ${was.personnelNumber} on the roster and ${number} in the file: one of the two is wrong.`); // prettier-ignore
+      reject(
+        'personnel number',
+        `${email} has the personnel number ${was.personnelNumber} on the roster and ${number} in the file: one of the two is wrong.`,
+      );
     const siteTyped = cell(cells, 'site');
     const site = siteNames.get(siteTyped.toLowerCase());
     if (siteTyped !== '' && !site) reject('site', `There is no site "${siteTyped}". Expected one of: ${sites.join(', ')}.`);
@@ -244,7 +280,12 @@ export function previewRoster(
     if (cover === 0) reject('cover', `${covering}, who is to cover, is neither on the roster nor in this file.`);
     else if (typeof cover === 'number')
       reject('cover', `${cover} people are called ${covering}; expected the e-mail or personnel number of who covers.`);
-    const leave = leaveOf({ from: dates.get('leave from')!, to: dates.get('leave to')!, coverEmail: typeof cover === 'number' ? null : (cover?.email ?? null) }, email, was, reject); // prettier-ignore
+    const leave = leaveOf(
+      { from: dates.get('leave from')!, to: dates.get('leave to')!, coverEmail: typeof cover === 'number' ? null : (cover?.email ?? null) },
+      email,
+      was,
+      reject,
+    );
     if (preview.rejected.length > before) return;
 
     // what the file does not say stays as the roster knows it: a column that is missing, and an empty cell unless it clears
@@ -288,8 +329,15 @@ export function previewRoster(
   if (options.isComplete)
     for (const person of roster)
       if (isHere(person) && !mentioned.has(person.id) && (options.mayLeave?.(person) ?? true))
-        preview.left.push({ row: null, id: person.id, person: { ...rowOf(person), leftOn: options.today }, changes: [{ field: 'leftOn', from: person.leftOn, to: options.today }] }); // prettier-ignore
-  preview.newDepartments = [...new Set([...preview.added, ...preview.changed, ...preview.returned].map(({ person }) => person.department))].filter((name) => !known.has(name.toLowerCase())).sort(); // prettier-ignore
+        preview.left.push({
+          row: null,
+          id: person.id,
+          person: { ...rowOf(person), leftOn: options.today },
+          changes: [{ field: 'leftOn', from: person.leftOn, to: options.today }],
+        });
+  preview.newDepartments = [...new Set([...preview.added, ...preview.changed, ...preview.returned].map(({ person }) => person.department))]
+    .filter((name) => !known.has(name.toLowerCase()))
+    .sort();
   onProgress(1);
   return preview;
 }
@@ -310,7 +358,10 @@ function leaveOf(
     return null;
   }
   if (from === null || to === null) {
-    reject(from === null ? 'leave from' : 'leave to', `The leave has only one of its two days; expected its ${from === null ? 'first' : 'last'} day too.`);
+    reject(
+      from === null ? 'leave from' : 'leave to',
+      `The leave has only one of its two days; expected its ${from === null ? 'first' : 'last'} day too.`,
+    );
     return null;
   }
   if (to < from) reject('leave to', `The leave would end on ${to}, before it begins on ${from}.`);
@@ -319,9 +370,12 @@ function leaveOf(
   if (!other) return { from, to, coverEmail };
   const isSame = other.from === from && other.to === to && (coverEmail === null || lower(other.coverEmail) === coverEmail);
   if (!isSame)
-    reject('leave from', `${was!.name} is on leave from ${other.from} to ${other.to} already${other.coverEmail ? `, covered by ${other.coverEmail}` : ''}; take that away first.`);
+    reject(
+      'leave from',
+      `${was!.name} is on leave from ${other.from} to ${other.to} already${other.coverEmail ? `, covered by ${other.coverEmail}` : ''}; take that away first.`,
+    );
   return null;
-} // prettier-ignore
+}
 
 /** `1 Jun 2027 to 14 Jun 2027, Tora Hauge covers`. */
 export const tellLeave = (leave: { from: LocalDate; to: LocalDate }, cover: string | null): string =>
@@ -341,7 +395,10 @@ function findTwins(lines: readonly Line[], chosenRows: readonly number[]): { oth
     const chosen = list.find(({ row }) => chosenRows.includes(row));
     for (const line of list) {
       if (!chosen)
-        others.set(line, list.filter((other) => other !== line)); // prettier-ignore
+        others.set(
+          line,
+          list.filter((other) => other !== line),
+        );
       else if (line !== chosen) passedOver.set(line, chosen);
     }
   }
@@ -405,8 +462,11 @@ function rejectLoops(preview: RosterPreview, roster: readonly RosterPerson[]): v
   for (const { person, changes } of taken)
     for (const { field, from } of changes) if (field === 'email' && from) emailAfter.set(lower(from), person.email);
   const managerOf = new Map(
-    roster.map((person) => [emailAfter.get(lower(person.email))!, person.managerEmail && (emailAfter.get(lower(person.managerEmail)) ?? person.managerEmail)]),
-  ); // prettier-ignore
+    roster.map((person) => [
+      emailAfter.get(lower(person.email))!,
+      person.managerEmail && (emailAfter.get(lower(person.managerEmail)) ?? person.managerEmail),
+    ]),
+  );
   for (const { person } of taken) managerOf.set(person.email, person.managerEmail);
   const looping = new Set<RowChange>();
   const isClear = new Set<string>();

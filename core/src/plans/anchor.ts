@@ -102,23 +102,100 @@ const isActivity = ({ type }: AssignmentEvent): boolean =>
 
 /** The catalogue of anchors: what a step may be timed from. A new one is added here; every floor finds it. */
 const ENTRIES = {
-  'assigned': entry({ words: 'assigned', find: (assignment, _, __, now) => assignedRevisions(assignment, now) }),
-  'unit-opened': entry({ words: 'the unit opens', may: ['unit'], find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('unit-opened', unit)) }),
-  'unit-finished': entry({ words: 'the unit is finished', may: ['unit'], find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('unit-finished', unit)) }),
-  'quiz-submitted': entry({ words: 'the quiz is submitted', may: ['unit'], find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('quiz-submitted', unit)) }),
-  'quiz-passed': entry({ words: 'the quiz is passed', may: ['unit'], find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('quiz-submitted', unit, ({ passed }) => passed === true)) }),
-  'quiz-failed': entry({ words: 'the quiz is failed', may: ['unit'], find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('quiz-submitted', unit, ({ passed }) => passed === false)) }),
-  'signed-off': entry({ words: 'signed off', may: ['unit', 'outcome'], find: (assignment, { unit, outcome }, _, now) => eachEvent(assignment, now, ofUnit('signed-off', unit, (event) => outcome === undefined || outcomeOf(event) === outcome)) }),
-  'due': entry({ words: 'due', find: (assignment, _, __, now) => dueRevisions(assignment, now) }),
-  'finished': entry({ words: 'finished', outlives: true, find: (assignment, _, __, now) => finishings(assignment, now) }),
-  'certificate-issued': entry({ words: 'the certificate is issued', outlives: true, find: (assignment, _, __, now) => eachEvent(assignment, now, (event): event is EventNamed<'certificate-issued'> => event.type === 'certificate-issued') }),
-  'expires': entry({ words: 'the certificate expires', outlives: true, find: (assignment, _, __, now) => eachEvent(assignment, now, (event): event is EventNamed<'certificate-issued'> => event.type === 'certificate-issued' && event.expiresAt != null, (event) => event.expiresAt!) }),
+  assigned: entry({ words: 'assigned', find: (assignment, _, __, now) => assignedRevisions(assignment, now) }),
+  'unit-opened': entry({
+    words: 'the unit opens',
+    may: ['unit'],
+    find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('unit-opened', unit)),
+  }),
+  'unit-finished': entry({
+    words: 'the unit is finished',
+    may: ['unit'],
+    find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('unit-finished', unit)),
+  }),
+  'quiz-submitted': entry({
+    words: 'the quiz is submitted',
+    may: ['unit'],
+    find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('quiz-submitted', unit)),
+  }),
+  'quiz-passed': entry({
+    words: 'the quiz is passed',
+    may: ['unit'],
+    find: (assignment, { unit }, _, now) =>
+      eachEvent(
+        assignment,
+        now,
+        ofUnit('quiz-submitted', unit, ({ passed }) => passed === true),
+      ),
+  }),
+  'quiz-failed': entry({
+    words: 'the quiz is failed',
+    may: ['unit'],
+    find: (assignment, { unit }, _, now) =>
+      eachEvent(
+        assignment,
+        now,
+        ofUnit('quiz-submitted', unit, ({ passed }) => passed === false),
+      ),
+  }),
+  'signed-off': entry({
+    words: 'signed off',
+    may: ['unit', 'outcome'],
+    find: (assignment, { unit, outcome }, _, now) =>
+      eachEvent(
+        assignment,
+        now,
+        ofUnit('signed-off', unit, (event) => outcome === undefined || outcomeOf(event) === outcome),
+      ),
+  }),
+  due: entry({ words: 'due', find: (assignment, _, __, now) => dueRevisions(assignment, now) }),
+  finished: entry({ words: 'finished', outlives: true, find: (assignment, _, __, now) => finishings(assignment, now) }),
+  'certificate-issued': entry({
+    words: 'the certificate is issued',
+    outlives: true,
+    find: (assignment, _, __, now) =>
+      eachEvent(assignment, now, (event): event is EventNamed<'certificate-issued'> => event.type === 'certificate-issued'),
+  }),
+  expires: entry({
+    words: 'the certificate expires',
+    outlives: true,
+    find: (assignment, _, __, now) =>
+      eachEvent(
+        assignment,
+        now,
+        (event): event is EventNamed<'certificate-issued'> => event.type === 'certificate-issued' && event.expiresAt != null,
+        (event) => event.expiresAt!,
+      ),
+  }),
   // the seat that somebody has: each move is a new revision, a cancelled session or a seat given up drops what hangs on it
-  'session-starts': entry({ words: 'the session starts', find: (assignment, _, __, now) => revisionsOf(assignment, null, (event) => (event.type === 'session-set' ? (event.startsAt ?? 'none') : null), now) }),
+  'session-starts': entry({
+    words: 'the session starts',
+    find: (assignment, _, __, now) =>
+      revisionsOf(assignment, null, (event) => (event.type === 'session-set' ? (event.startsAt ?? 'none') : null), now),
+  }),
   // each activity drops what waited since the one before
-  'idle': entry({ words: 'the last activity', find: (assignment, _, __, now) => revisionsOf(assignment, assignment.assignedAt, (event) => (isActivity(event) || event.type === 'reopened' ? event.at : null), now) }),
-  'date': entry({ words: 'the date', may: ['date'], needs: ['date'], find: (assignment, { date }, assignee) => [{ at: assignee.zone.toInstant(dayOf(date!), 0), revision: 0, knownAt: assignment.assignedAt, isByHand: assignment.isByHand ?? false, isTakenBack: false, replacedAt: null, gaps: [] }] }),
-}; // prettier-ignore
+  idle: entry({
+    words: 'the last activity',
+    find: (assignment, _, __, now) =>
+      revisionsOf(assignment, assignment.assignedAt, (event) => (isActivity(event) || event.type === 'reopened' ? event.at : null), now),
+  }),
+  date: entry({
+    words: 'the date',
+    may: ['date'],
+    needs: ['date'],
+    find: (assignment, { date }, assignee) => [
+      {
+        at: assignee.zone.toInstant(dayOf(date!), 0),
+        revision: 0,
+        knownAt: assignment.assignedAt,
+        isByHand: assignment.isByHand ?? false,
+        isTakenBack: false,
+        replacedAt: null,
+        gaps: [],
+      },
+    ],
+  }),
+};
 
 export type AnchorEvent = keyof typeof ENTRIES;
 export const ANCHORS = Object.keys(ENTRIES) as [AnchorEvent, ...AnchorEvent[]];
@@ -140,7 +217,7 @@ export function anchorFault(anchor: Anchor): string | null {
   return extra ? `the anchor "${anchor.event}" has no ${extra}` : null;
 }
 
-const OUTCOME_WORDS: Record<SignOffOutcome, string> = { 'met': 'signed off', 'not-met': 'signed off as not met', 'absent': 'marked absent' }; // prettier-ignore
+const OUTCOME_WORDS: Record<SignOffOutcome, string> = { met: 'signed off', 'not-met': 'signed off as not met', absent: 'marked absent' };
 
 export const tellAnchor = (anchor: Anchor): string =>
   anchor.event === 'date' ? `${anchor.date}` : anchor.outcome ? OUTCOME_WORDS[anchor.outcome] : ENTRIES[anchor.event].words;

@@ -6,16 +6,33 @@ export interface PlanStep extends Step {
   message: Template;
 }
 
-const step = (id: string, name: string, rest: Omit<Partial<PlanStep>, 'id' | 'name'> & Pick<PlanStep, 'kind' | 'anchor' | 'offset' | 'message'>): PlanStep => ({
-  id, name, on: true, at: null, window: null, repeat: null, to: ['employee'], gather: 'none', endsOn: null, onlyIf: null, stopWhen: null, ...rest,
-}); // prettier-ignore
+const step = (
+  id: string,
+  name: string,
+  rest: Omit<Partial<PlanStep>, 'id' | 'name'> & Pick<PlanStep, 'kind' | 'anchor' | 'offset' | 'message'>,
+): PlanStep => ({
+  id,
+  name,
+  on: true,
+  at: null,
+  window: null,
+  repeat: null,
+  to: ['employee'],
+  gather: 'none',
+  endsOn: null,
+  onlyIf: null,
+  stopWhen: null,
+  ...rest,
+});
 
 const NOT_FINISHED = { not: { state: ['finished'] } } as const;
 
 /** The plan that a new course starts with; data like any other plan, to be changed at will. */
 export const STANDARD_PLAN: readonly PlanStep[] = [
   step('invitation', 'Invitation', {
-    kind: 'invitation', anchor: { event: 'assigned' }, offset: { amount: 0, unit: 'days' },
+    kind: 'invitation',
+    anchor: { event: 'assigned' },
+    offset: { amount: 0, unit: 'days' },
     message: {
       subject: '{course}: yours to finish by {due}',
       body: 'Hello {given name},\n\n{course} has been assigned to you. Please finish it by {due}.\n\n{course summary}\n\nThe button opens the course as you; no password is needed. You can stop and go on at any time.',
@@ -23,7 +40,12 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     },
   }),
   step('onboarding', 'Getting started', {
-    kind: 'onboarding', anchor: { event: 'assigned' }, offset: { amount: 2, unit: 'days' }, at: '09:00', onlyIf: NOT_FINISHED, stopWhen: { state: ['finished'] },
+    kind: 'onboarding',
+    anchor: { event: 'assigned' },
+    offset: { amount: 2, unit: 'days' },
+    at: '09:00',
+    onlyIf: NOT_FINISHED,
+    stopWhen: { state: ['finished'] },
     message: {
       subject: 'Getting started with {course}',
       body: 'Hello {given name},\n\n{course} was assigned to you on {assigned}. You have done {units done} so far.\n\nA good way to begin: set aside half an hour, open the first unit, and mark each one done as you go. It is due {due}.',
@@ -31,7 +53,12 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     },
   }),
   step('two-days-to-go', 'Two days to go', {
-    kind: 'reminder', anchor: { event: 'due' }, offset: { amount: -48, unit: 'hours' }, window: 'exact', onlyIf: NOT_FINISHED, stopWhen: { state: ['finished'] },
+    kind: 'reminder',
+    anchor: { event: 'due' },
+    offset: { amount: -48, unit: 'hours' },
+    window: 'exact',
+    onlyIf: NOT_FINISHED,
+    stopWhen: { state: ['finished'] },
     message: {
       subject: '{course} is due {time to due}',
       body: 'Hello {given name},\n\n{course} is due {time to due}, on {due}. You have {units left} to go.',
@@ -39,8 +66,13 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     },
   }),
   step('late', 'Late', {
-    kind: 'late', anchor: { event: 'due' }, offset: { amount: 1, unit: 'working days' }, at: '09:00', repeat: { every: { amount: 3, unit: 'working days' }, times: 4 },
-    onlyIf: NOT_FINISHED, stopWhen: { state: ['finished'] },
+    kind: 'late',
+    anchor: { event: 'due' },
+    offset: { amount: 1, unit: 'working days' },
+    at: '09:00',
+    repeat: { every: { amount: 3, unit: 'working days' }, times: 4 },
+    onlyIf: NOT_FINISHED,
+    stopWhen: { state: ['finished'] },
     message: {
       subject: '{course} was due {time to due}',
       body: 'Hello {given name},\n\n{course} was due on {due}, {time to due}. You have {units left} to go.\n\nIf something keeps you from it, just reply to this message.',
@@ -48,8 +80,14 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     },
   }),
   step('to-manager', 'To the manager', {
-    kind: 'manager', anchor: { event: 'due' }, offset: { amount: 3, unit: 'working days' }, at: '09:00', to: ['manager'], gather: 'per day',
-    onlyIf: NOT_FINISHED, stopWhen: { state: ['finished'] },
+    kind: 'manager',
+    anchor: { event: 'due' },
+    offset: { amount: 3, unit: 'working days' },
+    at: '09:00',
+    to: ['manager'],
+    gather: 'per day',
+    onlyIf: NOT_FINISHED,
+    stopWhen: { state: ['finished'] },
     message: {
       subject: 'Late with required training: people of yours',
       body: 'Hello {recipient},\n\nThese people of yours have not finished required training and its due date has passed. The last column says what each of them was told; please make sure that they get the time to finish.',
@@ -57,11 +95,14 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     },
   }),
   step('certificate', 'Certificate', {
-    kind: 'certificate', anchor: { event: 'finished' }, offset: { amount: 0, unit: 'days' }, window: 'exact',
+    kind: 'certificate',
+    anchor: { event: 'finished' },
+    offset: { amount: 0, unit: 'days' },
+    window: 'exact',
     message: {
       subject: 'Your certificate for {course}',
       body: 'Hello {given name},\n\nYou finished {course} on {finished}. Well done.\n\nYour certificate has the serial {certificate serial}; valid until: {certificate expiry}. Anybody can check it with that serial.',
       button: 'Open the certificate',
     },
   }),
-]; // prettier-ignore
+];

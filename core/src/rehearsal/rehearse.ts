@@ -197,9 +197,20 @@ function recipientCalendar({ slot, assignment }: Waiting, roster: Roster): Calen
 
 function waitLine(assignment: Assignment, step: Step): RehearsalLine {
   return {
-    assignment: assignment.id, step: step.id, revision: 0, occurrence: 0, to: step.to[0]!, person: null, outcome: 'wait', at: null,
-    held: null, because: null, sentence: waitSentence(step), slot: null, trace: [],
-  }; // prettier-ignore
+    assignment: assignment.id,
+    step: step.id,
+    revision: 0,
+    occurrence: 0,
+    to: step.to[0]!,
+    person: null,
+    outcome: 'wait',
+    at: null,
+    held: null,
+    because: null,
+    sentence: waitSentence(step),
+    slot: null,
+    trace: [],
+  };
 }
 
 const order = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);

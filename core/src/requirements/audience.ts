@@ -96,7 +96,8 @@ function firstChange(leaves: readonly Leaf[], person: AudiencePerson, today: Loc
   return earliest(leaves.flatMap((leaf) => leafChanges(leaf, person)).filter((day) => day > today));
 }
 
-export const earliest = (days: readonly LocalDate[]): LocalDate | null => days.reduce<LocalDate | null>((first, day) => (first === null || day < first ? day : first), null); // prettier-ignore
+export const earliest = (days: readonly LocalDate[]): LocalDate | null =>
+  days.reduce<LocalDate | null>((first, day) => (first === null || day < first ? day : first), null);
 
 /** A department opens the sentence: "Deck or Engine, at Orla Quay". */
 const tellWho = (leaf: Leaf, names: Names): string =>
@@ -105,7 +106,13 @@ const tellWho = (leaf: Leaf, names: Names): string =>
 /** The audience as a sentence: "Deck or Engine, at Orla Quay, joined in the last 90 days, not in the group Shore staff". */
 export function tellAudience(audience: Audience, names: Names): string {
   if ('all' in audience) return audience.all.length ? audience.all.map((part) => tellPart(part, names)).join(', ') : 'everyone';
-  if ('any' in audience) return audience.any.length ? tellList(audience.any.map((part) => tellPart(part, names)), 'or') : 'nobody'; // prettier-ignore
+  if ('any' in audience)
+    return audience.any.length
+      ? tellList(
+          audience.any.map((part) => tellPart(part, names)),
+          'or',
+        )
+      : 'nobody';
   if ('not' in audience) return isLeaf(audience.not) ? tellLeaf(audience.not, names, true) : `not (${tellAudience(audience.not, names)})`;
   return tellWho(audience, names);
 }

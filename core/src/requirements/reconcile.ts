@@ -82,7 +82,11 @@ export function reconcilePerson(
     const record = records.get(course) ?? noRecord(course);
     const standings = byCourse.get(course) ?? [];
     const asking = standings.flatMap(({ requirement, standing }) => (standing.kind === 'due' ? [{ requirement, standing }] : []));
-    const reasons = asking.map(({ requirement, standing }): NewReason => ({ requirement: requirement.id, dueAt: standing.dueAt, because: standing.because })); // prettier-ignore
+    const reasons = asking.map(({ requirement, standing }): NewReason => ({
+      requirement: requirement.id,
+      dueAt: standing.dueAt,
+      because: standing.because,
+    }));
     if (record.open) reconcileOpen(record.open, standings, reasons, live, whenOut, changes, person.id, person.name);
     else reconcileClosed(record, reasons, facts, today, changes);
     const until = record.closed?.how === 'waived' ? record.closed.waivedUntil : null;
@@ -126,7 +130,12 @@ function reconcileOpen(
     return;
   }
   // the last reasons fell away: one word of "keep" keeps it, one question asks, else it goes
-  const words = unsettled.map((reason) => whenOut.get(reason.requirement) ?? live.find(({ requirement }) => requirement.id === reason.requirement)?.requirement.whenOut ?? 'ask'); // prettier-ignore
+  const words = unsettled.map(
+    (reason) =>
+      whenOut.get(reason.requirement) ??
+      live.find(({ requirement }) => requirement.id === reason.requirement)?.requirement.whenOut ??
+      'ask',
+  );
   unsettled.forEach((reason, index) => {
     if (words.includes('keep')) {
       if (words[index] === 'keep') changes.push({ kind: 'keep', assignment: open.id, requirement: reason.requirement });
@@ -140,7 +149,8 @@ function reconcileOpen(
 function reconcileClosed(record: CourseRecord, reasons: NewReason[], facts: PersonFacts, today: LocalDate, changes: Change[]): void {
   const { person, now } = facts;
   const { closed, course } = record;
-  const isLapsed = closed !== null && (closed.how === 'waived' ? closed.waivedUntil !== null && closed.waivedUntil < today : closed.because !== 'by-hand'); // prettier-ignore
+  const isLapsed =
+    closed !== null && (closed.how === 'waived' ? closed.waivedUntil !== null && closed.waivedUntil < today : closed.because !== 'by-hand');
   const words =
     closed?.how === 'waived'
       ? `the waiver ended on ${tellDate(dayOf(closed.waivedUntil ?? today))}`

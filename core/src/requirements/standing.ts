@@ -130,7 +130,8 @@ export function standingOf(requirement: Requirement, matcher: Matcher, facts: St
     return { kind: 'out', because: 'not-a-member', wakeOn: null };
   // what is open stays so after the last day: it only assigns no more
   if (requirement.until !== null && today > requirement.until && !record.open) return { kind: 'out', because: 'ended', wakeOn: wake() };
-  if (requirement.from !== null && today < requirement.from) return { kind: 'waits', until: requirement.from, because: 'begins', wakeOn: wake(requirement.from)! }; // prettier-ignore
+  if (requirement.from !== null && today < requirement.from)
+    return { kind: 'waits', until: requirement.from, because: 'begins', wakeOn: wake(requirement.from)! };
   if (person.joinedOn !== null && current < person.joinedOn)
     return { kind: 'waits', until: person.joinedOn, because: 'joins', wakeOn: wake(person.joinedOn)! };
   const begins = beginsOn(requirement, person, calendar, now);

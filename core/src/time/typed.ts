@@ -52,7 +52,11 @@ function byNumbers(text: string, today: LocalDate, leaning: Leaning): LocalDate 
 }
 
 function byMonth(text: string, today: LocalDate, leaning: Leaning): LocalDate | null {
-  const words = text.replace(/[.,]/g, ' ').replace(/(\d)(st|nd|rd|th)\b/g, '$1').split(/\s+/).filter(Boolean); // prettier-ignore
+  const words = text
+    .replace(/[.,]/g, ' ')
+    .replace(/(\d)(st|nd|rd|th)\b/g, '$1')
+    .split(/\s+/)
+    .filter(Boolean);
   // a weekday before it is said again in words by the field itself
   if (words.length > 2 && weekdayNamed(words[0]!) !== -1) words.shift();
   const at = words.findIndex((word) => /^[a-z]{3,9}$/.test(word) && monthOf(word) > 0);
@@ -90,7 +94,8 @@ function byWeekday(text: string, today: LocalDate, leaning: Leaning): LocalDate 
 export function readTypedDate(text: string, today: LocalDate, leaning: Leaning = 'ahead'): Typed {
   const plain = text.trim().toLowerCase().replace(/\s+/g, ' ');
   if (plain === '') return EMPTY;
-  const date = byNumbers(plain, today, leaning) ?? byDistance(plain, today) ?? byWeekday(plain, today, leaning) ?? byMonth(plain, today, leaning); // prettier-ignore
+  const date =
+    byNumbers(plain, today, leaning) ?? byDistance(plain, today) ?? byWeekday(plain, today, leaning) ?? byMonth(plain, today, leaning);
   if (date === null) return unread(text.trim(), DATE_EXPECTED);
   return isKept(date) ? { kind: 'value', value: date } : unread(text.trim(), 'a year from 1970 to 2199');
 }

@@ -59,9 +59,15 @@ export async function extend(deps: Deps, request: ExtendRequest, byWhom: string)
       const dueAt = dueAtOf(assignment);
       const whose = list.length > 1 ? ` of ${assignment.person_name}` : '';
       if (dueAt <= now)
-        throw new Refused('wrong-input', `The new due date ${tellMoment(dueAt, zone, now)} has passed; it is ${tellMoment(now, zone, now)}. Nothing was changed.`); // prettier-ignore
+        throw new Refused(
+          'wrong-input',
+          `The new due date ${tellMoment(dueAt, zone, now)} has passed; it is ${tellMoment(now, zone, now)}. Nothing was changed.`,
+        );
       if (dueAt <= assignment.due_at.getTime())
-        throw new Refused('wrong-input', `The new due date ${tellMoment(dueAt, zone, now)} is not after the one${whose} in force, ${tellMoment(assignment.due_at.getTime(), zone, now)}. Nothing was changed.`); // prettier-ignore
+        throw new Refused(
+          'wrong-input',
+          `The new due date ${tellMoment(dueAt, zone, now)} is not after the one${whose} in force, ${tellMoment(assignment.due_at.getTime(), zone, now)}. Nothing was changed.`,
+        );
     }
     const words = `Extended ${tellTouched(list)} to ${tellDay(dayOf(request.dueOn), Zone.of(list[0]!.zone).dayAt(now))}.`;
     const { reason, told } = request;
@@ -82,7 +88,10 @@ export async function close(deps: Deps, how: 'waived' | 'withdrawn', request: Cl
     const until = how === 'waived' ? request.until : null;
     for (const { zone } of list)
       if (until !== null && dayOf(until) < Zone.of(zone).dayAt(now))
-        throw new Refused('wrong-input', `The last day of the waiver, ${tellDate(dayOf(until))}, has passed, so the waiver would have ended already. Expected a later day; nothing was changed.`); // prettier-ignore
+        throw new Refused(
+          'wrong-input',
+          `The last day of the waiver, ${tellDate(dayOf(until))}, has passed, so the waiver would have ended already. Expected a later day; nothing was changed.`,
+        );
     const words = `${how === 'waived' ? 'Waived' : 'Withdrew'} ${tellTouched(list)}${until ? ` until ${tellDate(dayOf(until))}` : ''}.`;
     const event: AssignmentEvent =
       how === 'waived'

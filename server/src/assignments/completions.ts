@@ -22,10 +22,10 @@ import { tellPeople } from './change.ts';
 import { makeAssignments, record } from './record.ts';
 
 const COLUMNS: Record<'person' | 'course' | 'finished on', string[]> = {
-  'person': ['person', 'email', 'mail', 'number', 'personnelnumber', 'personnelno', 'employeeno', 'name'],
-  'course': ['course', 'code', 'coursecode', 'title', 'training'],
+  person: ['person', 'email', 'mail', 'number', 'personnelnumber', 'personnelno', 'employeeno', 'name'],
+  course: ['course', 'code', 'coursecode', 'title', 'training'],
   'finished on': ['finishedon', 'finished', 'completed', 'completedon', 'date', 'completiondate'],
-}; // prettier-ignore
+};
 
 interface Completion {
   row: number;
@@ -60,25 +60,50 @@ async function draft(deps: Deps, db: Queryable, request: CompletionsRequest): Pr
   const header = (cells[0] ?? []).map(plainHeader);
   const at = (name: keyof typeof COLUMNS): number => COLUMNS[name].map((alias) => header.indexOf(alias)).find((index) => index >= 0) ?? -1;
   const columns = { person: at('person'), course: at('course'), on: at('finished on') };
-  const body = cells.slice(1).map((row, index) => ({ row: index + 2, cells: row })).filter(({ cells: own }) => own.some((cell) => cell.trim() !== '')); // prettier-ignore
+  const body = cells
+    .slice(1)
+    .map((row, index) => ({ row: index + 2, cells: row }))
+    .filter(({ cells: own }) => own.some((cell) => cell.trim() !== ''));
   const proposed = findDateOrder(body.map(({ cells: own }) => own[columns.on] ?? ''));
   const dateOrder: DateOrder = request.dateOrder ?? proposed.dateOrder;
   const result: Draft = { list: [], rejected: [], dateOrder, isDateOrderSure: request.dateOrder !== null || proposed.isDateOrderSure };
-  for (const [name, index] of [['person', columns.person], ['course', columns.course], ['finished on', columns.on]] as const)
-    if (index < 0 && !(name === 'course' && request.courseId)) result.rejected.push({ row: 1, column: name, reason: `The column "${name}" is missing${name === 'course' ? ': add it, or choose the course of the whole list' : ''}. The header has: ${(cells[0] ?? []).join(', ') || 'nothing'}.` }); // prettier-ignore
+  for (const [name, index] of [
+    ['person', columns.person],
+    ['course', columns.course],
+    ['finished on', columns.on],
+  ] as const)
+    if (index < 0 && !(name === 'course' && request.courseId))
+      result.rejected.push({
+        row: 1,
+        column: name,
+        reason: `The column "${name}" is missing${name === 'course' ? ': add it, or choose the course of the whole list' : ''}. The header has: ${(cells[0] ?? []).join(', ') || 'nothing'}.`,
+      });
   if (result.rejected.length > 0) return result;
 
   const people = await rows<{ id: string; name: string; email: string; personnel_number: string | null; zone: string }>(db, LIST_KNOWN);
-  const personOf = new Map(people.flatMap((p) => [[p.email, p] as const, ...(p.personnel_number ? [[p.personnel_number.toLowerCase(), p] as const] : [])])); // prettier-ignore
+  const personOf = new Map(
+    people.flatMap((p) => [[p.email, p] as const, ...(p.personnel_number ? [[p.personnel_number.toLowerCase(), p] as const] : [])]),
+  );
   const courses = await rows<{ id: string; title: string; code: string | null }>(db, 'select id, title, code from courses');
-  const courseOf = new Map(courses.flatMap((c) => [[c.title.toLowerCase(), c] as const, ...(c.code ? [[c.code.toLowerCase(), c] as const] : [])])); // prettier-ignore
+  const courseOf = new Map(
+    courses.flatMap((c) => [[c.title.toLowerCase(), c] as const, ...(c.code ? [[c.code.toLowerCase(), c] as const] : [])]),
+  );
   const open = new Map(
-    (await rows<{ id: string; person_id: string; course_id: string }>(db, 'select id, person_id, course_id from assignments where closed_by is null')).map((a) => [`${a.person_id}/${a.course_id}`, a.id]),
-  ); // prettier-ignore
+    (
+      await rows<{ id: string; person_id: string; course_id: string }>(
+        db,
+        'select id, person_id, course_id from assignments where closed_by is null',
+      )
+    ).map((a) => [`${a.person_id}/${a.course_id}`, a.id]),
+  );
   const today = await houseToday(deps);
   const seen = new Map<string, number>();
   for (const { row, cells: own } of body) {
-    const [who, what, when] = [own[columns.person], own[columns.course], own[columns.on]].map((cell) => (cell ?? '').trim()) as [string, string, string]; // prettier-ignore
+    const [who, what, when] = [own[columns.person], own[columns.course], own[columns.on]].map((cell) => (cell ?? '').trim()) as [
+      string,
+      string,
+      string,
+    ];
     const reject = (column: string, reason: string): void => void result.rejected.push({ row, column, reason });
     const before = result.rejected.length;
     const person = personOf.get(who.toLowerCase());
@@ -87,7 +112,10 @@ async function draft(deps: Deps, db: Queryable, request: CompletionsRequest): Pr
     if (!person) reject('person', `"${who}" is neither an e-mail nor a personnel number on the roster.`);
     if (!course) reject('course', `There is no course "${what}"; expected a title or a code.`);
     if (finishedOn === null)
-      reject('finished on', `"${when}" is not a date; expected one like ${dateOrder === 'ymd' ? '2026-05-11' : dateOrder === 'dmy' ? '11.05.2026' : '05/11/2026'}.`); // prettier-ignore
+      reject(
+        'finished on',
+        `"${when}" is not a date; expected one like ${dateOrder === 'ymd' ? '2026-05-11' : dateOrder === 'dmy' ? '11.05.2026' : '05/11/2026'}.`,
+      );
     else if (finishedOn > today) reject('finished on', `${tellDate(dayOf(finishedOn))} has not come yet; expected a day that has passed.`);
     if (result.rejected.length > before) continue;
     const key = `${person!.id}/${course!.id}`;
@@ -96,7 +124,16 @@ async function draft(deps: Deps, db: Queryable, request: CompletionsRequest): Pr
       continue;
     }
     seen.set(key, row);
-    result.list.push({ row, personId: person!.id, person: person!.name, courseId: course!.id, course: course!.title, finishedOn: finishedOn!, openId: open.get(key) ?? null, zone: person!.zone }); // prettier-ignore
+    result.list.push({
+      row,
+      personId: person!.id,
+      person: person!.name,
+      courseId: course!.id,
+      course: course!.title,
+      finishedOn: finishedOn!,
+      openId: open.get(key) ?? null,
+      zone: person!.zone,
+    });
   }
   return result;
 }

@@ -75,9 +75,15 @@ export async function listSections(db: Queryable, courseId: string): Promise<Cou
     }
     if (row.id === null) continue;
     const unit: UnitView = {
-      id: row.id, kind: row.kind, title: row.title, required: row.required, body: row.body, url: row.url, fileId: row.file_id,
+      id: row.id,
+      kind: row.kind,
+      title: row.title,
+      required: row.required,
+      body: row.body,
+      url: row.url,
+      fileId: row.file_id,
       file: row.file_id === null ? null : { id: row.file_id, name: row.file_name!, bytes: row.bytes! },
-    }; // prettier-ignore
+    };
     section!.units.push(unit);
   }
   return sections;

@@ -20,9 +20,11 @@ async function fetchPage(url: URL, etag: string | null, now: Instant, timeoutMs:
   } catch (error) {
     const { name, cause, message } = error as Error & { cause?: Error };
     throw new FeedFault(
-      name === 'TimeoutError' ? `${host} did not answer within ${timeoutMs / 1000} seconds` : `${host} cannot be reached: ${cause?.message ?? message}`,
+      name === 'TimeoutError'
+        ? `${host} did not answer within ${timeoutMs / 1000} seconds`
+        : `${host} cannot be reached: ${cause?.message ?? message}`,
       { cause: error },
-    ); // prettier-ignore
+    );
   }
 }
 

@@ -1,7 +1,17 @@
 import {
-  ALL_GROUPS, MINUTE, msOfTime, ROSTER_COLUMNS, shareOf, takenOf, tellList, tellMoment, Zone,
-  type Instant, type Rejection, type RosterPreview,
-} from '@nudrik/core'; // prettier-ignore
+  ALL_GROUPS,
+  MINUTE,
+  msOfTime,
+  ROSTER_COLUMNS,
+  shareOf,
+  takenOf,
+  tellList,
+  tellMoment,
+  Zone,
+  type Instant,
+  type Rejection,
+  type RosterPreview,
+} from '@nudrik/core';
 import type { FeedChange, FeedPerson, FeedView, PullRow } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -79,15 +89,29 @@ returning id
 `;
 
 const ROSTER_FIELD_OF = {
-  'personnel number': 'personnelNumber', 'name': 'name', 'email': 'email', 'department': 'department', 'site': 'site', 'job': 'job', 'manager': 'managerEmail',
-  'joined on': 'joinedOn', 'left on': 'leftOn',
-} as const; // prettier-ignore
+  'personnel number': 'personnelNumber',
+  name: 'name',
+  email: 'email',
+  department: 'department',
+  site: 'site',
+  job: 'job',
+  manager: 'managerEmail',
+  'joined on': 'joinedOn',
+  'left on': 'leftOn',
+} as const;
 /** The columns of a roster file that a feed has too; leave comes from files and by hand. */
 const FEED_COLUMNS = ROSTER_COLUMNS.filter((column) => column in ROSTER_FIELD_OF) as (keyof typeof ROSTER_FIELD_OF)[];
 const FIELD_OF: Record<keyof typeof ROSTER_FIELD_OF, keyof FeedPerson> = {
-  'personnel number': 'number', 'name': 'name', 'email': 'email', 'department': 'department', 'site': 'site', 'job': 'job', 'manager': 'manager',
-  'joined on': 'joinedOn', 'left on': 'leftOn',
-}; // prettier-ignore
+  'personnel number': 'number',
+  name: 'name',
+  email: 'email',
+  department: 'department',
+  site: 'site',
+  job: 'job',
+  manager: 'manager',
+  'joined on': 'joinedOn',
+  'left on': 'leftOn',
+};
 const FEED_MATCHING = { columns: [...FEED_COLUMNS], dateOrder: 'ymd' as const };
 
 const listFeedRows = async (db: Queryable): Promise<Map<string, FeedPerson>> =>
@@ -102,7 +126,9 @@ const listFeedRows = async (db: Queryable): Promise<Map<string, FeedPerson>> =>
 async function previewPeople(db: Queryable, people: readonly FeedPerson[], today: string): Promise<RosterPreview> {
   const before = await listFeedRows(db);
   const roster = await listRoster(db);
-  const byNumber = new Map(roster.flatMap((person) => (person.personnelNumber ? [[person.personnelNumber.toLowerCase(), person] as const] : [])));
+  const byNumber = new Map(
+    roster.flatMap((person) => (person.personnelNumber ? [[person.personnelNumber.toLowerCase(), person] as const] : [])),
+  );
   const byEmail = new Map(roster.map((person) => [person.email, person]));
   const cells = people.map((person) => {
     const was = before.get(person.number);
@@ -112,9 +138,16 @@ async function previewPeople(db: Queryable, people: readonly FeedPerson[], today
       return (was && known && was[field] === person[field] ? known[ROSTER_FIELD_OF[column]] : person[field]) ?? '';
     });
   });
-  const mayLeave = ({ personnelNumber }: { personnelNumber: string | null }): boolean => personnelNumber !== null && before.has(personnelNumber); // prettier-ignore
-  return previewCells(db, [[...FEED_COLUMNS], ...cells], FEED_MATCHING, { isComplete: true, emptyCells: 'clear', today, mayLeave }, ALL_GROUPS);
-} // prettier-ignore
+  const mayLeave = ({ personnelNumber }: { personnelNumber: string | null }): boolean =>
+    personnelNumber !== null && before.has(personnelNumber);
+  return previewCells(
+    db,
+    [[...FEED_COLUMNS], ...cells],
+    FEED_MATCHING,
+    { isComplete: true, emptyCells: 'clear', today, mayLeave },
+    ALL_GROUPS,
+  );
+}
 
 /**
  * Keeps what the feed said, to know next time what is news. Of a row that was refused the one before is kept: it stays
@@ -132,11 +165,16 @@ export async function keepFeedRows(client: Queryable, people: readonly FeedPerso
     }
   }
   await client.query('delete from feed_rows');
-  await client.query('insert into feed_rows (number, row) select * from unnest($1::text[], $2::jsonb[])', [[...byNumber.keys()], [...byNumber.values()].map((person) => JSON.stringify(person))]); // prettier-ignore
+  await client.query('insert into feed_rows (number, row) select * from unnest($1::text[], $2::jsonb[])', [
+    [...byNumber.keys()],
+    [...byNumber.values()].map((person) => JSON.stringify(person)),
+  ]);
 }
 
 export const tellCounts = (preview: Pick<RosterPreview, 'added' | 'changed' | 'returned' | 'left'>): string => {
-  const parts = (['added', 'changed', 'returned', 'left'] as const).flatMap((group) => (preview[group].length ? [`${preview[group].length} ${group}`] : [])); // prettier-ignore
+  const parts = (['added', 'changed', 'returned', 'left'] as const).flatMap((group) =>
+    preview[group].length ? [`${preview[group].length} ${group}`] : [],
+  );
   return parts.length ? tellList(parts) : 'nothing differs from the roster';
 };
 
@@ -152,13 +190,29 @@ async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> 
   }
   const today = await houseToday(deps);
   return transaction(deps.db, async (client) => {
-    const keep = async (outcome: PullRow['outcome'], words: string, rest: { etag?: string | null; people?: FeedPerson[]; rejected?: Rejection[]; importId?: string | null } = {}): Promise<string> => {
+    const keep = async (
+      outcome: PullRow['outcome'],
+      words: string,
+      rest: { etag?: string | null; people?: FeedPerson[]; rejected?: Rejection[]; importId?: string | null } = {},
+    ): Promise<string> => {
       // undefined keeps the tag; null asks for everyone again
-      await client.query('update feed set last_ok_at = $1::timestamptz, etag = case when $3::boolean then $2::text else etag end', [new Date(at), rest.etag ?? null, rest.etag !== undefined]);
-      const { id } = await oneRow<{ id: string }>(client, INSERT_PULL, [new Date(at), outcome, words, rest.etag ?? null, rest.people ? JSON.stringify(rest.people) : null, JSON.stringify(rest.rejected ?? []), rest.importId ?? null]);
+      await client.query('update feed set last_ok_at = $1::timestamptz, etag = case when $3::boolean then $2::text else etag end', [
+        new Date(at),
+        rest.etag ?? null,
+        rest.etag !== undefined,
+      ]);
+      const { id } = await oneRow<{ id: string }>(client, INSERT_PULL, [
+        new Date(at),
+        outcome,
+        words,
+        rest.etag ?? null,
+        rest.people ? JSON.stringify(rest.people) : null,
+        JSON.stringify(rest.rejected ?? []),
+        rest.importId ?? null,
+      ]);
       await announce(client, 'people', 'feed');
       return id;
-    }; // prettier-ignore
+    };
     if (answer.kind === 'unchanged') return keep('unchanged', 'Nothing is new since the last pull.');
     await lockRoster(client);
     await client.query(
@@ -172,12 +226,24 @@ async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> 
     const taken = takenOf(preview, ALL_GROUPS);
     const share = await getChangeShare(client);
     if (shareOf(taken.length, preview) > share)
-      return keep('held', `Held: ${tellCounts(preview)}, which is ${Math.round(shareOf(taken.length, preview))} % of the roster; more than ${share} % waits for a person.${refused}`, { etag: answer.etag, people, rejected }); // prettier-ignore
+      return keep(
+        'held',
+        `Held: ${tellCounts(preview)}, which is ${Math.round(shareOf(taken.length, preview))} % of the roster; more than ${share} % waits for a person.${refused}`,
+        { etag: answer.etag, people, rejected },
+      );
     await keepFeedRows(client, people, rejected);
     // a refused row may be right tomorrow without the feed changing: the site that it names was made meanwhile
     const etag = rejected.length > 0 ? null : answer.etag;
-    if (taken.length === 0) return keep('unchanged', `${people.length} people, nothing differs from the roster.${refused}`, { etag, rejected }); // prettier-ignore
-    const { id: importId } = await storePreview(client, preview, ALL_GROUPS, { at, byWhom, today, fileName: await pullName(client, at), source: 'feed', file: null }); // prettier-ignore
+    if (taken.length === 0)
+      return keep('unchanged', `${people.length} people, nothing differs from the roster.${refused}`, { etag, rejected });
+    const { id: importId } = await storePreview(client, preview, ALL_GROUPS, {
+      at,
+      byWhom,
+      today,
+      fileName: await pullName(client, at),
+      source: 'feed',
+      file: null,
+    });
     return keep('taken', `${sentence(tellCounts(preview))}.${refused}`, { etag, rejected, importId });
   });
 }
@@ -200,7 +266,15 @@ const pullName = async (db: Queryable, at: Instant): Promise<string> =>
 async function failed(deps: Deps, at: Instant, words: string): Promise<string> {
   return transaction(deps.db, async (client) => {
     await client.query('update feed set next_at = least(next_at, $1::timestamptz)', [new Date(at + RETRY_MS)]);
-    const { id } = await oneRow<{ id: string }>(client, INSERT_PULL, [new Date(at), 'failed', `${sentence(words)}. Nothing was changed; it is tried again in half an hour.`, null, null, '[]', null]); // prettier-ignore
+    const { id } = await oneRow<{ id: string }>(client, INSERT_PULL, [
+      new Date(at),
+      'failed',
+      `${sentence(words)}. Nothing was changed; it is tried again in half an hour.`,
+      null,
+      null,
+      '[]',
+      null,
+    ]);
     await announce(client, 'feed');
     return id;
   });
@@ -285,7 +359,14 @@ export async function decidePull(deps: Deps, id: string, isApproved: boolean, by
     if (isApproved) {
       await lockRoster(client);
       const preview = await previewPeople(client, people, today);
-      ({ id: importId } = await storePreview(client, preview, ALL_GROUPS, { at: now, byWhom, today, fileName: await pullName(client, at.getTime()), source: 'feed', file: null })); // prettier-ignore
+      ({ id: importId } = await storePreview(client, preview, ALL_GROUPS, {
+        at: now,
+        byWhom,
+        today,
+        fileName: await pullName(client, at.getTime()),
+        source: 'feed',
+        file: null,
+      }));
       await keepFeedRows(client, people, preview.rejected);
       if (preview.rejected.length > 0) await client.query('update feed set etag = null');
       words = `${sentence(tellCounts(preview))}.`;

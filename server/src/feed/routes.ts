@@ -7,7 +7,11 @@ import { changeFeed, decidePull, feedView, previewPull, pullNow } from './feed.t
 async function askStandIn({ deps }: Call, init: RequestInit = {}): Promise<FeedMode | null> {
   if (!deps.settings.feedStandInUrl) return null;
   try {
-    const answer = await fetch(`${deps.settings.feedStandInUrl}/behaviour`, { ...init, headers: { 'content-type': 'application/json' }, signal: AbortSignal.timeout(2_000) }); // prettier-ignore
+    const answer = await fetch(`${deps.settings.feedStandInUrl}/behaviour`, {
+      ...init,
+      headers: { 'content-type': 'application/json' },
+      signal: AbortSignal.timeout(2_000),
+    });
     return ((await answer.json()) as { mode: FeedMode }).mode;
   } catch {
     return null;
@@ -15,7 +19,11 @@ async function askStandIn({ deps }: Call, init: RequestInit = {}): Promise<FeedM
 }
 
 export const feedRoutes: Route[] = [
-  get('/api/people/feed', async (call): Promise<FeedView> => ({ ...(await feedView(call.deps)), isStandIn: call.deps.settings.feedStandInUrl !== null, mode: await askStandIn(call) })),
+  get('/api/people/feed', async (call): Promise<FeedView> => ({
+    ...(await feedView(call.deps)),
+    isStandIn: call.deps.settings.feedStandInUrl !== null,
+    mode: await askStandIn(call),
+  })),
   act('put', '/api/people/feed', async ({ deps, req }) => {
     await changeFeed(deps, parse(FeedChange, req.body));
     return DONE;
@@ -32,4 +40,4 @@ export const feedRoutes: Route[] = [
       return DONE;
     }),
   ),
-]; // prettier-ignore
+];

@@ -124,7 +124,11 @@ export async function markUnitDone(deps: Deps, token: string, unitId: string): P
       ...(isNew ? [{ type: 'unit-finished', at: now, unit: unitId } as const] : []),
       ...(finished ? [{ type: 'finished', at: now, version: course.version } as const] : []),
     ];
-    await record(client, own.map((event) => ({ assignment: id, event })), by); // prettier-ignore
+    await record(
+      client,
+      own.map((event) => ({ assignment: id, event })),
+      by,
+    );
     if (finished) {
       const zone = Zone.of(assignment.zone);
       const issuedOn = dateOf(zone.dayAt(now));

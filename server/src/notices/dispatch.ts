@@ -236,7 +236,11 @@ async function pack(
     if (isSame) again.push({ parcel, message: former });
     else drafts.push({ parcel, draft });
   }
-  const made = await insertMessages(client, drafts.map(({ draft }) => draft), now); // prettier-ignore
+  const made = await insertMessages(
+    client,
+    drafts.map(({ draft }) => draft),
+    now,
+  );
   const letters: Letter[] = [];
   const post = ({ notices }: Parcel, messageId: string, message: MessageDraft): void => {
     for (const { decision } of notices) decision.messageId = messageId;
@@ -244,7 +248,11 @@ async function pack(
   };
   for (const { parcel, draft } of drafts) post(parcel, made.get(draft.message_id)!, draft);
   for (const { parcel, message } of again) post(parcel, message.id, message);
-  await insertDeliveries(client, letters.map(({ messageId }) => messageId), now); // prettier-ignore
+  await insertDeliveries(
+    client,
+    letters.map(({ messageId }) => messageId),
+    now,
+  );
   return letters;
 }
 

@@ -1,11 +1,11 @@
 /** Merge fields that a person or a course may lack, with the condition under which they do. */
 export const LACKS: Readonly<Record<string, string>> = {
-  'job': 'p.job is null',
-  'manager': 'p.manager_id is null',
+  job: 'p.job is null',
+  manager: 'p.manager_id is null',
   'course code': 'c.code is null',
   'course summary': 'c.summary is null',
-  'trainer': 'c.owner_id is null',
-}; // prettier-ignore
+  trainer: 'c.owner_id is null',
+};
 
 /**
  * Planned from `$1` on within two weeks, while the text of its step uses the field `$2`: joined to notices n, people p and

@@ -276,9 +276,20 @@ async function explain(deps: Deps, row: NoticeDbRow): Promise<{ sentence: string
   const step = facts.plans.get(row.course_id)?.steps.find((candidate) => candidate.id === row.step_id);
   if (!step) return { sentence: 'The plan no longer has this step.', trace: [] };
   const slot = {
-    assignment: assignment.id, step: step.id, revision: row.revision, occurrence: row.occurrence, to: row.to_role, anchorAt: row.anchor_at.getTime(), moment: row.moment.getTime(),
-    at: row.at.getTime(), knownAt: row.known_at.getTime(), missed: null, replacedAt: null, gaps: [], isTakenBack: false,
-  }; // prettier-ignore
+    assignment: assignment.id,
+    step: step.id,
+    revision: row.revision,
+    occurrence: row.occurrence,
+    to: row.to_role,
+    anchorAt: row.anchor_at.getTime(),
+    moment: row.moment.getTime(),
+    at: row.at.getTime(),
+    knownAt: row.known_at.getTime(),
+    missed: null,
+    replacedAt: null,
+    gaps: [],
+    isTakenBack: false,
+  };
   const decision = await decideAsThingsStand(deps, slot, step, assignment, facts, slot.at);
   const zone = facts.roster.calendarOf(facts.roster.getPerson(assignment.person)).zone;
   const sentence = sentenceOf(decision, slot, step, zone, slot.at, null);

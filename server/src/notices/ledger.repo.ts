@@ -109,14 +109,31 @@ export async function insertNotices(db: Client, list: readonly NoticeInsert[]): 
       name: 'insert-notices',
       text: INSERT_NOTICES,
       values: [
-        part.map(({ slot }) => slot.assignment), part.map((n) => n.courseId), part.map((n) => n.personId), part.map(({ slot }) => slot.step), part.map((n) => n.stepName),
-        part.map((n) => n.kind), part.map(({ slot }) => slot.revision), part.map(({ slot }) => slot.occurrence), part.map(({ slot }) => slot.to), part.map((n) => n.gathered),
-        part.map(({ slot }) => iso(slot.anchorAt)), part.map(({ slot }) => iso(slot.moment)), part.map(({ slot }) => iso(slot.knownAt)), part.map((n) => iso(n.at)),
-        part.map((n) => n.onDay), part.map((n) => (n.state === 'planned' ? iso(n.at) : null)), part.map((n) => n.state), part.map((n) => n.because),
-        part.map((n) => n.recipientId), part.map((n) => n.recipientName), part.map((n) => n.sentence), part.map((n) => n.trace && JSON.stringify(n.trace)),
+        part.map(({ slot }) => slot.assignment),
+        part.map((n) => n.courseId),
+        part.map((n) => n.personId),
+        part.map(({ slot }) => slot.step),
+        part.map((n) => n.stepName),
+        part.map((n) => n.kind),
+        part.map(({ slot }) => slot.revision),
+        part.map(({ slot }) => slot.occurrence),
+        part.map(({ slot }) => slot.to),
+        part.map((n) => n.gathered),
+        part.map(({ slot }) => iso(slot.anchorAt)),
+        part.map(({ slot }) => iso(slot.moment)),
+        part.map(({ slot }) => iso(slot.knownAt)),
+        part.map((n) => iso(n.at)),
+        part.map((n) => n.onDay),
+        part.map((n) => (n.state === 'planned' ? iso(n.at) : null)),
+        part.map((n) => n.state),
+        part.map((n) => n.because),
+        part.map((n) => n.recipientId),
+        part.map((n) => n.recipientName),
+        part.map((n) => n.sentence),
+        part.map((n) => n.trace && JSON.stringify(n.trace)),
         part.map((n) => n.decidedAt && iso(n.decidedAt)),
       ],
-    }); // prettier-ignore
+    });
   }
 }
 
@@ -138,12 +155,24 @@ where n.id = m.id
 export async function moveNotices(db: Client, list: readonly { id: string; row: NoticeInsert }[]): Promise<void> {
   if (list.length === 0) return;
   await db.query(MOVE_NOTICES, [
-    list.map(({ id }) => id), list.map(({ row }) => iso(row.slot.anchorAt)), list.map(({ row }) => iso(row.slot.moment)), list.map(({ row }) => iso(row.slot.knownAt)),
-    list.map(({ row }) => iso(row.at)), list.map(({ row }) => row.onDay), list.map(({ row }) => (row.state === 'planned' ? iso(row.at) : null)), list.map(({ row }) => row.state),
-    list.map(({ row }) => row.because), list.map(({ row }) => row.recipientId), list.map(({ row }) => row.recipientName), list.map(({ row }) => row.sentence),
-    list.map(({ row }) => row.trace && JSON.stringify(row.trace)), list.map(({ row }) => row.decidedAt && iso(row.decidedAt)),
-    list.map(({ row }) => row.stepName), list.map(({ row }) => row.kind), list.map(({ row }) => row.gathered),
-  ]); // prettier-ignore
+    list.map(({ id }) => id),
+    list.map(({ row }) => iso(row.slot.anchorAt)),
+    list.map(({ row }) => iso(row.slot.moment)),
+    list.map(({ row }) => iso(row.slot.knownAt)),
+    list.map(({ row }) => iso(row.at)),
+    list.map(({ row }) => row.onDay),
+    list.map(({ row }) => (row.state === 'planned' ? iso(row.at) : null)),
+    list.map(({ row }) => row.state),
+    list.map(({ row }) => row.because),
+    list.map(({ row }) => row.recipientId),
+    list.map(({ row }) => row.recipientName),
+    list.map(({ row }) => row.sentence),
+    list.map(({ row }) => row.trace && JSON.stringify(row.trace)),
+    list.map(({ row }) => row.decidedAt && iso(row.decidedAt)),
+    list.map(({ row }) => row.stepName),
+    list.map(({ row }) => row.kind),
+    list.map(({ row }) => row.gathered),
+  ]);
 }
 
 /** A notice that was held when it was cancelled, and is held again. */
@@ -266,10 +295,29 @@ export interface ClaimedRow {
 }
 
 export const claimedOf = (row: ClaimedRow): ClaimedNotice => ({
-  id: row.id, assignment: row.assignment_id, personId: row.person_id, courseId: row.course_id, step: row.step_id, kind: row.kind, revision: row.revision,
-  occurrence: row.occurrence, to: row.to_role, gathered: row.gathered, anchorAt: row.anchor_at.getTime(), moment: row.moment.getTime(), knownAt: row.known_at.getTime(),
-  at: row.at.getTime(), plannedAt: row.at.getTime(), messageId: row.message_id, attempts: row.attempts, heldBecause: row.held_because, missed: null, replacedAt: null, gaps: [], isTakenBack: false,
-}); // prettier-ignore
+  id: row.id,
+  assignment: row.assignment_id,
+  personId: row.person_id,
+  courseId: row.course_id,
+  step: row.step_id,
+  kind: row.kind,
+  revision: row.revision,
+  occurrence: row.occurrence,
+  to: row.to_role,
+  gathered: row.gathered,
+  anchorAt: row.anchor_at.getTime(),
+  moment: row.moment.getTime(),
+  knownAt: row.known_at.getTime(),
+  at: row.at.getTime(),
+  plannedAt: row.at.getTime(),
+  messageId: row.message_id,
+  attempts: row.attempts,
+  heldBecause: row.held_because,
+  missed: null,
+  replacedAt: null,
+  gaps: [],
+  isTakenBack: false,
+});
 
 export async function claimDue(db: Client, now: Instant, gathered: boolean, limit: number): Promise<ClaimedNotice[]> {
   return (await rows<ClaimedRow>(db, CLAIM_DUE, [new Date(now), gathered, limit])).map(claimedOf);
@@ -313,8 +361,18 @@ export async function saveDecisions(
   if (list.length === 0) return;
   const zone = Zone.of(houseZone);
   await db.query(SAVE_DECISIONS, [
-    list.map((d) => d.id), list.map((d) => d.state), list.map((d) => d.because), list.map((d) => d.heldBecause), list.map((d) => (d.until === null ? null : iso(d.until))),
-    list.map((d) => (d.until === null ? null : dateOf(zone.dayAt(d.until)))), list.map((d) => d.recipientId), list.map((d) => d.recipientName), list.map((d) => d.sentence),
-    list.map((d) => JSON.stringify(d.trace)), iso(now), `${leaseMs / 1000} seconds`, list.map((d) => d.messageId),
-  ]); // prettier-ignore
+    list.map((d) => d.id),
+    list.map((d) => d.state),
+    list.map((d) => d.because),
+    list.map((d) => d.heldBecause),
+    list.map((d) => (d.until === null ? null : iso(d.until))),
+    list.map((d) => (d.until === null ? null : dateOf(zone.dayAt(d.until)))),
+    list.map((d) => d.recipientId),
+    list.map((d) => d.recipientName),
+    list.map((d) => d.sentence),
+    list.map((d) => JSON.stringify(d.trace)),
+    iso(now),
+    `${leaseMs / 1000} seconds`,
+    list.map((d) => d.messageId),
+  ]);
 }

@@ -22,8 +22,13 @@ const nameOf = (client: Client, id: string): Promise<Named | null> =>
 /** A person's row as it would be after a change, with everything checked that the roster asks for. */
 async function rowAfter(client: Client, was: RosterPerson | null, change: PersonChange): Promise<RosterRow> {
   const other = async (column: 'email' | 'personnel_number', value: string): Promise<string | null> =>
-    (await maybeRow<{ name: string }>(client, `select name from people where lower(${column}) = lower($1::text) and id is distinct from $2::bigint limit 1`, [value, was?.id ?? null])) // prettier-ignore
-    ?.name ?? null;
+    (
+      await maybeRow<{ name: string }>(
+        client,
+        `select name from people where lower(${column}) = lower($1::text) and id is distinct from $2::bigint limit 1`,
+        [value, was?.id ?? null],
+      )
+    )?.name ?? null;
   const email = change.email?.toLowerCase();
   const holder = email && (await other('email', email));
   if (holder) throw new Refused('conflict', `${email} is the address of ${holder}; each person needs an address of their own.`);
@@ -54,10 +59,18 @@ async function rowAfter(client: Client, was: RosterPerson | null, change: Person
     joinedOn: change.joinedOn !== undefined ? change.joinedOn : (was?.joinedOn ?? null),
     leftOn: change.leftOn !== undefined ? change.leftOn : (was?.leftOn ?? null),
   };
-  for (const [field, value] of [['name', row.name], ['email', row.email], ['department', row.department], ['siteId', row.site]] as const)
-    if (value === '') throw new Refused('wrong-input', `${field}: expected a value; got nothing. Nothing was changed.`); // prettier-ignore
+  for (const [field, value] of [
+    ['name', row.name],
+    ['email', row.email],
+    ['department', row.department],
+    ['siteId', row.site],
+  ] as const)
+    if (value === '') throw new Refused('wrong-input', `${field}: expected a value; got nothing. Nothing was changed.`);
   if (row.joinedOn && row.leftOn && row.leftOn < row.joinedOn)
-    throw new Refused('wrong-input', `${row.name} would leave on ${tellDate(dayOf(row.leftOn))}, before joining on ${tellDate(dayOf(row.joinedOn))}. Nothing was changed.`); // prettier-ignore
+    throw new Refused(
+      'wrong-input',
+      `${row.name} would leave on ${tellDate(dayOf(row.leftOn))}, before joining on ${tellDate(dayOf(row.joinedOn))}. Nothing was changed.`,
+    );
   return row;
 }
 
@@ -69,7 +82,10 @@ async function refuseLoop(client: Client, person: RosterPerson, manager: Named):
   const above = [self, ...chainOf(self, roster).chain];
   const at = above.findIndex(({ id }) => id === person.id);
   if (at >= 0)
-    throw new Refused('conflict', `The managers would run in a circle: ${[person.name, ...above.slice(0, at + 1).map(({ name }) => name)].join(' → ')}. Nothing was changed.`); // prettier-ignore
+    throw new Refused(
+      'conflict',
+      `The managers would run in a circle: ${[person.name, ...above.slice(0, at + 1).map(({ name }) => name)].join(' → ')}. Nothing was changed.`,
+    );
 }
 
 const differences = (was: RosterRow, now: RosterRow): RowChange['changes'] =>
@@ -109,7 +125,11 @@ export async function addPerson(deps: Deps, change: PersonChange, byWhom: string
   const today = await houseToday(deps);
   return transaction(deps.db, async (client) => {
     const person = await rowAfter(client, null, change);
-    const { ids } = await writeRoster(client, [{ row: null, id: null, person, changes: [] }], () => 'added', { at: deps.clock.now(), byWhom, today }); // prettier-ignore
+    const { ids } = await writeRoster(client, [{ row: null, id: null, person, changes: [] }], () => 'added', {
+      at: deps.clock.now(),
+      byWhom,
+      today,
+    });
     return ids[0]!;
   });
 }

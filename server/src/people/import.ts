@@ -1,7 +1,18 @@
 import {
-  chooseGroups, matchColumns, plainHeader, previewRoster, readTable, shareOf, takenOf, UnreadableFile,
-  type Groups, type PreviewOptions, type RosterColumn, type RosterPreview, type TableFile,
-} from '@nudrik/core'; // prettier-ignore
+  chooseGroups,
+  matchColumns,
+  plainHeader,
+  previewRoster,
+  readTable,
+  shareOf,
+  takenOf,
+  UnreadableFile,
+  type Groups,
+  type PreviewOptions,
+  type RosterColumn,
+  type RosterPreview,
+  type TableFile,
+} from '@nudrik/core';
 import type { ImportForesight, ImportOrder, ImportResult, RosterFacts } from '@nudrik/contract';
 import { oneRow, rehearsed, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -73,13 +84,30 @@ async function writePreview(
   by: { at: number; byWhom: string; today: string; fileName: string; source: 'file' | 'feed'; file: Buffer | null },
 ): Promise<Stored> {
   const taken = takenOf(preview, groups);
-  const result = { added: preview.added.length, changed: preview.changed.length, returned: preview.returned.length, left: preview.left.length, rejected: preview.rejected.length }; // prettier-ignore
+  const result = {
+    added: preview.added.length,
+    changed: preview.changed.length,
+    returned: preview.returned.length,
+    left: preview.left.length,
+    rejected: preview.rejected.length,
+  };
   if (taken.length === 0) return { result: { id: null, ...result }, asked: [] };
   const type = by.fileName.toLowerCase().endsWith('.xlsx')
     ? 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet'
     : 'text/csv';
   const fileId = by.file === null ? null : (await insertFile(client, by.fileName, type, by.file)).id;
-  const { id } = await oneRow<{ id: string }>(client, INSERT_IMPORT, [by.fileName, new Date(by.at), by.byWhom, result.added, result.changed, result.returned, result.left, result.rejected, fileId, by.source]); // prettier-ignore
+  const { id } = await oneRow<{ id: string }>(client, INSERT_IMPORT, [
+    by.fileName,
+    new Date(by.at),
+    by.byWhom,
+    result.added,
+    result.changed,
+    result.returned,
+    result.left,
+    result.rejected,
+    fileId,
+    by.source,
+  ]);
   const { departmentsMade, asked } = await writeRoster(client, taken, kindsIn(preview, groups), { ...by, importId: id });
   await client.query('update imports set departments_made = $2::bigint[] where id = $1::bigint', [id, departmentsMade]);
   return { result: { id, ...result }, asked };
@@ -107,7 +135,14 @@ export async function foreseeImport(deps: Deps, bytes: Buffer, order: ImportOrde
   return rehearsed(deps.db, async (client) => {
     await client.query("set local lock_timeout = '5s'");
     const preview = await previewUnderLock(client, cells, order, today);
-    const { asked } = await writePreview(client, preview, order.groups, { at: now, byWhom: 'nobody', today, fileName: order.fileName, source: 'file', file: null }); // prettier-ignore
+    const { asked } = await writePreview(client, preview, order.groups, {
+      at: now,
+      byWhom: 'nobody',
+      today,
+      fileName: order.fileName,
+      source: 'file',
+      file: null,
+    });
     return foreseeRequirements(client, asked, now);
   });
 }
@@ -125,7 +160,14 @@ export async function takeImport(deps: Deps, bytes: Buffer, order: ImportOrder, 
         `${preview.left.length} of ${preview.rosterSize} people would have left, which is more than ${share} %. Confirm that number, or leave the group out; nothing was taken.`,
       );
     await rememberColumns(client, cells[0] ?? [], order.columns);
-    return storePreview(client, preview, order.groups, { at: deps.clock.now(), byWhom, today, fileName: order.fileName, source: 'file', file: bytes }); // prettier-ignore
+    return storePreview(client, preview, order.groups, {
+      at: deps.clock.now(),
+      byWhom,
+      today,
+      fileName: order.fileName,
+      source: 'file',
+      file: bytes,
+    });
   });
 }
 

@@ -37,8 +37,15 @@ export async function addLeave(deps: Deps, personId: string, leave: LeaveDraft, 
       [personId, leave.from, leave.to],
     );
     if (other)
-      throw new Refused('conflict', `${person.name} is on leave from ${tellDate(dayOf(other.from_on))} to ${tellDate(dayOf(other.to_on))} already; take that away first. Nothing was changed.`); // prettier-ignore
-    const { id } = await oneRow<{ id: string }>(client, 'insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, $2::date, $3::date, $4::bigint) returning id', [personId, leave.from, leave.to, leave.coverId]); // prettier-ignore
+      throw new Refused(
+        'conflict',
+        `${person.name} is on leave from ${tellDate(dayOf(other.from_on))} to ${tellDate(dayOf(other.to_on))} already; take that away first. Nothing was changed.`,
+      );
+    const { id } = await oneRow<{ id: string }>(
+      client,
+      'insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, $2::date, $3::date, $4::bigint) returning id',
+      [personId, leave.from, leave.to, leave.coverId],
+    );
     await follow(client, deps, personId, byWhom, { from: null, to: tellLeave(leave, cover ? cover.name : null) });
     return id;
   });

@@ -87,9 +87,15 @@ where p.email = r.email
 export async function putPeople(db: Client, people: readonly RosterRow[]): Promise<void> {
   await db.query(PUT_DEPARTMENTS, [people.map((p) => p.department)]);
   await db.query(PUT_PEOPLE, [
-    people.map((p) => p.personnelNumber), people.map((p) => p.name), people.map((p) => p.email), people.map((p) => p.department),
-    people.map((p) => p.site), people.map((p) => p.job), people.map((p) => p.joinedOn), people.map((p) => p.leftOn),
-  ]); // prettier-ignore
+    people.map((p) => p.personnelNumber),
+    people.map((p) => p.name),
+    people.map((p) => p.email),
+    people.map((p) => p.department),
+    people.map((p) => p.site),
+    people.map((p) => p.job),
+    people.map((p) => p.joinedOn),
+    people.map((p) => p.leftOn),
+  ]);
   await setManagers(db, people);
 }
 
@@ -159,10 +165,20 @@ interface PersonDbRow {
 }
 
 const personOf = (row: PersonDbRow): PersonRow => ({
-  id: row.id, personnelNumber: row.personnel_number, name: row.name, email: row.email, department: row.department, site: row.site, job: row.job,
-  manager: row.manager_id === null ? null : { id: row.manager_id, name: row.manager_name! }, joinedOn: row.joined_on, leftOn: row.left_on,
-  open: row.open, late: row.late, addressState: row.address_state,
-}); // prettier-ignore
+  id: row.id,
+  personnelNumber: row.personnel_number,
+  name: row.name,
+  email: row.email,
+  department: row.department,
+  site: row.site,
+  job: row.job,
+  manager: row.manager_id === null ? null : { id: row.manager_id, name: row.manager_name! },
+  joinedOn: row.joined_on,
+  leftOn: row.left_on,
+  open: row.open,
+  late: row.late,
+  addressState: row.address_state,
+});
 
 /** Whose name begins with what is looked for, then whose last name does, who has it in the name, and all others. */
 function byFit(find: string, values: unknown[]): string {
@@ -186,7 +202,11 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
   if (query.from) {
     values.push(query.from);
     const from = values.length;
-    add((n) => `exists (select 1 from notices w where w.recipient_id = p.id and w.state not in ('skipped', 'cancelled') and w.on_day between $${from}::date and ${n}::date)`, query.to ?? query.from); // prettier-ignore
+    add(
+      (n) =>
+        `exists (select 1 from notices w where w.recipient_id = p.id and w.state not in ('skipped', 'cancelled') and w.on_day between $${from}::date and ${n}::date)`,
+      query.to ?? query.from,
+    );
   }
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
   if (query.show === 'left') add((n) => `p.left_on <= ${n}::date`, today);

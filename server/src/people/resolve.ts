@@ -18,13 +18,21 @@ export async function resolvePeople(db: Queryable, text: string, today: string):
   for (const person of people) byName.set(person.name.toLowerCase(), [...(byName.get(person.name.toLowerCase()) ?? []), person]);
   const found = new Map<string, string>();
   const unknown: Resolved['unknown'] = [];
-  for (const written of text.split(/[\n\r,;\t]+/).map((part) => part.trim()).filter(Boolean)) {
+  for (const written of text
+    .split(/[\n\r,;\t]+/)
+    .map((part) => part.trim())
+    .filter(Boolean)) {
     const key = (/<([^>]+)>/.exec(written)?.[1] ?? written).trim().toLowerCase();
     const named = byName.get(key) ?? [];
     const person = byKey.get(key) ?? (named.length === 1 ? named[0] : undefined);
-    if (!person) unknown.push({ text: written, why: named.length > 1 ? `${named.length} people have this name; use the e-mail or the number` : 'nobody on the roster' });
-    else if (person.left_on !== null && person.left_on <= today) unknown.push({ text: written, why: `${person.name} left on ${tellDate(dayOf(person.left_on))}` });
+    if (!person)
+      unknown.push({
+        text: written,
+        why: named.length > 1 ? `${named.length} people have this name; use the e-mail or the number` : 'nobody on the roster',
+      });
+    else if (person.left_on !== null && person.left_on <= today)
+      unknown.push({ text: written, why: `${person.name} left on ${tellDate(dayOf(person.left_on))}` });
     else found.set(person.id, person.name);
-  } // prettier-ignore
+  }
   return { found: [...found].map(([id, name]) => ({ id, name })), unknown };
 }

@@ -14,20 +14,29 @@ import { getImportFile, listImports, undoImport } from './undo-import.ts';
 const imports: Route[] = [
   get('/api/people/roster', ({ deps }) => rosterFacts(deps), ADMINISTRATORS),
   get('/api/people/imports', ({ deps }) => listImports(deps.db)),
-  act('post', '/api/people/imports', (call) => takeImport(call.deps, bytesOf(call), parse(ImportQuery, call.req.query).order, call.account!.name)),
+  act('post', '/api/people/imports', (call) =>
+    takeImport(call.deps, bytesOf(call), parse(ImportQuery, call.req.query).order, call.account!.name),
+  ),
   act('post', '/api/people/imports/foresee', (call) => foreseeImport(call.deps, bytesOf(call), parse(ImportQuery, call.req.query).order)),
   get('/api/people/imports/:id/file', async (call) => sendFile(call, await getImportFile(call.deps.db, idOf(call)))),
   act('post', '/api/people/imports/:id/undo', async (call) => {
     await undoImport(call.deps, idOf(call), call.account!.name);
     return DONE;
   }),
-]; // prettier-ignore
+];
 
 export const peopleRoutes: Route[] = [
   get('/api/people', async ({ deps, req }) => listPeople(deps.db, parse(PeopleQuery, req.query), deps.clock.now(), await houseToday(deps))),
-  act('post', '/api/people', async ({ deps, req, account }) => ({ id: await addPerson(deps, parse(PersonChange, req.body), account!.name) })),
+  act('post', '/api/people', async ({ deps, req, account }) => ({
+    id: await addPerson(deps, parse(PersonChange, req.body), account!.name),
+  })),
   get('/api/people/facets', async ({ deps }) => peopleFacets(deps.db, await houseToday(deps))),
-  { method: 'post', path: '/api/people/resolve', access: OFFICE, handle: async ({ deps, req }) => resolvePeople(deps.db, parse(ResolveRequest, req.body).text, await houseToday(deps)) },
+  {
+    method: 'post',
+    path: '/api/people/resolve',
+    access: OFFICE,
+    handle: async ({ deps, req }) => resolvePeople(deps.db, parse(ResolveRequest, req.body).text, await houseToday(deps)),
+  },
   ...imports,
   get('/api/people/:id', async (call) => {
     const sheet = await findPersonSheet(call.deps.db, idOf(call), call.deps.clock.now(), await houseToday(call.deps));
@@ -40,9 +49,11 @@ export const peopleRoutes: Route[] = [
   }),
   get('/api/people/:id/timeline', (call) => timelineOf(call.deps.db, idOf(call), call.deps.clock.now())),
   get('/api/people/:id/why/:courseId', (call) => whyCourse(call.deps, idOf(call), parse(Id, call.req.params['courseId']))),
-  act('post', '/api/people/:id/leaves', async (call) => ({ id: await addLeave(call.deps, idOf(call), parse(LeaveDraft, call.req.body), call.account!.name) })),
+  act('post', '/api/people/:id/leaves', async (call) => ({
+    id: await addLeave(call.deps, idOf(call), parse(LeaveDraft, call.req.body), call.account!.name),
+  })),
   act('delete', '/api/people/:id/leaves/:leave', async (call) => {
     await removeLeave(call.deps, idOf(call), parse(Id, call.req.params['leave']), call.account!.name);
     return DONE;
   }),
-]; // prettier-ignore
+];

@@ -3,9 +3,16 @@ import type { TimelineEntry } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 
 const FIELD_WORDS: Record<string, string> = {
-  personnelNumber: 'personnel number', name: 'name', email: 'e-mail', department: 'department', site: 'site', job: 'job', managerEmail: 'manager',
-  joinedOn: 'date of joining', leftOn: 'date of leaving',
-}; // prettier-ignore
+  personnelNumber: 'personnel number',
+  name: 'name',
+  email: 'e-mail',
+  department: 'department',
+  site: 'site',
+  job: 'job',
+  managerEmail: 'manager',
+  joinedOn: 'date of joining',
+  leftOn: 'date of leaving',
+};
 const DATES = new Set(['joinedOn', 'leftOn']);
 
 const LIST_EVENTS = `
@@ -73,7 +80,7 @@ interface EventRow {
   reasons: string | null;
 }
 
-const WHAT: Partial<Record<EventType, TimelineEntry['what']>> = { 'finished': 'finish', 'certificate-issued': 'certificate' }; // prettier-ignore
+const WHAT: Partial<Record<EventType, TimelineEntry['what']>> = { finished: 'finish', 'certificate-issued': 'certificate' };
 
 /** An event in the words of the catalogue, with the round and the requirements behind a new assignment. */
 function eventWords(row: EventRow, now: number): { what: TimelineEntry['what']; words: string } | null {
@@ -87,7 +94,8 @@ function eventWords(row: EventRow, now: number): { what: TimelineEntry['what']; 
   return { what: WHAT[event.type] ?? 'assignment', words: words + made };
 }
 
-const tellValue = (field: string, value: string | null): string => (value === null ? 'none' : DATES.has(field) ? tellDate(dayOf(value)) : value); // prettier-ignore
+const tellValue = (field: string, value: string | null): string =>
+  value === null ? 'none' : DATES.has(field) ? tellDate(dayOf(value)) : value;
 
 function changeWords(kind: string, changes: FieldChange[]): string {
   const [first] = changes as unknown as { from: string | null; to: string | null }[];
@@ -105,7 +113,19 @@ function changeWords(kind: string, changes: FieldChange[]): string {
 export async function timelineOf(db: Queryable, personId: string, now: number): Promise<TimelineEntry[]> {
   const list: TimelineEntry[] = [];
   const entry = (at: Date, what: TimelineEntry['what'], words: string, rest: Partial<TimelineEntry> = {}): void =>
-    void list.push({ at: at.toISOString(), what, words, isAhead: at.getTime() > now, course: null, noticeId: null, kind: null, outcome: null, because: null, byWhom: null, ...rest }); // prettier-ignore
+    void list.push({
+      at: at.toISOString(),
+      what,
+      words,
+      isAhead: at.getTime() > now,
+      course: null,
+      noticeId: null,
+      kind: null,
+      outcome: null,
+      because: null,
+      byWhom: null,
+      ...rest,
+    });
   const course = (row: { course_id: string; title: string }): { course: TimelineEntry['course'] } => ({
     course: { id: row.course_id, title: row.title },
   });
@@ -114,13 +134,41 @@ export async function timelineOf(db: Queryable, personId: string, now: number): 
     const byWhom = row.type === 'assigned' && !row.is_by_hand ? null : row.by_whom;
     if (told) entry(row.at, told.what, told.words, { ...course(row), byWhom });
   }
-  for (const row of await rows<{ id: string; at: Date; kind: string; step_name: string; state: string; because: string | null; course_id: string; title: string; recipient_id: string | null; recipient_name: string | null }>(db, LIST_NOTICES, [personId])) // prettier-ignore
-    entry(row.at, 'notice', `${row.step_name}, ${row.title}${row.recipient_id === personId || !row.recipient_name ? '' : `, to ${row.recipient_name}`}`, { ...course(row), noticeId: row.id, kind: row.kind, outcome: row.state, because: row.because }); // prettier-ignore
-  for (const row of await rows<{ serial: string; expires_on: string | null; revoked_at: Date | null; course_id: string; title: string; zone: string }>(db, LIST_CERTIFICATES, [personId])) {
+  for (const row of await rows<{
+    id: string;
+    at: Date;
+    kind: string;
+    step_name: string;
+    state: string;
+    because: string | null;
+    course_id: string;
+    title: string;
+    recipient_id: string | null;
+    recipient_name: string | null;
+  }>(db, LIST_NOTICES, [personId]))
+    entry(
+      row.at,
+      'notice',
+      `${row.step_name}, ${row.title}${row.recipient_id === personId || !row.recipient_name ? '' : `, to ${row.recipient_name}`}`,
+      { ...course(row), noticeId: row.id, kind: row.kind, outcome: row.state, because: row.because },
+    );
+  for (const row of await rows<{
+    serial: string;
+    expires_on: string | null;
+    revoked_at: Date | null;
+    course_id: string;
+    title: string;
+    zone: string;
+  }>(db, LIST_CERTIFICATES, [personId])) {
     if (row.expires_on && !row.revoked_at)
-      entry(new Date(Zone.of(row.zone).toInstant(dayOf(row.expires_on) + 1, 0)), 'certificate', `Certificate ${row.serial} for ${row.title} runs out`, course(row)); // prettier-ignore
+      entry(
+        new Date(Zone.of(row.zone).toInstant(dayOf(row.expires_on) + 1, 0)),
+        'certificate',
+        `Certificate ${row.serial} for ${row.title} runs out`,
+        course(row),
+      );
     if (row.revoked_at) entry(row.revoked_at, 'certificate', `Certificate ${row.serial} for ${row.title} revoked`, course(row));
-  } // prettier-ignore
+  }
   for (const row of await rows<{ at: Date; by_whom: string; kind: string; changes: FieldChange[] }>(db, LIST_CHANGES, [personId]))
     entry(row.at, 'change', changeWords(row.kind, row.changes), { byWhom: row.by_whom });
   // a stable sort: what happened in one moment stays in the order of its kinds

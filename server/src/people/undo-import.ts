@@ -161,11 +161,20 @@ export async function undoImport(deps: Deps, id: string, byWhom: string): Promis
       if (kind === 'added' || kind === 'leave') continue;
       const { id: _, ...now } = roster.get(person_id)!;
       const was = Object.fromEntries(fields.map(({ field, from }) => [field, from])) as Partial<RosterRow>;
-      const change: RowChange = { row: null, id: person_id, person: { ...now, ...was }, changes: fields.map(({ field, from, to }) => ({ field, from: to, to: from })) }; // prettier-ignore
+      const change: RowChange = {
+        row: null,
+        id: person_id,
+        person: { ...now, ...was },
+        changes: fields.map(({ field, from, to }) => ({ field, from: to, to: from })),
+      };
       kinds.set(change, kind === 'left' ? 'returned' : kind === 'returned' ? 'left' : 'changed');
       back.push(change);
     }
-    await writeRoster(client, back, (change) => kinds.get(change)!, { at: deps.clock.now(), byWhom: `${byWhom}, undoing ${found.file_name}`, today }); // prettier-ignore
+    await writeRoster(client, back, (change) => kinds.get(change)!, {
+      at: deps.clock.now(),
+      byWhom: `${byWhom}, undoing ${found.file_name}`,
+      today,
+    });
     const at = deps.clock.now();
     const rested = await removeLeavesOf(client, id, { at, byWhom: `${byWhom}, undoing ${found.file_name}` });
     await releaseLeave(client, rested, at);

@@ -78,13 +78,26 @@ export async function recordChanges(
   by: { at: number; byWhom: string; importId?: string | null },
 ): Promise<void> {
   for (const part of batches(list))
-    await client.query(INSERT_CHANGES, [part.map(({ id }) => id), part.map(({ kind }) => kind), part.map(({ changes }) => JSON.stringify(changes)), new Date(by.at), by.byWhom, by.importId ?? null]); // prettier-ignore
+    await client.query(INSERT_CHANGES, [
+      part.map(({ id }) => id),
+      part.map(({ kind }) => kind),
+      part.map(({ changes }) => JSON.stringify(changes)),
+      new Date(by.at),
+      by.byWhom,
+      by.importId ?? null,
+    ]);
 }
 
 const columnsOf = (list: readonly RosterRow[]): unknown[][] => [
-  list.map((p) => p.personnelNumber), list.map((p) => p.name), list.map((p) => p.email), list.map((p) => p.department), list.map((p) => p.site),
-  list.map((p) => p.job), list.map((p) => p.joinedOn), list.map((p) => p.leftOn),
-]; // prettier-ignore
+  list.map((p) => p.personnelNumber),
+  list.map((p) => p.name),
+  list.map((p) => p.email),
+  list.map((p) => p.department),
+  list.map((p) => p.site),
+  list.map((p) => p.job),
+  list.map((p) => p.joinedOn),
+  list.map((p) => p.leftOn),
+];
 
 const ADD_LEAVES = `
 insert into leaves (person_id, from_on, to_on, cover_id, import_id)
@@ -162,9 +175,17 @@ export async function writeRoster(
   const idOf = new Map<string, string>();
   for (const level of byLevel(changes.flatMap(({ id, person }) => (id === null ? [person] : []))))
     for (const part of batches(level))
-      for (const row of await rows<{ id: string; email: string }>(client, ADD_PEOPLE, [...columnsOf(part), part.map((p) => p.managerEmail)])) idOf.set(row.email, row.id); // prettier-ignore
+      for (const row of await rows<{ id: string; email: string }>(client, ADD_PEOPLE, [
+        ...columnsOf(part),
+        part.map((p) => p.managerEmail),
+      ]))
+        idOf.set(row.email, row.id);
   const withManager = known.filter(({ changes: fields }) => fields.some(({ field }) => field === 'managerEmail'));
-  for (const part of batches(withManager)) await setManagers(client, part.map(({ person }) => person)); // prettier-ignore
+  for (const part of batches(withManager))
+    await setManagers(
+      client,
+      part.map(({ person }) => person),
+    );
   const ids = changes.map(({ id, person }) => id ?? idOf.get(person.email)!);
   await recordChanges(
     client,
@@ -174,12 +195,19 @@ export async function writeRoster(
       .filter(({ kind, changes: fields }) => kind === 'added' || fields.length > 0),
     by,
   );
-  const onLeave = await addLeaves(client, changes.flatMap(({ leave }, index) => (leave ? [{ id: ids[index]!, leave }] : [])), by); // prettier-ignore
+  const onLeave = await addLeaves(
+    client,
+    changes.flatMap(({ leave }, index) => (leave ? [{ id: ids[index]!, leave }] : [])),
+    by,
+  );
   if (onLeave.length > 0) await releaseLeave(client, onLeave, by.at);
 
   const has = (change: RowChange, field: string): boolean => change.changes.some((entry) => entry.field === field);
   for (const change of known) if (has(change, 'email')) await releaseAddress(client, change.id!, by.at);
-  const around = await listOpenAssignmentsAround(client, known.map(({ id }) => id!)); // prettier-ignore
+  const around = await listOpenAssignmentsAround(
+    client,
+    known.map(({ id }) => id!),
+  );
   await releaseValuesOf(client, around, by.at);
   await requestReplan(client, around);
   // a new manager moves everyone below into another line; everything else concerns the person alone

@@ -29,9 +29,14 @@ const STATES: Record<Exclude<ReportQuery['state'], 'all'>, string> = {
 };
 
 const SORTS: Record<ReportQuery['sort'], string> = {
-  name: 'lower(p.name)', department: 'd.name', manager: 'm.name', assigned: 'a.assigned_at', due: 'a.due_at', finished: 'a.closed_at',
+  name: 'lower(p.name)',
+  department: 'd.name',
+  manager: 'm.name',
+  assigned: 'a.assigned_at',
+  due: 'a.due_at',
+  finished: 'a.closed_at',
   progress: '(select count(*) from unnest(a.units_done) u where u = any(k.required_units))',
-}; // prettier-ignore
+};
 
 function filterOf(query: ReportQuery, courseId: string, now: number): { where: string; values: unknown[] } {
   const values: unknown[] = [courseId, new Date(now)];
@@ -135,9 +140,15 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   const counts = await oneRow<Record<string, number>>(db, COUNT_STATES(all.where), all.values);
   const found = await rows<ReportDbRow>(db, listSql(where, query, `limit ${query.size} offset ${query.page * query.size}`), values);
   const totals: Record<ReportQuery['state'], number> = {
-    all: counts['total']!, open: counts['in_progress']! + counts['not_started']! + counts['late']!, 'in progress': counts['in_progress']!, 'not started': counts['not_started']!,
-    late: counts['late']!, silent: counts['silent']!, finished: counts['finished']!, waived: counts['waived']!,
-  }; // prettier-ignore
+    all: counts['total']!,
+    open: counts['in_progress']! + counts['not_started']! + counts['late']!,
+    'in progress': counts['in_progress']!,
+    'not started': counts['not_started']!,
+    late: counts['late']!,
+    silent: counts['silent']!,
+    finished: counts['finished']!,
+    waived: counts['waived']!,
+  };
   return {
     course,
     rows: found.map((row) => reportRow(row, now)),

@@ -114,12 +114,26 @@ order by q.name
 /** What the roster needs a person for: pulls that wait, failed or refused rows; and assignments whose people left the audience. */
 async function rosterNeeds(db: Queryable, zone: Zone, now: number): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
-  for (const row of await rows<{ id: string; at: Date; outcome: string; words: string; refused: number; reason: string | null }>(db, LIST_PULLS)) {
-    const act = { label: row.outcome === 'held' ? 'Look at it' : 'Open the feed', link: row.outcome === 'held' ? `/people/feed?pull=${row.id}` : '/people/feed', does: null };
+  for (const row of await rows<{ id: string; at: Date; outcome: string; words: string; refused: number; reason: string | null }>(
+    db,
+    LIST_PULLS,
+  )) {
+    const act = {
+      label: row.outcome === 'held' ? 'Look at it' : 'Open the feed',
+      link: row.outcome === 'held' ? `/people/feed?pull=${row.id}` : '/people/feed',
+      does: null,
+    };
     const when = tellMoment(row.at.getTime(), zone, now);
     if (row.outcome === 'held') list.push({ kind: 'roster', label: 'Roster held', words: `Personnel feed, ${when}: ${row.words}`, act });
-    else if (row.outcome === 'failed') list.push({ kind: 'roster', label: 'Feed fails', words: `Personnel feed, ${when}: ${row.words}`, act });
-    else list.push({ kind: 'roster', label: 'Row refused', words: `Personnel feed, ${when}: ${row.reason}${row.refused > 1 ? ` And ${row.refused - 1} more.` : ''}`, act });
+    else if (row.outcome === 'failed')
+      list.push({ kind: 'roster', label: 'Feed fails', words: `Personnel feed, ${when}: ${row.words}`, act });
+    else
+      list.push({
+        kind: 'roster',
+        label: 'Row refused',
+        words: `Personnel feed, ${when}: ${row.reason}${row.refused > 1 ? ` And ${row.refused - 1} more.` : ''}`,
+        act,
+      });
   }
   for (const row of await rows<{ id: string; name: string; title: string; count: number; person: string }>(db, LIST_OUTSIDE))
     list.push({
@@ -129,7 +143,7 @@ async function rosterNeeds(db: Queryable, zone: Zone, now: number): Promise<Toda
       act: { label: 'Decide', link: `/requirements/${row.id}?show=asks`, does: null },
     });
   return list;
-} // prettier-ignore
+}
 
 // late, and nothing more is planned: nobody falls silent after the last notice
 const LIST_SILENT = `

@@ -72,7 +72,11 @@ export async function applyChanges(client: Client, changes: readonly Change[], n
 
   const taking = of(changes, 'take-up');
   if (taking.length > 0) {
-    const free = await idsOf(client, LIST_REOPENABLE, taking.map((c) => c.assignment)); // prettier-ignore
+    const free = await idsOf(
+      client,
+      LIST_REOPENABLE,
+      taking.map((c) => c.assignment),
+    );
     await client.query('delete from assignment_reasons where assignment_id = any($1::bigint[])', [[...free]]);
     for (const change of taking.filter((c) => free.has(c.assignment))) {
       reasonsFor(change.assignment, change);
@@ -88,20 +92,33 @@ export async function applyChanges(client: Client, changes: readonly Change[], n
     if (dueAt !== null)
       happenings.push({ assignment, event: { type: 'extended', at: now, dueAt, reason: 'another requirement asks for it earlier' } });
   if (reasons.length > 0)
-    await client.query(INSERT_REASONS, [reasons.map((r) => r.id), reasons.map((r) => r.requirement), reasons.map((r) => new Date(r.dueAt)), reasons.map((r) => r.words), at]); // prettier-ignore
+    await client.query(INSERT_REASONS, [
+      reasons.map((r) => r.id),
+      reasons.map((r) => r.requirement),
+      reasons.map((r) => new Date(r.dueAt)),
+      reasons.map((r) => r.words),
+      at,
+    ]);
 
   for (const kind of ['detach', 'ask', 'keep', 'settle'] as const) {
     const list = of(changes, kind);
     if (list.length === 0) continue;
     const values = [list.map((c) => c.assignment), list.map((c) => c.requirement)];
     const sql = FLAGS[kind];
-    await client.query(`with r as (select * from unnest($1::bigint[], $2::bigint[]) as r (assignment_id, requirement_id)) ${sql}`, sql.includes('$3') ? [...values, at] : values); // prettier-ignore
+    await client.query(
+      `with r as (select * from unnest($1::bigint[], $2::bigint[]) as r (assignment_id, requirement_id)) ${sql}`,
+      sql.includes('$3') ? [...values, at] : values,
+    );
     done.push(...list);
   }
 
   const closing = of(changes, 'withdraw');
   if (closing.length > 0) {
-    const open = await idsOf(client, LIST_OPEN, closing.map((c) => c.assignment)); // prettier-ignore
+    const open = await idsOf(
+      client,
+      LIST_OPEN,
+      closing.map((c) => c.assignment),
+    );
     for (const { assignment, because, words } of closing.filter((c) => open.has(c.assignment)))
       happenings.push({ assignment, event: { type: 'withdrawn', at: now, because, reason: words } });
     done.push(...closing.filter((c) => open.has(c.assignment)));

@@ -20,23 +20,50 @@ returning id
 `;
 
 const valuesOf = (draft: RequirementDraft, now: number, byWhom: string): unknown[] => [
-  draft.name, draft.courseId, JSON.stringify(draft.audience), JSON.stringify(draft.due), draft.dueTime, draft.graceDays, draft.creditMonths,
-  draft.renewal && JSON.stringify(draft.renewal), draft.from, draft.until, draft.takesJoiners, draft.whenOut, new Date(now), byWhom,
-]; // prettier-ignore
+  draft.name,
+  draft.courseId,
+  JSON.stringify(draft.audience),
+  JSON.stringify(draft.due),
+  draft.dueTime,
+  draft.graceDays,
+  draft.creditMonths,
+  draft.renewal && JSON.stringify(draft.renewal),
+  draft.from,
+  draft.until,
+  draft.takesJoiners,
+  draft.whenOut,
+  new Date(now),
+  byWhom,
+];
 
 async function refuseTaken(client: Client, name: string, id: string | null): Promise<void> {
-  const other = await maybeRow(client, 'select 1 from requirements where lower(name) = lower($1::text) and id is distinct from $2::bigint', [name, id]); // prettier-ignore
-  if (other) throw new Refused('conflict', `There is a requirement “${name}” already. Give this one a name that tells the two apart; nothing was changed.`); // prettier-ignore
+  const other = await maybeRow(
+    client,
+    'select 1 from requirements where lower(name) = lower($1::text) and id is distinct from $2::bigint',
+    [name, id],
+  );
+  if (other)
+    throw new Refused(
+      'conflict',
+      `There is a requirement “${name}” already. Give this one a name that tells the two apart; nothing was changed.`,
+    );
 }
 
 async function courseOf(client: Client, id: string): Promise<{ title: string; required: number }> {
-  const course = await maybeRow<{ title: string; required: number }>(client, 'select title, cardinality(required_units) as required from courses where id = $1::bigint', [id]); // prettier-ignore
+  const course = await maybeRow<{ title: string; required: number }>(
+    client,
+    'select title, cardinality(required_units) as required from courses where id = $1::bigint',
+    [id],
+  );
   if (!course) throw new Refused('wrong-input', `There is no course ${id}. Nothing was changed.`);
   return course;
 }
 
 const record = (client: Client, id: string, now: number, byWhom: string, what: string, words: string): Promise<unknown> =>
-  client.query('insert into requirement_events (requirement_id, at, by_whom, what, words) values ($1::bigint, $2::timestamptz, $3::text, $4::text, $5::text)', [id, new Date(now), byWhom, what, words]); // prettier-ignore
+  client.query(
+    'insert into requirement_events (requirement_id, at, by_whom, what, words) values ($1::bigint, $2::timestamptz, $3::text, $4::text, $5::text)',
+    [id, new Date(now), byWhom, what, words],
+  );
 
 /** Keeps a new requirement, switched off: nobody is assigned anything yet. */
 export async function addRequirement(deps: Deps, draft: RequirementDraft, byWhom: string): Promise<{ id: string }> {
@@ -63,7 +90,14 @@ async function getLocked(client: Client, id: string, version: number): Promise<R
 
 function resultOf(id: string, changes: readonly Change[]): RequirementResult {
   const count = (...kinds: Change['kind'][]): number => changes.filter(({ kind }) => kinds.includes(kind)).length;
-  return { id, assigned: count('assign', 'take-up'), attached: count('attach'), withdrawn: count('withdraw'), kept: count('keep'), asked: count('ask') }; // prettier-ignore
+  return {
+    id,
+    assigned: count('assign', 'take-up'),
+    attached: count('attach'),
+    withdrawn: count('withdraw'),
+    kept: count('keep'),
+    asked: count('ask'),
+  };
 }
 
 const INSERT_MEMBERS = `
@@ -79,7 +113,10 @@ async function keepMembers(client: Client, row: RequirementDbRow, now: number): 
   const today = dateOf(Zone.of((await getHouse(client)).zone).dayAt(now));
   const { test } = compileAudience(row.audience, await loadStructure(client, null), today);
   const people = await listRequirementPeople(client, null);
-  await client.query(INSERT_MEMBERS, [row.id, people.filter((person) => (person.leftOn === null || person.leftOn > today) && test(person)).map(({ id }) => id)]); // prettier-ignore
+  await client.query(INSERT_MEMBERS, [
+    row.id,
+    people.filter((person) => (person.leftOn === null || person.leftOn > today) && test(person)).map(({ id }) => id),
+  ]);
 }
 
 const told = (result: RequirementResult): string => {
@@ -100,9 +137,15 @@ export async function switchOn(deps: Deps, id: string, version: number, byWhom: 
     if (row.is_on) throw new Refused('conflict', `“${row.name}” is on already; nothing was changed.`);
     const course = await courseOf(client, row.course_id);
     if (course.required === 0)
-      throw new Refused('conflict', `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on; nothing was changed.`); // prettier-ignore
+      throw new Refused(
+        'conflict',
+        `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on; nothing was changed.`,
+      );
     const now = deps.clock.now();
-    await client.query('update requirements set is_on = true, switched_on_at = $2::timestamptz, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text where id = $1::bigint', [id, new Date(now), byWhom]); // prettier-ignore
+    await client.query(
+      'update requirements set is_on = true, switched_on_at = $2::timestamptz, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text where id = $1::bigint',
+      [id, new Date(now), byWhom],
+    );
     await keepMembers(client, row, now);
     const result = resultOf(id, await reconcilePeople(client, null, now, byWhom));
     await record(client, id, now, byWhom, 'switched on', `Switched on: ${told(result)}.`);
@@ -122,7 +165,10 @@ export async function switchOff(
     const row = await getLocked(client, id, version);
     if (!row.is_on) throw new Refused('conflict', `“${row.name}” is off already; nothing was changed.`);
     const now = deps.clock.now();
-    await client.query('update requirements set is_on = false, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text where id = $1::bigint', [id, new Date(now), byWhom]); // prettier-ignore
+    await client.query(
+      'update requirements set is_on = false, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text where id = $1::bigint',
+      [id, new Date(now), byWhom],
+    );
     const result = resultOf(id, await reconcilePeople(client, null, now, byWhom, new Map([[id, outside]])));
     await record(client, id, now, byWhom, 'switched off', `Switched off: ${told(result)}.`);
     return result;
@@ -139,8 +185,19 @@ async function tellChange(client: Client, was: RequirementDraft, draft: Requirem
   told('the name', was.name, draft.name);
   told('the audience', tellAudience(was.audience, names), tellAudience(draft.audience, names));
   told('the due rule', tellDueRule(was.due), tellDueRule(draft.due));
-  const rest = (['dueTime', 'graceDays', 'creditMonths', 'renewal', 'from', 'until', 'takesJoiners', 'whenOut'] as const).filter((key) => JSON.stringify(was[key]) !== JSON.stringify(draft[key])); // prettier-ignore
-  const WORDS = { dueTime: 'the time of day', graceDays: 'the days of grace', creditMonths: 'what counts', renewal: 'the renewal', from: 'the first day', until: 'the last day', takesJoiners: 'who comes in later', whenOut: 'what becomes of those who leave' }; // prettier-ignore
+  const rest = (['dueTime', 'graceDays', 'creditMonths', 'renewal', 'from', 'until', 'takesJoiners', 'whenOut'] as const).filter(
+    (key) => JSON.stringify(was[key]) !== JSON.stringify(draft[key]),
+  );
+  const WORDS = {
+    dueTime: 'the time of day',
+    graceDays: 'the days of grace',
+    creditMonths: 'what counts',
+    renewal: 'the renewal',
+    from: 'the first day',
+    until: 'the last day',
+    takesJoiners: 'who comes in later',
+    whenOut: 'what becomes of those who leave',
+  };
   parts.push(...rest.map((key) => WORDS[key]));
   return parts.length ? `Changed ${parts.join('; ')}` : 'Kept as it was';
 }
@@ -159,7 +216,10 @@ export async function changeRequirement(
     await refuseTaken(client, draft.name, id);
     await courseOf(client, draft.courseId);
     if (row.switched_on_at && row.course_id !== draft.courseId)
-      throw new Refused('conflict', `“${row.name}” was switched on for its course, and people have it from that. Write another requirement for the other course; nothing was changed.`); // prettier-ignore
+      throw new Refused(
+        'conflict',
+        `“${row.name}” was switched on for its course, and people have it from that. Write another requirement for the other course; nothing was changed.`,
+      );
     const now = deps.clock.now();
     const words = await tellChange(client, draftOf(row), draft);
     await client.query(`update requirements set ${WRITE}, version = version + 1 where id = $1::bigint`, [
@@ -169,7 +229,11 @@ export async function changeRequirement(
     let result: RequirementResult = { id, assigned: 0, attached: 0, withdrawn: 0, kept: 0, asked: 0 };
     if (row.is_on) {
       const changed = (await findRequirementRow(client, id))!;
-      if (row.takes_joiners !== changed.takes_joiners || (!changed.takes_joiners && JSON.stringify(row.audience) !== JSON.stringify(changed.audience))) await keepMembers(client, changed, now); // prettier-ignore
+      if (
+        row.takes_joiners !== changed.takes_joiners ||
+        (!changed.takes_joiners && JSON.stringify(row.audience) !== JSON.stringify(changed.audience))
+      )
+        await keepMembers(client, changed, now);
       const said: ReadonlyMap<string, WhenOut> = outside === 'ask' ? new Map() : new Map([[id, outside]]);
       result = resultOf(id, await reconcilePeople(client, null, now, byWhom, said));
     }
@@ -218,11 +282,28 @@ export async function decideOutside(
     if (!row) throw new Refused('not-found', 'There is no such requirement, or not any more.');
     const found = await rows<{ assignment: string; person: string; name: string }>(client, LIST_OUT, [id, assignmentIds]);
     if (found.length === 0)
-      throw new Refused('conflict', 'There is nothing to decide any more: they are in the audience again, or it was decided. Nothing was changed.'); // prettier-ignore
+      throw new Refused(
+        'conflict',
+        'There is nothing to decide any more: they are in the audience again, or it was decided. Nothing was changed.',
+      );
     const now = deps.clock.now();
-    const changes = found.map(({ assignment, person, name }): Change => outside === 'keep' ? { kind: 'keep', assignment, requirement: id } : { kind: 'withdraw', person, assignment, because: 'out', words: `${name} is no longer in the audience of “${row.name}”` }); // prettier-ignore
+    const changes = found.map(({ assignment, person, name }): Change =>
+      outside === 'keep'
+        ? { kind: 'keep', assignment, requirement: id }
+        : { kind: 'withdraw', person, assignment, because: 'out', words: `${name} is no longer in the audience of “${row.name}”` },
+    );
     const result = resultOf(id, await applyChanges(client, changes, now, byWhom));
-    await record(client, id, now, byWhom, 'decided', `${found.map(({ name }) => name).slice(0, 5).join(', ')}${found.length > 5 ? ` and ${found.length - 5} more` : ''}, no longer in the audience: ${told(result)}.`); // prettier-ignore
+    await record(
+      client,
+      id,
+      now,
+      byWhom,
+      'decided',
+      `${found
+        .map(({ name }) => name)
+        .slice(0, 5)
+        .join(', ')}${found.length > 5 ? ` and ${found.length - 5} more` : ''}, no longer in the audience: ${told(result)}.`,
+    );
     return result;
   });
 }

@@ -1,7 +1,22 @@
 import {
-  Calendar, compileAudience, type Audience, type AudiencePerson, type CalendarFacts, type CourseRecord, type DueRule, type Finish, type LiveRequirement,
-  type Matcher, type Names, type Renewal, type Requirement, type RequirementPerson, type Structure, type WhenOut, type WithdrawnBecause,
-} from '@nudrik/core'; // prettier-ignore
+  Calendar,
+  compileAudience,
+  type Audience,
+  type AudiencePerson,
+  type CalendarFacts,
+  type CourseRecord,
+  type DueRule,
+  type Finish,
+  type LiveRequirement,
+  type Matcher,
+  type Names,
+  type Renewal,
+  type Requirement,
+  type RequirementPerson,
+  type Structure,
+  type WhenOut,
+  type WithdrawnBecause,
+} from '@nudrik/core';
 import type { AudienceFacts } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 import { listCalendars } from '../people/roster.repo.ts';
@@ -103,12 +118,19 @@ export async function loadRecords(db: Queryable, who: Who, course: string | null
     if (!record) own.set(row.course_id, (record = { course: row.course_id, finishes: [], open: null, closed: null }));
     record.closed = null; // the newest counts, and rows come in the order of their rounds
     if (row.closed_by === null) record.open = { id: row.id, dueAt: row.due_at.getTime(), isByHand: row.is_by_hand, reasons: row.reasons };
-    else if (row.closed_by === 'finished') record.finishes.push({ on: row.finished_on!, expiresOn: row.expires_on, isRevoked: row.is_revoked });
+    else if (row.closed_by === 'finished')
+      record.finishes.push({ on: row.finished_on!, expiresOn: row.expires_on, isRevoked: row.is_revoked });
     else
       record.closed = {
-        id: row.id, how: row.closed_by, because: row.closed_because, closedAt: row.closed_at!.getTime(), waivedUntil: row.waived_until,
-        assignedAt: row.assigned_at.getTime(), dueAt: row.due_at.getTime(), isByHand: row.is_by_hand,
-      }; // prettier-ignore
+        id: row.id,
+        how: row.closed_by,
+        because: row.closed_because,
+        closedAt: row.closed_at!.getTime(),
+        waivedUntil: row.waived_until,
+        assignedAt: row.assigned_at.getTime(),
+        dueAt: row.due_at.getTime(),
+        isByHand: row.is_by_hand,
+      };
   }
   return all;
 }
@@ -137,10 +159,21 @@ const COLUMNS =
   'id, name, course_id, audience, due, due_time, grace_days, credit_months, renewal, from_on, until_on, takes_joiners, when_out, is_on, switched_on_at, version, changed_at, changed_by';
 
 export const requirementOf = (row: RequirementDbRow): Requirement => ({
-  id: row.id, name: row.name, course: row.course_id, audience: row.audience, due: row.due, dueTime: row.due_time, graceDays: row.grace_days,
-  creditMonths: row.credit_months, renewal: row.renewal, from: row.from_on, until: row.until_on, takesJoiners: row.takes_joiners, whenOut: row.when_out,
+  id: row.id,
+  name: row.name,
+  course: row.course_id,
+  audience: row.audience,
+  due: row.due,
+  dueTime: row.due_time,
+  graceDays: row.grace_days,
+  creditMonths: row.credit_months,
+  renewal: row.renewal,
+  from: row.from_on,
+  until: row.until_on,
+  takesJoiners: row.takes_joiners,
+  whenOut: row.when_out,
   switchedOnAt: row.switched_on_at?.getTime() ?? null,
-}); // prettier-ignore
+});
 
 export const listRequirementRows = (db: Queryable): Promise<RequirementDbRow[]> =>
   rows<RequirementDbRow>(db, `select ${COLUMNS} from requirements order by is_on desc, name`);
@@ -149,7 +182,11 @@ export const listLive = async (db: Queryable): Promise<Requirement[]> =>
   (await rows<RequirementDbRow>(db, `select ${COLUMNS} from requirements where is_on order by id`)).map(requirementOf);
 
 export async function findRequirementRow(db: Queryable, id: string, isLocked = false): Promise<RequirementDbRow | null> {
-  return (await rows<RequirementDbRow>(db, `select ${COLUMNS} from requirements where id = $1::bigint ${isLocked ? 'for update' : ''}`, [id]))[0] ?? null; // prettier-ignore
+  return (
+    (
+      await rows<RequirementDbRow>(db, `select ${COLUMNS} from requirements where id = $1::bigint ${isLocked ? 'for update' : ''}`, [id])
+    )[0] ?? null
+  );
 }
 
 /** Requirements with their audiences made ready, once for each local date that it is somewhere. */
@@ -205,7 +242,9 @@ export async function loadNames(db: Queryable, audiences: readonly Audience[]): 
         ?.flatMap((part) => part.match(/\d+/g) ?? []) ?? [],
     ),
   ];
-  const people = tops.length ? await rows<{ id: string; name: string }>(db, 'select id, name from people where id = any($1::bigint[])', [tops]) : []; // prettier-ignore
+  const people = tops.length
+    ? await rows<{ id: string; name: string }>(db, 'select id, name from people where id = any($1::bigint[])', [tops])
+    : [];
   const lookUp = (list: readonly { id: string; name: string }[], what: string): ((id: string) => string) => {
     const names = new Map(list.map(({ id, name }) => [id, name]));
     return (id) => names.get(id) ?? `a ${what} that is gone`;
@@ -215,7 +254,10 @@ export async function loadNames(db: Queryable, audiences: readonly Audience[]): 
     site: lookUp(lists.sites, 'site'),
     group: lookUp(lists.groups, 'group'),
     person: lookUp(people, 'person'),
-    course: lookUp(lists.courses.map(({ id, title }) => ({ id, name: title })), 'course'), // prettier-ignore
+    course: lookUp(
+      lists.courses.map(({ id, title }) => ({ id, name: title })),
+      'course',
+    ),
   };
 }
 

@@ -74,10 +74,12 @@ export async function foreseeRequirements(client: Client, personIds: readonly st
     changes.push(...(await reconcilePeople(client, ids, at.getTime())));
   const begun = changes.filter(isBegun);
   const courseOf = new Map(
-    (await rows<{ id: string; course_id: string }>(client, 'select id, course_id from assignments where id = any($1::bigint[])', [
-      begun.flatMap((change) => (change.kind === 'take-up' ? [change.assignment] : [])),
-    ])).map((row) => [row.id, row.course_id]),
-  ); // prettier-ignore
+    (
+      await rows<{ id: string; course_id: string }>(client, 'select id, course_id from assignments where id = any($1::bigint[])', [
+        begun.flatMap((change) => (change.kind === 'take-up' ? [change.assignment] : [])),
+      ])
+    ).map((row) => [row.id, row.course_id]),
+  );
   const asked = await rows<BegunRow>(client, LIST_BEGUN, [
     begun.map(({ person }) => person),
     begun.map((change) => (change.kind === 'assign' ? change.course : courseOf.get(change.assignment)!)),
@@ -96,9 +98,16 @@ export async function foreseeRequirements(client: Client, personIds: readonly st
   return {
     requirements: asked.map(({ id, name, course, people, names }) => {
       const mail = mails.get(id);
-      return { id, name, course, people, names, first: mail ? { at: mail.at.toISOString(), step: mail.step, name: mail.name, zone: mail.zone } : null };
+      return {
+        id,
+        name,
+        course,
+        people,
+        names,
+        first: mail ? { at: mail.at.toISOString(), step: mail.step, name: mail.name, zone: mail.zone } : null,
+      };
     }),
     withdrawn: changes.filter(({ kind }) => kind === 'withdraw').length,
     asked: changes.filter(({ kind }) => kind === 'ask').length,
-  }; // prettier-ignore
+  };
 }

@@ -1,8 +1,35 @@
 import {
-  addDays, type Calendar, compileAudience, dateOf, dayOf, dueFor, noRecord, standingOf, tellAmount, tellAudience, tellDate, tellDay, tellDueRule, tellMoment, tellRequirement, morningOf, Zone,
-  type CourseRecord, type Requirement, type RequirementPerson, type RequirementStanding,
-} from '@nudrik/core'; // prettier-ignore
-import type { Counted, PreviewedPerson, RequirementDraft, RequirementPeople, RequirementPreview, RequirementRow, RequirementView } from '@nudrik/contract'; // prettier-ignore
+  addDays,
+  type Calendar,
+  compileAudience,
+  dateOf,
+  dayOf,
+  dueFor,
+  noRecord,
+  standingOf,
+  tellAmount,
+  tellAudience,
+  tellDate,
+  tellDay,
+  tellDueRule,
+  tellMoment,
+  tellRequirement,
+  morningOf,
+  Zone,
+  type CourseRecord,
+  type Requirement,
+  type RequirementPerson,
+  type RequirementStanding,
+} from '@nudrik/core';
+import type {
+  Counted,
+  PreviewedPerson,
+  RequirementDraft,
+  RequirementPeople,
+  RequirementPreview,
+  RequirementRow,
+  RequirementView,
+} from '@nudrik/contract';
 import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { foresee, foreseenWarnings, missingByStep } from '../notices/foresee.ts';
@@ -11,8 +38,16 @@ import { getHouse } from '../house/house.ts';
 import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 import {
-  findRequirementRow, listRequirementPeople, listRequirementRows, loadCalendars, loadNames, loadRecords, loadStructure, requirementOf, type RequirementDbRow,
-} from './facts.ts'; // prettier-ignore
+  findRequirementRow,
+  listRequirementPeople,
+  listRequirementRows,
+  loadCalendars,
+  loadNames,
+  loadRecords,
+  loadStructure,
+  requirementOf,
+  type RequirementDbRow,
+} from './facts.ts';
 
 /** People that a preview names; the counts are over all. */
 const NAMED = 200;
@@ -45,17 +80,35 @@ async function lookAtEveryone(db: Queryable, requirement: Requirement, now: numb
 }
 
 const requirementFrom = (draft: RequirementDraft, id: string, switchedOnAt: number | null): Requirement => ({
-  id, name: draft.name, course: draft.courseId, audience: draft.audience, due: draft.due, dueTime: draft.dueTime, graceDays: draft.graceDays, creditMonths: draft.creditMonths,
-  renewal: draft.renewal, from: draft.from, until: draft.until, takesJoiners: draft.takesJoiners, whenOut: draft.whenOut, switchedOnAt,
-}); // prettier-ignore
+  id,
+  name: draft.name,
+  course: draft.courseId,
+  audience: draft.audience,
+  due: draft.due,
+  dueTime: draft.dueTime,
+  graceDays: draft.graceDays,
+  creditMonths: draft.creditMonths,
+  renewal: draft.renewal,
+  from: draft.from,
+  until: draft.until,
+  takesJoiners: draft.takesJoiners,
+  whenOut: draft.whenOut,
+  switchedOnAt,
+});
 
-function counted<T extends { person: RequirementPerson }>(list: readonly T[], siteOf: (id: string) => string, words: (entry: T) => string): Counted<PreviewedPerson> {
+function counted<T extends { person: RequirementPerson }>(
+  list: readonly T[],
+  siteOf: (id: string) => string,
+  words: (entry: T) => string,
+): Counted<PreviewedPerson> {
   const sorted = [...list].sort((a, b) => (a.person.name < b.person.name ? -1 : 1));
   return {
     count: list.length,
-    people: sorted.slice(0, NAMED).map((entry) => ({ id: entry.person.id, name: entry.person.name, site: siteOf(entry.person.site), words: words(entry) })),
+    people: sorted
+      .slice(0, NAMED)
+      .map((entry) => ({ id: entry.person.id, name: entry.person.name, site: siteOf(entry.person.site), words: words(entry) })),
   };
-} // prettier-ignore
+}
 
 const hasReason = (record: CourseRecord, id: string): boolean =>
   record.open?.reasons.some(({ requirement }) => requirement === id) ?? false;
@@ -78,12 +131,25 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
   const assigned = due.filter(({ record }) => record.open === null);
   const attached = due.filter(({ record }) => record.open !== null && !hasReason(record, requirement.id));
   const joining = everyone.filter(
-    ({ standing, person, calendar }) => standing.kind === 'waits' && standing.because === 'joins' && person.joinedOn! <= addDays(dateOf(calendar.zone.dayAt(now)), JOIN_DAYS),
-  ); // prettier-ignore
-  const falling = everyone.filter(({ standing, record }) => standing.kind === 'out' && standing.because !== 'left' && hasReason(record, requirement.id)); // prettier-ignore
+    ({ standing, person, calendar }) =>
+      standing.kind === 'waits' && standing.because === 'joins' && person.joinedOn! <= addDays(dateOf(calendar.zone.dayAt(now)), JOIN_DAYS),
+  );
+  const falling = everyone.filter(
+    ({ standing, record }) => standing.kind === 'out' && standing.because !== 'left' && hasReason(record, requirement.id),
+  );
 
   const house = await getHouse(db);
-  const assignmentOf = ({ person }: Looked, assignedAt: number, dueAt: number): AssignmentFacts => ({ id: person.id, person: person.id, course: course.id, assignedAt, dueAt, events: [], token: '', unitsDone: [], isClosed: false }); // prettier-ignore
+  const assignmentOf = ({ person }: Looked, assignedAt: number, dueAt: number): AssignmentFacts => ({
+    id: person.id,
+    person: person.id,
+    course: course.id,
+    assignedAt,
+    dueAt,
+    events: [],
+    token: '',
+    unitsDone: [],
+    isClosed: false,
+  });
   const morning = house.sending.sendWindow.from;
   const drafts = [
     ...assigned.map((entry) => assignmentOf(entry, now, dueOf(entry))),
@@ -92,7 +158,12 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
       return assignmentOf(entry, at, dueFor(requirement, entry.person, entry.calendar, at).at);
     }),
   ];
-  const roster = await loadRoster(db, drafts.map(({ person }) => person), [course], house.sending); // prettier-ignore
+  const roster = await loadRoster(
+    db,
+    drafts.map(({ person }) => person),
+    [course],
+    house.sending,
+  );
   const facts: Facts = { house, roster, assignments: new Map(), courses: new Map([[course.id, course]]), plans: new Map() };
   const { baseUrl } = deps.settings;
   const { lines, byDay, mails } = foresee({
@@ -104,26 +175,57 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
     baseUrl,
   });
   const missing = missingByStep(drafts, plan.steps, facts, baseUrl, now);
-  const validity = await maybeRow<{ validity_months: number | null }>(db, 'select validity_months from courses where id = $1::bigint', [course.id]); // prettier-ignore
+  const validity = await maybeRow<{ validity_months: number | null }>(db, 'select validity_months from courses where id = $1::bigint', [
+    course.id,
+  ]);
   return {
     words: tellRequirement(requirement, course.title, names),
     in: everyone.filter(({ standing }) => standing.kind !== 'out').length,
     assigned: counted(assigned, names.site, (entry) => (entry.standing as { because: string }).because),
-    attached: counted(attached, names.site, (entry) => `has it open, due ${tellMoment(Math.min(entry.record.open!.dueAt, dueOf(entry)), entry.calendar.zone)}${dueOf(entry) < entry.record.open!.dueAt ? `, moved from ${tellMoment(entry.record.open!.dueAt, entry.calendar.zone)}` : ''}`),
-    staying: counted(due.filter(({ record }) => hasReason(record, requirement.id)), names.site, ({ record, calendar }) => `due ${tellMoment(record.open!.dueAt, calendar.zone)}`),
-    covered: counted(everyone.filter(({ standing }) => standing.kind === 'covered'), names.site, ({ standing }) => tellStanding(standing)),
-    settled: counted(everyone.filter(({ standing }) => standing.kind === 'waived' || standing.kind === 'withdrawn'), names.site, ({ standing }) => tellStanding(standing)),
-    joining: counted(joining, names.site, ({ person, calendar }) => `joins ${tellDay(dayOf(person.joinedOn!))}, due ${tellMoment(dueFor(requirement, person, calendar, morningOf(person.joinedOn!, calendar, morning)).at, calendar.zone)}`),
+    attached: counted(
+      attached,
+      names.site,
+      (entry) =>
+        `has it open, due ${tellMoment(Math.min(entry.record.open!.dueAt, dueOf(entry)), entry.calendar.zone)}${dueOf(entry) < entry.record.open!.dueAt ? `, moved from ${tellMoment(entry.record.open!.dueAt, entry.calendar.zone)}` : ''}`,
+    ),
+    staying: counted(
+      due.filter(({ record }) => hasReason(record, requirement.id)),
+      names.site,
+      ({ record, calendar }) => `due ${tellMoment(record.open!.dueAt, calendar.zone)}`,
+    ),
+    covered: counted(
+      everyone.filter(({ standing }) => standing.kind === 'covered'),
+      names.site,
+      ({ standing }) => tellStanding(standing),
+    ),
+    settled: counted(
+      everyone.filter(({ standing }) => standing.kind === 'waived' || standing.kind === 'withdrawn'),
+      names.site,
+      ({ standing }) => tellStanding(standing),
+    ),
+    joining: counted(
+      joining,
+      names.site,
+      ({ person, calendar }) =>
+        `joins ${tellDay(dayOf(person.joinedOn!))}, due ${tellMoment(dueFor(requirement, person, calendar, morningOf(person.joinedOn!, calendar, morning)).at, calendar.zone)}`,
+    ),
     falling: counted(falling, names.site, ({ record, calendar }) => `has it open, due ${tellMoment(record.open!.dueAt, calendar.zone)}`),
     mails,
     byDay,
     warnings: [
-      course.required.length === 0 ? `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on.` : '',
-      validity?.validity_months && !draft.renewal ? `Certificates of ${course.title} run out after ${validity.validity_months} months, and this requirement does not renew: whoever's runs out is not assigned again.` : '',
+      course.required.length === 0
+        ? `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on.`
+        : '',
+      validity?.validity_months && !draft.renewal
+        ? `Certificates of ${course.title} run out after ${validity.validity_months} months, and this requirement does not renew: whoever's runs out is not assigned again.`
+        : '',
       ...foreseenWarnings(plan.steps, lines, house, false),
-      ...missing.map((gap) => `“${gap.step}” uses ${gap.field}, and ${gap.people.length === 1 ? `${gap.people[0]!} has` : `${gap.people.length} people have`} none: ${gap.people.length === 1 ? 'that notice is' : 'those notices are'} held until it is filled in.`),
+      ...missing.map(
+        (gap) =>
+          `“${gap.step}” uses ${gap.field}, and ${gap.people.length === 1 ? `${gap.people[0]!} has` : `${gap.people.length} people have`} none: ${gap.people.length === 1 ? 'that notice is' : 'those notices are'} held until it is filled in.`,
+      ),
     ].filter(Boolean),
-  }; // prettier-ignore
+  };
 }
 
 /** How a requirement stands to somebody, in words. */
@@ -140,7 +242,13 @@ export function tellStanding(standing: RequirementStanding): string {
     case 'due':
       return standing.because;
     default:
-      return { 'left': 'has left', 'audience': 'not in the audience', 'not-a-member': 'came after it was switched on', 'before': 'before its first day', 'ended': 'after its last day' }[standing.because]; // prettier-ignore
+      return {
+        left: 'has left',
+        audience: 'not in the audience',
+        'not-a-member': 'came after it was switched on',
+        before: 'before its first day',
+        ended: 'after its last day',
+      }[standing.because];
   }
 }
 
@@ -158,9 +266,35 @@ export async function listStandings(deps: Deps, id: string): Promise<Requirement
     const isLeftOut = row.is_on && standing.kind === 'out' && standing.because === 'not-a-member';
     if (standing.kind === 'out' && !reason && !isLeftOut) return [];
     const isLate = open !== null && open.dueAt < now;
-    const word = reason?.isOut ? 'asks' : open && (reason || standing.kind === 'due') ? (isLate ? 'late' : 'open') : standing.kind === 'waits' ? standing.because : isLeftOut ? 'not-asked' : standing.kind; // prettier-ignore
-    const words = reason?.isOut ? `${tellStanding(standing)}, and has it open, due ${tellMoment(open!.dueAt, calendar.zone)}` : word === 'open' || word === 'late' ? `due ${tellMoment(open!.dueAt, calendar.zone)}${reason?.isKept ? ', kept by hand' : ''}` : tellStanding(standing); // prettier-ignore
-    return [{ id: person.id, name: person.name, department: names.department(person.department), site: names.site(person.site), zone: calendar.zone.name, standing: word, words, assignmentId: open && reason ? open.id : null, dueAt: open ? new Date(open.dueAt).toISOString() : null }]; // prettier-ignore
+    const word = reason?.isOut
+      ? 'asks'
+      : open && (reason || standing.kind === 'due')
+        ? isLate
+          ? 'late'
+          : 'open'
+        : standing.kind === 'waits'
+          ? standing.because
+          : isLeftOut
+            ? 'not-asked'
+            : standing.kind;
+    const words = reason?.isOut
+      ? `${tellStanding(standing)}, and has it open, due ${tellMoment(open!.dueAt, calendar.zone)}`
+      : word === 'open' || word === 'late'
+        ? `due ${tellMoment(open!.dueAt, calendar.zone)}${reason?.isKept ? ', kept by hand' : ''}`
+        : tellStanding(standing);
+    return [
+      {
+        id: person.id,
+        name: person.name,
+        department: names.department(person.department),
+        site: names.site(person.site),
+        zone: calendar.zone.name,
+        standing: word,
+        words,
+        assignmentId: open && reason ? open.id : null,
+        dueAt: open ? new Date(open.dueAt).toISOString() : null,
+      },
+    ];
   });
   people.sort((a, b) => (a.name < b.name ? -1 : 1));
   const counts: Record<string, number> = {};
@@ -180,8 +314,13 @@ export async function listRequirements(deps: Deps): Promise<RequirementRow[]> {
   const { db } = deps;
   const now = deps.clock.now();
   const list = await listRequirementRows(db);
-  const names = await loadNames(db, list.map(({ audience }) => audience)); // prettier-ignore
-  const counts = new Map((await rows<{ id: string; open: number; late: number; asks: number }>(db, COUNT_OPEN, [new Date(now)])).map((row) => [row.id, row])); // prettier-ignore
+  const names = await loadNames(
+    db,
+    list.map(({ audience }) => audience),
+  );
+  const counts = new Map(
+    (await rows<{ id: string; open: number; late: number; asks: number }>(db, COUNT_OPEN, [new Date(now)])).map((row) => [row.id, row]),
+  );
   const people = await listRequirementPeople(db, null);
   const structure = await loadStructure(db, null);
   const today = dateOf(Zone.of((await getHouse(db)).zone).dayAt(now));
@@ -199,22 +338,49 @@ export async function listRequirements(deps: Deps): Promise<RequirementRow[]> {
     }
     const { open, late, asks } = counts.get(row.id) ?? { open: 0, late: 0, asks: 0 };
     return {
-      id: row.id, name: row.name, course: { id: row.course_id, title: names.course(row.course_id) }, audience: tellAudience(row.audience, names), due: tellDueRule(row.due),
-      renewal: row.renewal && `every ${tellAmount(row.renewal.months, 'months')}`, isOn: row.is_on, switchedOnAt: row.switched_on_at?.toISOString() ?? null,
-      changedAt: row.changed_at.toISOString(), changedBy: row.changed_by, in: isIn, open, late, asks, joining, notAsked,
+      id: row.id,
+      name: row.name,
+      course: { id: row.course_id, title: names.course(row.course_id) },
+      audience: tellAudience(row.audience, names),
+      due: tellDueRule(row.due),
+      renewal: row.renewal && `every ${tellAmount(row.renewal.months, 'months')}`,
+      isOn: row.is_on,
+      switchedOnAt: row.switched_on_at?.toISOString() ?? null,
+      changedAt: row.changed_at.toISOString(),
+      changedBy: row.changed_by,
+      in: isIn,
+      open,
+      late,
+      asks,
+      joining,
+      notAsked,
     };
-  }); // prettier-ignore
+  });
 }
 
 export const draftOf = (row: RequirementDbRow): RequirementDraft => ({
-  name: row.name, courseId: row.course_id, audience: row.audience, due: row.due, dueTime: row.due_time, graceDays: row.grace_days, creditMonths: row.credit_months,
-  renewal: row.renewal, from: row.from_on, until: row.until_on, takesJoiners: row.takes_joiners, whenOut: row.when_out,
-}); // prettier-ignore
+  name: row.name,
+  courseId: row.course_id,
+  audience: row.audience,
+  due: row.due,
+  dueTime: row.due_time,
+  graceDays: row.grace_days,
+  creditMonths: row.credit_months,
+  renewal: row.renewal,
+  from: row.from_on,
+  until: row.until_on,
+  takesJoiners: row.takes_joiners,
+  whenOut: row.when_out,
+});
 
 export async function getRequirement(db: Queryable, id: string): Promise<RequirementView> {
   const row = await findRequirementRow(db, id);
   if (!row) throw new Refused('not-found', 'There is no such requirement, or not any more.');
-  const course = await maybeRow<{ id: string; title: string; validityMonths: number | null }>(db, 'select id, title, validity_months as "validityMonths" from courses where id = $1::bigint', [row.course_id]); // prettier-ignore
+  const course = await maybeRow<{ id: string; title: string; validityMonths: number | null }>(
+    db,
+    'select id, title, validity_months as "validityMonths" from courses where id = $1::bigint',
+    [row.course_id],
+  );
   const names = await loadNames(db, [row.audience]);
   return {
     ...draftOf(row),
@@ -226,6 +392,10 @@ export async function getRequirement(db: Queryable, id: string): Promise<Require
     changedBy: row.changed_by,
     course: course!,
     words: tellRequirement(requirementOf(row), course!.title, names),
-    record: await rows(db, 'select at, by_whom as "byWhom", what, words from requirement_events where requirement_id = $1::bigint order by id desc limit 100', [id]), // prettier-ignore
+    record: await rows(
+      db,
+      'select at, by_whom as "byWhom", what, words from requirement_events where requirement_id = $1::bigint order by id desc limit 100',
+      [id],
+    ),
   };
 }

@@ -47,7 +47,9 @@ export async function reconcilePeople(
   const { changes, wakes } = await findChanges(client, who, now, whenOut);
   const done = await applyChanges(client, changes, now, byWhom);
   const later = wakes.filter(({ at }) => at !== null);
-  await client.query('delete from wakes where person_id = any($1::bigint[])', [wakes.filter(({ at }) => at === null).map(({ person }) => person)]); // prettier-ignore
+  await client.query('delete from wakes where person_id = any($1::bigint[])', [
+    wakes.filter(({ at }) => at === null).map(({ person }) => person),
+  ]);
   // a morning that has passed by now is looked at with the next work, not in the past
   await client.query(SET_WAKES, [later.map(({ person }) => person), later.map(({ at }) => new Date(Math.max(at!, now + 1)))]);
   return done;

@@ -1,4 +1,11 @@
-import { OutsideDecision, RequirementChange, RequirementDraft, RequirementOff, RequirementOn, RequirementPreviewRequest } from '@nudrik/contract'; // prettier-ignore
+import {
+  OutsideDecision,
+  RequirementChange,
+  RequirementDraft,
+  RequirementOff,
+  RequirementOn,
+  RequirementPreviewRequest,
+} from '@nudrik/contract';
 import { houseToday } from '../people/today.ts';
 import { ADMINISTRATORS, idOf, OFFICE, parse, type Route } from '../route.ts';
 import { addRequirement, changeRequirement, decideOutside, removeRequirement, switchOff, switchOn } from './change.ts';

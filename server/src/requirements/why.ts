@@ -29,7 +29,16 @@ order by since, requirement_id
 /** Why somebody has a course: the requirements that asked for it, what they said, and the facts that make it so today. */
 export async function whyCourse(deps: Deps, personId: string, courseId: string): Promise<WhyCourse> {
   const { db } = deps;
-  const newest = await maybeRow<{ id: string; is_by_hand: boolean; assigned_at: Date; assigned_by: string | null; completed_on: string | null; title: string; name: string; zone: string }>(db, FIND_NEWEST, [personId, courseId]); // prettier-ignore
+  const newest = await maybeRow<{
+    id: string;
+    is_by_hand: boolean;
+    assigned_at: Date;
+    assigned_by: string | null;
+    completed_on: string | null;
+    title: string;
+    name: string;
+    zone: string;
+  }>(db, FIND_NEWEST, [personId, courseId]);
   if (!newest) throw new Refused('not-found', 'This person does not have this course.');
   const [person] = await listRequirementPeople(db, [personId]);
   const structure = await loadStructure(db, [personId]);
@@ -45,7 +54,12 @@ export async function whyCourse(deps: Deps, personId: string, courseId: string):
     const requirement = requirementOf(row);
     const names = await loadNames(db, [requirement.audience]);
     const matcher = compileAudience(requirement.audience, structure, today);
-    const standing = standingOf(requirement, matcher, { person: person!, calendar, now, morning }, records?.get(courseId) ?? noRecord(courseId)); // prettier-ignore
+    const standing = standingOf(
+      requirement,
+      matcher,
+      { person: person!, calendar, now, morning },
+      records?.get(courseId) ?? noRecord(courseId),
+    );
     const isStill = row.is_on && standing.kind !== 'out';
     const facts = matcher.test(person!) ? factsBehind(requirement.audience, person!, structure, names, today) : [];
     reasons.push({

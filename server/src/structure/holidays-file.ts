@@ -22,10 +22,16 @@ export function readHolidays(bytes: Buffer, fileName: string, years: { from: num
   try {
     calendar = new ICAL.Component(ICAL.parse(new TextDecoder('utf-8').decode(bytes)) as unknown as unknown[]);
   } catch (error) {
-    throw new Refused('wrong-file', `${fileName}: this cannot be read as an iCalendar file: ${(error as Error).message}. Expected a file that begins with BEGIN:VCALENDAR. Nothing was changed.`); // prettier-ignore
+    throw new Refused(
+      'wrong-file',
+      `${fileName}: this cannot be read as an iCalendar file: ${(error as Error).message}. Expected a file that begins with BEGIN:VCALENDAR. Nothing was changed.`,
+    );
   }
   if (calendar.name !== 'vcalendar')
-    throw new Refused('wrong-file', `${fileName}: this is ${calendar.name || 'not an iCalendar file'}; expected VCALENDAR. Nothing was changed.`); // prettier-ignore
+    throw new Refused(
+      'wrong-file',
+      `${fileName}: this is ${calendar.name || 'not an iCalendar file'}; expected VCALENDAR. Nothing was changed.`,
+    );
   const found = new Map<string, string>();
   const passedOver: string[] = [];
   for (const component of calendar.getAllSubcomponents('vevent')) {

@@ -33,8 +33,12 @@ const ImportYears = z.object({
 export const structureRoutes: Route[] = [
   get('/api/holidays', ({ deps }) => listHolidays(deps.db), 'signed-in'),
   get('/api/people/structure', async ({ deps }) => structureView(deps.db, await houseToday(deps))),
-  act('post', '/api/people/departments', async ({ deps, req }) => ({ id: await saveDepartment(deps, null, parse(DepartmentDraft, req.body)) })),
-  act('patch', '/api/people/departments/:id', async (call) => ({ id: await saveDepartment(call.deps, idOf(call), parse(DepartmentChange, call.req.body)) })),
+  act('post', '/api/people/departments', async ({ deps, req }) => ({
+    id: await saveDepartment(deps, null, parse(DepartmentDraft, req.body)),
+  })),
+  act('patch', '/api/people/departments/:id', async (call) => ({
+    id: await saveDepartment(call.deps, idOf(call), parse(DepartmentChange, call.req.body)),
+  })),
   act('delete', '/api/people/departments/:id', async (call) => {
     await removeDepartment(call.deps, idOf(call));
     return DONE;
@@ -50,7 +54,9 @@ export const structureRoutes: Route[] = [
     return readHolidays(bytesOf(call), fileName, { from, to });
   }),
   act('post', '/api/people/groups', async ({ deps, req }) => ({ id: await saveGroup(deps, null, parse(GroupDraft, req.body)) })),
-  act('patch', '/api/people/groups/:id', async (call) => ({ id: await saveGroup(call.deps, idOf(call), parse(GroupChange, call.req.body)) })),
+  act('patch', '/api/people/groups/:id', async (call) => ({
+    id: await saveGroup(call.deps, idOf(call), parse(GroupChange, call.req.body)),
+  })),
   act('delete', '/api/people/groups/:id', async (call) => {
     await removeGroup(call.deps, idOf(call), call.account!.name);
     return DONE;
@@ -59,4 +65,4 @@ export const structureRoutes: Route[] = [
     await changeMembers(call.deps, idOf(call), parse(MembersChange, call.req.body), call.account!.name);
     return DONE;
   }),
-]; // prettier-ignore
+];

@@ -59,12 +59,20 @@ async function refuseWhileAsked(client: Client, key: string, id: string, what: s
     [id],
   );
   if (asking.length > 0)
-    throw new Refused('conflict', `${what} stands in the audience of ${tellList(asking.map(({ name }) => `“${name}”`))}. Take it out there first; nothing was changed.`); // prettier-ignore
+    throw new Refused(
+      'conflict',
+      `${what} stands in the audience of ${tellList(asking.map(({ name }) => `“${name}”`))}. Take it out there first; nothing was changed.`,
+    );
 }
 
 async function refuseTaken(client: Client, table: 'departments' | 'sites' | 'groups', name: string, id: string | null): Promise<void> {
-  const other = await maybeRow(client, `select 1 from ${table} where lower(name) = lower($1::text) and id is distinct from $2::bigint limit 1`, [name, id]); // prettier-ignore
-  if (other) throw new Refused('conflict', `There is a ${table.slice(0, -1)} “${name}” already; each needs a name of its own. Nothing was changed.`); // prettier-ignore
+  const other = await maybeRow(
+    client,
+    `select 1 from ${table} where lower(name) = lower($1::text) and id is distinct from $2::bigint limit 1`,
+    [name, id],
+  );
+  if (other)
+    throw new Refused('conflict', `There is a ${table.slice(0, -1)} “${name}” already; each needs a name of its own. Nothing was changed.`);
 }
 
 const TITLES = { departments: 'this department', sites: 'this site', groups: 'this group' } as const;
@@ -99,15 +107,25 @@ export async function saveDepartment(
       if (above.length === 0) throw new Refused('wrong-input', `There is no department ${draft.parentId} to stand below.`);
       const at = above.findIndex((department) => department.id === id);
       if (at >= 0)
-        throw new Refused('conflict', `${draft.name} would stand below itself: ${[...above.slice(0, at + 1).map(({ name }) => name)].reverse().concat(draft.name).join(' → ')}. Nothing was changed.`); // prettier-ignore
+        throw new Refused(
+          'conflict',
+          `${draft.name} would stand below itself: ${[...above.slice(0, at + 1).map(({ name }) => name)].reverse().concat(draft.name).join(' → ')}. Nothing was changed.`,
+        );
     }
     if (id === null) {
-      const made = await oneRow<{ id: string }>(client, 'insert into departments (name, parent_id) values ($1::text, $2::bigint) returning id', [draft.name, draft.parentId]); // prettier-ignore
+      const made = await oneRow<{ id: string }>(
+        client,
+        'insert into departments (name, parent_id) values ($1::text, $2::bigint) returning id',
+        [draft.name, draft.parentId],
+      );
       await announce(client, 'people');
       return made.id;
     }
     await refuseOlder(deps, client, 'departments', id, draft.version);
-    const changed = await client.query('update departments set name = $2::text, parent_id = $3::bigint, version = version + 1 where id = $1::bigint', [id, draft.name, draft.parentId]); // prettier-ignore
+    const changed = await client.query(
+      'update departments set name = $2::text, parent_id = $3::bigint, version = version + 1 where id = $1::bigint',
+      [id, draft.name, draft.parentId],
+    );
     if (changed.rowCount === 0) throw new Refused('not-found');
     // who stands below which department decides who is in which audience
     await requestReconcileAll(client);
@@ -125,7 +143,10 @@ export async function removeDepartment(deps: Deps, id: string): Promise<void> {
     );
     if (!found) throw new Refused('not-found');
     if (found.people > 0 || found.below > 0)
-      throw new Refused('conflict', `${found.name} is not empty: it has ${[found.people ? `${found.people} people` : '', found.below ? `${found.below} departments below it` : ''].filter(Boolean).join(' and ')}, those who left among them. Nothing was changed.`); // prettier-ignore
+      throw new Refused(
+        'conflict',
+        `${found.name} is not empty: it has ${[found.people ? `${found.people} people` : '', found.below ? `${found.below} departments below it` : ''].filter(Boolean).join(' and ')}, those who left among them. Nothing was changed.`,
+      );
     await refuseWhileAsked(client, 'department', id, found.name);
     await client.query('delete from departments where id = $1::bigint', [id]);
     await announce(client, 'people');
@@ -139,12 +160,19 @@ export async function saveSite(deps: Deps, id: string | null, draft: SiteDraft &
   return transaction(deps.db, async (client) => {
     await refuseTaken(client, 'sites', draft.name, id);
     if (id === null) {
-      const made = await oneRow<{ id: string }>(client, 'insert into sites (name, zone, working_days) values ($1::text, $2::text, $3::integer[]) returning id', [draft.name, draft.zone, days]); // prettier-ignore
+      const made = await oneRow<{ id: string }>(
+        client,
+        'insert into sites (name, zone, working_days) values ($1::text, $2::text, $3::integer[]) returning id',
+        [draft.name, draft.zone, days],
+      );
       await announce(client, 'people');
       return made.id;
     }
     await refuseOlder(deps, client, 'sites', id, draft.version);
-    const changed = await client.query('update sites set name = $2::text, zone = $3::text, working_days = $4::integer[], version = version + 1 where id = $1::bigint', [id, draft.name, draft.zone, days]); // prettier-ignore
+    const changed = await client.query(
+      'update sites set name = $2::text, zone = $3::text, working_days = $4::integer[], version = version + 1 where id = $1::bigint',
+      [id, draft.name, draft.zone, days],
+    );
     if (changed.rowCount === 0) throw new Refused('not-found');
     await replanSite(client, id);
     return id;
@@ -169,8 +197,15 @@ export async function saveHolidays(deps: Deps, siteId: string, draft: HolidaysDr
   await transaction(deps.db, async (client) => {
     await refuseOlder(deps, client, 'sites', siteId, draft.version);
     await client.query('update sites set version = version + 1 where id = $1::bigint', [siteId]);
-    await client.query("delete from holidays where site_id = $1::bigint and on_date between make_date($2::integer, 1, 1) and make_date($2::integer, 12, 31)", [siteId, draft.year]); // prettier-ignore
-    await client.query('insert into holidays (site_id, on_date, name) select $1::bigint, * from unnest($2::date[], $3::text[])', [siteId, [...byDate.keys()], [...byDate.values()]]); // prettier-ignore
+    await client.query(
+      'delete from holidays where site_id = $1::bigint and on_date between make_date($2::integer, 1, 1) and make_date($2::integer, 12, 31)',
+      [siteId, draft.year],
+    );
+    await client.query('insert into holidays (site_id, on_date, name) select $1::bigint, * from unnest($2::date[], $3::text[])', [
+      siteId,
+      [...byDate.keys()],
+      [...byDate.values()],
+    ]);
     await replanSite(client, siteId);
   });
 }
@@ -184,9 +219,18 @@ export async function saveGroup(
     await refuseTaken(client, 'groups', draft.name, id);
     await announce(client, 'people');
     if (id === null)
-      return (await oneRow<{ id: string }>(client, 'insert into groups (name, about) values ($1::text, $2::text) returning id', [draft.name, draft.about || null])).id; // prettier-ignore
+      return (
+        await oneRow<{ id: string }>(client, 'insert into groups (name, about) values ($1::text, $2::text) returning id', [
+          draft.name,
+          draft.about || null,
+        ])
+      ).id;
     await refuseOlder(deps, client, 'groups', id, draft.version);
-    const changed = await client.query('update groups set name = $2::text, about = $3::text, version = version + 1 where id = $1::bigint', [id, draft.name, draft.about || null]); // prettier-ignore
+    const changed = await client.query('update groups set name = $2::text, about = $3::text, version = version + 1 where id = $1::bigint', [
+      id,
+      draft.name,
+      draft.about || null,
+    ]);
     if (changed.rowCount === 0) throw new Refused('not-found');
     return id;
   });
@@ -199,8 +243,16 @@ export async function changeMembers(deps: Deps, id: string, change: { add: strin
   await transaction(deps.db, async (client) => {
     const group = await maybeRow<{ name: string }>(client, 'select name from groups where id = $1::bigint for update', [id]);
     if (!group) throw new Refused('not-found', 'There is no such group, or not any more.');
-    const added = await rows<{ person_id: string }>(client, 'insert into group_members (group_id, person_id) select $1::bigint, id from people where id = any($2::bigint[]) on conflict do nothing returning person_id', [id, change.add]); // prettier-ignore
-    const removed = await rows<{ person_id: string }>(client, 'delete from group_members where group_id = $1::bigint and person_id = any($2::bigint[]) returning person_id', [id, change.remove]); // prettier-ignore
+    const added = await rows<{ person_id: string }>(
+      client,
+      'insert into group_members (group_id, person_id) select $1::bigint, id from people where id = any($2::bigint[]) on conflict do nothing returning person_id',
+      [id, change.add],
+    );
+    const removed = await rows<{ person_id: string }>(
+      client,
+      'delete from group_members where group_id = $1::bigint and person_id = any($2::bigint[]) returning person_id',
+      [id, change.remove],
+    );
     await recordChanges(
       client,
       [

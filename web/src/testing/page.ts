@@ -17,8 +17,13 @@ export const NOW = '2027-03-01T09:30:00Z';
 
 export const session = (role: Role = 'administrator'): Session => ({
   account: { id: '1', role, name: 'Sigrid Aune', email: 'sigrid.aune@orlasund.example', personId: null },
-  csrf: 'token', isDemo: true, organisation: 'Orlasund Ferries', zone: 'Europe/Oslo', place: 'Orla Quay', weekStartsOn: 1,
-}); // prettier-ignore
+  csrf: 'token',
+  isDemo: true,
+  organisation: 'Orlasund Ferries',
+  zone: 'Europe/Oslo',
+  place: 'Orla Quay',
+  weekStartsOn: 1,
+});
 
 export interface OpenedPage<T> extends BoundFunctions<typeof queries> {
   fixture: ComponentFixture<T>;
@@ -80,9 +85,11 @@ export async function openPage<T>(
   };
   // what is typed is asked for only after a moment's rest: it is waited for, and not for longer than it takes
   const one = async (url: string, method?: string): Promise<TestRequest> => {
-    const isMeant = (request: { method: string; urlWithParams: string }): boolean => request.urlWithParams === url && (!method || request.method === method);
+    const isMeant = (request: { method: string; urlWithParams: string }): boolean =>
+      request.urlWithParams === url && (!method || request.method === method);
     await waitFor(() => {
-      if (!waitingIn(http).some((line) => line.endsWith(` ${url}`))) throw new Error(`Nothing was asked at ${url}; what waits: ${waitingIn(http).join(', ') || 'nothing'}.`);
+      if (!waitingIn(http).some((line) => line.endsWith(` ${url}`)))
+        throw new Error(`Nothing was asked at ${url}; what waits: ${waitingIn(http).join(', ') || 'nothing'}.`);
     });
     return http.expectOne(isMeant);
   };
@@ -138,7 +145,7 @@ export async function openPage<T>(
     settle,
     text: () => textOf(root),
   };
-} // prettier-ignore
+}
 
 const INLINE = new Set(['A', 'SPAN', 'STRONG', 'B', 'EM', 'BUTTON', 'LABEL', 'NK-OUTCOME', 'NK-KIND', 'NK-STATE']);
 

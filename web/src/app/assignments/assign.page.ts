@@ -99,9 +99,15 @@ export class AssignPage {
     const who = this.who();
     if (!this.courseId() || !who || !/^\d{4}-\d{2}-\d{2}$/.test(this.dueOn()) || !/^\d{2}:\d{2}$/.test(this.dueTime())) return null;
     return {
-      courseId: this.courseId(), dueOn: this.dueOn(), dueTime: this.dueTime(), personIds: who === 'people' ? this.people()!.split(',').filter(Boolean) : who === 'pasted' ? this.pasted()!.found.map(({ id }) => id) : [],
-      departments: who.startsWith('d:') ? [who.slice(2)] : [], sites: who.startsWith('s:') ? [who.slice(2)] : [], groups: who.startsWith('g:') ? [who.slice(2)] : [],
-    }; // prettier-ignore
+      courseId: this.courseId(),
+      dueOn: this.dueOn(),
+      dueTime: this.dueTime(),
+      personIds:
+        who === 'people' ? this.people()!.split(',').filter(Boolean) : who === 'pasted' ? this.pasted()!.found.map(({ id }) => id) : [],
+      departments: who.startsWith('d:') ? [who.slice(2)] : [],
+      sites: who.startsWith('s:') ? [who.slice(2)] : [],
+      groups: who.startsWith('g:') ? [who.slice(2)] : [],
+    };
   });
   protected readonly preview = load(toObservable(this.request).pipe(debounceTime(200)), (request) => this.api.previewAssign(request));
   protected readonly hasAsked = computed(() => this.request() !== null);

@@ -29,7 +29,12 @@ export class CompletionsPage {
   private readonly files = inject(CoursesApi);
   protected readonly text = signal('');
   protected readonly dateOrder = signal<'ymd' | 'dmy' | 'mdy' | null>(null);
-  protected readonly courses = toSignal(inject(CoursesApi).list().pipe(catchError(() => of([]))), { initialValue: [] }); // prettier-ignore
+  protected readonly courses = toSignal(
+    inject(CoursesApi)
+      .list()
+      .pipe(catchError(() => of([]))),
+    { initialValue: [] },
+  );
   protected readonly dateOrders = DATE_ORDERS;
   protected readonly courseChoices = computed(() => [
     { value: null, label: 'as the list says' },

@@ -17,8 +17,13 @@ import { FeedApi } from './feed.api.ts';
 import { PeopleTabs } from '../people/people-tabs.ts';
 
 const MODES: Record<FeedMode, string> = {
-  'ok': 'works', 'down': 'is down', 'slow': 'answers after a minute', 'cut-off': 'is cut off in the middle of a page', 'malformed': 'sends what is not JSON', 'half': 'hands out only half of the people',
-}; // prettier-ignore
+  ok: 'works',
+  down: 'is down',
+  slow: 'answers after a minute',
+  'cut-off': 'is cut off in the middle of a page',
+  malformed: 'sends what is not JSON',
+  half: 'hands out only half of the people',
+};
 const TONES: Record<PullRow['outcome'], string> = { unchanged: 'quiet', taken: 'done', held: 'soon', failed: 'late', declined: 'quiet' };
 
 /** The personnel feed: when it is pulled, what came of each pull, and what waits for a person. */
@@ -59,8 +64,12 @@ export class FeedPage {
 
   protected save(): void {
     const { url, isOn, times, changeShare } = this.draft();
-    this.act(this.api.changeFeed({ url: url.trim(), isOn, times: times.split(/[\s,;]+/).filter(Boolean), changeShare: Number(changeShare) }), 'Saved.', () => this.isEditing.set(false));
-  } // prettier-ignore
+    this.act(
+      this.api.changeFeed({ url: url.trim(), isOn, times: times.split(/[\s,;]+/).filter(Boolean), changeShare: Number(changeShare) }),
+      'Saved.',
+      () => this.isEditing.set(false),
+    );
+  }
 
   protected pullNow(): void {
     this.isBusy.set(true);
@@ -85,7 +94,11 @@ export class FeedPage {
   }
 
   protected decide(id: string, word: 'approve' | 'decline'): void {
-    this.act(this.api.decidePull(id, word), word === 'approve' ? 'Taken.' : 'Declined; nothing of it was taken.', () => void this.router.navigate([], { queryParams: {} })); // prettier-ignore
+    this.act(
+      this.api.decidePull(id, word),
+      word === 'approve' ? 'Taken.' : 'Declined; nothing of it was taken.',
+      () => void this.router.navigate([], { queryParams: {} }),
+    );
   }
 
   protected set(change: Partial<ReturnType<FeedPage['draft']>>): void {

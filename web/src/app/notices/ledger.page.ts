@@ -70,12 +70,18 @@ export class LedgerPage {
     return this.person() || this.outcome() || this.find() || this.stepFilter() ? undefined : 'past';
   });
 
-  private readonly query = computed(
-    (): Partial<NoticesQuery> => ({
-      from: this.from(), to: this.to() ?? this.from(), course: this.course(), person: this.person(), step: this.stepFilter(), find: this.find(), when: this.period(),
-      outcome: this.outcome() as NoticesQuery['outcome'], page: this.pageNumber(), size: SIZE,
-    }),
-  ); // prettier-ignore
+  private readonly query = computed((): Partial<NoticesQuery> => ({
+    from: this.from(),
+    to: this.to() ?? this.from(),
+    course: this.course(),
+    person: this.person(),
+    step: this.stepFilter(),
+    find: this.find(),
+    when: this.period(),
+    outcome: this.outcome() as NoticesQuery['outcome'],
+    page: this.pageNumber(),
+    size: SIZE,
+  }));
   protected readonly ledger = load(toObservable(this.query).pipe(debounceTime(30)), (query) => this.api.list(query), ['notices', 'clock']);
   protected readonly courses = toSignal(
     inject(CoursesApi)
@@ -92,7 +98,15 @@ export class LedgerPage {
     if (!summary) return '';
     const total = Object.values(summary).reduce((sum, count) => sum + count, 0);
     const sent = (summary.sent ?? 0) + (summary.delivered ?? 0);
-    const parts = [sent && `${sent} sent`, summary.planned && `${summary.planned} planned`, summary.held && `${summary.held} held`, summary.bounced && `${summary.bounced} bounced`, summary.failed && `${summary.failed} failed`, summary.skipped && `${summary.skipped} skipped`, summary.cancelled && `${summary.cancelled} cancelled`].filter(Boolean); // prettier-ignore
+    const parts = [
+      sent && `${sent} sent`,
+      summary.planned && `${summary.planned} planned`,
+      summary.held && `${summary.held} held`,
+      summary.bounced && `${summary.bounced} bounced`,
+      summary.failed && `${summary.failed} failed`,
+      summary.skipped && `${summary.skipped} skipped`,
+      summary.cancelled && `${summary.cancelled} cancelled`,
+    ].filter(Boolean);
     const from = this.from();
     const days = from ? `${tellDay(dayOf(from))}${this.to() && this.to() !== from ? ` to ${tellDay(dayOf(this.to()!))}` : ''} · ` : '';
     return `${days}${total} ${total === 1 ? 'notice' : 'notices'}${parts.length ? `: ${parts.join(', ')}` : ''}`;

@@ -2,8 +2,12 @@ import { dayOf, tellDate } from '@nudrik/core';
 
 /** Fields of a person as a page names them. */
 export const FIELD_WORDS: Record<string, string> = {
-  personnelNumber: 'personnel number', managerEmail: 'manager', joinedOn: 'joined', leftOn: 'left', email: 'e-mail',
-}; // prettier-ignore
+  personnelNumber: 'personnel number',
+  managerEmail: 'manager',
+  joinedOn: 'joined',
+  leftOn: 'left',
+  email: 'e-mail',
+};
 
 export const tellField = (field: string): string => FIELD_WORDS[field] ?? field;
 

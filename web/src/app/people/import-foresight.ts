@@ -65,7 +65,11 @@ export class ImportForesightPart {
   /** how many changes would be taken */
   readonly changes = input.required<number>();
   protected readonly isAsked = signal(false);
-  protected readonly asked = computed(() => (this.changes() > 0 && (this.isAsked() || this.changes() <= AT_ONCE) ? { file: this.file(), order: this.order(), changes: this.changes() } : null)); // prettier-ignore
+  protected readonly asked = computed(() =>
+    this.changes() > 0 && (this.isAsked() || this.changes() <= AT_ONCE)
+      ? { file: this.file(), order: this.order(), changes: this.changes() }
+      : null,
+  );
   protected readonly foresight = load(toObservable(this.asked).pipe(debounceTime(250)), ({ file, order }) =>
     this.api.foreseeImport(file, order),
   );

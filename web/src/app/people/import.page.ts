@@ -2,7 +2,17 @@ import { DecimalPipe, NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { ALL_GROUPS, GROUPS, REQUIRED_COLUMNS, ROSTER_COLUMNS, tellLeave, type DateOrder, type Group, type Groups, type RosterColumn } from '@nudrik/core'; // prettier-ignore
+import {
+  ALL_GROUPS,
+  GROUPS,
+  REQUIRED_COLUMNS,
+  ROSTER_COLUMNS,
+  tellLeave,
+  type DateOrder,
+  type Group,
+  type Groups,
+  type RosterColumn,
+} from '@nudrik/core';
 import type { ImportOrder, ImportResult } from '@nudrik/contract';
 import { proxy, wrap, type Remote } from 'comlink';
 import { DayPipe } from '../shared/moment.pipe.ts';
@@ -81,8 +91,10 @@ export class ImportPage {
     const file = this.opened()?.file;
     if (!file) return '';
     const rows = `${file.rows.toLocaleString('en')} ${file.rows === 1 ? 'row' : 'rows'}`;
-    return file.kind === 'xlsx' ? `XLSX, first sheet, ${rows}` : `CSV in ${file.encoding!.toUpperCase()}, separated by ${DELIMITERS[file.delimiter!]}, ${rows}`;
-  }); // prettier-ignore
+    return file.kind === 'xlsx'
+      ? `XLSX, first sheet, ${rows}`
+      : `CSV in ${file.encoding!.toUpperCase()}, separated by ${DELIMITERS[file.delimiter!]}, ${rows}`;
+  });
   protected readonly needsSecondWord = computed(() => (this.preview()?.leftShare ?? 0) > (this.opened()?.changeShare ?? 100));
   protected readonly canTake = computed(
     () => !this.isBusy() && (this.preview()?.taken ?? 0) > 0 && (!this.needsSecondWord() || this.confirmedLeft()),

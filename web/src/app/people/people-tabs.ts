@@ -19,5 +19,10 @@ export class PeopleTabs {
   /** the roster itself, also with a person open beside it */
   readonly isRoster = input(false);
   protected readonly options = { paths: 'exact', queryParams: 'ignored', matrixParams: 'ignored', fragment: 'ignored' } as const;
-  protected readonly tabs = [['/people/import', 'Import a file'], ['/people/imports', 'Imports'], ['/people/structure', 'Structure'], ['/people/feed', 'Personnel feed']] as const; // prettier-ignore
+  protected readonly tabs = [
+    ['/people/import', 'Import a file'],
+    ['/people/imports', 'Imports'],
+    ['/people/structure', 'Structure'],
+    ['/people/feed', 'Personnel feed'],
+  ] as const;
 }

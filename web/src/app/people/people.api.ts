@@ -1,8 +1,21 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type {
-  ImportForesight, ImportOrder, ImportResult, ImportRow, LeaveDraft, NoticesPage, PeopleFacets, PeoplePage, PeopleQuery, PersonChange, PersonSheet, Resolved, TimelineEntry, WhyCourse,
-} from '@nudrik/contract'; // prettier-ignore
+  ImportForesight,
+  ImportOrder,
+  ImportResult,
+  ImportRow,
+  LeaveDraft,
+  NoticesPage,
+  PeopleFacets,
+  PeoplePage,
+  PeopleQuery,
+  PersonChange,
+  PersonSheet,
+  Resolved,
+  TimelineEntry,
+  WhyCourse,
+} from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 

@@ -50,10 +50,18 @@ export class PeoplePage {
   protected readonly size = SIZE;
   protected readonly first = computed(() => Number(this.page() ?? 0) * SIZE);
   private readonly query = computed(() => ({
-    find: this.find(), department: this.department(), site: this.site(), group: this.group(), show: this.show() as PeopleQuery['show'], page: Number(this.page() ?? 0), size: SIZE,
-    from: this.from(), to: this.to() ?? this.from(),
-    sort: this.sort() as PeopleQuery['sort'], order: this.order() as PeopleQuery['order'],
-  })); // prettier-ignore
+    find: this.find(),
+    department: this.department(),
+    site: this.site(),
+    group: this.group(),
+    show: this.show() as PeopleQuery['show'],
+    page: Number(this.page() ?? 0),
+    size: SIZE,
+    from: this.from(),
+    to: this.to() ?? this.from(),
+    sort: this.sort() as PeopleQuery['sort'],
+    order: this.order() as PeopleQuery['order'],
+  }));
   protected readonly people = load(toObservable(this.query).pipe(debounceTime(30)), (query) => this.api.list(query), [
     'people',
     'assignments',

@@ -13,7 +13,17 @@ import { PeopleApi } from './people.api.ts';
 export type PersonDraft = { id: string | null } & {
   [K in 'name' | 'email' | 'personnelNumber' | 'department' | 'siteId' | 'job' | 'joinedOn' | 'leftOn']: string;
 };
-export const NOBODY: PersonDraft = { id: null, name: '', email: '', personnelNumber: '', department: '', siteId: '', job: '', joinedOn: '', leftOn: '' }; // prettier-ignore
+export const NOBODY: PersonDraft = {
+  id: null,
+  name: '',
+  email: '',
+  personnelNumber: '',
+  department: '',
+  siteId: '',
+  job: '',
+  joinedOn: '',
+  leftOn: '',
+};
 
 /** Enters or corrects a person by hand. */
 @Component({
@@ -61,7 +71,16 @@ export class PersonForm {
 
   protected save(): void {
     const { id, name, email, personnelNumber, department, siteId, job, joinedOn, leftOn } = this.person();
-    const change: PersonChange = { name, email: email.trim(), department, siteId, personnelNumber: personnelNumber.trim() || null, job: job.trim() || null, joinedOn: joinedOn || null, leftOn: leftOn || null };
+    const change: PersonChange = {
+      name,
+      email: email.trim(),
+      department,
+      siteId,
+      personnelNumber: personnelNumber.trim() || null,
+      job: job.trim() || null,
+      joinedOn: joinedOn || null,
+      leftOn: leftOn || null,
+    };
     if (!siteId) delete change.siteId;
     this.problem.set(null);
     const request: Observable<{ id: string } | unknown> = id === null ? this.api.add(change) : this.api.change(id, change);
@@ -69,5 +88,5 @@ export class PersonForm {
       next: (answer) => this.saved.emit(id ?? (answer as { id: string }).id),
       error: (error: unknown) => this.problem.set(sentenceOf(error)),
     });
-  } // prettier-ignore
+  }
 }

@@ -70,7 +70,13 @@ export class PersonSheetPart {
     'notices',
     'clock',
   ]);
-  protected readonly groups = toSignal(this.api.facets().pipe(map((facets) => facets.groups), catchError(() => of(null))), { initialValue: null }); // prettier-ignore
+  protected readonly groups = toSignal(
+    this.api.facets().pipe(
+      map((facets) => facets.groups),
+      catchError(() => of(null)),
+    ),
+    { initialValue: null },
+  );
   protected readonly tab = toSignal(this.route.queryParamMap.pipe(map((params) => params.get('see'))), { initialValue: null });
   protected readonly mending = signal<Mending | null>(this.route.snapshot.queryParamMap.get('mend') as Mending | null);
   protected readonly problem = signal<string | null>(null);
@@ -91,7 +97,8 @@ export class PersonSheetPart {
     return (this.groups() ?? []).filter(({ id }) => !own.has(id)).map(({ id, name }) => ({ value: id, label: name }));
   });
 
-  protected readonly isOpen = ({ state }: AssignmentLine): boolean => state === 'overdue' || state === 'in progress' || state === 'not started'; // prettier-ignore
+  protected readonly isOpen = ({ state }: AssignmentLine): boolean =>
+    state === 'overdue' || state === 'in progress' || state === 'not started';
   /** why somebody has a course is asked of its newest round */
   protected readonly isNewest = ({ course, round }: AssignmentLine): boolean =>
     !(this.sheet.data()?.person.assignments ?? []).some((other) => other.course.id === course.id && other.round > round);
@@ -103,7 +110,17 @@ export class PersonSheetPart {
 
   protected edit(): void {
     const { id, name, email, personnelNumber, department, siteId, job, joinedOn, leftOn } = this.sheet.data()!.person.person;
-    this.draft.set({ id, name, email, personnelNumber: personnelNumber ?? '', department, siteId, job: job ?? '', joinedOn: joinedOn ?? '', leftOn: leftOn ?? '' }); // prettier-ignore
+    this.draft.set({
+      id,
+      name,
+      email,
+      personnelNumber: personnelNumber ?? '',
+      department,
+      siteId,
+      job: job ?? '',
+      joinedOn: joinedOn ?? '',
+      leftOn: leftOn ?? '',
+    });
     this.mending.set('person');
   }
 

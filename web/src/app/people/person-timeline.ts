@@ -10,7 +10,13 @@ import { SelectField } from '../shared/pick/select.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { PeopleApi } from './people.api.ts';
 
-const WHAT: readonly (readonly [TimelineEntry['what'], string])[] = [['assignment', 'assignments'], ['notice', 'notices'], ['finish', 'finishes'], ['certificate', 'certificates'], ['change', 'changes']]; // prettier-ignore
+const WHAT: readonly (readonly [TimelineEntry['what'], string])[] = [
+  ['assignment', 'assignments'],
+  ['notice', 'notices'],
+  ['finish', 'finishes'],
+  ['certificate', 'certificates'],
+  ['change', 'changes'],
+];
 
 /** Everything that happened to a person, oldest to newest, and what is still to come; filtered by what and by course. */
 @Component({

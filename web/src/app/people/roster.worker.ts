@@ -1,8 +1,26 @@
 import { expose } from 'comlink';
 import {
-  ALL_GROUPS, chooseGroups, GROUPS, matchColumns, previewRoster, readTable, shareOf, takenOf, UnreadableFile, writeCsv,
-  type ColumnMatch, type DateOrder, type Group, type Groups, type Matching, type PreviewOptions, type Rejection, type RosterPreview, type RowChange, type TableFile,
-} from '@nudrik/core'; // prettier-ignore
+  ALL_GROUPS,
+  chooseGroups,
+  GROUPS,
+  matchColumns,
+  previewRoster,
+  readTable,
+  shareOf,
+  takenOf,
+  UnreadableFile,
+  writeCsv,
+  type ColumnMatch,
+  type DateOrder,
+  type Group,
+  type Groups,
+  type Matching,
+  type PreviewOptions,
+  type Rejection,
+  type RosterPreview,
+  type RowChange,
+  type TableFile,
+} from '@nudrik/core';
 import type { Refusal, RosterFacts } from '@nudrik/contract';
 
 /** What was read of a file, before anything is compared. */
@@ -44,7 +62,8 @@ class RosterWork {
   async open(file: File, onProgress: (words: string, share: number) => void): Promise<OpenedFile> {
     onProgress('Fetching the roster', 0);
     const response = await fetch('/api/people/roster');
-    if (!response.ok) throw new Error(((await response.json().catch(() => null)) as Refusal | null)?.message ?? `The server answered ${response.status}.`);
+    if (!response.ok)
+      throw new Error(((await response.json().catch(() => null)) as Refusal | null)?.message ?? `The server answered ${response.status}.`);
     this.facts = (await response.json()) as RosterFacts;
     onProgress('Reading the file', 0.1);
     const bytes = new Uint8Array(await file.arrayBuffer());
@@ -59,14 +78,29 @@ class RosterWork {
     const { matches, dateOrder, isDateOrderSure } = matchColumns(this.cells, this.facts);
     const { mark, today, changeShare } = this.facts;
     const rows = this.cells.slice(1).filter((row) => row.some((cell) => cell.trim() !== '')).length;
-    return { file: { kind: read.kind, encoding: read.encoding, delimiter: read.delimiter, rows }, matches, dateOrder, isDateOrderSure, mark, today, changeShare };
-  } // prettier-ignore
+    return {
+      file: { kind: read.kind, encoding: read.encoding, delimiter: read.delimiter, rows },
+      matches,
+      dateOrder,
+      isDateOrderSure,
+      mark,
+      today,
+      changeShare,
+    };
+  }
 
-  compare(matching: Matching, options: Omit<PreviewOptions, 'today'>, groups: Groups, onProgress: (words: string, share: number) => void): ShownPreview {
+  compare(
+    matching: Matching,
+    options: Omit<PreviewOptions, 'today'>,
+    groups: Groups,
+    onProgress: (words: string, share: number) => void,
+  ): ShownPreview {
     const { people, sites, today } = this.facts!;
-    this.preview = previewRoster(this.cells, matching, people, sites, { ...options, today }, (share) => onProgress('Comparing with the roster', 0.5 + share * 0.5));
+    this.preview = previewRoster(this.cells, matching, people, sites, { ...options, today }, (share) =>
+      onProgress('Comparing with the roster', 0.5 + share * 0.5),
+    );
     return this.choose(groups);
-  } // prettier-ignore
+  }
 
   /** Every problem with its row and reason, and the row itself beside it, as CSV: for whoever keeps the file. */
   problems(groups: Groups): string {

@@ -87,7 +87,12 @@ export class CourseReportPage {
     ['notices', 'assignments', 'people', 'clock'],
   );
   protected readonly overTime = load(toObservable(this.course), (id) => this.api.overTime(id), ['assignments', 'clock']);
-  protected readonly facets = toSignal(inject(PeopleApi).facets().pipe(catchError(() => of(null))), { initialValue: null }); // prettier-ignore
+  protected readonly facets = toSignal(
+    inject(PeopleApi)
+      .facets()
+      .pipe(catchError(() => of(null))),
+    { initialValue: null },
+  );
   private readonly plans = inject(PlansApi);
   protected readonly steps = toSignal(
     toObservable(this.course).pipe(switchMap((id) => this.plans.get(id).pipe(catchError(() => of(null))))),

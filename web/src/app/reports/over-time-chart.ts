@@ -28,8 +28,16 @@ export class OverTimeChart {
   private draw(): void {
     const points = this.points();
     const line = (label: string, key: 'finished' | 'started' | 'waiting' | 'late', color: string, dash: number[]) => ({
-      label, data: points.map((point) => point[key]), borderColor: color, backgroundColor: color, borderWidth: 1.6, borderDash: dash, pointRadius: 0, pointHitRadius: 8, tension: 0,
-    }); // prettier-ignore
+      label,
+      data: points.map((point) => point[key]),
+      borderColor: color,
+      backgroundColor: color,
+      borderWidth: 1.6,
+      borderDash: dash,
+      pointRadius: 0,
+      pointHitRadius: 8,
+      tension: 0,
+    });
     const data = {
       labels: points.map((point) => tellDate(dayOf(point.day))),
       datasets: [

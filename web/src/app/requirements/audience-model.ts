@@ -8,9 +8,18 @@ export type Row = { isNot: boolean } & ({ kind: 'leaf'; leaf: Leaf } | { kind: '
 export type GroupRow = Extract<Row, { kind: 'group' }>;
 
 const EMPTY: Record<AudienceLeafName, Leaf> = {
-  department: { department: [], below: true }, site: { site: [] }, group: { group: [] }, job: { job: [] }, line: { line: [] }, joinedBefore: { joinedBefore: '' },
-  joinedAfter: { joinedAfter: '' }, joinedWithin: { joinedWithin: 90 }, number: { number: [] }, holds: { holds: [] }, lacks: { lacks: [] },
-}; // prettier-ignore
+  department: { department: [], below: true },
+  site: { site: [] },
+  group: { group: [] },
+  job: { job: [] },
+  line: { line: [] },
+  joinedBefore: { joinedBefore: '' },
+  joinedAfter: { joinedAfter: '' },
+  joinedWithin: { joinedWithin: 90 },
+  number: { number: [] },
+  holds: { holds: [] },
+  lacks: { lacks: [] },
+};
 
 export const emptyLeaf = (name: AudienceLeafName): Leaf => structuredClone(EMPTY[name]);
 export const newRow = (name: AudienceLeafName = 'department'): Row => ({ kind: 'leaf', isNot: false, leaf: emptyLeaf(name) });

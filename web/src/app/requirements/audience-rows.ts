@@ -10,9 +10,18 @@ import { emptyLeaf, type AudienceLeafName, newGroup, newRow, valuesOf, withValue
 import { AudienceStore } from './audience.store.ts';
 
 const KINDS: readonly (readonly [AudienceLeafName, string])[] = [
-  ['department', 'in department'], ['site', 'at site'], ['group', 'in group'], ['job', 'working as'], ['line', 'in the line of'], ['joinedWithin', 'joined in the last'],
-  ['joinedAfter', 'joined after'], ['joinedBefore', 'joined before'], ['number', 'the number'], ['holds', 'holding'], ['lacks', 'lacking'],
-]; // prettier-ignore
+  ['department', 'in department'],
+  ['site', 'at site'],
+  ['group', 'in group'],
+  ['job', 'working as'],
+  ['line', 'in the line of'],
+  ['joinedWithin', 'joined in the last'],
+  ['joinedAfter', 'joined after'],
+  ['joinedBefore', 'joined before'],
+  ['number', 'the number'],
+  ['holds', 'holding'],
+  ['lacks', 'lacking'],
+];
 
 const MODES: Choice<'all' | 'any'>[] = [
   { value: 'all', label: 'all of these hold' },
@@ -49,7 +58,14 @@ export class AudienceRows {
   protected readonly options = computed((): Partial<Record<LeafName, { id: string; name: string }[]>> => {
     const facts = this.facts();
     const courses = facts.courses.map(({ id, title }) => ({ id, name: title }));
-    return { department: facts.departments, site: facts.sites, group: facts.groups, job: facts.jobs.map((job) => ({ id: job, name: job })), holds: courses, lacks: courses }; // prettier-ignore
+    return {
+      department: facts.departments,
+      site: facts.sites,
+      group: facts.groups,
+      job: facts.jobs.map((job) => ({ id: job, name: job })),
+      holds: courses,
+      lacks: courses,
+    };
   });
 
   protected joint(index: number): string {
@@ -110,7 +126,13 @@ export class AudienceRows {
   }
 
   protected dropValue(index: number, leaf: Leaf, value: string): void {
-    this.setLeaf(index, withValues(leaf, (valuesOf(leaf) ?? []).filter((other) => other !== value))); // prettier-ignore
+    this.setLeaf(
+      index,
+      withValues(
+        leaf,
+        (valuesOf(leaf) ?? []).filter((other) => other !== value),
+      ),
+    );
   }
 
   protected addNumbers(index: number, leaf: Leaf, text: string): void {

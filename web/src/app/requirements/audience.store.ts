@@ -37,7 +37,10 @@ export class AudienceStore {
 
   async ask(audience: Audience): Promise<void> {
     this.question.set(audience);
-    const heads = JSON.stringify(audience).match(/"line":\[[^\]]*\]/g)?.flatMap((part) => part.match(/\d+/g) ?? []) ?? []; // prettier-ignore
+    const heads =
+      JSON.stringify(audience)
+        .match(/"line":\[[^\]]*\]/g)
+        ?.flatMap((part) => part.match(/\d+/g) ?? []) ?? [];
     const unknown = heads.filter((id) => !(id in this.names()));
     if (unknown.length === 0) return;
     const names = await this.work.nameOf(unknown);

@@ -48,7 +48,8 @@ class AudienceWork {
 
   async open(): Promise<BuilderFacts> {
     const response = await fetch('/api/requirements/audience');
-    if (!response.ok) throw new Error(((await response.json().catch(() => null)) as Refusal | null)?.message ?? `The server answered ${response.status}.`); // prettier-ignore
+    if (!response.ok)
+      throw new Error(((await response.json().catch(() => null)) as Refusal | null)?.message ?? `The server answered ${response.status}.`);
     this.facts = (await response.json()) as AudienceFacts;
     const parents = new Map(this.facts.departments.map(({ id, parentId }) => [id, parentId]));
     const managers = new Map(this.facts.people.map(({ id, manager }) => [id, manager]));
@@ -104,12 +105,21 @@ class AudienceWork {
     return {
       count: inside.length,
       joining,
-      people: inside.sort(byName).slice(0, SHOWN).map((person) => this.show(person, '')),
-      outside: { count: outside.length, people: outside.sort((a, b) => byName(a.person, b.person)).slice(0, SHOWN).map(({ person, words }) => this.show(person, words)) },
+      people: inside
+        .sort(byName)
+        .slice(0, SHOWN)
+        .map((person) => this.show(person, '')),
+      outside: {
+        count: outside.length,
+        people: outside
+          .sort((a, b) => byName(a.person, b.person))
+          .slice(0, SHOWN)
+          .map(({ person, words }) => this.show(person, words)),
+      },
       words: tellAudience(audience, this.names),
       took,
     };
-  } // prettier-ignore
+  }
 
   /** The one condition that keeps somebody out; null where more than one does. */
   private whatKeepsOut(matcher: Matcher, audience: Audience, person: AudiencePerson): string | null {

@@ -51,7 +51,12 @@ export class RequirementEditPage implements HasWork {
   private readonly settings = inject(SettingsApi);
   protected readonly audience = inject(AudienceStore);
   readonly id = input<string>();
-  protected readonly courses = toSignal(inject(CoursesApi).list().pipe(catchError(() => of([]))), { initialValue: null }); // prettier-ignore
+  protected readonly courses = toSignal(
+    inject(CoursesApi)
+      .list()
+      .pipe(catchError(() => of([]))),
+    { initialValue: null },
+  );
   protected readonly courseChoices = computed(() => (this.courses() ?? []).map(({ id, title }) => ({ value: id, label: title })));
   protected readonly dueWords = DUE_WORDS;
   protected readonly dueEvents = DUE_EVENTS;
@@ -182,7 +187,14 @@ export class RequirementEditPage implements HasWork {
     const { due } = this.form();
     const event = this.dueEvent();
     const amount = due.kind === 'after' ? due.amount : 14;
-    this.set({ due: word === 'date' ? { kind: 'date', on: '' } : word === 'month-end' ? { kind: 'month-end', months: 0, event } : { kind: 'after', amount, unit: word as 'days', event } }); // prettier-ignore
+    this.set({
+      due:
+        word === 'date'
+          ? { kind: 'date', on: '' }
+          : word === 'month-end'
+            ? { kind: 'month-end', months: 0, event }
+            : { kind: 'after', amount, unit: word as 'days', event },
+    });
   }
 
   protected readonly credit = computed((): Credit => {

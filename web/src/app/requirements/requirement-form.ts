@@ -6,20 +6,41 @@ import { isComplete, type AudienceLeafName, type GroupRow } from './audience-mod
 export type RequirementForm = Omit<RequirementDraft, 'audience'>;
 
 export const NEW_FORM: RequirementForm = {
-  name: '', courseId: '', due: { kind: 'after', amount: 14, unit: 'working days', event: 'assigned' }, dueTime: '17:00', graceDays: 14, creditMonths: null, renewal: null,
-  from: null, until: null, takesJoiners: true, whenOut: 'ask',
-}; // prettier-ignore
+  name: '',
+  courseId: '',
+  due: { kind: 'after', amount: 14, unit: 'working days', event: 'assigned' },
+  dueTime: '17:00',
+  graceDays: 14,
+  creditMonths: null,
+  renewal: null,
+  from: null,
+  until: null,
+  takesJoiners: true,
+  whenOut: 'ask',
+};
 
 const TO_CHOOSE: Record<AudienceLeafName, string> = {
-  department: 'choose a department', site: 'choose a site', group: 'choose a group', job: 'choose a job title', line: 'choose a manager', joinedBefore: 'give the date',
-  joinedAfter: 'give the date', joinedWithin: 'say how many days', number: 'give a personnel number', holds: 'choose a course', lacks: 'choose a course',
-}; // prettier-ignore
+  department: 'choose a department',
+  site: 'choose a site',
+  group: 'choose a group',
+  job: 'choose a job title',
+  line: 'choose a manager',
+  joinedBefore: 'give the date',
+  joinedAfter: 'give the date',
+  joinedWithin: 'say how many days',
+  number: 'give a personnel number',
+  holds: 'choose a course',
+  lacks: 'choose a course',
+};
 
 /** Conditions that say nothing yet: left so, they would silently ask more people, or fewer, than somebody meant. */
 function openConditions(group: GroupRow, before = ''): string[] {
   return group.rows.flatMap((row, index) => {
     const number = `${before}${index + 1}`;
-    if (row.kind === 'leaf') return isComplete(row.leaf) ? [] : [`Condition ${number} is not finished: ${TO_CHOOSE[leafName(row.leaf) as AudienceLeafName]}, or remove it.`]; // prettier-ignore
+    if (row.kind === 'leaf')
+      return isComplete(row.leaf)
+        ? []
+        : [`Condition ${number} is not finished: ${TO_CHOOSE[leafName(row.leaf) as AudienceLeafName]}, or remove it.`];
     if (row.rows.length === 0) return [`Condition ${number} is an empty group: add a condition to it, or remove it.`];
     return openConditions(row, `${number}.`);
   });

@@ -13,10 +13,17 @@ import { sentenceOf } from '../shared/refusal.ts';
 import { RequirementsApi } from './requirements.api.ts';
 
 const STANDINGS: readonly { key: RequirementPerson['standing']; words: string; tone: string }[] = [
-  { key: 'asks', words: 'no longer in', tone: 'late' }, { key: 'late', words: 'late', tone: 'late' }, { key: 'open', words: 'open', tone: '' }, { key: 'due', words: 'to be assigned', tone: 'soon' },
-  { key: 'covered', words: 'covered', tone: 'done' }, { key: 'joins', words: 'still to join', tone: '' }, { key: 'begins', words: 'begins later', tone: '' },
-  { key: 'not-asked', words: 'not asked', tone: 'soon' }, { key: 'waived', words: 'waived', tone: 'quiet' }, { key: 'withdrawn', words: 'withdrawn by hand', tone: 'quiet' },
-]; // prettier-ignore
+  { key: 'asks', words: 'no longer in', tone: 'late' },
+  { key: 'late', words: 'late', tone: 'late' },
+  { key: 'open', words: 'open', tone: '' },
+  { key: 'due', words: 'to be assigned', tone: 'soon' },
+  { key: 'covered', words: 'covered', tone: 'done' },
+  { key: 'joins', words: 'still to join', tone: '' },
+  { key: 'begins', words: 'begins later', tone: '' },
+  { key: 'not-asked', words: 'not asked', tone: 'soon' },
+  { key: 'waived', words: 'waived', tone: 'quiet' },
+  { key: 'withdrawn', words: 'withdrawn by hand', tone: 'quiet' },
+];
 /** People that the page shows at once. */
 const SHOWN = 300;
 
@@ -42,7 +49,12 @@ export class RequirementPage {
   protected readonly session = inject(SessionStore);
   readonly id = input.required<string>();
   readonly show = input<string>();
-  protected readonly view = load(toObservable(this.id), (id) => forkJoin({ requirement: this.api.get(id), people: this.api.people(id) }), ['requirements', 'people', 'assignments', 'clock']); // prettier-ignore
+  protected readonly view = load(toObservable(this.id), (id) => forkJoin({ requirement: this.api.get(id), people: this.api.people(id) }), [
+    'requirements',
+    'people',
+    'assignments',
+    'clock',
+  ]);
   protected readonly isEnding = signal(false);
   protected readonly outside = signal<'withdraw' | 'keep'>('withdraw');
   protected readonly isBusy = signal(false);
@@ -55,12 +67,16 @@ export class RequirementPage {
   protected readonly people = computed(() => {
     const order = new Map(STANDINGS.map(({ key }, index) => [key, index]));
     const all = this.view.data()?.people.people ?? [];
-    const shown = this.show() ? all.filter(({ standing }) => standing === this.show()) : [...all].sort((a, b) => (order.get(a.standing) ?? 99) - (order.get(b.standing) ?? 99)); // prettier-ignore
+    const shown = this.show()
+      ? all.filter(({ standing }) => standing === this.show())
+      : [...all].sort((a, b) => (order.get(a.standing) ?? 99) - (order.get(b.standing) ?? 99));
     return { rows: shown.slice(0, SHOWN), more: Math.max(0, shown.length - SHOWN) };
   });
   protected readonly asks = computed(() => (this.view.data()?.people.people ?? []).filter(({ standing }) => standing === 'asks'));
   /** open because of this requirement: what switching off has to decide */
-  protected readonly open = computed(() => (this.view.data()?.people.people ?? []).filter(({ assignmentId }) => assignmentId !== null).length); // prettier-ignore
+  protected readonly open = computed(
+    () => (this.view.data()?.people.people ?? []).filter(({ assignmentId }) => assignmentId !== null).length,
+  );
 
   protected ids(people: readonly RequirementPerson[]): (string | null)[] {
     return people.map(({ assignmentId }) => assignmentId);
@@ -80,7 +96,14 @@ export class RequirementPage {
   }
 
   protected decide(ids: (string | null)[], outside: 'withdraw' | 'keep'): void {
-    this.run(this.api.decide(this.id(), ids.filter((id) => id !== null), outside), outside === 'keep' ? 'Kept' : 'Withdrawn'); // prettier-ignore
+    this.run(
+      this.api.decide(
+        this.id(),
+        ids.filter((id) => id !== null),
+        outside,
+      ),
+      outside === 'keep' ? 'Kept' : 'Withdrawn',
+    );
   }
 
   protected remove(): void {
@@ -98,7 +121,10 @@ export class RequirementPage {
       next: (result) => {
         this.isBusy.set(false);
         this.isEnding.set(false);
-        const parts = [result.withdrawn ? `${tellAmount(result.withdrawn, 'assignments')} withdrawn` : '', result.kept ? `${tellAmount(result.kept, 'assignments')} kept` : ''].filter(Boolean); // prettier-ignore
+        const parts = [
+          result.withdrawn ? `${tellAmount(result.withdrawn, 'assignments')} withdrawn` : '',
+          result.kept ? `${tellAmount(result.kept, 'assignments')} kept` : '',
+        ].filter(Boolean);
         this.told.set(`${words}${parts.length ? `: ${parts.join(', ')}` : ''}.`);
         this.view.reload();
       },

@@ -1,6 +1,14 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { Outside, RequirementDraft, RequirementPeople, RequirementPreview, RequirementResult, RequirementRow, RequirementView } from '@nudrik/contract'; // prettier-ignore
+import type {
+  Outside,
+  RequirementDraft,
+  RequirementPeople,
+  RequirementPreview,
+  RequirementResult,
+  RequirementRow,
+  RequirementView,
+} from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 @Injectable({ providedIn: 'root' })

@@ -1,9 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 
 const MARKS: Record<string, { letter: string; tone: string }> = {
-  invitation: { letter: 'I', tone: '' }, onboarding: { letter: 'O', tone: '' }, reminder: { letter: 'R', tone: 'soon' }, late: { letter: 'L', tone: 'late' },
-  manager: { letter: 'M', tone: 'late' }, certificate: { letter: 'C', tone: 'done' }, 'follow-up': { letter: 'F', tone: '' },
-}; // prettier-ignore
+  invitation: { letter: 'I', tone: '' },
+  onboarding: { letter: 'O', tone: '' },
+  reminder: { letter: 'R', tone: 'soon' },
+  late: { letter: 'L', tone: 'late' },
+  manager: { letter: 'M', tone: 'late' },
+  certificate: { letter: 'C', tone: 'done' },
+  'follow-up': { letter: 'F', tone: '' },
+};
 
 /** The kind of a notice as a timetable's footnote mark: a letter in a hairline square, never colour alone. */
 @Component({

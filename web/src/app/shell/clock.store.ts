@@ -34,7 +34,9 @@ export class ClockStore {
         takeUntilDestroyed(destroyed),
       )
       .subscribe((view) => this.take(view));
-    timer(0, 10_000).pipe(takeUntilDestroyed(destroyed)).subscribe((n) => this.tick.set(n)); // prettier-ignore
+    timer(0, 10_000)
+      .pipe(takeUntilDestroyed(destroyed))
+      .subscribe((n) => this.tick.set(n));
   }
 
   private take(view: ClockView): void {

@@ -7,7 +7,16 @@ import { sentenceOf } from '../shared/refusal.ts';
 import { ClockStore } from './clock.store.ts';
 import { KeysService } from './keys.service.ts';
 
-const OFFICE = [['today', 'Today'], ['people', 'People'], ['courses', 'Courses'], ['requirements', 'Requirements'], ['plans', 'Plans'], ['ledger', 'Ledger'], ['matrix', 'Matrix'], ['certificates', 'Certificates']] as const; // prettier-ignore
+const OFFICE = [
+  ['today', 'Today'],
+  ['people', 'People'],
+  ['courses', 'Courses'],
+  ['requirements', 'Requirements'],
+  ['plans', 'Plans'],
+  ['ledger', 'Ledger'],
+  ['matrix', 'Matrix'],
+  ['certificates', 'Certificates'],
+] as const;
 
 /** Areas, find, clock, and who is signed in. */
 @Component({
@@ -28,7 +37,11 @@ export class Header {
   protected readonly areas = computed((): (readonly [string, string])[] => {
     const role = this.session.account()?.role;
     if (role === 'employee') return [['my-training', 'My training']];
-    if (role === 'manager') return [['my-team', 'My team'], ['my-training', 'My training']]; // prettier-ignore
+    if (role === 'manager')
+      return [
+        ['my-team', 'My team'],
+        ['my-training', 'My training'],
+      ];
     return [...OFFICE];
   });
   protected readonly moment = computed(() => {

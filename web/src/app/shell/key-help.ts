@@ -27,5 +27,14 @@ import { KeysService } from './keys.service.ts';
 })
 export class KeyHelp {
   protected readonly keys = inject(KeysService);
-  protected readonly lines = [['/', 'find a person'], ['a', 'assign a course'], ['j', 'next row'], ['k', 'row before'], ['Enter', 'open the row'], ['Esc', 'close the sheet'], ['[ ]', 'day before, day after'], ['?', 'this list']]; // prettier-ignore
+  protected readonly lines = [
+    ['/', 'find a person'],
+    ['a', 'assign a course'],
+    ['j', 'next row'],
+    ['k', 'row before'],
+    ['Enter', 'open the row'],
+    ['Esc', 'close the sheet'],
+    ['[ ]', 'day before, day after'],
+    ['?', 'this list'],
+  ];
 }

@@ -59,9 +59,17 @@ export class Ribbon {
           ? 0
           : Math.max(2, Math.round((total * (day.sent + day.trouble)) / (day.sent + day.planned + day.trouble)));
       return {
-        ...day, weekday: WEEKDAYS[weekday]!, date, month: i === 0 || date === 1 ? MONTHS[Number(day.day.slice(5, 7)) - 1]! : null,
-        solid, outline: Math.max(0, total - solid), isToday: day.day === view.today, isWeekend: weekday > 5, startsWeek: weekday === 1, label: this.labelOf(day),
-      }; // prettier-ignore
+        ...day,
+        weekday: WEEKDAYS[weekday]!,
+        date,
+        month: i === 0 || date === 1 ? MONTHS[Number(day.day.slice(5, 7)) - 1]! : null,
+        solid,
+        outline: Math.max(0, total - solid),
+        isToday: day.day === view.today,
+        isWeekend: weekday > 5,
+        startsWeek: weekday === 1,
+        label: this.labelOf(day),
+      };
     });
   });
   protected readonly words = computed(() => {

@@ -120,11 +120,13 @@ export class SiteCalendar {
         const before = this.lines().length;
         this.merge(holidays.map((holiday) => ({ ...holiday, note: null })));
         this.passedOver.set(passedOver);
-        this.told.set(`${file.name}: ${holidays.length} whole ${holidays.length === 1 ? 'day' : 'days'} in ${this.year()}, ${this.lines().length - before} of them new. Look through them, then save.`);
+        this.told.set(
+          `${file.name}: ${holidays.length} whole ${holidays.length === 1 ? 'day' : 'days'} in ${this.year()}, ${this.lines().length - before} of them new. Look through them, then save.`,
+        );
       },
       error: (error: unknown) => this.problem.set(sentenceOf(error)),
     });
-  } // prettier-ignore
+  }
 
   private merge(more: Line[]): void {
     const byDate = new Map(this.lines().map((line) => [line.on, line]));
