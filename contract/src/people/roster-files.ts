@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { ROSTER_COLUMNS, type Rejection, type RosterColumn, type RosterPerson } from '@nudrik/core';
+import { ROSTER_COLUMNS, type RosterColumn, type RosterPerson } from '@nudrik/core';
 
 /** GET /api/people/roster: what a file is compared with, in the browser's worker and on the server */
 export interface RosterFacts {

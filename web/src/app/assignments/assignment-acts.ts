@@ -10,31 +10,7 @@ import { AssignmentsApi, type HandAct } from './assignments.api.ts';
   selector: 'nk-assignment-acts',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormsModule, DateField],
-  template: `
-    <form class="acts" (submit)="$event.preventDefault()">
-      <div class="gap">
-        <div class="field"><span>New due date, 17:00</span><nk-date label="New due date, 17:00" name="due" [ngModel]="dueOn()" (ngModelChange)="dueOn.set($event)" /></div>
-        @if (canClose()) {
-          <div class="field"><span>Waived until</span><nk-date label="Waived until" placeholder="for good" name="until" [ngModel]="until()" (ngModelChange)="until.set($event)" /></div>
-        }
-        <label class="field grow"><span>Reason</span><input class="input" name="reason" [(ngModel)]="reason" placeholder="for the record; not shown to them" required /></label>
-        @if (canClose()) {
-          <label class="field grow"><span>What they are told</span><input class="input" name="told" [(ngModel)]="told" placeholder="on their page, when waived or withdrawn" /></label>
-        }
-      </div>
-      <div class="gap">
-        <button type="submit" class="button small" (click)="send('extend')">Extend</button>
-        @if (canClose()) {
-          <button type="button" class="button small plain" (click)="send('waive')">Waive</button>
-          <button type="button" class="button small plain" (click)="send('withdraw')">Withdraw</button>
-        }
-        <button type="button" class="link" (click)="left.emit()">Leave it</button>
-      </div>
-      @if (problem()) {
-        <p class="refusal" role="alert">{{ problem() }}</p>
-      }
-    </form>
-  `,
+  templateUrl: './assignment-acts.html',
   styles: `.acts { padding: 10px 12px; border: 1px solid var(--rule); margin-top: 8px; } .grow { flex: 1; min-width: 180px; }`,
 })
 export class AssignmentActs {

@@ -18,16 +18,7 @@ import StarterKit from '@tiptap/starter-kit';
 @Component({
   selector: 'nk-page-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `
-    @if (!isReadOnly()) {
-      <div class="tools" role="toolbar" aria-label="Text">
-        @for (tool of tools; track tool.label) {
-          <button type="button" (click)="tool.act()" [class.on]="active().has(tool.label)" [attr.aria-pressed]="active().has(tool.label)">{{ tool.label }}</button>
-        }
-      </div>
-    }
-    <div #place class="place"></div>
-  `,
+  templateUrl: './page-editor.html',
   styles: `
     :host { display: block; border: 1px solid var(--rule-strong); border-radius: 2px; background: var(--sheet); }
     .tools { display: flex; gap: 2px; border-bottom: 1px solid var(--rule); padding: 3px; }

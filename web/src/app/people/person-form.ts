@@ -30,25 +30,7 @@ export const NOBODY: PersonDraft = {
   selector: 'nk-person-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormsModule, DateField, SelectField, SuggestField],
-  template: `
-    @let d = person();
-    <form class="mend" (submit)="$event.preventDefault(); save()" [attr.aria-label]="d.id ? 'Edit ' + d.name : 'Add a person'">
-      <div class="two">
-        <label class="field"><span>Name</span><input class="input" name="name" [ngModel]="d.name" (ngModelChange)="set({ name: $event })" required /></label>
-        <label class="field"><span>E-mail</span><input class="input" type="email" name="mail" [ngModel]="d.email" (ngModelChange)="set({ email: $event })" required /></label>
-        <div class="field"><span>Department</span><nk-suggest label="Department" name="department" [options]="departments()" [ngModel]="d.department" (ngModelChange)="set({ department: $event })" /></div>
-        <div class="field"><span>Site</span><nk-select class="wide" label="Site" placeholder="choose a site" name="site" [options]="sites()" [ngModel]="d.siteId" (ngModelChange)="set({ siteId: $event })" /></div>
-        <label class="field"><span>Job title</span><input class="input" name="job" [ngModel]="d.job" (ngModelChange)="set({ job: $event })" /></label>
-        <label class="field"><span>Personnel number</span><input class="input" name="number" [ngModel]="d.personnelNumber" (ngModelChange)="set({ personnelNumber: $event })" /></label>
-        <div class="field"><span>Joined on</span><nk-date class="wide" label="Joined on" leaning="back" name="joined" [site]="d.siteId || null" [ngModel]="d.joinedOn" (ngModelChange)="set({ joinedOn: $event })" /></div>
-        <div class="field"><span>Left on, first day away</span><nk-date class="wide" label="Left on, first day away" name="leftOn" [site]="d.siteId || null" [ngModel]="d.leftOn" (ngModelChange)="set({ leftOn: $event })" /></div>
-      </div>
-      @if (problem()) {
-        <p class="refusal" role="alert">{{ problem() }}</p>
-      }
-      <div class="gap"><button class="button filled">{{ d.id ? 'Save' : 'Add to the roster' }}</button><button type="button" class="link" (click)="left.emit()">Leave it</button></div>
-    </form>
-  `,
+  templateUrl: './person-form.html',
   styles: `
     .mend { margin: 12px 0; padding: 12px; border: 1px solid var(--rule); background: var(--sheet); }
     .two { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); gap: 0 12px; }
