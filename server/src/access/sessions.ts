@@ -74,12 +74,14 @@ insert into sessions (token_hash, account_id, csrf, expires_at)
 values ($1::bytea, $2::bigint, $3::text, now() + make_interval(secs => $4::double precision))
 `;
 
+const DELETE_ENDED_SESSIONS = 'delete from sessions where expires_at < now()';
+
 /** Opens a session. The token goes to the browser alone; the database keeps its digest. */
 export async function openSession(db: Queryable, accountId: string, hours: number): Promise<{ token: string; csrf: string }> {
   const token = randomBytes(32).toString('base64url');
   const csrf = randomBytes(24).toString('base64url');
   await db.query(INSERT_SESSION, [digest(token), accountId, csrf, hours * 3600]);
-  await db.query('delete from sessions where expires_at < now()');
+  await db.query(DELETE_ENDED_SESSIONS);
   return { token, csrf };
 }
 
@@ -96,5 +98,6 @@ export async function findSession(db: Queryable, token: string): Promise<OpenSes
   return row && { account: accountOf(row), csrf: row.csrf };
 }
 
-export const closeSession = (db: Queryable, token: string): Promise<unknown> =>
-  db.query('delete from sessions where token_hash = $1::bytea', [digest(token)]);
+const DELETE_SESSION = 'delete from sessions where token_hash = $1::bytea';
+
+export const closeSession = (db: Queryable, token: string): Promise<unknown> => db.query(DELETE_SESSION, [digest(token)]);

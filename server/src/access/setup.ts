@@ -37,15 +37,18 @@ values (lower($1::text), $1::text, 'administrator', $2::text)
 on conflict (email) do update set password_hash = excluded.password_hash, role = 'administrator'
 `;
 
+const PUT_SITE = `
+insert into sites (name, zone)
+values ($1::text, $2::text)
+on conflict (name) do update
+set zone = excluded.zone
+`;
+
 /** Settings, sites and the first administrator. Run again, it changes them. */
 export async function setUp(db: Pool, request: SetupRequest): Promise<void> {
   await transaction(db, async (client) => {
     await client.query(PUT_SETTINGS, [request.organisation, request.zone, request.place, request.sender, request.replyTo]);
-    for (const site of request.sites)
-      await client.query(
-        'insert into sites (name, zone) values ($1::text, $2::text) on conflict (name) do update set zone = excluded.zone',
-        [site.name, site.zone],
-      );
+    for (const site of request.sites) await client.query(PUT_SITE, [site.name, site.zone]);
     await client.query(PUT_ADMIN, [request.admin, await hashPassword(request.password)]);
   });
 }

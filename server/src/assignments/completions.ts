@@ -48,6 +48,9 @@ from people p
 join sites s on s.id = p.site_id
 `;
 
+const LIST_COURSES = 'select id, title, code from courses';
+const LIST_OPEN = 'select id, person_id, course_id from assignments where closed_by is null';
+
 /** Reads earlier completions from CSV text; every row that is refused says why. */
 async function draft(deps: Deps, db: Queryable, request: CompletionsRequest): Promise<Draft> {
   let cells: string[][];
@@ -84,17 +87,12 @@ async function draft(deps: Deps, db: Queryable, request: CompletionsRequest): Pr
   const personOf = new Map(
     people.flatMap((p) => [[p.email, p] as const, ...(p.personnel_number ? [[p.personnel_number.toLowerCase(), p] as const] : [])]),
   );
-  const courses = await rows<{ id: string; title: string; code: string | null }>(db, 'select id, title, code from courses');
+  const courses = await rows<{ id: string; title: string; code: string | null }>(db, LIST_COURSES);
   const courseOf = new Map(
     courses.flatMap((c) => [[c.title.toLowerCase(), c] as const, ...(c.code ? [[c.code.toLowerCase(), c] as const] : [])]),
   );
   const open = new Map(
-    (
-      await rows<{ id: string; person_id: string; course_id: string }>(
-        db,
-        'select id, person_id, course_id from assignments where closed_by is null',
-      )
-    ).map((a) => [`${a.person_id}/${a.course_id}`, a.id]),
+    (await rows<{ id: string; person_id: string; course_id: string }>(db, LIST_OPEN)).map((a) => [`${a.person_id}/${a.course_id}`, a.id]),
   );
   const today = await houseToday(deps);
   const seen = new Map<string, number>();
@@ -207,9 +205,12 @@ export async function recordCompletions(deps: Deps, request: CompletionsRequest,
   });
 }
 
+const GET_PROOF_ID = 'select proof_id from assignments where id = $1::bigint';
+const GET_FILE = 'select name, type, content from files where id = $1::bigint';
+
 /** The proof of a recorded completion. */
 export async function getProof(db: Queryable, assignmentId: string): Promise<{ name: string; type: string; content: Buffer }> {
-  const found = await rows<{ proof_id: string | null }>(db, 'select proof_id from assignments where id = $1::bigint', [assignmentId]);
+  const found = await rows<{ proof_id: string | null }>(db, GET_PROOF_ID, [assignmentId]);
   if (!found[0]?.proof_id) throw new Refused('not-found', 'No proof was kept with this completion.');
-  return oneRow(db, 'select name, type, content from files where id = $1::bigint', [found[0].proof_id]);
+  return oneRow(db, GET_FILE, [found[0].proof_id]);
 }

@@ -158,9 +158,11 @@ from unnest(
 )
 `;
 
+const DELETE_ASSIGNMENT_INTERVALS = 'delete from assignment_intervals where assignment_id = any($1::bigint[])';
+
 /** Puts the intervals of some assignments in the place of those that they had. */
 export async function replaceIntervals(db: Client, ids: readonly string[], list: readonly IntervalRow[]): Promise<void> {
-  await db.query('delete from assignment_intervals where assignment_id = any($1::bigint[])', [ids]);
+  await db.query(DELETE_ASSIGNMENT_INTERVALS, [ids]);
   await db.query(INSERT_INTERVALS, [
     list.map((row) => row.assignment),
     list.map((row) => new Date(row.from)),

@@ -65,6 +65,8 @@ export interface CertificateDbRow {
 export const findCertificate = (db: Queryable, serial: string): Promise<CertificateDbRow | null> =>
   maybeRow<CertificateDbRow>(db, FIND_CERTIFICATE, [serial]);
 
+const SET_CERTIFICATE_PDF = 'update certificates set pdf = $2::bytea where id = $1::bigint';
+
 /** The PDF of a certificate: as it was made at finishing, or made now and kept. Null where the serial is unknown. */
 export async function certificatePdf(db: Queryable, serial: string, baseUrl: string): Promise<Buffer | null> {
   const row = await findCertificate(db, serial);
@@ -81,7 +83,7 @@ export async function certificatePdf(db: Queryable, serial: string, baseUrl: str
     verifyUrl: `${baseUrl}/verify/${row.serial}`,
     signedBy: row.owner,
   });
-  await db.query('update certificates set pdf = $2::bytea where id = $1::bigint', [row.id, pdf]);
+  await db.query(SET_CERTIFICATE_PDF, [row.id, pdf]);
   return pdf;
 }
 

@@ -45,13 +45,14 @@ export class DemoClock implements Clock {
   }
 }
 
+const SET_CLOCK = `
+update demo_clock
+set base_at = $1::timestamptz, set_at = $2::timestamptz, move_to = $3::timestamptz
+`;
+
 /** Moves simulated time to `at`; it goes on from there. */
 export async function setDemoClock(db: Queryable, at: Instant, moveTo: Instant | null): Promise<void> {
-  await db.query('update demo_clock set base_at = $1::timestamptz, set_at = $2::timestamptz, move_to = $3::timestamptz', [
-    new Date(at),
-    new Date(),
-    moveTo === null ? null : new Date(moveTo),
-  ]);
+  await db.query(SET_CLOCK, [new Date(at), new Date(), moveTo === null ? null : new Date(moveTo)]);
 }
 
 /** The installation's clock: the demo's where there is one. */

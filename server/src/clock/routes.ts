@@ -29,6 +29,8 @@ async function clockView(deps: Deps): Promise<ClockView> {
   };
 }
 
+const SET_CLOCK = 'update demo_clock set base_at = $1::timestamptz, set_at = now(), move_to = $2::timestamptz';
+
 export const clockRoutes: Route[] = [
   { method: 'get', path: '/api/clock', access: 'public', handle: ({ deps }) => clockView(deps) },
   {
@@ -53,10 +55,7 @@ export const clockRoutes: Route[] = [
           `Time only goes forward; ${'day' in move ? tellDay(dayOf(move.day)) : 'that'} is not after now, ${tellDay(local.day)}.`,
         );
       // the worker carries the clock there, stopping at each notice
-      await deps.db.query('update demo_clock set base_at = $1::timestamptz, set_at = now(), move_to = $2::timestamptz', [
-        new Date(now),
-        new Date(target),
-      ]);
+      await deps.db.query(SET_CLOCK, [new Date(now), new Date(target)]);
       await announce(deps.db, 'clock', 'work');
       return clockView(deps);
     },

@@ -158,26 +158,46 @@ set required_units = coalesce((
 where c.id = $1::bigint
 `;
 
+const CHANGE_SECTION = `
+update sections
+set position = $3::integer, title = $4::text
+where id = $1::bigint
+  and course_id = $2::bigint
+returning id
+`;
+const INSERT_SECTION = `
+insert into sections (course_id, position, title)
+values ($1::bigint, $2::integer, $3::text)
+returning id
+`;
+const CHANGE_UNIT = `
+update units
+set section_id = $1::bigint, position = $2::integer, kind = $3::text, title = $4::text, required = $5::boolean, body = $6::text,
+  url = $7::text, file_id = $8::bigint
+where id = $9::bigint
+  and section_id in (select id from sections where course_id = $10::bigint)
+returning id
+`;
+const INSERT_UNIT = `
+insert into units (section_id, position, kind, title, required, body, url, file_id)
+values ($1::bigint, $2::integer, $3::text, $4::text, $5::boolean, $6::text, $7::text, $8::bigint)
+returning id
+`;
+const DELETE_OTHER_UNITS = `
+delete
+from units
+where section_id in (select id from sections where course_id = $1::bigint)
+  and id <> all($2::bigint[])
+`;
+const DELETE_OTHER_SECTIONS = 'delete from sections where course_id = $1::bigint and id <> all($2::bigint[])';
+
 /** Writes sections and units in their order. A unit keeps its id, and so everyone's progress in it, wherever it is moved. */
 export async function saveSections(db: Client, courseId: string, sections: CourseDraft['sections']): Promise<void> {
   const keptSections: string[] = [];
   const keptUnits: string[] = [];
   for (const [position, section] of sections.entries()) {
-    const updated = section.id
-      ? await maybeRow<{ id: string }>(
-          db,
-          'update sections set position = $3::integer, title = $4::text where id = $1::bigint and course_id = $2::bigint returning id',
-          [section.id, courseId, position, section.title],
-        )
-      : null;
-    const sectionId = (
-      updated ??
-      (await oneRow<{ id: string }>(
-        db,
-        'insert into sections (course_id, position, title) values ($1::bigint, $2::integer, $3::text) returning id',
-        [courseId, position, section.title],
-      ))
-    ).id;
+    const updated = section.id ? await maybeRow<{ id: string }>(db, CHANGE_SECTION, [section.id, courseId, position, section.title]) : null;
+    const sectionId = (updated ?? (await oneRow<{ id: string }>(db, INSERT_SECTION, [courseId, position, section.title]))).id;
     keptSections.push(sectionId);
     for (const [place, unit] of section.units.entries()) {
       const values = [
@@ -188,30 +208,13 @@ export async function saveSections(db: Client, courseId: string, sections: Cours
         unit.required,
         ...(['body', 'url', 'fileId'] as const).map((field) => (unitKind(unit.kind).keeps.includes(field) ? unit[field] : null)),
       ];
-      const kept = unit.id
-        ? await maybeRow<{ id: string }>(
-            db,
-            `update units set section_id = $1::bigint, position = $2::integer, kind = $3::text, title = $4::text, required = $5::boolean, body = $6::text, url = $7::text, file_id = $8::bigint
-             where id = $9::bigint and section_id in (select id from sections where course_id = $10::bigint) returning id`,
-            [...values, unit.id, courseId],
-          )
-        : null;
-      const id = (
-        kept ??
-        (await oneRow<{ id: string }>(
-          db,
-          'insert into units (section_id, position, kind, title, required, body, url, file_id) values ($1::bigint, $2::integer, $3::text, $4::text, $5::boolean, $6::text, $7::text, $8::bigint) returning id',
-          values,
-        ))
-      ).id;
+      const kept = unit.id ? await maybeRow<{ id: string }>(db, CHANGE_UNIT, [...values, unit.id, courseId]) : null;
+      const id = (kept ?? (await oneRow<{ id: string }>(db, INSERT_UNIT, values))).id;
       keptUnits.push(id);
     }
   }
-  await db.query(
-    'delete from units where section_id in (select id from sections where course_id = $1::bigint) and id <> all($2::bigint[])',
-    [courseId, keptUnits],
-  );
-  await db.query('delete from sections where course_id = $1::bigint and id <> all($2::bigint[])', [courseId, keptSections]);
+  await db.query(DELETE_OTHER_UNITS, [courseId, keptUnits]);
+  await db.query(DELETE_OTHER_SECTIONS, [courseId, keptSections]);
   await db.query(REFRESH_REQUIRED, [courseId]);
 }
 
@@ -241,19 +244,19 @@ from course c
 export const keepVersion = (db: Client, courseId: string, at: number, byWhom: string | null): Promise<unknown> =>
   db.query(KEEP_VERSION, [courseId, new Date(at), byWhom]);
 
+const INSERT_FILE = 'insert into files (name, type, content) values ($1::text, $2::text, $3::bytea) returning id';
+
 export async function insertFile(
   db: Queryable,
   name: string,
   type: string,
   content: Buffer,
 ): Promise<{ id: string; name: string; bytes: number }> {
-  const { id } = await oneRow<{ id: string }>(
-    db,
-    'insert into files (name, type, content) values ($1::text, $2::text, $3::bytea) returning id',
-    [name, type, content],
-  );
+  const { id } = await oneRow<{ id: string }>(db, INSERT_FILE, [name, type, content]);
   return { id, name, bytes: content.length };
 }
 
+const GET_FILE = 'select name, type, content from files where id = $1::bigint';
+
 export const findFile = (db: Queryable, id: string): Promise<{ name: string; type: string; content: Buffer } | null> =>
-  maybeRow(db, 'select name, type, content from files where id = $1::bigint', [id]);
+  maybeRow(db, GET_FILE, [id]);

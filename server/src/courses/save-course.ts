@@ -27,13 +27,17 @@ const clean = <D extends CourseDraft>(draft: D): D => ({
   })),
 });
 
+const LIST_NAMESAKES = `
+select title, code
+from courses
+where (title = $1::text or code = $2::text)
+  and id is distinct
+from $3::bigint
+`;
+
 /** Unique titles and codes are refused in a sentence, not by the name of a constraint. */
 async function refuseTwins(db: Client, id: string | null, draft: CourseDraft): Promise<void> {
-  const [twin] = await rows<{ title: string; code: string | null }>(
-    db,
-    'select title, code from courses where (title = $1::text or code = $2::text) and id is distinct from $3::bigint',
-    [draft.title, draft.code || null, id],
-  );
+  const [twin] = await rows<{ title: string; code: string | null }>(db, LIST_NAMESAKES, [draft.title, draft.code || null, id]);
   if (!twin) return;
   if (twin.title === draft.title)
     throw new Refused('conflict', `There is a course called "${draft.title}" already; a name of its own keeps them apart in every list.`);

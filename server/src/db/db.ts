@@ -61,9 +61,11 @@ export async function oneRow<T>(db: Queryable, sql: string, values: unknown[] = 
   return row;
 }
 
+const NOTIFY = 'select pg_notify($1::text, $2::text)';
+
 /** Wakes whoever listens: workers for work, browsers for what changed. Sent when the transaction commits. */
 export async function announce(db: Queryable, ...topics: string[]): Promise<void> {
-  await db.query('select pg_notify($1::text, $2::text)', ['nudrik', topics.join(' ')]);
+  await db.query(NOTIFY, ['nudrik', topics.join(' ')]);
 }
 
 /** A pattern for `ilike` that finds the text anywhere; its own wild cards stand for themselves. */

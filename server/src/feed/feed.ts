@@ -30,8 +30,9 @@ interface FeedRow {
   next_at: Date | null;
   last_ok_at: Date | null;
 }
-const findFeed = (db: Queryable): Promise<FeedRow | null> =>
-  maybeRow<FeedRow>(db, 'select url, is_on, times, etag, next_at, last_ok_at from feed');
+const GET_FEED = 'select url, is_on, times, etag, next_at, last_ok_at from feed';
+
+const findFeed = (db: Queryable): Promise<FeedRow | null> => maybeRow<FeedRow>(db, GET_FEED);
 
 /** The next of some local times of day after an instant. */
 export function nextTime(times: readonly string[], zone: Zone, after: Instant): Instant {
@@ -43,8 +44,10 @@ export function nextTime(times: readonly string[], zone: Zone, after: Instant): 
 /** When the feed is asked again after it failed. */
 const RETRY_MS = 30 * MINUTE;
 
+const GET_NEXT_AT = 'select next_at from feed where is_on';
+
 export async function nextPullAt(db: Queryable): Promise<Instant | null> {
-  return (await maybeRow<{ next_at: Date | null }>(db, 'select next_at from feed where is_on'))?.next_at?.getTime() ?? null;
+  return (await maybeRow<{ next_at: Date | null }>(db, GET_NEXT_AT))?.next_at?.getTime() ?? null;
 }
 
 const CLAIM_PULL = `
@@ -68,9 +71,11 @@ export async function pullIfDue(deps: Deps): Promise<boolean> {
   return true;
 }
 
+const SET_NEXT_AT = 'update feed set next_at = $1::timestamptz';
+
 async function setNext(client: Queryable, times: readonly string[], now: Instant): Promise<Instant> {
   const next = nextTime(times, Zone.of((await getHouse(client)).zone), now);
-  await client.query('update feed set next_at = $1::timestamptz', [new Date(next)]);
+  await client.query(SET_NEXT_AT, [new Date(next)]);
   return next;
 }
 
@@ -114,10 +119,10 @@ const FIELD_OF: Record<keyof typeof ROSTER_FIELD_OF, keyof FeedPerson> = {
 };
 const FEED_MATCHING = { columns: [...FEED_COLUMNS], dateOrder: 'ymd' as const };
 
+const LIST_FEED_ROWS = 'select number, row from feed_rows';
+
 const listFeedRows = async (db: Queryable): Promise<Map<string, FeedPerson>> =>
-  new Map(
-    (await rows<{ number: string; row: FeedPerson }>(db, 'select number, row from feed_rows')).map(({ number, row }) => [number, row]),
-  );
+  new Map((await rows<{ number: string; row: FeedPerson }>(db, LIST_FEED_ROWS)).map(({ number, row }) => [number, row]));
 
 /**
  * What a pull would change. Only what is news counts: a field that the feed says again as it said before keeps what the
@@ -149,6 +154,9 @@ async function previewPeople(db: Queryable, people: readonly FeedPerson[], today
   );
 }
 
+const CLEAR_FEED_ROWS = 'delete from feed_rows';
+const INSERT_FEED_ROWS = 'insert into feed_rows (number, row) select * from unnest($1::text[], $2::jsonb[])';
+
 /**
  * Keeps what the feed said, to know next time what is news. Of a row that was refused the one before is kept: it stays
  * news, and is refused and told again, until it is right.
@@ -164,11 +172,8 @@ export async function keepFeedRows(client: Queryable, people: readonly FeedPerso
       if (person) byNumber.set(person.number, was ?? ({ number: person.number } as FeedPerson));
     }
   }
-  await client.query('delete from feed_rows');
-  await client.query('insert into feed_rows (number, row) select * from unnest($1::text[], $2::jsonb[])', [
-    [...byNumber.keys()],
-    [...byNumber.values()].map((person) => JSON.stringify(person)),
-  ]);
+  await client.query(CLEAR_FEED_ROWS);
+  await client.query(INSERT_FEED_ROWS, [[...byNumber.keys()], [...byNumber.values()].map((person) => JSON.stringify(person))]);
 }
 
 export const tellCounts = (preview: Pick<RosterPreview, 'added' | 'changed' | 'returned' | 'left'>): string => {
@@ -177,6 +182,16 @@ export const tellCounts = (preview: Pick<RosterPreview, 'added' | 'changed' | 'r
   );
   return parts.length ? tellList(parts) : 'nothing differs from the roster';
 };
+
+const SET_LAST_OK_AT = `
+update feed
+set last_ok_at = $1::timestamptz, etag = case when $3::boolean then $2::text else etag end
+`;
+const DECLINE_HELD = `
+update pulls
+set outcome = 'declined', decided_at = $1::timestamptz, decided_by = 'a later pull'
+where outcome = 'held'
+`;
 
 /** Reads the feed and applies it through the same preview as a file; what would change too much is held. */
 async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> {
@@ -196,11 +211,7 @@ async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> 
       rest: { etag?: string | null; people?: FeedPerson[]; rejected?: Rejection[]; importId?: string | null } = {},
     ): Promise<string> => {
       // undefined keeps the tag; null asks for everyone again
-      await client.query('update feed set last_ok_at = $1::timestamptz, etag = case when $3::boolean then $2::text else etag end', [
-        new Date(at),
-        rest.etag ?? null,
-        rest.etag !== undefined,
-      ]);
+      await client.query(SET_LAST_OK_AT, [new Date(at), rest.etag ?? null, rest.etag !== undefined]);
       const { id } = await oneRow<{ id: string }>(client, INSERT_PULL, [
         new Date(at),
         outcome,
@@ -215,10 +226,7 @@ async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> 
     };
     if (answer.kind === 'unchanged') return keep('unchanged', 'Nothing is new since the last pull.');
     await lockRoster(client);
-    await client.query(
-      "update pulls set outcome = 'declined', decided_at = $1::timestamptz, decided_by = 'a later pull' where outcome = 'held'",
-      [new Date(at)],
-    );
+    await client.query(DECLINE_HELD, [new Date(at)]);
     const { people } = answer;
     const preview = await previewPeople(client, people, today);
     const rejected = preview.rejected.map((line) => nameRow(line, people));
@@ -262,10 +270,12 @@ const sentence = (words: string): string => words[0]!.toUpperCase() + words.slic
 const pullName = async (db: Queryable, at: Instant): Promise<string> =>
   `Personnel feed, ${tellMoment(at, Zone.of((await getHouse(db)).zone))}`;
 
+const BRING_NEXT_AT_FORWARD = 'update feed set next_at = least(next_at, $1::timestamptz)';
+
 /** A pull that failed is on the record, changes nothing, and is tried again soon. */
 async function failed(deps: Deps, at: Instant, words: string): Promise<string> {
   return transaction(deps.db, async (client) => {
-    await client.query('update feed set next_at = least(next_at, $1::timestamptz)', [new Date(at + RETRY_MS)]);
+    await client.query(BRING_NEXT_AT_FORWARD, [new Date(at + RETRY_MS)]);
     const { id } = await oneRow<{ id: string }>(client, INSERT_PULL, [
       new Date(at),
       'failed',
@@ -320,21 +330,21 @@ on conflict (id) do update set
   etag = case when feed.url = excluded.url then feed.etag end, url = excluded.url, is_on = excluded.is_on, times = excluded.times
 `;
 
+const SET_CHANGE_SHARE = 'update settings set change_share = $1::numeric';
+
 export async function changeFeed(deps: Deps, change: FeedChange): Promise<void> {
   await transaction(deps.db, async (client) => {
     await client.query(PUT_FEED, [change.url, change.isOn, [...new Set(change.times)].sort()]);
-    await client.query('update settings set change_share = $1::numeric', [change.changeShare]);
+    await client.query(SET_CHANGE_SHARE, [change.changeShare]);
     await setNext(client, change.times, deps.clock.now());
     await announce(client, 'feed', 'work');
   });
 }
 
+const GET_PULL = 'select people, outcome, at from pulls where id = $1::bigint';
+
 async function getHeld(client: Queryable, id: string): Promise<{ people: FeedPerson[]; at: Date }> {
-  const held = await maybeRow<{ people: FeedPerson[] | null; outcome: string; at: Date }>(
-    client,
-    'select people, outcome, at from pulls where id = $1::bigint',
-    [id],
-  );
+  const held = await maybeRow<{ people: FeedPerson[] | null; outcome: string; at: Date }>(client, GET_PULL, [id]);
   if (!held) throw new Refused('not-found', 'There is no such pull.');
   if (held.outcome !== 'held' || !held.people)
     throw new Refused('conflict', 'This pull no longer waits for anybody: it was decided, or a later one took its place.');
@@ -347,12 +357,21 @@ export async function previewPull(deps: Deps, id: string): Promise<RosterPreview
   return previewPeople(deps.db, people, await houseToday(deps));
 }
 
+const LOCK_PULL = 'select id from pulls where id = $1::bigint for update';
+const FORGET_ETAG = 'update feed set etag = null';
+const DECIDE_PULL = `
+update pulls
+set outcome = $2::text, decided_at = $3::timestamptz, decided_by = $4::text, import_id = $5::bigint, words = coalesce($6::text,
+  words), people = null
+where id = $1::bigint
+`;
+
 /** Takes a held pull, or declines it. */
 export async function decidePull(deps: Deps, id: string, isApproved: boolean, byWhom: string): Promise<void> {
   const today = await houseToday(deps);
   const now = deps.clock.now();
   await transaction(deps.db, async (client: Client) => {
-    await client.query('select id from pulls where id = $1::bigint for update', [id]);
+    await client.query(LOCK_PULL, [id]);
     const { people, at } = await getHeld(client, id);
     let importId: string | null = null;
     let words: string | null = null;
@@ -368,13 +387,10 @@ export async function decidePull(deps: Deps, id: string, isApproved: boolean, by
         file: null,
       }));
       await keepFeedRows(client, people, preview.rejected);
-      if (preview.rejected.length > 0) await client.query('update feed set etag = null');
+      if (preview.rejected.length > 0) await client.query(FORGET_ETAG);
       words = `${sentence(tellCounts(preview))}.`;
     }
-    await client.query(
-      'update pulls set outcome = $2::text, decided_at = $3::timestamptz, decided_by = $4::text, import_id = $5::bigint, words = coalesce($6::text, words), people = null where id = $1::bigint',
-      [id, isApproved ? 'taken' : 'declined', new Date(now), byWhom, importId, words],
-    );
+    await client.query(DECIDE_PULL, [id, isApproved ? 'taken' : 'declined', new Date(now), byWhom, importId, words]);
     await announce(client, 'people', 'feed');
   });
 }

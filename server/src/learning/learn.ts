@@ -93,6 +93,15 @@ export async function startLearning(deps: Deps, token: string): Promise<void> {
   });
 }
 
+const GET_UNIT_OF_COURSE = `
+select u.id
+from units u
+join sections s on s.id = u.section_id
+where u.id = $1::bigint
+  and s.course_id = $2::bigint
+`;
+const GET_COURSE = 'select required_units, validity_months, version from courses where id = $1::bigint';
+
 /**
  * Marks a unit done. With the last required one the assignment is finished, certified, and what was planned for it is
  * cancelled, all in one transaction.
@@ -104,20 +113,14 @@ export async function markUnitDone(deps: Deps, token: string, unitId: string): P
     const assignment = (await lockAssignment(client, id))!;
     if (assignment.closed_by === 'finished') return { finished: true };
     if (assignment.closed_by) throw new Refused('conflict', `This course is no longer asked of you: it was ${assignment.closed_by}.`);
-    const unit = await maybeRow<{ id: string }>(
-      client,
-      'select u.id from units u join sections s on s.id = u.section_id where u.id = $1::bigint and s.course_id = $2::bigint',
-      [unitId, assignment.course_id],
-    );
+    const unit = await maybeRow<{ id: string }>(client, GET_UNIT_OF_COURSE, [unitId, assignment.course_id]);
     if (!unit) throw new Refused('not-found', 'This unit is no longer part of the course. Load the page again.');
     const now = deps.clock.now();
     const isNew = !assignment.units_done.includes(unitId);
     const done = isNew ? [...assignment.units_done, unitId] : assignment.units_done;
-    const course = await oneRow<{ required_units: string[]; validity_months: number | null; version: number }>(
-      client,
-      'select required_units, validity_months, version from courses where id = $1::bigint',
-      [assignment.course_id],
-    );
+    const course = await oneRow<{ required_units: string[]; validity_months: number | null; version: number }>(client, GET_COURSE, [
+      assignment.course_id,
+    ]);
     const finished = course.required_units.every((required) => done.includes(required));
     const by = { byWhom: assignment.person_name };
     const own: AssignmentEvent[] = [
@@ -151,13 +154,11 @@ where a.person_id = $1::bigint
 order by a.closed_by is not null, a.due_at
 `;
 
+const GET_PERSON = 'select p.name, s.zone from people p join sites s on s.id = p.site_id where p.id = $1::bigint';
+
 /** What somebody who signed in has to learn and has learnt. */
 export async function listMyTraining(db: Queryable, personId: string, now: number, today: string): Promise<MyTraining> {
-  const person = await oneRow<{ name: string; zone: string }>(
-    db,
-    'select p.name, s.zone from people p join sites s on s.id = p.site_id where p.id = $1::bigint',
-    [personId],
-  );
+  const person = await oneRow<{ name: string; zone: string }>(db, GET_PERSON, [personId]);
   const found = await rows<AssignmentDbRow & { token: string }>(db, LIST_MINE, [personId]);
   return {
     person: person.name,

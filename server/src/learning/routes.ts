@@ -18,6 +18,17 @@ const token = (value: unknown): string => {
   return parsed.data;
 };
 
+const GET_FILE_ID = `
+select u.file_id
+from units u
+join sections s on s.id = u.section_id
+join assignments a on a.course_id = s.course_id
+where a.id = $1::bigint
+  and u.id = $2::bigint
+  and u.file_id is not null
+`;
+const GET_SERIAL = 'select serial from certificates where assignment_id = $1::bigint';
+
 export const learningRoutes: Route[] = [
   {
     method: 'get',
@@ -46,11 +57,7 @@ export const learningRoutes: Route[] = [
     access: 'public',
     async handle({ deps, req, res }) {
       const id = await findIdByToken(deps.db, token(req.params['token']), deps.clock.now());
-      const unit = await maybeRow<{ file_id: string }>(
-        deps.db,
-        'select u.file_id from units u join sections s on s.id = u.section_id join assignments a on a.course_id = s.course_id where a.id = $1::bigint and u.id = $2::bigint and u.file_id is not null',
-        [id, parse(Id, req.params['unit'])],
-      );
+      const unit = await maybeRow<{ file_id: string }>(deps.db, GET_FILE_ID, [id, parse(Id, req.params['unit'])]);
       const file = unit && (await findFile(deps.db, unit.file_id));
       if (!file) throw new Refused('wrong-link');
       sendFile(res, file);
@@ -63,10 +70,7 @@ export const learningRoutes: Route[] = [
     access: 'public',
     async handle({ deps, req, res }) {
       const id = await findIdByToken(deps.db, token(req.params['token']), deps.clock.now());
-      const row =
-        id === null
-          ? null
-          : await maybeRow<{ serial: string }>(deps.db, 'select serial from certificates where assignment_id = $1::bigint', [id]);
+      const row = id === null ? null : await maybeRow<{ serial: string }>(deps.db, GET_SERIAL, [id]);
       if (!row) throw new Refused('wrong-link', 'There is no certificate behind this link yet: it comes with finishing the course.');
       sendPdf(res, (await certificatePdf(deps.db, row.serial, deps.settings.baseUrl))!, row.serial);
       return undefined;

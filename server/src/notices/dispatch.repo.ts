@@ -7,8 +7,10 @@ import { CLAIMED_COLUMNS, claimedOf, type ClaimedNotice, type ClaimedRow } from 
 
 export const GATHER_LOCK = 7_301;
 
+const TRY_LOCK_GATHERED = 'select pg_try_advisory_xact_lock($1::bigint) as locked';
+
 export async function tryLock(db: Client, key: number): Promise<boolean> {
-  return (await maybeRow<{ locked: boolean }>(db, 'select pg_try_advisory_xact_lock($1::bigint) as locked', [key]))!.locked;
+  return (await maybeRow<{ locked: boolean }>(db, TRY_LOCK_GATHERED, [key]))!.locked;
 }
 
 const LIST_CERTIFICATES = `

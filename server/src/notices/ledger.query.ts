@@ -158,6 +158,15 @@ order by at
 limit 20
 `;
 
+const LIST_SHARING = `
+select n.id, p.name
+from notices n
+join people p on p.id = n.person_id
+where n.message_id = $1::bigint
+  and n.id <> $2::bigint
+order by p.name
+`;
+
 /** One notice with everything about it: the mail as it was sent, when, why, and what followed. */
 export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeSheet> {
   const row = await maybeRow<NoticeDbRow & { job: string | null; site: string }>(
@@ -214,13 +223,7 @@ export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeShe
   const explained = await explain(deps, row);
   const followed = row.sent_at ? await rows<FollowedRow>(deps.db, LIST_FOLLOWED, [row.assignment_id, row.sent_at]) : [];
   const gatheredWith =
-    row.gathered && row.message_id
-      ? await rows<{ id: string; name: string }>(
-          deps.db,
-          'select n.id, p.name from notices n join people p on p.id = n.person_id where n.message_id = $1::bigint and n.id <> $2::bigint order by p.name',
-          [row.message_id, id],
-        )
-      : [];
+    row.gathered && row.message_id ? await rows<{ id: string; name: string }>(deps.db, LIST_SHARING, [row.message_id, id]) : [];
   return {
     notice: rowOf(row, now, gatheredWith.length),
     stepName: row.step_name,
@@ -299,13 +302,18 @@ async function explain(deps: Deps, row: NoticeDbRow): Promise<{ sentence: string
   };
 }
 
+const GET_NEWEST_OF_STEP = `
+select id
+from notices
+where assignment_id = $1::bigint
+  and step_id = $2::text
+order by at desc, id desc
+limit 1
+`;
+
 /** Why a person has no notice of a step, or which one: the same sentence and trace as for a notice. */
 export async function whyStep(deps: Deps, assignmentId: string, stepId: string): Promise<NoticeSheet> {
-  const latest = await maybeRow<{ id: string }>(
-    deps.db,
-    'select id from notices where assignment_id = $1::bigint and step_id = $2::text order by at desc, id desc limit 1',
-    [assignmentId, stepId],
-  );
+  const latest = await maybeRow<{ id: string }>(deps.db, GET_NEWEST_OF_STEP, [assignmentId, stepId]);
   if (latest) return findNoticeSheet(deps, latest.id);
   const facts = await loadFacts(deps.db, await getHouse(deps.db), [assignmentId]);
   const assignment = facts.assignments.get(assignmentId);

@@ -204,6 +204,8 @@ export async function replan(client: Client, house: House, ids: readonly string[
   return change;
 }
 
+const LOCK_ASSIGNMENTS = 'select id from assignments where id = any($1::bigint[]) order by id for no key update';
+
 /** Takes waiting replan rows, one batch in one transaction. @returns how many assignments were planned */
 export async function planWaiting(deps: Deps, limit = 2_000): Promise<number> {
   return transaction(deps.db, async (client) => {
@@ -211,7 +213,7 @@ export async function planWaiting(deps: Deps, limit = 2_000): Promise<number> {
     if (claimed.length === 0) return 0;
     // the facts cannot change while we plan, and two planners never work on one assignment
     const ids = [...new Set(claimed.map((row) => row.assignment_id))].sort((a, b) => Number(a) - Number(b));
-    await client.query('select id from assignments where id = any($1::bigint[]) order by id for no key update', [ids]);
+    await client.query(LOCK_ASSIGNMENTS, [ids]);
     await replan(client, await getHouse(client), ids, deps.clock.now());
     await announce(client, 'notices', 'work');
     return ids.length;

@@ -16,8 +16,11 @@ interface Named {
   email: string;
 }
 
-const nameOf = (client: Client, id: string): Promise<Named | null> =>
-  maybeRow<Named>(client, 'select id, name, email from people where id = $1::bigint', [id]);
+const GET_PERSON = 'select id, name, email from people where id = $1::bigint';
+
+const nameOf = (client: Client, id: string): Promise<Named | null> => maybeRow<Named>(client, GET_PERSON, [id]);
+
+const GET_SITE_NAME = 'select name from sites where id = $1::bigint';
 
 /** A person's row as it would be after a change, with everything checked that the roster asks for. */
 async function rowAfter(client: Client, was: RosterPerson | null, change: PersonChange): Promise<RosterRow> {
@@ -37,7 +40,7 @@ async function rowAfter(client: Client, was: RosterPerson | null, change: Person
     throw new Refused('conflict', `${change.personnelNumber} is the personnel number of ${numbered}; each person needs their own.`);
   let site = was?.site ?? '';
   if (change.siteId !== undefined) {
-    const found = await maybeRow<{ name: string }>(client, 'select name from sites where id = $1::bigint', [change.siteId]);
+    const found = await maybeRow<{ name: string }>(client, GET_SITE_NAME, [change.siteId]);
     if (!found) throw new Refused('wrong-input', `There is no site ${change.siteId}.`);
     site = found.name;
   }
@@ -97,11 +100,14 @@ function kindFor(was: RosterRow, now: RosterRow): ChangeKind {
   return 'changed';
 }
 
+const LOCK_PERSON = 'select 1 from people where id = $1::bigint for update';
+const FREE_ADDRESS = "update people set address_state = 'ok', address_words = null where id = $1::bigint";
+
 /** Changes what the roster knows of a person; what waited for that goes on, and what hangs on it is looked at again. */
 export async function changePerson(deps: Deps, id: string, change: PersonChange, byWhom: string): Promise<void> {
   const today = await houseToday(deps);
   await transaction(deps.db, async (client) => {
-    if (!(await maybeRow(client, 'select 1 from people where id = $1::bigint for update', [id]))) throw new Refused('not-found');
+    if (!(await maybeRow(client, LOCK_PERSON, [id]))) throw new Refused('not-found');
     const was = (await listRoster(client, id))[0]!;
     const person = await rowAfter(client, was, change);
     const changes = differences(was, person);
@@ -113,7 +119,7 @@ export async function changePerson(deps: Deps, id: string, change: PersonChange,
     });
     // an address that bounced and is entered again as it is: somebody says that it works
     if (change.email !== undefined && changes.every(({ field }) => field !== 'email')) {
-      await client.query("update people set address_state = 'ok', address_words = null where id = $1::bigint", [id]);
+      await client.query(FREE_ADDRESS, [id]);
       await releaseAddress(client, id, deps.clock.now());
     }
     await announce(client, 'people', 'work');

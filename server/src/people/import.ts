@@ -23,18 +23,23 @@ import { listRoster, listSiteNames, rosterMark } from './people.repo.ts';
 import { houseToday } from './today.ts';
 import { kindsIn, writeRoster } from './write-roster.ts';
 
+const GET_CHANGE_SHARE = 'select change_share from settings';
+
 export const getChangeShare = async (db: Queryable): Promise<number> =>
-  Number((await oneRow<{ change_share: string }>(db, 'select change_share from settings')).change_share);
+  Number((await oneRow<{ change_share: string }>(db, GET_CHANGE_SHARE)).change_share);
+
+const LIST_COLUMN_MEMORY = 'select header, field from column_memory';
+const LIST_DEPARTMENT_NAMES = 'select name from departments order by name';
 
 /** Everything that a file is compared with: for the browser's worker. */
 export async function rosterFacts(deps: Deps): Promise<RosterFacts> {
   const { db } = deps;
-  const remembered = await rows<{ header: string; field: RosterColumn | null }>(db, 'select header, field from column_memory');
+  const remembered = await rows<{ header: string; field: RosterColumn | null }>(db, LIST_COLUMN_MEMORY);
   return {
     mark: await rosterMark(db),
     people: await listRoster(db),
     sites: await listSiteNames(db),
-    departments: (await rows<{ name: string }>(db, 'select name from departments order by name')).map((row) => row.name),
+    departments: (await rows<{ name: string }>(db, LIST_DEPARTMENT_NAMES)).map((row) => row.name),
     remembered: Object.fromEntries(remembered.map(({ header, field }) => [header, field])),
     today: await houseToday(deps),
     changeShare: await getChangeShare(db),
@@ -77,6 +82,8 @@ interface Stored {
 /** Stores what a preview shows, as one import. @returns its id, null where there was nothing to take */
 export const storePreview = async (...args: Parameters<typeof writePreview>): Promise<ImportResult> => (await writePreview(...args)).result;
 
+const SET_DEPARTMENTS_MADE = 'update imports set departments_made = $2::bigint[] where id = $1::bigint';
+
 async function writePreview(
   client: Client,
   preview: RosterPreview,
@@ -109,12 +116,14 @@ async function writePreview(
     by.source,
   ]);
   const { departmentsMade, asked } = await writeRoster(client, taken, kindsIn(preview, groups), { ...by, importId: id });
-  await client.query('update imports set departments_made = $2::bigint[] where id = $1::bigint', [id, departmentsMade]);
+  await client.query(SET_DEPARTMENTS_MADE, [id, departmentsMade]);
   return { result: { id, ...result }, asked };
 }
 
+const LOCK_ROSTER = 'lock table people in share row exclusive mode';
+
 /** Keeps others from changing the roster between the look at it and the writing. */
-export const lockRoster = (client: Client): Promise<unknown> => client.query('lock table people in share row exclusive mode');
+export const lockRoster = (client: Client): Promise<unknown> => client.query(LOCK_ROSTER);
 
 /** Compares a file with the roster under its lock, if it is still the roster that the preview showed. */
 async function previewUnderLock(client: Client, cells: string[][], order: ImportOrder, today: string): Promise<RosterPreview> {
@@ -177,6 +186,8 @@ select * from unnest($1::text[], $2::text[])
 on conflict (header) do update set field = excluded.field
 `;
 
+const FORGET_COLUMNS = 'delete from column_memory where header = any($1::text[])';
+
 /** Keeps what somebody corrected: columns that are matched otherwise than the file itself proposes. */
 async function rememberColumns(client: Client, header: readonly string[], columns: readonly (RosterColumn | null)[]): Promise<void> {
   const proposed = matchColumns([header], { remembered: {}, sites: [], departments: [] }).columns;
@@ -185,6 +196,6 @@ async function rememberColumns(client: Client, header: readonly string[], column
     const column = columns[index] ?? null;
     if (text.trim() !== '' && column !== proposed[index]) own.set(plainHeader(text), column);
   });
-  await client.query('delete from column_memory where header = any($1::text[])', [header.map(plainHeader)]);
+  await client.query(FORGET_COLUMNS, [header.map(plainHeader)]);
   await client.query(REMEMBER, [[...own.keys()], [...own.values()]]);
 }

@@ -38,8 +38,10 @@ export async function listRoster(db: Queryable, id: string | null = null): Promi
   }));
 }
 
+const LIST_SITE_NAMES = 'select name from sites order by name';
+
 export async function listSiteNames(db: Queryable): Promise<string[]> {
-  return (await rows<{ name: string }>(db, 'select name from sites order by name')).map((row) => row.name);
+  return (await rows<{ name: string }>(db, LIST_SITE_NAMES)).map((row) => row.name);
 }
 
 const ROSTER_MARK = `
@@ -380,15 +382,19 @@ join people p on p.id = l.id
 where is_here(p.left_on, $2::date)
 `;
 
+const LIST_GROUPS_OF = `
+select g.id, g.name
+from group_members m
+join groups g on g.id = m.group_id
+where m.person_id = $1::bigint
+order by g.name
+`;
+
 export async function findPersonSheet(db: Queryable, id: string, now: number, today: string): Promise<PersonSheet | null> {
   const row = await maybeRow<PersonDbRow>(db, `select ${PERSON_COLUMNS} ${PERSON_TABLES} where p.id = $2::bigint`, [new Date(now), id]);
   if (!row) return null;
   const leave = await rows<{ id: string; from: string; to: string; cover: string | null }>(db, LIST_LEAVES_OF, [id]);
-  const groups = await rows<{ id: string; name: string }>(
-    db,
-    'select g.id, g.name from group_members m join groups g on g.id = m.group_id where m.person_id = $1::bigint order by g.name',
-    [id],
-  );
+  const groups = await rows<{ id: string; name: string }>(db, LIST_GROUPS_OF, [id]);
   const { team } = await oneRow<{ team: number }>(db, COUNT_LINE, [id, today]);
   return {
     person: { ...personOf(row), zone: row.zone, addressWords: row.address_words, leave, team, siteId: row.site_id, groups },

@@ -114,6 +114,8 @@ async function namesFor(db: Queryable, departments: readonly { id: string; name:
   return { ...NAMES_THEMSELVES, department: say('department'), site: say('site'), group: say('group') };
 }
 
+const LIST_DEPARTMENTS = 'select id, name, parent_id from departments';
+
 /** The roster that planning needs for some people and courses: they, those above, covers, owners, calendars, settings. */
 export async function loadRoster(
   db: Queryable,
@@ -124,7 +126,7 @@ export async function loadRoster(
   const owners = courses.flatMap((course) => (course.owner ? [course.owner] : []));
   const calendars = await listCalendars(db);
   const people = await listPeopleAround(db, [...new Set([...personIds, ...owners])]);
-  const departments = await rows<{ id: string; name: string; parent_id: string | null }>(db, 'select id, name, parent_id from departments');
+  const departments = await rows<{ id: string; name: string; parent_id: string | null }>(db, LIST_DEPARTMENTS);
   const parents = new Map(departments.map(({ id, parent_id }) => [id, parent_id]));
   return new Roster({
     people,

@@ -131,16 +131,22 @@ where recipient_id = any($1::bigint[])
   and person_id <> all($1::bigint[])
 `;
 
+const LOCK_IMPORT = 'select undone_at, file_name, departments_made from imports where id = $1::bigint for update';
+const DELETE_EMPTY_DEPARTMENTS = `
+delete
+from departments d
+where id = any($1::bigint[])
+  and not exists (select 1 from people p where p.department_id = d.id)
+  and not exists (select 1 from departments c where c.parent_id = d.id)
+`;
+const SET_UNDONE = 'update imports set undone_at = $2::timestamptz, undone_by = $3::text where id = $1::bigint';
+
 /** Sets an import back, as long as nothing depends on it. */
 export async function undoImport(deps: Deps, id: string, byWhom: string): Promise<void> {
   const today = await houseToday(deps);
   await transaction(deps.db, async (client) => {
     await lockRoster(client);
-    const found = await maybeRow<{ undone_at: Date | null; file_name: string; departments_made: string[] }>(
-      client,
-      'select undone_at, file_name, departments_made from imports where id = $1::bigint for update',
-      [id],
-    );
+    const found = await maybeRow<{ undone_at: Date | null; file_name: string; departments_made: string[] }>(client, LOCK_IMPORT, [id]);
     if (!found) throw new Refused('not-found', 'There is no such import.');
     if (found.undone_at) throw new Refused('conflict', 'This import was undone already; nothing was changed.');
     const zone = Zone.of((await getHouse(client)).zone);
@@ -180,23 +186,19 @@ export async function undoImport(deps: Deps, id: string, byWhom: string): Promis
     await releaseLeave(client, rested, at);
     const about = (await rows<{ id: string }>(client, LIST_WRITTEN_TO, [added])).map((row) => row.id);
     for (const statement of REMOVE_PEOPLE) await client.query(statement, [added]);
-    await client.query(
-      'delete from departments d where id = any($1::bigint[]) and not exists (select 1 from people p where p.department_id = d.id) and not exists (select 1 from departments c where c.parent_id = d.id)',
-      [found.departments_made],
-    );
+    await client.query(DELETE_EMPTY_DEPARTMENTS, [found.departments_made]);
     await requestReplan(client, [...about, ...(await listOpenAssignmentsAround(client, rested))]);
-    await client.query('update imports set undone_at = $2::timestamptz, undone_by = $3::text where id = $1::bigint', [
-      id,
-      new Date(deps.clock.now()),
-      byWhom,
-    ]);
+    await client.query(SET_UNDONE, [id, new Date(deps.clock.now()), byWhom]);
     await announce(client, 'people');
   });
 }
 
+const GET_FILE_ID = 'select file_id from imports where id = $1::bigint';
+const GET_FILE = 'select name, type, content from files where id = $1::bigint';
+
 /** The file of an import, as it was taken. */
 export async function getImportFile(db: Queryable, id: string): Promise<{ name: string; type: string; content: Buffer }> {
-  const found = await maybeRow<{ file_id: string | null }>(db, 'select file_id from imports where id = $1::bigint', [id]);
+  const found = await maybeRow<{ file_id: string | null }>(db, GET_FILE_ID, [id]);
   if (!found?.file_id) throw new Refused('not-found', 'This import has no file.');
-  return oneRow(db, 'select name, type, content from files where id = $1::bigint', [found.file_id]);
+  return oneRow(db, GET_FILE, [found.file_id]);
 }

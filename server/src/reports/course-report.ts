@@ -126,8 +126,10 @@ ${TABLES}
 where ${where}
 `;
 
+const GET_COURSE = 'select id, title from courses where id = $1::bigint';
+
 async function courseTitle(db: Queryable, courseId: string): Promise<{ id: string; title: string }> {
-  const [course] = await rows<{ id: string; title: string }>(db, 'select id, title from courses where id = $1::bigint', [courseId]);
+  const [course] = await rows<{ id: string; title: string }>(db, GET_COURSE, [courseId]);
   if (!course) throw new Refused('not-found', 'There is no such course, or not any more.');
   return course;
 }

@@ -35,13 +35,16 @@ left join lateral last_notice(a.id, true) last on true
 order by a.due_at, p.name
 `;
 
+const GET_MANAGER = `
+select p.id, p.name, s.zone
+from people p
+join sites s on s.id = p.site_id
+where p.id = $1::bigint
+`;
+
 /** A manager's people down the whole line: what is late and what is in progress. */
 export async function teamOf(db: Queryable, managerId: string, now: number, today: string): Promise<TeamView> {
-  const manager = await oneRow<{ id: string; name: string; zone: string }>(
-    db,
-    'select p.id, p.name, s.zone from people p join sites s on s.id = p.site_id where p.id = $1::bigint',
-    [managerId],
-  );
+  const manager = await oneRow<{ id: string; name: string; zone: string }>(db, GET_MANAGER, [managerId]);
   const { people } = await oneRow<{ people: number }>(db, COUNT_TEAM, [managerId, today]);
   const found = await rows<
     AssignmentDbRow & {

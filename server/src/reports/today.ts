@@ -358,15 +358,15 @@ group by c.id
 order by c.title
 `;
 
+const LIST_DAY_COUNTS = 'select bucket, count from day_counts where on_day = $1::date';
+
 export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<TodayView> {
   const { db } = deps;
   const now = deps.clock.now();
   const today = await houseToday(deps);
   const zone = Zone.of((await getHouse(db)).zone);
   const counts = new Map(
-    (await rows<{ bucket: string; count: number }>(db, 'select bucket, count from day_counts where on_day = $1::date', [today])).map(
-      (row) => [row.bucket, row.count],
-    ),
+    (await rows<{ bucket: string; count: number }>(db, LIST_DAY_COUNTS, [today])).map((row) => [row.bucket, row.count]),
   );
   const courses = await rows<{
     id: string;

@@ -44,6 +44,8 @@ const FLAGS: Record<'detach' | 'ask' | 'keep' | 'settle', string> = {
     'update assignment_reasons a set out_since = null, kept_at = null from r where a.assignment_id = r.assignment_id and a.requirement_id = r.requirement_id and $3::timestamptz is not null',
 };
 
+const DELETE_ASSIGNMENT_REASONS = 'delete from assignment_reasons where assignment_id = any($1::bigint[])';
+
 /**
  * Does what reconciling asks for, set by set, and asks for the notices to be planned.
  * @param byWhom for the record: the requirement's own work, or whoever switched it
@@ -77,7 +79,7 @@ export async function applyChanges(client: Client, changes: readonly Change[], n
       LIST_REOPENABLE,
       taking.map((c) => c.assignment),
     );
-    await client.query('delete from assignment_reasons where assignment_id = any($1::bigint[])', [[...free]]);
+    await client.query(DELETE_ASSIGNMENT_REASONS, [[...free]]);
     for (const change of taking.filter((c) => free.has(c.assignment))) {
       reasonsFor(change.assignment, change);
       happenings.push({ assignment: change.assignment, event: { type: 'reopened', at: now, dueAt: change.dueAt, reason: change.words } });

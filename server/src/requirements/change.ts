@@ -36,12 +36,16 @@ const valuesOf = (draft: RequirementDraft, now: number, byWhom: string): unknown
   byWhom,
 ];
 
+const HAS_NAMESAKE = `
+select 1
+from requirements
+where lower(name) = lower($1::text)
+  and id is distinct
+from $2::bigint
+`;
+
 async function refuseTaken(client: Client, name: string, id: string | null): Promise<void> {
-  const other = await maybeRow(
-    client,
-    'select 1 from requirements where lower(name) = lower($1::text) and id is distinct from $2::bigint',
-    [name, id],
-  );
+  const other = await maybeRow(client, HAS_NAMESAKE, [name, id]);
   if (other)
     throw new Refused(
       'conflict',
@@ -49,21 +53,21 @@ async function refuseTaken(client: Client, name: string, id: string | null): Pro
     );
 }
 
+const GET_COURSE = 'select title, cardinality(required_units) as required from courses where id = $1::bigint';
+
 async function courseOf(client: Client, id: string): Promise<{ title: string; required: number }> {
-  const course = await maybeRow<{ title: string; required: number }>(
-    client,
-    'select title, cardinality(required_units) as required from courses where id = $1::bigint',
-    [id],
-  );
+  const course = await maybeRow<{ title: string; required: number }>(client, GET_COURSE, [id]);
   if (!course) throw new Refused('wrong-input', `There is no course ${id}. Nothing was changed.`);
   return course;
 }
 
+const INSERT_REQUIREMENT_EVENT = `
+insert into requirement_events (requirement_id, at, by_whom, what, words)
+values ($1::bigint, $2::timestamptz, $3::text, $4::text, $5::text)
+`;
+
 const record = (client: Client, id: string, now: number, byWhom: string, what: string, words: string): Promise<unknown> =>
-  client.query(
-    'insert into requirement_events (requirement_id, at, by_whom, what, words) values ($1::bigint, $2::timestamptz, $3::text, $4::text, $5::text)',
-    [id, new Date(now), byWhom, what, words],
-  );
+  client.query(INSERT_REQUIREMENT_EVENT, [id, new Date(now), byWhom, what, words]);
 
 /** Keeps a new requirement, switched off: nobody is assigned anything yet. */
 export async function addRequirement(deps: Deps, draft: RequirementDraft, byWhom: string): Promise<{ id: string }> {
@@ -78,13 +82,15 @@ export async function addRequirement(deps: Deps, draft: RequirementDraft, byWhom
   });
 }
 
+const LOCK_ROSTER = 'lock table people in share mode';
+
 async function getLocked(client: Client, id: string, version: number): Promise<RequirementDbRow> {
   const row = await findRequirementRow(client, id, true);
   if (!row) throw new Refused('not-found', 'There is no such requirement, or not any more.');
   if (row.version !== version)
     throw new Refused('stale', `${row.changed_by} changed “${row.name}” in the meantime. Load it again; nothing was changed.`);
   // whoever joins or moves while everyone is looked at is looked at after that
-  await client.query('lock table people in share mode');
+  await client.query(LOCK_ROSTER);
   return row;
 }
 
@@ -106,9 +112,11 @@ select $1::bigint, unnest($2::bigint[])
 on conflict do nothing
 `;
 
+const DELETE_REQUIREMENT_MEMBERS = 'delete from requirement_members where requirement_id = $1::bigint';
+
 /** Keeps who is in now, where a requirement does not take in those who come later. */
 async function keepMembers(client: Client, row: RequirementDbRow, now: number): Promise<void> {
-  await client.query('delete from requirement_members where requirement_id = $1::bigint', [row.id]);
+  await client.query(DELETE_REQUIREMENT_MEMBERS, [row.id]);
   if (row.takes_joiners) return;
   const today = dateOf(Zone.of((await getHouse(client)).zone).dayAt(now));
   const { test } = compileAudience(row.audience, await loadStructure(client, null), today);
@@ -130,6 +138,12 @@ const told = (result: RequirementResult): string => {
   return parts.length ? parts.join(', ') : 'nobody’s assignments changed';
 };
 
+const SWITCH_ON = `
+update requirements
+set is_on = true, switched_on_at = $2::timestamptz, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text
+where id = $1::bigint
+`;
+
 /** Switches a requirement on: everyone whom it asks is assigned in the same moment. */
 export async function switchOn(deps: Deps, id: string, version: number, byWhom: string): Promise<RequirementResult> {
   return transaction(deps.db, async (client) => {
@@ -142,16 +156,19 @@ export async function switchOn(deps: Deps, id: string, version: number, byWhom: 
         `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on; nothing was changed.`,
       );
     const now = deps.clock.now();
-    await client.query(
-      'update requirements set is_on = true, switched_on_at = $2::timestamptz, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text where id = $1::bigint',
-      [id, new Date(now), byWhom],
-    );
+    await client.query(SWITCH_ON, [id, new Date(now), byWhom]);
     await keepMembers(client, row, now);
     const result = resultOf(id, await reconcilePeople(client, null, now, byWhom));
     await record(client, id, now, byWhom, 'switched on', `Switched on: ${told(result)}.`);
     return result;
   });
 }
+
+const SWITCH_OFF = `
+update requirements
+set is_on = false, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text
+where id = $1::bigint
+`;
 
 /** Switches a requirement off; what is open because of it alone is withdrawn or kept, as somebody says. */
 export async function switchOff(
@@ -165,10 +182,7 @@ export async function switchOff(
     const row = await getLocked(client, id, version);
     if (!row.is_on) throw new Refused('conflict', `“${row.name}” is off already; nothing was changed.`);
     const now = deps.clock.now();
-    await client.query(
-      'update requirements set is_on = false, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text where id = $1::bigint',
-      [id, new Date(now), byWhom],
-    );
+    await client.query(SWITCH_OFF, [id, new Date(now), byWhom]);
     const result = resultOf(id, await reconcilePeople(client, null, now, byWhom, new Map([[id, outside]])));
     await record(client, id, now, byWhom, 'switched off', `Switched off: ${told(result)}.`);
     return result;
@@ -243,6 +257,8 @@ export async function changeRequirement(
   });
 }
 
+const DELETE_REQUIREMENT = 'delete from requirements where id = $1::bigint';
+
 /** Removes a requirement that was never on: one that was stays on the record, switched off. */
 export async function removeRequirement(deps: Deps, id: string): Promise<void> {
   await transaction(deps.db, async (client) => {
@@ -253,7 +269,7 @@ export async function removeRequirement(deps: Deps, id: string): Promise<void> {
         'conflict',
         `“${row.name}” was switched on, so it stays on the record. Switch it off instead; nothing was changed.`,
       );
-    await client.query('delete from requirements where id = $1::bigint', [id]);
+    await client.query(DELETE_REQUIREMENT, [id]);
     await announce(client, 'requirements');
   });
 }

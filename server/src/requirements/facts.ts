@@ -58,14 +58,11 @@ with recursive above (id) as (
 select p.id, p.manager_id from above a join people p on p.id = a.id
 `;
 
+const LIST_PARENTS = 'select id, parent_id from departments';
+
 /** How departments stand below each other, and the managers above some people. */
 export async function loadStructure(db: Queryable, who: Who): Promise<Structure> {
-  const parents = new Map(
-    (await rows<{ id: string; parent_id: string | null }>(db, 'select id, parent_id from departments')).map((row) => [
-      row.id,
-      row.parent_id,
-    ]),
-  );
+  const parents = new Map((await rows<{ id: string; parent_id: string | null }>(db, LIST_PARENTS)).map((row) => [row.id, row.parent_id]));
   const managers = new Map(
     (await rows<{ id: string; manager_id: string | null }>(db, LIST_MANAGERS, [who])).map((row) => [row.id, row.manager_id]),
   );
@@ -223,14 +220,21 @@ interface NameLists {
   courses: AudienceFacts['courses'];
 }
 
+const LIST_DEPARTMENTS = 'select id, name, parent_id as "parentId" from departments order by name';
+const LIST_SITES = 'select id, name from sites order by name';
+const LIST_GROUPS = 'select id, name from groups order by name';
+const LIST_COURSES = 'select id, title from courses order by title';
+
 export async function loadNameLists(db: Queryable): Promise<NameLists> {
   return {
-    departments: await rows(db, 'select id, name, parent_id as "parentId" from departments order by name'),
-    sites: await rows(db, 'select id, name from sites order by name'),
-    groups: await rows(db, 'select id, name from groups order by name'),
-    courses: await rows(db, 'select id, title from courses order by title'),
+    departments: await rows(db, LIST_DEPARTMENTS),
+    sites: await rows(db, LIST_SITES),
+    groups: await rows(db, LIST_GROUPS),
+    courses: await rows(db, LIST_COURSES),
   };
 }
+
+const LIST_PEOPLE_NAMES = 'select id, name from people where id = any($1::bigint[])';
 
 /** Names for telling audiences: of everything there is, and of the people that they speak of. */
 export async function loadNames(db: Queryable, audiences: readonly Audience[]): Promise<Names> {
@@ -242,9 +246,7 @@ export async function loadNames(db: Queryable, audiences: readonly Audience[]): 
         ?.flatMap((part) => part.match(/\d+/g) ?? []) ?? [],
     ),
   ];
-  const people = tops.length
-    ? await rows<{ id: string; name: string }>(db, 'select id, name from people where id = any($1::bigint[])', [tops])
-    : [];
+  const people = tops.length ? await rows<{ id: string; name: string }>(db, LIST_PEOPLE_NAMES, [tops]) : [];
   const lookUp = (list: readonly { id: string; name: string }[], what: string): ((id: string) => string) => {
     const names = new Map(list.map(({ id, name }) => [id, name]));
     return (id) => names.get(id) ?? `a ${what} that is gone`;
@@ -261,9 +263,11 @@ export async function loadNames(db: Queryable, audiences: readonly Audience[]): 
   };
 }
 
+const LIST_JOBS = 'select distinct job from people where job is not null order by job';
+
 /** What the audience builder works on, in the browser's worker. */
 export async function audienceFacts(db: Queryable, today: string): Promise<AudienceFacts> {
   const people = (await listRequirementPeople(db, null)).map(({ jobSince: _, memberOf: __, ...person }): AudiencePerson => person);
-  const jobs = await rows<{ job: string }>(db, 'select distinct job from people where job is not null order by job');
+  const jobs = await rows<{ job: string }>(db, LIST_JOBS);
   return { today, people, ...(await loadNameLists(db)), jobs: jobs.map(({ job }) => job) };
 }

@@ -64,6 +64,8 @@ interface BegunRow {
   first: string[];
 }
 
+const LIST_COURSES_OF = 'select id, course_id from assignments where id = any($1::bigint[])';
+
 /**
  * What the requirements would ask of some people, and when its first mails would go. It does it all, so it belongs into a
  * transaction that is taken back.
@@ -75,7 +77,7 @@ export async function foreseeRequirements(client: Client, personIds: readonly st
   const begun = changes.filter(isBegun);
   const courseOf = new Map(
     (
-      await rows<{ id: string; course_id: string }>(client, 'select id, course_id from assignments where id = any($1::bigint[])', [
+      await rows<{ id: string; course_id: string }>(client, LIST_COURSES_OF, [
         begun.flatMap((change) => (change.kind === 'take-up' ? [change.assignment] : [])),
       ])
     ).map((row) => [row.id, row.course_id]),

@@ -113,6 +113,8 @@ function counted<T extends { person: RequirementPerson }>(
 const hasReason = (record: CourseRecord, id: string): boolean =>
   record.open?.reasons.some(({ requirement }) => requirement === id) ?? false;
 
+const GET_VALIDITY = 'select validity_months from courses where id = $1::bigint';
+
 /** Everything that switching on, or changing, would do: to these very people, with their due dates, and which mails on which days. */
 export async function previewRequirement(deps: Deps, id: string | null, draft: RequirementDraft): Promise<RequirementPreview> {
   const { db } = deps;
@@ -175,9 +177,7 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
     baseUrl,
   });
   const missing = missingByStep(drafts, plan.steps, facts, baseUrl, now);
-  const validity = await maybeRow<{ validity_months: number | null }>(db, 'select validity_months from courses where id = $1::bigint', [
-    course.id,
-  ]);
+  const validity = await maybeRow<{ validity_months: number | null }>(db, GET_VALIDITY, [course.id]);
   return {
     words: tellRequirement(requirement, course.title, names),
     in: everyone.filter(({ standing }) => standing.kind !== 'out').length,
@@ -373,14 +373,19 @@ export const draftOf = (row: RequirementDbRow): RequirementDraft => ({
   whenOut: row.when_out,
 });
 
+const GET_COURSE = 'select id, title, validity_months as "validityMonths" from courses where id = $1::bigint';
+const LIST_REQUIREMENT_EVENTS = `
+select at, by_whom as "byWhom", what, words
+from requirement_events
+where requirement_id = $1::bigint
+order by id desc
+limit 100
+`;
+
 export async function getRequirement(db: Queryable, id: string): Promise<RequirementView> {
   const row = await findRequirementRow(db, id);
   if (!row) throw new Refused('not-found', 'There is no such requirement, or not any more.');
-  const course = await maybeRow<{ id: string; title: string; validityMonths: number | null }>(
-    db,
-    'select id, title, validity_months as "validityMonths" from courses where id = $1::bigint',
-    [row.course_id],
-  );
+  const course = await maybeRow<{ id: string; title: string; validityMonths: number | null }>(db, GET_COURSE, [row.course_id]);
   const names = await loadNames(db, [row.audience]);
   return {
     ...draftOf(row),
@@ -392,10 +397,6 @@ export async function getRequirement(db: Queryable, id: string): Promise<Require
     changedBy: row.changed_by,
     course: course!,
     words: tellRequirement(requirementOf(row), course!.title, names),
-    record: await rows(
-      db,
-      'select at, by_whom as "byWhom", what, words from requirement_events where requirement_id = $1::bigint order by id desc limit 100',
-      [id],
-    ),
+    record: await rows(db, LIST_REQUIREMENT_EVENTS, [id]),
   };
 }

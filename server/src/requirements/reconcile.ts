@@ -36,6 +36,8 @@ export async function findChanges(
   return { changes, wakes };
 }
 
+const DELETE_WAKES = 'delete from wakes where person_id = any($1::bigint[])';
+
 /** Brings some people's assignments to what the requirements ask: load, compute, save. @returns what was done */
 export async function reconcilePeople(
   client: Client,
@@ -47,9 +49,7 @@ export async function reconcilePeople(
   const { changes, wakes } = await findChanges(client, who, now, whenOut);
   const done = await applyChanges(client, changes, now, byWhom);
   const later = wakes.filter(({ at }) => at !== null);
-  await client.query('delete from wakes where person_id = any($1::bigint[])', [
-    wakes.filter(({ at }) => at === null).map(({ person }) => person),
-  ]);
+  await client.query(DELETE_WAKES, [wakes.filter(({ at }) => at === null).map(({ person }) => person)]);
   // a morning that has passed by now is looked at with the next work, not in the past
   await client.query(SET_WAKES, [later.map(({ person }) => person), later.map(({ at }) => new Date(Math.max(at!, now + 1)))]);
   return done;
@@ -67,6 +67,8 @@ where id in (
 returning person_id
 `;
 
+const LOCK_PEOPLE = 'select id from people where id = any($1::bigint[]) order by id for no key update';
+
 /** Takes people who wait to be looked at, one batch in one transaction. @returns how many */
 export async function reconcileWaiting(deps: Deps, limit = 2_000): Promise<number> {
   return transaction(deps.db, async (client) => {
@@ -74,7 +76,7 @@ export async function reconcileWaiting(deps: Deps, limit = 2_000): Promise<numbe
     if (claimed.length === 0) return 0;
     const ids = [...new Set(claimed.map((row) => row.person_id))].sort((a, b) => Number(a) - Number(b));
     // two workers never look at one person at once
-    await client.query('select id from people where id = any($1::bigint[]) order by id for no key update', [ids]);
+    await client.query(LOCK_PEOPLE, [ids]);
     await reconcilePeople(client, ids, deps.clock.now());
     return ids.length;
   });

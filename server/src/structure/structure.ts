@@ -93,6 +93,14 @@ with recursive above (id, name, parent_id, depth) as (
 select id, name from above order by depth
 `;
 
+const LOCK_DEPARTMENTS = 'lock table departments in share row exclusive mode';
+const INSERT_DEPARTMENT = 'insert into departments (name, parent_id) values ($1::text, $2::bigint) returning id';
+const CHANGE_DEPARTMENT = `
+update departments
+set name = $2::text, parent_id = $3::bigint, version = version + 1
+where id = $1::bigint
+`;
+
 /** Makes a department, or renames and moves one; below itself it cannot stand. */
 export async function saveDepartment(
   deps: Deps,
@@ -100,7 +108,7 @@ export async function saveDepartment(
   draft: { name: string; parentId: string | null; version?: number },
 ): Promise<string> {
   return transaction(deps.db, async (client) => {
-    await client.query('lock table departments in share row exclusive mode');
+    await client.query(LOCK_DEPARTMENTS);
     await refuseTaken(client, 'departments', draft.name, id);
     if (draft.parentId) {
       const above = await rows<{ id: string; name: string }>(client, LIST_ABOVE, [draft.parentId]);
@@ -113,19 +121,12 @@ export async function saveDepartment(
         );
     }
     if (id === null) {
-      const made = await oneRow<{ id: string }>(
-        client,
-        'insert into departments (name, parent_id) values ($1::text, $2::bigint) returning id',
-        [draft.name, draft.parentId],
-      );
+      const made = await oneRow<{ id: string }>(client, INSERT_DEPARTMENT, [draft.name, draft.parentId]);
       await announce(client, 'people');
       return made.id;
     }
     await refuseOlder(deps, client, 'departments', id, draft.version);
-    const changed = await client.query(
-      'update departments set name = $2::text, parent_id = $3::bigint, version = version + 1 where id = $1::bigint',
-      [id, draft.name, draft.parentId],
-    );
+    const changed = await client.query(CHANGE_DEPARTMENT, [id, draft.name, draft.parentId]);
     if (changed.rowCount === 0) throw new Refused('not-found');
     // who stands below which department decides who is in which audience
     await requestReconcileAll(client);
@@ -134,13 +135,18 @@ export async function saveDepartment(
   });
 }
 
+const LOCK_DEPARTMENT = `
+select d.name, (select count(*)::integer from people p where p.department_id = d.id) as people,
+  (select count(*)::integer from departments c where c.parent_id = d.id) as below
+from departments d
+where d.id = $1::bigint
+for update
+`;
+const DELETE_DEPARTMENT = 'delete from departments where id = $1::bigint';
+
 export async function removeDepartment(deps: Deps, id: string): Promise<void> {
   await transaction(deps.db, async (client) => {
-    const found = await maybeRow<{ name: string; people: number; below: number }>(
-      client,
-      'select d.name, (select count(*)::integer from people p where p.department_id = d.id) as people, (select count(*)::integer from departments c where c.parent_id = d.id) as below from departments d where d.id = $1::bigint for update',
-      [id],
-    );
+    const found = await maybeRow<{ name: string; people: number; below: number }>(client, LOCK_DEPARTMENT, [id]);
     if (!found) throw new Refused('not-found');
     if (found.people > 0 || found.below > 0)
       throw new Refused(
@@ -148,10 +154,21 @@ export async function removeDepartment(deps: Deps, id: string): Promise<void> {
         `${found.name} is not empty: it has ${[found.people ? `${found.people} people` : '', found.below ? `${found.below} departments below it` : ''].filter(Boolean).join(' and ')}, those who left among them. Nothing was changed.`,
       );
     await refuseWhileAsked(client, 'department', id, found.name);
-    await client.query('delete from departments where id = $1::bigint', [id]);
+    await client.query(DELETE_DEPARTMENT, [id]);
     await announce(client, 'people');
   });
 }
+
+const INSERT_SITE = `
+insert into sites (name, zone, working_days)
+values ($1::text, $2::text, $3::integer[])
+returning id
+`;
+const CHANGE_SITE = `
+update sites
+set name = $2::text, zone = $3::text, working_days = $4::integer[], version = version + 1
+where id = $1::bigint
+`;
 
 /** Makes a site, or changes its name, zone and working days; what hangs on its calendar is planned again. */
 export async function saveSite(deps: Deps, id: string | null, draft: SiteDraft & { version?: number }): Promise<string> {
@@ -160,31 +177,38 @@ export async function saveSite(deps: Deps, id: string | null, draft: SiteDraft &
   return transaction(deps.db, async (client) => {
     await refuseTaken(client, 'sites', draft.name, id);
     if (id === null) {
-      const made = await oneRow<{ id: string }>(
-        client,
-        'insert into sites (name, zone, working_days) values ($1::text, $2::text, $3::integer[]) returning id',
-        [draft.name, draft.zone, days],
-      );
+      const made = await oneRow<{ id: string }>(client, INSERT_SITE, [draft.name, draft.zone, days]);
       await announce(client, 'people');
       return made.id;
     }
     await refuseOlder(deps, client, 'sites', id, draft.version);
-    const changed = await client.query(
-      'update sites set name = $2::text, zone = $3::text, working_days = $4::integer[], version = version + 1 where id = $1::bigint',
-      [id, draft.name, draft.zone, days],
-    );
+    const changed = await client.query(CHANGE_SITE, [id, draft.name, draft.zone, days]);
     if (changed.rowCount === 0) throw new Refused('not-found');
     await replanSite(client, id);
     return id;
   });
 }
 
+const LIST_PEOPLE_AT = 'select id from people where site_id = $1::bigint';
+
 /** Plans again for whoever lives by a site's calendar, and for those below them in the line. */
 async function replanSite(client: Client, id: string): Promise<void> {
-  const people = (await rows<{ id: string }>(client, 'select id from people where site_id = $1::bigint', [id])).map((row) => row.id);
+  const people = (await rows<{ id: string }>(client, LIST_PEOPLE_AT, [id])).map((row) => row.id);
   await requestReplan(client, await listOpenAssignmentsAround(client, people));
   await announce(client, 'people');
 }
+
+const RAISE_SITE_VERSION = 'update sites set version = version + 1 where id = $1::bigint';
+const DELETE_HOLIDAYS_OF_YEAR = `
+delete
+from holidays
+where site_id = $1::bigint
+  and on_date between make_date($2::integer, 1, 1) and make_date($2::integer, 12, 31)
+`;
+const INSERT_HOLIDAYS = `
+insert into holidays (site_id, on_date, name) select $1::bigint, *
+from unnest($2::date[], $3::text[])
+`;
 
 /** Sets the holidays of one year as they are to be. */
 export async function saveHolidays(deps: Deps, siteId: string, draft: HolidaysDraft): Promise<void> {
@@ -196,19 +220,15 @@ export async function saveHolidays(deps: Deps, siteId: string, draft: HolidaysDr
     throw new Refused('wrong-input', 'A holiday stands there twice on one date; expected each date once. Nothing was changed.');
   await transaction(deps.db, async (client) => {
     await refuseOlder(deps, client, 'sites', siteId, draft.version);
-    await client.query('update sites set version = version + 1 where id = $1::bigint', [siteId]);
-    await client.query(
-      'delete from holidays where site_id = $1::bigint and on_date between make_date($2::integer, 1, 1) and make_date($2::integer, 12, 31)',
-      [siteId, draft.year],
-    );
-    await client.query('insert into holidays (site_id, on_date, name) select $1::bigint, * from unnest($2::date[], $3::text[])', [
-      siteId,
-      [...byDate.keys()],
-      [...byDate.values()],
-    ]);
+    await client.query(RAISE_SITE_VERSION, [siteId]);
+    await client.query(DELETE_HOLIDAYS_OF_YEAR, [siteId, draft.year]);
+    await client.query(INSERT_HOLIDAYS, [siteId, [...byDate.keys()], [...byDate.values()]]);
     await replanSite(client, siteId);
   });
 }
+
+const INSERT_GROUP = 'insert into groups (name, about) values ($1::text, $2::text) returning id';
+const CHANGE_GROUP = 'update groups set name = $2::text, about = $3::text, version = version + 1 where id = $1::bigint';
 
 export async function saveGroup(
   deps: Deps,
@@ -218,19 +238,9 @@ export async function saveGroup(
   return transaction(deps.db, async (client) => {
     await refuseTaken(client, 'groups', draft.name, id);
     await announce(client, 'people');
-    if (id === null)
-      return (
-        await oneRow<{ id: string }>(client, 'insert into groups (name, about) values ($1::text, $2::text) returning id', [
-          draft.name,
-          draft.about || null,
-        ])
-      ).id;
+    if (id === null) return (await oneRow<{ id: string }>(client, INSERT_GROUP, [draft.name, draft.about || null])).id;
     await refuseOlder(deps, client, 'groups', id, draft.version);
-    const changed = await client.query('update groups set name = $2::text, about = $3::text, version = version + 1 where id = $1::bigint', [
-      id,
-      draft.name,
-      draft.about || null,
-    ]);
+    const changed = await client.query(CHANGE_GROUP, [id, draft.name, draft.about || null]);
     if (changed.rowCount === 0) throw new Refused('not-found');
     return id;
   });
@@ -238,21 +248,29 @@ export async function saveGroup(
 
 const memberChange = (name: string, isIn: boolean): object => ({ field: 'group', from: isIn ? null : name, to: isIn ? name : null });
 
+const LOCK_GROUP = 'select name from groups where id = $1::bigint for update';
+const INSERT_MEMBERS = `
+insert into group_members (group_id, person_id) select $1::bigint, id
+from people
+where id = any($2::bigint[])
+on conflict do nothing
+returning person_id
+`;
+const DELETE_MEMBERS = `
+delete
+from group_members
+where group_id = $1::bigint
+  and person_id = any($2::bigint[])
+returning person_id
+`;
+
 /** Puts people into a group, or takes them out; who has it from a requirement is looked at again. */
 export async function changeMembers(deps: Deps, id: string, change: { add: string[]; remove: string[] }, byWhom: string): Promise<void> {
   await transaction(deps.db, async (client) => {
-    const group = await maybeRow<{ name: string }>(client, 'select name from groups where id = $1::bigint for update', [id]);
+    const group = await maybeRow<{ name: string }>(client, LOCK_GROUP, [id]);
     if (!group) throw new Refused('not-found', 'There is no such group, or not any more.');
-    const added = await rows<{ person_id: string }>(
-      client,
-      'insert into group_members (group_id, person_id) select $1::bigint, id from people where id = any($2::bigint[]) on conflict do nothing returning person_id',
-      [id, change.add],
-    );
-    const removed = await rows<{ person_id: string }>(
-      client,
-      'delete from group_members where group_id = $1::bigint and person_id = any($2::bigint[]) returning person_id',
-      [id, change.remove],
-    );
+    const added = await rows<{ person_id: string }>(client, INSERT_MEMBERS, [id, change.add]);
+    const removed = await rows<{ person_id: string }>(client, DELETE_MEMBERS, [id, change.remove]);
     await recordChanges(
       client,
       [
@@ -269,14 +287,17 @@ export async function changeMembers(deps: Deps, id: string, change: { add: strin
   });
 }
 
+const LIST_MEMBERS = 'select person_id from group_members where group_id = $1::bigint';
+const DELETE_GROUP = 'delete from groups where id = $1::bigint';
+
 export async function removeGroup(deps: Deps, id: string, byWhom: string): Promise<void> {
-  const members = await rows<{ person_id: string }>(deps.db, 'select person_id from group_members where group_id = $1::bigint', [id]);
+  const members = await rows<{ person_id: string }>(deps.db, LIST_MEMBERS, [id]);
   await transaction(deps.db, async (client) => {
-    const group = await maybeRow<{ name: string }>(client, 'select name from groups where id = $1::bigint for update', [id]);
+    const group = await maybeRow<{ name: string }>(client, LOCK_GROUP, [id]);
     if (!group) throw new Refused('not-found');
     await refuseWhileAsked(client, 'group', id, group.name);
   });
   if (members.length > 0) await changeMembers(deps, id, { add: [], remove: members.map((row) => row.person_id) }, byWhom);
-  await deps.db.query('delete from groups where id = $1::bigint', [id]);
+  await deps.db.query(DELETE_GROUP, [id]);
   await announce(deps.db, 'people');
 }
