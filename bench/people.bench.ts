@@ -119,7 +119,8 @@ async function importBench(db: Pool, deps: Deps): Promise<void> {
   await db.query(
     `insert into people (personnel_number, name, email, department_id, site_id, job, joined_on)
      select r.number, r.name, r.email, d.id, s.id, r.job, r.joined::date
-     from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[]) as r (number, name, email, department, site, job, joined)
+     from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[]) as r (number, name, email, department,
+       site, job, joined)
      join departments d on d.name = r.department join sites s on s.name = r.site`,
     [
       roster.map((p) => p.personnelNumber),
@@ -132,7 +133,8 @@ async function importBench(db: Pool, deps: Deps): Promise<void> {
     ],
   );
   await db.query(
-    "update people p set manager_id = m.id from people m where p.id > 50 and m.email = 'p' || (substr(p.email, 2, strpos(p.email, '@') - 2)::integer % 50) || '@orlasund.example'",
+    "update people p set manager_id = m.id from people m where p.id > 50 and m.email = 'p' || " +
+      "(substr(p.email, 2, strpos(p.email, '@') - 2)::integer % 50) || '@orlasund.example'",
   );
   await db.query('analyze');
   const facts = await rosterFacts(deps);
@@ -212,7 +214,8 @@ async function firstImportBench(db: Pool, deps: Deps): Promise<void> {
   const lines = ['personnel number,name,email,department,site,job,manager,joined on'];
   for (let i = 0; i < ROWS; i++)
     lines.push(
-      `N-${i},New Person ${i},n${i}@orlasund.example,${DEPARTMENTS[i % 6]},${SITES[i % 2]},Deckhand,${i < 8 ? '' : `n${Math.floor(i / 8)}@orlasund.example`},2020-05-01`,
+      `N-${i},New Person ${i},n${i}@orlasund.example,${DEPARTMENTS[i % 6]},${SITES[i % 2]}` +
+        `,Deckhand,${i < 8 ? '' : `n${Math.floor(i / 8)}@orlasund.example`},2020-05-01`,
     );
   const bytes = Buffer.from(lines.join('\n'));
   const facts = await rosterFacts(deps);
@@ -303,7 +306,8 @@ function audienceBench(): void {
   const asked = timed(ask);
   report(
     'audiences: 20,000 people × 50 requirements',
-    `${asked.seconds.toFixed(2)} s, ${(asked.seconds / Math.max(raw.seconds, 1e-4)).toFixed(0)} × a bare loop, ${Math.round(1e6 / asked.seconds / 1e6)} million a second`,
+    `${asked.seconds.toFixed(2)} s, ${(asked.seconds / Math.max(raw.seconds, 1e-4)).toFixed(0)} × a bare ` +
+      `loop, ${Math.round(1e6 / asked.seconds / 1e6)} million a second`,
     'goal without a wait: 50 in 1 s',
   );
 
@@ -326,7 +330,9 @@ function audienceBench(): void {
 
 const INSERT_REQUIREMENTS = `
 insert into requirements (name, course_id, audience, due, is_on, switched_on_at, changed_at, changed_by)
-select 'R' || n, 1, jsonb_build_object('all', jsonb_build_array(jsonb_build_object('department', jsonb_build_array((1 + n % 6)::text), 'below', true), jsonb_build_object('number', jsonb_build_array('OF-' || n)))), '{"kind":"after","amount":10,"unit":"days","event":"assigned"}', true, '2027-02-01', '2027-02-01', 'Bench'
+select 'R' || n, 1, jsonb_build_object('all', jsonb_build_array(jsonb_build_object('department', jsonb_build_array((1 + n % 6)::text),
+  'below', true), jsonb_build_object('number', jsonb_build_array('OF-' || n)))),
+  '{"kind":"after","amount":10,"unit":"days","event":"assigned"}', true, '2027-02-01', '2027-02-01', 'Bench'
 from generate_series(1, 50) n
 `;
 

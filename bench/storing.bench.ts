@@ -11,16 +11,19 @@ from generate_series(1, ${COUNT}) n
 `;
 const SEED_ASSIGNMENTS = `
 insert into assignments (person_id, course_id, assigned_at, first_due_at, due_at, token)
-select id, 1, '2027-03-01T08:00Z', '2027-03-22T16:00Z'::timestamptz + (id % 20) * interval '1 day', '2027-03-22T16:00Z'::timestamptz + (id % 20) * interval '1 day', 'token-' || id
+select id, 1, '2027-03-01T08:00Z', '2027-03-22T16:00Z'::timestamptz + (id % 20) * interval '1 day',
+  '2027-03-22T16:00Z'::timestamptz + (id % 20) * interval '1 day', 'token-' || id
 from people
 `;
 /** The same rows, as SQL alone would write them: what the planner is held against. */
 const REFERENCE = `
 insert into notices (
-  assignment_id, course_id, person_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, on_day, try_at, state, recipient_id, recipient_name
+  assignment_id, course_id, person_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at,
+    on_day, try_at, state, recipient_id, recipient_name
 )
 select
-  assignment_id, course_id, person_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, on_day, try_at, state, recipient_id, recipient_name
+  assignment_id, course_id, person_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at,
+    on_day, try_at, state, recipient_id, recipient_name
 from kept
 `;
 

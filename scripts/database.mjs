@@ -65,7 +65,14 @@ export class Cluster {
       return;
     }
     this.port = await freePort();
-    const options = `-p ${this.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=${this.socket} -c max_connections=60 -c shared_buffers=256MB -c fsync=${process.env.NUDRIK_FSYNC ?? 'on'}`;
+    const settings = {
+      listen_addresses: '127.0.0.1',
+      unix_socket_directories: this.socket,
+      max_connections: 60,
+      shared_buffers: '256MB',
+      fsync: process.env.NUDRIK_FSYNC ?? 'on',
+    };
+    const options = [`-p ${this.port}`, ...Object.entries(settings).map(([name, value]) => `-c ${name}=${value}`)].join(' ');
     const started = this.pg('pg_ctl', ['-D', this.folder, '-l', join(this.folder, 'server.log'), '-w', '-t', '30', '-o', options, 'start']);
     if (started.status !== 0)
       throw new Stop(

@@ -106,7 +106,8 @@ export async function buildDemo(pool: Pool, options: DemoOptions): Promise<void>
 async function settle(db: Client, start: number, isTicking: boolean): Promise<void> {
   await db.query(
     `insert into settings (organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, is_demo)
-     values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example', 'training.orlasund.example', true)`,
+     values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example',
+       'training.orlasund.example', true)`,
   );
   await db.query('insert into demo_clock (base_at, set_at, is_ticking) values ($1::timestamptz, $2::timestamptz, $3::boolean)', [
     new Date(start),
@@ -291,15 +292,22 @@ async function storeNotices(db: Client, ids: readonly string[], start: number, b
   const zone = Zone.of(house.zone);
   await db.query(
     `insert into notices (
-       assignment_id, course_id, person_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, on_day, state, because,
+       assignment_id, course_id, person_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at,
+         at, on_day, state, because,
        held_because, recipient_id, recipient_name, sentence, trace, decided_at, sent_at, message_id, attempts, last_error
      )
-     select r.assignment_id, a.course_id, a.person_id, r.step_id, r.step_name, r.kind, r.revision, r.occurrence, r.to_role, r.gathered, r.anchor_at, r.moment, r.known_at, r.at, r.on_day, r.state, r.because,
+     select r.assignment_id, a.course_id, a.person_id, r.step_id, r.step_name, r.kind, r.revision, r.occurrence, r.to_role, r.gathered,
+       r.anchor_at, r.moment, r.known_at, r.at, r.on_day, r.state, r.because,
        r.held_because, r.recipient_id, p.name, r.sentence, r.trace, r.at, r.sent_at, r.message_id, r.attempts, r.last_error
      from unnest(
-       $1::bigint[], $2::text[], $3::text[], $4::text[], $5::integer[], $6::integer[], $7::text[], $8::boolean[], $9::timestamptz[], $10::timestamptz[], $11::timestamptz[], $12::timestamptz[],
-       $13::date[], $14::text[], $15::text[], $16::text[], $17::bigint[], $18::text[], $19::jsonb[], $20::timestamptz[], $21::bigint[], $22::integer[], $23::text[]
-     ) as r (assignment_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, on_day, state, because, held_because, recipient_id, sentence, trace, sent_at, message_id, attempts, last_error)
+       $1::bigint[], $2::text[], $3::text[], $4::text[], $5::integer[], $6::integer[], $7::text[], $8::boolean[], $9::timestamptz[],
+         $10::timestamptz[], $11::timestamptz[], $12::timestamptz[],
+       $13::date[], $14::text[], $15::text[], $16::text[], $17::bigint[], $18::text[], $19::jsonb[], $20::timestamptz[], $21::bigint[],
+         $22::integer[], $23::text[]
+     ) as r (
+      assignment_id, step_id, step_name, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, on_day,
+      state, because, held_because, recipient_id, sentence, trace, sent_at, message_id, attempts, last_error
+    )
      join assignments a on a.id = r.assignment_id
      left join people p on p.id = r.recipient_id
      order by r.at`,

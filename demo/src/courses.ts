@@ -1,5 +1,5 @@
 import type { CourseDraft } from '@nudrik/contract';
-import type { PlanStep } from '@nudrik/core';
+import { paragraphs, type PlanStep } from '@nudrik/core';
 import { CAST } from './orlasund.ts';
 
 type Unit = CourseDraft['sections'][number]['units'][number];
@@ -93,7 +93,11 @@ export const COURSES: readonly DemoCourse[] = [
       name: 'What to bring',
       message: {
         subject: 'What to bring to {course}',
-        body: 'Hello {given name},\n\nas {job} you need your own life jacket size and your muster card for {course}. Ask {trainer} if you have neither.\n\nIt is due {due}.',
+        body: paragraphs(
+          'Hello {given name},',
+          'as {job} you need your own life jacket size and your muster card for {course}. Ask {trainer} if you have neither.',
+          'It is due {due}.',
+        ),
         button: 'Open the course',
       },
     }),

@@ -61,14 +61,19 @@ export const SITES: readonly Site[] = [
   { name: 'Skerry Yard', zone: 'Europe/London', holidays: holidays(BRITAIN) },
 ];
 
-const GIVEN =
-  'Runa Callum Signe Jonas Mara Odd Petter Elin Ivar Kari Mina Ane Lars Bo Tora Sigrid Elias Ingrid Aksel Birgit Dag Eira Finn Gro Halvard Idun Jorunn Kjell Liv Magnus Nora Olav Pernille Ragna Sindre Torill Ulrik Vilde Ylva Aileen Blair Catriona Duncan Ewan Fiona Gavin Hamish Isla Jean Keir Lorna Morag Niall Oona Rory Sheena Tavish Una Wallace Astrid Bjarne Dagny Eskil Frida Gunnar Hedda Isak Jostein Kaia Leif Marit Njal Oda Peder Rikke Sverre Thea Vegard'.split(
-    ' ',
-  );
-const FAMILY =
-  'Aske Reith Vold Eik Linde Brandal Holm Strand Moen Nes Dahl Solli Tveit Lervik Hauge Aune Brekke Moe Fjeld Granli Haugland Kvam Lunde Myhre Nygard Osvik Prestvik Rosseland Sandvik Torvik Ulset Vatne Ytterdal Buchan Carrick Dunmore Eskdale Farquhar Galloway Haddow Innes Jardine Kerrow Lamont Mackay Nairn Ogilvy Pitcairn Ruthven Sinclair Tulloch Urquhart Wardlaw Bakke Dypvik Engen Furu Gaustad Hjelle Isdal Kroken Lid Mork Oppedal Rimstad Skaar Tangen Vik Aamot Borgen Drage Espeland Flaten Gjerde'.split(
-    ' ',
-  );
+const GIVEN = (
+  'Runa Callum Signe Jonas Mara Odd Petter Elin Ivar Kari Mina Ane Lars Bo Tora Sigrid Elias Ingrid Aksel Birgit Dag Eira ' +
+  'Finn Gro Halvard Idun Jorunn Kjell Liv Magnus Nora Olav Pernille Ragna Sindre Torill Ulrik Vilde Ylva Aileen Blair ' +
+  'Catriona Duncan Ewan Fiona Gavin Hamish Isla Jean Keir Lorna Morag Niall Oona Rory Sheena Tavish Una Wallace Astrid ' +
+  'Bjarne Dagny Eskil Frida Gunnar Hedda Isak Jostein Kaia Leif Marit Njal Oda Peder Rikke Sverre Thea Vegard'
+).split(' ');
+const FAMILY = (
+  'Aske Reith Vold Eik Linde Brandal Holm Strand Moen Nes Dahl Solli Tveit Lervik Hauge Aune Brekke Moe Fjeld Granli ' +
+  'Haugland Kvam Lunde Myhre Nygard Osvik Prestvik Rosseland Sandvik Torvik Ulset Vatne Ytterdal Buchan Carrick Dunmore ' +
+  'Eskdale Farquhar Galloway Haddow Innes Jardine Kerrow Lamont Mackay Nairn Ogilvy Pitcairn Ruthven Sinclair Tulloch ' +
+  'Urquhart Wardlaw Bakke Dypvik Engen Furu Gaustad Hjelle Isdal Kroken Lid Mork Oppedal Rimstad Skaar Tangen Vik Aamot ' +
+  'Borgen Drage Espeland Flaten Gjerde'
+).split(' ');
 
 const JOBS: Record<string, readonly string[]> = {
   Deck: ['Deckhand', 'Deckhand', 'Able seaman', 'Boatswain'],

@@ -62,6 +62,14 @@ values ($1::text, $2::bigint, $3::jsonb, $4::jsonb, 14, $5::jsonb, $6::boolean, 
 returning id
 `;
 // who has the course from one of the rounds since: the three whose certificate ran out were never asked again
+const INSERT_MEMBERS = `
+insert into requirement_members (requirement_id, person_id)
+select distinct $1::bigint, a.person_id
+from assignment_reasons r
+join assignments a on a.id = r.assignment_id
+where r.requirement_id = $1::bigint
+`;
+
 const INSERT_REASONS = `
 insert into assignment_reasons (assignment_id, requirement_id, since, due_at, words)
 select a.id, $1::bigint, greatest(a.assigned_at, $3::timestamptz), a.due_at, 'due ' || to_char(a.due_at at time zone s.zone, 'FMDy FMDD Mon HH24:MI')
@@ -108,10 +116,7 @@ export async function makeRequirements(db: Client, start: number): Promise<void>
     await db.query(record, [id, since, CAST.administrator, 'switched on', 'Switched on.']);
     if (wanted.joinedWithin) continue; // whom it asks has the course by hand already: the first look attaches the reason
     await db.query(INSERT_REASONS, [id, course, since, ids.length ? ids : null, new Date(start).toISOString().slice(0, 10)]);
-    await db.query(
-      'insert into requirement_members (requirement_id, person_id) select distinct $1::bigint, a.person_id from assignment_reasons r join assignments a on a.id = r.assignment_id where r.requirement_id = $1::bigint',
-      [id],
-    );
+    await db.query(INSERT_MEMBERS, [id]);
   }
   await db.query(
     "update assignments a set is_by_hand = false, assigned_by = 'Nudrik' where exists (select 1 from assignment_reasons r where r.assignment_id = a.id)",

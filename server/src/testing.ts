@@ -53,7 +53,8 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
   const db = openPool(databaseUrl, 6);
   await db.query(
     `insert into settings (organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, is_demo)
-     values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example', 'training.orlasund.example', true)`,
+     values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example',
+       'training.orlasund.example', true)`,
   );
   await db.query("insert into sites (name, zone) values ('Orla Quay', 'Europe/Oslo'), ('Tarn Ness', 'Europe/London')");
   await db.query(

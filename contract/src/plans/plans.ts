@@ -87,6 +87,8 @@ export interface PreviewNotice {
   outcome: 'send' | 'skip' | 'wait' | 'hold';
   held: string | null;
   because: string | null;
+  /** why it is not sent, held, or waits, without saying again that it is; null where it goes */
+  reason: string | null;
   sentence: string;
 }
 

@@ -91,7 +91,9 @@ export const EVENTS = {
     follows: PLAN,
     begins: true,
     tell: ({ attempt, score, passed }, { course, unit }) =>
-      `Submitted ${unit ? called(unit) : 'a quiz'} of ${course}${attempt ? `, attempt ${attempt}` : ''}${score == null ? '' : `, score ${score}`}${passed == null ? '' : passed ? ', passed' : ', not passed'}`,
+      `Submitted ${unit ? called(unit) : 'a quiz'} of ${course}${attempt ? `, attempt ${attempt}` : ''}` +
+      `${score == null ? '' : `, score ${score}`}` +
+      `${passed == null ? '' : passed ? ', passed' : ', not passed'}`,
   }),
   'signed-off': entry({
     needs: {},

@@ -154,7 +154,10 @@ export const CONDITIONS: Catalogue = {
       `in ${or(departments, names.department)}${'below' in leaf && leaf.below === false ? ' itself' : ''}`,
     fact(person, departments, structure, names, isNot) {
       const parent = structure.parentOf(person.department!);
-      return `is in ${names.department(person.department!)}${!isNot && parent && !departments.includes(person.department!) ? ` (below ${names.department(parent)})` : ''}`;
+      return (
+        `is in ${names.department(person.department!)}` +
+        `${!isNot && parent && !departments.includes(person.department!) ? ` (below ${names.department(parent)})` : ''}`
+      );
     },
   },
   site: {

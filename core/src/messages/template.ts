@@ -176,9 +176,20 @@ export function renderMessage({ template, values, link, lead = null, table, foot
   if (table) htmlParts.push(tableHtml(table), ...(table.note ? [quiet(table.note)] : []));
   if (button)
     htmlParts.push(
-      `<p style="margin:18px 0"><a href="${escapeHtml(button.link)}" style="background:#6C2A5E;color:#ffffff;text-decoration:none;padding:10px 18px;border-radius:2px;display:inline-block">${escapeHtml(button.label)}</a></p>`,
+      `<p style="margin:18px 0"><a href="${escapeHtml(button.link)}" ` +
+        'style="background:#6C2A5E;color:#ffffff;text-decoration:none;padding:10px ' +
+        `18px;border-radius:2px;display:inline-block">${escapeHtml(button.label)}</a></p>`,
     );
-  const html = `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(subject)}</title></head><body style="margin:0;background:#FBF8F3"><table role="presentation" width="100%" cellpadding="0" cellspacing="0"><tr><td align="center" style="padding:24px 12px"><table role="presentation" width="560" cellpadding="0" cellspacing="0" style="max-width:560px;width:100%;background:#ffffff;border:1px solid #DDD6CA"><tr><td style="padding:28px 32px;font:16px/1.5 'Atkinson Hyperlegible Next',Verdana,sans-serif;color:#1E2430">${htmlParts.join('')}<p style="margin:22px 0 0;padding-top:12px;border-top:1px solid #DDD6CA;color:#5B6472;font-size:14px">${escapeHtml(footer)}</p></td></tr></table></td></tr></table></body></html>`;
+  const html =
+    `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(subject)}` +
+    '</title></head><body style="margin:0;background:#FBF8F3"><table role="presentation" width="100%" ' +
+    'cellpadding="0" cellspacing="0"><tr><td align="center" style="padding:24px 12px"><table ' +
+    'role="presentation" width="560" cellpadding="0" cellspacing="0" ' +
+    'style="max-width:560px;width:100%;background:#ffffff;border:1px solid #DDD6CA"><tr><td ' +
+    `style="padding:28px 32px;font:16px/1.5 'Atkinson Hyperlegible ` +
+    `Next',Verdana,sans-serif;color:#1E2430">${htmlParts.join('')}<p style="margin:22px 0 ` +
+    `0;padding-top:12px;border-top:1px solid #DDD6CA;color:#5B6472;font-size:14px">${escapeHtml(footer)}` +
+    '</p></td></tr></table></td></tr></table></body></html>';
 
   const textParts = [...paragraphs];
   if (lead) textParts.unshift(lead);
@@ -190,10 +201,17 @@ export function renderMessage({ template, values, link, lead = null, table, foot
 
 function tableHtml(table: TableOfPeople): string {
   const cell = (tag: string, text: string, i: number) =>
-    `<${tag} style="text-align:left;padding:6px ${i === table.head.length - 1 ? '0' : '12px'} 6px 0;border-bottom:1px solid #DDD6CA;vertical-align:top;font-weight:${tag === 'th' ? '600' : '400'}">${escapeHtml(text)}</${tag}>`;
-  return `<table cellpadding="0" cellspacing="0" width="100%" style="border-collapse:collapse;font-size:15px;margin:0 0 14px"><tr>${table.head.map((h, i) => cell('th', h, i)).join('')}</tr>${table.rows
-    .map((row) => `<tr>${row.map((c, i) => cell('td', c, i)).join('')}</tr>`)
-    .join('')}</table>`;
+    `<${tag} style="text-align:left;padding:6px ${i === table.head.length - 1 ? '0' : '12px'} 6px ` +
+    `0;border-bottom:1px solid #DDD6CA;vertical-align:top;font-weight:${tag === 'th' ? '600' : '400'}` +
+    `">${escapeHtml(text)}</${tag}>`;
+  const line = (tag: string, cells: readonly string[]): string => `<tr>${cells.map((text, i) => cell(tag, text, i)).join('')}</tr>`;
+  const style = 'border-collapse:collapse;font-size:15px;margin:0 0 14px';
+  return [
+    `<table cellpadding="0" cellspacing="0" width="100%" style="${style}">`,
+    line('th', table.head),
+    ...table.rows.map((row) => line('td', row)),
+    '</table>',
+  ].join('');
 }
 
 function tableText(table: TableOfPeople): string {

@@ -91,7 +91,9 @@ export function decide({ slot, step, assignment, roster, now, countOf, supersede
     const fact =
       slot.missed === 'before-assignment'
         ? `its moment, ${tellMoment(slot.moment, zone, now)}, was before the assignment (${tellMoment(assignment.assignedAt, zone, now)})`
-        : `its moment, ${tellMoment(slot.moment, zone, now)}, had passed by more than ${tellTolerance(roster.settings.tolerance)} when it became known (${tellMoment(slot.knownAt, zone, now)})`;
+        : `its moment, ${tellMoment(slot.moment, zone, now)}, ` +
+          `had passed by more than ${tellTolerance(roster.settings.tolerance)} when it became known ` +
+          `(${tellMoment(slot.knownAt, zone, now)})`;
     return skip(trace, recipient, 'moment still ahead when it became known', slot.missed, fact);
   }
   pass(trace, 'moment', `${tellRule(step, slot, zone, now)}: ${tellMoment(slot.moment, zone, now)}`);
@@ -279,12 +281,18 @@ export function sentenceOf(
     const path = decision.recipient.path.length ? ` (${decision.recipient.path.join('; ')})` : '';
     return `Goes to ${who}${path} on ${tellMoment(at, zone, at)}${waited}: ${tellRule(step, slot, zone, at)}.`;
   }
-  if (decision.kind === 'hold')
-    return `Held: ${last?.because ?? ''}${decision.until === null ? `, until that is ${decision.because === 'missing-value' ? 'filled in' : 'mended'}` : `, until ${tellMoment(decision.until, zone, at)}`}.`;
+  if (decision.kind === 'hold') {
+    const mended = decision.because === 'missing-value' ? 'that is filled in' : 'that is mended';
+    return `Held: ${last?.because ?? ''}, until ${decision.until === null ? mended : tellMoment(decision.until, zone, at)}.`;
+  }
   const closed =
     decision.because === 'finished' || decision.because === 'waived' || decision.because === 'withdrawn' || decision.because === 'left';
   return `Skipped: ${last?.because ?? decision.because}${closed ? `, before this ${step.kind}'s moment (${tellMoment(at, zone)})` : ''}.`;
 }
 
-/** The reason of a wait line: `Waits for: finished.` */
+/** The reason of a wait line, `waits for: finished`, and the same as a sentence. */
+export const waitReason = (step: Step): string => `waits for: ${tellAnchor(step.anchor)}`;
 export const waitSentence = (step: Step): string => `Waits for: ${tellAnchor(step.anchor)}.`;
+
+/** One of these sentences inside another one: `held: on leave, until Mon 25 May 08:00`. */
+export const clauseOf = (sentence: string): string => `${sentence.charAt(0).toLowerCase()}${sentence.slice(1, -1)}`;

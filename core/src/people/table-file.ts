@@ -100,7 +100,8 @@ export async function readTable(bytes: Uint8Array, onProgress: (share: number) =
   Papa.parse<string[]>(text, config as unknown as Papa.ParseConfig<string[]>);
   if (quotes)
     throw new UnreadableFile(
-      `row ${(quotes.row ?? 0) + 1} cannot be read: ${quotes.code === 'MissingQuotes' ? 'a quotation mark is opened and never closed' : 'a quotation mark stands in the middle of a value'}`,
+      `row ${(quotes.row ?? 0) + 1} cannot be read: ` +
+        `${quotes.code === 'MissingQuotes' ? 'a quotation mark is opened and never closed' : 'a quotation mark stands in the middle of a value'}`,
     );
   return { cells, kind: 'csv', encoding, delimiter };
 }

@@ -25,6 +25,9 @@ const step = (
   ...rest,
 });
 
+/** A text of several paragraphs: an empty line begins the next. */
+export const paragraphs = (...list: readonly string[]): string => list.join('\n\n');
+
 const NOT_FINISHED = { not: { state: ['finished'] } } as const;
 
 /** The plan that a new course starts with; data like any other plan, to be changed at will. */
@@ -35,7 +38,12 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     offset: { amount: 0, unit: 'days' },
     message: {
       subject: '{course}: yours to finish by {due}',
-      body: 'Hello {given name},\n\n{course} has been assigned to you. Please finish it by {due}.\n\n{course summary}\n\nThe button opens the course as you; no password is needed. You can stop and go on at any time.',
+      body: paragraphs(
+        'Hello {given name},',
+        '{course} has been assigned to you. Please finish it by {due}.',
+        '{course summary}',
+        'The button opens the course as you; no password is needed. You can stop and go on at any time.',
+      ),
       button: 'Open the course',
     },
   }),
@@ -48,7 +56,11 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     stopWhen: { state: ['finished'] },
     message: {
       subject: 'Getting started with {course}',
-      body: 'Hello {given name},\n\n{course} was assigned to you on {assigned}. You have done {units done} so far.\n\nA good way to begin: set aside half an hour, open the first unit, and mark each one done as you go. It is due {due}.',
+      body: paragraphs(
+        'Hello {given name},',
+        '{course} was assigned to you on {assigned}. You have done {units done} so far.',
+        'A good way to begin: set aside half an hour, open the first unit, and mark each one done as you go. It is due {due}.',
+      ),
       button: 'Open the course',
     },
   }),
@@ -61,7 +73,7 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     stopWhen: { state: ['finished'] },
     message: {
       subject: '{course} is due {time to due}',
-      body: 'Hello {given name},\n\n{course} is due {time to due}, on {due}. You have {units left} to go.',
+      body: paragraphs('Hello {given name},', '{course} is due {time to due}, on {due}. You have {units left} to go.'),
       button: 'Open the course',
     },
   }),
@@ -75,7 +87,11 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     stopWhen: { state: ['finished'] },
     message: {
       subject: '{course} was due {time to due}',
-      body: 'Hello {given name},\n\n{course} was due on {due}, {time to due}. You have {units left} to go.\n\nIf something keeps you from it, just reply to this message.',
+      body: paragraphs(
+        'Hello {given name},',
+        '{course} was due on {due}, {time to due}. You have {units left} to go.',
+        'If something keeps you from it, just reply to this message.',
+      ),
       button: 'Open the course',
     },
   }),
@@ -90,7 +106,11 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     stopWhen: { state: ['finished'] },
     message: {
       subject: 'Late with required training: people of yours',
-      body: 'Hello {recipient},\n\nThese people of yours have not finished required training and its due date has passed. The last column says what each of them was told; please make sure that they get the time to finish.',
+      body: paragraphs(
+        'Hello {recipient},',
+        'These people of yours have not finished required training and its due date has passed. ' +
+          'The last column says what each of them was told; please make sure that they get the time to finish.',
+      ),
       button: 'Open my team',
     },
   }),
@@ -101,7 +121,12 @@ export const STANDARD_PLAN: readonly PlanStep[] = [
     window: 'exact',
     message: {
       subject: 'Your certificate for {course}',
-      body: 'Hello {given name},\n\nYou finished {course} on {finished}. Well done.\n\nYour certificate has the serial {certificate serial}; valid until: {certificate expiry}. Anybody can check it with that serial.',
+      body: paragraphs(
+        'Hello {given name},',
+        'You finished {course} on {finished}. Well done.',
+        'Your certificate has the serial {certificate serial}; valid until: {certificate expiry}. ' +
+          'Anybody can check it with that serial.',
+      ),
       button: 'Open the certificate',
     },
   }),

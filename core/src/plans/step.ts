@@ -82,7 +82,9 @@ export function tellWhen(step: Step): string {
   const at = step.at ? `, ${step.at}` : '';
   const times =
     step.repeat && step.repeat.times > 1
-      ? `; every ${step.repeat.every.amount === 1 ? step.repeat.every.unit.replace(/s$/, '') : tellAmount(step.repeat.every.amount, step.repeat.every.unit)}, ${step.repeat.times} times`
+      ? '; every ' +
+        `${step.repeat.every.amount === 1 ? step.repeat.every.unit.replace(/s$/, '') : tellAmount(step.repeat.every.amount, step.repeat.every.unit)}` +
+        `, ${step.repeat.times} times`
       : '';
   const gathered = step.gather === 'per day' ? ', one message a day' : '';
   return base + at + times + gathered;

@@ -103,7 +103,11 @@ export function tellDueRule(rule: DueRule): string {
   if (rule.kind === 'date') return tellDate(dayOf(rule.on));
   if (rule.kind === 'after') return `${tellAmount(rule.amount, rule.unit)} after ${EVENT_WORDS[rule.event]}`;
   if (rule.months === 0) return `the end of the month of ${EVENT_WORDS[rule.event]}`;
-  return `the end of the ${rule.months === 1 ? 'month' : `${rule.months}th month`.replace('2th', '2nd').replace('3th', '3rd')} after ${EVENT_WORDS[rule.event]}`;
+  return (
+    'the end of the ' +
+    `${rule.months === 1 ? 'month' : `${rule.months}th month`.replace('2th', '2nd').replace('3th', '3rd')}` +
+    ` after ${EVENT_WORDS[rule.event]}`
+  );
 }
 
 const months = (count: number): string => tellAmount(count, 'months');
@@ -114,7 +118,8 @@ export function tellRequirement(requirement: Requirement, course: string, names:
   const audience = tellAudience(requirement.audience, names);
   return [
     `${audience[0]!.toUpperCase()}${audience.slice(1)} must hold ${course}.`,
-    `Due ${due.kind === 'date' ? 'on ' : ''}${tellDueRule(due)}, ${requirement.dueTime}; where that has passed, ${tellAmount(graceDays, 'days')} after assignment.`,
+    `Due ${due.kind === 'date' ? 'on ' : ''}${tellDueRule(due)}, ${requirement.dueTime}; ` +
+      `where that has passed, ${tellAmount(graceDays, 'days')} after assignment.`,
     creditMonths === null
       ? 'Whoever has finished it before is covered.'
       : creditMonths === 0
@@ -123,7 +128,8 @@ export function tellRequirement(requirement: Requirement, course: string, names:
     renewal
       ? `Finishing counts for ${months(renewal.months)}; the next round is assigned ${tellAmount(renewal.leadDays, 'days')} before it runs out, and due then.`
       : 'Finishing once is enough.',
-    `${takesJoiners ? 'Takes in whoever joins or moves in later' : 'Holds for those only who were in when it was switched on'}${from ? `, from ${tellDate(dayOf(from))}` : ''}${until ? `, until ${tellDate(dayOf(until))}` : ''}.`,
+    `${takesJoiners ? 'Takes in whoever joins or moves in later' : 'Holds for those only who were in when it was switched on'}` +
+      `${from ? `, from ${tellDate(dayOf(from))}` : ''}${until ? `, until ${tellDate(dayOf(until))}` : ''}.`,
     whenOut === 'ask'
       ? 'When somebody leaves the audience, it asks what becomes of an open assignment.'
       : `When somebody leaves the audience, an open assignment is ${whenOut === 'keep' ? 'kept' : 'withdrawn'}.`,

@@ -148,7 +148,9 @@ export function standingOf(requirement: Requirement, matcher: Matcher, facts: St
   const isRenewal = cover !== null;
   const due = dueFor(requirement, person, calendar, now, isRenewal ? cover.until : null);
   const because = isRenewal
-    ? `finished on ${tellDate(dayOf(cover.finishedOn))}, which counts until ${tellDate(dayOf(cover.until!))}; the next round is due ${tellMoment(due.at, calendar.zone)}`
+    ? `finished on ${tellDate(dayOf(cover.finishedOn))}, ` +
+      `which counts until ${tellDate(dayOf(cover.until!))}; ` +
+      `the next round is due ${tellMoment(due.at, calendar.zone)}`
     : `due ${tellMoment(due.at, calendar.zone)}${due.isGrace ? `, ${requirement.graceDays} days after assignment since the date by its rule had passed` : ''}`;
   return { kind: 'due', assignedAt: now, dueAt: due.at, because, isRenewal, wakeOn: wake() };
 }

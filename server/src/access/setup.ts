@@ -28,7 +28,8 @@ export type SetupRequest = z.infer<typeof SetupRequest>;
 const PUT_SETTINGS = `
 insert into settings (organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id)
 values ($1::text, $2::text, $3::text, $1::text || ' training', $4::text, $5::text, 'training.' || split_part($4::text, '@', 2))
-on conflict (id) do update set organisation = excluded.organisation, house_zone = excluded.house_zone, house_place = excluded.house_place, sender_address = excluded.sender_address, reply_to = excluded.reply_to
+on conflict (id) do update set organisation = excluded.organisation, house_zone = excluded.house_zone, house_place = excluded.house_place,
+  sender_address = excluded.sender_address, reply_to = excluded.reply_to
 `;
 
 const PUT_ADMIN = `

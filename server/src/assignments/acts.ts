@@ -62,7 +62,9 @@ export async function undoAct(deps: Deps, id: string, byWhom: string): Promise<v
     if (now - at > undoTime(house))
       throw new Refused(
         'conflict',
-        `This was done on ${tellMoment(at, Zone.of(house.zone), now)}, ${tellAmount(Math.floor((now - at) / MINUTE), 'minutes')} ago; it could be taken back for ${tellAmount(undoTime(house) / MINUTE, 'minutes')}. Nothing was changed.`,
+        `This was done on ${tellMoment(at, Zone.of(house.zone), now)}, ` +
+          `${tellAmount(Math.floor((now - at) / MINUTE), 'minutes')} ago; ` +
+          `it could be taken back for ${tellAmount(undoTime(house) / MINUTE, 'minutes')}. Nothing was changed.`,
       );
     const sent = await findSentSince(client, id);
     if (sent)

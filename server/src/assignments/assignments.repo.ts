@@ -65,7 +65,8 @@ export interface LockedAssignment {
 
 const LOCK_ASSIGNMENTS = `
 select
-  a.id, a.person_id, a.course_id, a.assigned_at, a.due_at, a.started_at, a.closed_by, a.closed_at, a.units_done, a.token, s.zone, p.name as person_name,
+  a.id, a.person_id, a.course_id, a.assigned_at, a.due_at, a.started_at, a.closed_by, a.closed_at, a.units_done, a.token, s.zone,
+    p.name as person_name,
   k.title as course_title
 from assignments a
 join people p on p.id = a.person_id

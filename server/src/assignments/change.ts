@@ -38,7 +38,8 @@ async function openAssignments(client: Client, ids: readonly string[]): Promise<
   if (closed)
     throw new Refused(
       'conflict',
-      `${ids.length > 1 ? `${closed.person_name}: this` : 'This'} assignment is ${closed.closed_by} since ${tellMoment(closed.closed_at!.getTime(), Zone.of(closed.zone))}; nothing was changed.`,
+      `${ids.length > 1 ? `${closed.person_name}: this` : 'This'} assignment is ${closed.closed_by} since ` +
+        `${tellMoment(closed.closed_at!.getTime(), Zone.of(closed.zone))}; nothing was changed.`,
     );
   return found;
 }
@@ -66,7 +67,8 @@ export async function extend(deps: Deps, request: ExtendRequest, byWhom: string)
       if (dueAt <= assignment.due_at.getTime())
         throw new Refused(
           'wrong-input',
-          `The new due date ${tellMoment(dueAt, zone, now)} is not after the one${whose} in force, ${tellMoment(assignment.due_at.getTime(), zone, now)}. Nothing was changed.`,
+          `The new due date ${tellMoment(dueAt, zone, now)} is not after the one${whose} in force, ` +
+            `${tellMoment(assignment.due_at.getTime(), zone, now)}. Nothing was changed.`,
         );
     }
     const words = `Extended ${tellTouched(list)} to ${tellDay(dayOf(request.dueOn), Zone.of(list[0]!.zone).dayAt(now))}.`;
@@ -90,7 +92,8 @@ export async function close(deps: Deps, how: 'waived' | 'withdrawn', request: Cl
       if (until !== null && dayOf(until) < Zone.of(zone).dayAt(now))
         throw new Refused(
           'wrong-input',
-          `The last day of the waiver, ${tellDate(dayOf(until))}, has passed, so the waiver would have ended already. Expected a later day; nothing was changed.`,
+          `The last day of the waiver, ${tellDate(dayOf(until))}, has passed, ` +
+            'so the waiver would have ended already. Expected a later day; nothing was changed.',
         );
     const words = `${how === 'waived' ? 'Waived' : 'Withdrew'} ${tellTouched(list)}${until ? ` until ${tellDate(dayOf(until))}` : ''}.`;
     const event: AssignmentEvent =

@@ -79,7 +79,10 @@ async function draft(deps: Deps, db: Queryable, request: CompletionsRequest): Pr
       result.rejected.push({
         row: 1,
         column: name,
-        reason: `The column "${name}" is missing${name === 'course' ? ': add it, or choose the course of the whole list' : ''}. The header has: ${(cells[0] ?? []).join(', ') || 'nothing'}.`,
+        reason:
+          `The column "${name}" is ` +
+          `missing${name === 'course' ? ': add it, or choose the course of the whole list' : ''}. ` +
+          `The header has: ${(cells[0] ?? []).join(', ') || 'nothing'}.`,
       });
   if (result.rejected.length > 0) return result;
 
@@ -162,7 +165,9 @@ export async function recordCompletions(deps: Deps, request: CompletionsRequest,
     const courses = [...new Set(list.map(({ course }) => course))];
     const leftOut = new Set(rejected.map(({ row }) => row)).size;
     const what = courses.length === 1 ? courses[0]! : `${list.length} completions`;
-    const words = `Recorded ${what} for ${tellPeople([...new Set(list.map(({ person }) => person))])}${leftOut ? `, ${tellAmount(leftOut, 'rows')} left out` : ''}.`;
+    const words =
+      `Recorded ${what} for ${tellPeople([...new Set(list.map(({ person }) => person))])}` +
+      `${leftOut ? `, ${tellAmount(leftOut, 'rows')} left out` : ''}.`;
     const act: NewAct = { kind: 'record', at, byWhom, reason, words };
     const actId = await insertAct(client, act);
     // the day begins where the person is; nobody knows the hour

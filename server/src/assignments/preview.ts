@@ -40,7 +40,12 @@ select p.id, p.joined_on, a.id as open_id, a.due_at, p.name, s.zone
 from people p
 join sites s on s.id = p.site_id
 left join assignments a on a.person_id = p.id and a.course_id = $4::bigint and a.closed_by is null
-where (p.id = any($1::bigint[]) or p.department_id in (select departments_under($2::text[])) or s.name = any($3::text[]) or exists (select 1 from group_members g where g.person_id = p.id and g.group_id = any($6::bigint[])))
+where (
+    p.id = any($1::bigint[])
+    or p.department_id in (select departments_under($2::text[]))
+    or s.name = any($3::text[])
+    or exists (select 1 from group_members g where g.person_id = p.id and g.group_id = any($6::bigint[]))
+  )
   and is_here(p.left_on, $5::date)
 order by p.name, p.id
 `;
@@ -86,12 +91,14 @@ export async function draftAssignments(db: Queryable, request: AssignRequest, no
     if (dueAt <= now)
       throw new Refused(
         'wrong-input',
-        `The due date ${tellMoment(dueAt, zone, now)} has passed: it is ${tellMoment(now, zone, now)} for ${row.name}. Expected a later date; nothing was assigned.`,
+        `The due date ${tellMoment(dueAt, zone, now)} has passed: ` +
+          `it is ${tellMoment(now, zone, now)} for ${row.name}. Expected a later date; nothing was assigned.`,
       );
     if (dueAt <= assignedAt)
       throw new Refused(
         'wrong-input',
-        `${row.name} joins on ${tellDay(dayOf(row.joined_on!), zone.dayAt(now))}, after the due date ${tellMoment(dueAt, zone, now)}. Expected a later date; nothing was assigned.`,
+        `${row.name} joins on ${tellDay(dayOf(row.joined_on!), zone.dayAt(now))}, ` +
+          `after the due date ${tellMoment(dueAt, zone, now)}. Expected a later date; nothing was assigned.`,
       );
     return {
       id: row.id,

@@ -40,7 +40,8 @@ export async function issueCertificate(
 }
 
 const FIND_CERTIFICATE = `
-select k.id, k.serial, k.person_id, k.person_name, k.course_id, k.course_title, k.issued_on, k.expires_on, k.revoked_at, k.pdf, k.assignment_id, o.name as owner
+select k.id, k.serial, k.person_id, k.person_name, k.course_id, k.course_title, k.issued_on, k.expires_on, k.revoked_at, k.pdf,
+  k.assignment_id, o.name as owner
 from certificates k
 join courses c on c.id = k.course_id
 left join people o on o.id = c.owner_id

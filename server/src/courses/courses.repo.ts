@@ -4,7 +4,8 @@ import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts
 
 const LIST_COURSES = `
 select
-  c.id, c.title, c.code, c.validity_months, o.name as owner, cardinality(c.required_units) as units, f.open, f.due_soon, f.late, f.finished, f.current,
+  c.id, c.title, c.code, c.validity_months, o.name as owner, cardinality(c.required_units) as units, f.open, f.due_soon, f.late,
+    f.finished, f.current,
   f.asked, (select count(*)::integer from jsonb_array_elements(p.steps) s where (s ->> 'on')::boolean) as steps_on,
   jsonb_array_length(p.steps) as steps
 from courses c
@@ -43,7 +44,8 @@ where c.id = $1::bigint
 `;
 
 const LIST_UNITS = `
-select s.id as section_id, s.title as section_title, u.id, u.kind, u.title, u.required, u.body, u.url, u.file_id, f.name as file_name, octet_length(f.content) as bytes
+select s.id as section_id, s.title as section_title, u.id, u.kind, u.title, u.required, u.body, u.url, u.file_id, f.name as file_name,
+  octet_length(f.content) as bytes
 from sections s
 left join units u on u.section_id = s.id
 left join files f on f.id = u.file_id
@@ -221,7 +223,9 @@ export async function saveSections(db: Client, courseId: string, sections: Cours
 const KEEP_VERSION = `
 with course as (
   update courses
-  set version = (select coalesce(max(v.version), 0) + 1 from course_versions v where v.course_id = $1::bigint), changed_at = $2::timestamptz, changed_by = $3::text
+  set
+    version = (select coalesce(max(v.version), 0) + 1 from course_versions v where v.course_id = $1::bigint),
+    changed_at = $2::timestamptz, changed_by = $3::text
   where id = $1::bigint
   returning id, version, title, required_units
 )

@@ -24,6 +24,7 @@ export async function refuseStale(deps: Deps, client: Client, what: string, stor
   const who = stored.changed_by ? ` by ${stored.changed_by}` : '';
   throw new Refused(
     'stale',
-    `Version ${stored.version} of ${what} was saved${who}${when} while you worked on version ${version}. Nothing of yours is lost: compare the two and save again.`,
+    `Version ${stored.version} of ${what} was saved${who}${when} while you worked on version ${version}. ` +
+      'Nothing of yours is lost: compare the two and save again.',
   );
 }

@@ -236,7 +236,8 @@ async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> 
     if (shareOf(taken.length, preview) > share)
       return keep(
         'held',
-        `Held: ${tellCounts(preview)}, which is ${Math.round(shareOf(taken.length, preview))} % of the roster; more than ${share} % waits for a person.${refused}`,
+        `Held: ${tellCounts(preview)}, which is ${Math.round(shareOf(taken.length, preview))} % of the ` +
+          `roster; more than ${share} % waits for a person.${refused}`,
         { etag: answer.etag, people, rejected },
       );
     await keepFeedRows(client, people, rejected);

@@ -3,7 +3,8 @@ import type { Instant } from '@nudrik/core';
 import { oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const COLUMNS = `
-  version, organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, window_from, window_to, daily_limit, tolerance_minutes,
+  version, organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, window_from, window_to, daily_limit,
+    tolerance_minutes,
   settle_minutes, grace_days, link_days, week_starts_on, changed_at, changed_by, is_demo
 `;
 const GET_SETTINGS = `select ${COLUMNS} from settings`;

@@ -18,6 +18,7 @@ import {
   type PlanStep,
   type RehearsalLine,
   type Roster,
+  waitReason,
 } from '@nudrik/core';
 import type { MissingField, PreviewNotice, PreviewPerson } from '@nudrik/contract';
 import { missingIn, type MergeFacts } from '../messages/compose.ts';
@@ -66,6 +67,7 @@ function previewNotice(line: RehearsalLine, step: PlanStep, person: Person, rost
     outcome: line.outcome,
     held: line.held,
     because: line.because,
+    reason: line.outcome === 'send' ? null : line.outcome === 'wait' ? waitReason(step) : (line.trace.at(-1)?.because ?? null),
     sentence: line.sentence,
   };
 }
@@ -169,11 +171,14 @@ export function foreseenWarnings(steps: readonly PlanStep[], lines: readonly Reh
   return [
     off.length > 0 ? `${named(off)} ${off.length === 1 ? 'is' : 'are'} switched off in this plan.` : '',
     exact.length > 0
-      ? `${named(exact)} ${exact.length === 1 ? 'goes' : 'go'} at the exact moment, at night and on holidays too; everything else goes on working days from ${sendWindow.from} to ${sendWindow.to}.`
+      ? `${named(exact)} ${exact.length === 1 ? 'goes' : 'go'} at the exact moment, ` +
+        `at night and on holidays too; everything else goes on working days from ${sendWindow.from} to ` +
+        `${sendWindow.to}.`
       : '',
     byHand && settle > 0 ? `The first messages wait ${tellAmount(settle / MINUTE, 'minutes')}, so that this can be taken back.` : '',
     dailyLimit !== null && going.size > 0
-      ? `Messages of other courses to the same people are not counted here: with them, the limit of ${tellAmount(dailyLimit, 'messages')} a day may move some of these to a later day.`
+      ? 'Messages of other courses to the same people are not counted here: with them, ' +
+        `the limit of ${tellAmount(dailyLimit, 'messages')} a day may move some of these to a later day.`
       : '',
   ].filter(Boolean);
 }

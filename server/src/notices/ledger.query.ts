@@ -9,6 +9,8 @@ import {
   tellEvent,
   tellMoment,
   tellTime,
+  clauseOf,
+  waitReason,
   waitSentence,
   Zone,
   type Check,
@@ -29,8 +31,10 @@ import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
 import { isMissingAhead, LACKS } from './lacks.sql.ts';
 
 const NOTICE_COLUMNS = `
-  n.id, n.kind, n.step_id, n.step_name, n.occurrence, n.to_role, n.course_id, c.title as course_title, n.person_id, p.name as person_name, n.recipient_id, n.recipient_name,
-  n.state, n.because, n.held_because, n.sentence, n.trace, n.at, n.moment, n.anchor_at, n.known_at, n.revision, n.assignment_id, n.decided_at, n.sent_at, n.message_id, n.gathered,
+  n.id, n.kind, n.step_id, n.step_name, n.occurrence, n.to_role, n.course_id, c.title as course_title, n.person_id, p.name as person_name,
+    n.recipient_id, n.recipient_name,
+  n.state, n.because, n.held_because, n.sentence, n.trace, n.at, n.moment, n.anchor_at, n.known_at, n.revision, n.assignment_id,
+    n.decided_at, n.sent_at, n.message_id, n.gathered,
   n.attempts, n.last_error, s.zone as person_zone, rs.zone as recipient_zone
 `;
 const NOTICE_TABLES = `
@@ -124,7 +128,8 @@ export async function listNotices(db: Queryable, query: NoticesQuery, now: numbe
   const base = where.length ? `where ${where.join(' and ')}` : '';
   const counts = await rows<{ state: NoticeState; count: number }>(
     db,
-    `select n.state, count(*)::integer as count from notices n join courses c on c.id = n.course_id join people p on p.id = n.person_id ${base} group by n.state`,
+    'select n.state, count(*)::integer as count from notices n join courses c on c.id = n.course_id join ' +
+      `people p on p.id = n.person_id ${base} group by n.state`,
     values,
   );
   const outcomes: Record<string, string[]> = { trouble: ['bounced', 'failed', 'held'] };
@@ -214,7 +219,9 @@ export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeShe
     timeline.push({
       what: 'delivered',
       at: last.delivered_at.toISOString(),
-      words: `${isSameDay ? '' : `${tellDay(zone.dayAt(last.delivered_at.getTime()), today)} `}${seconds(last.delivered_at)} “${last.report ?? last.answer ?? ''}”`,
+      words:
+        `${isSameDay ? '' : `${tellDay(zone.dayAt(last.delivered_at.getTime()), today)} `}` +
+        `${seconds(last.delivered_at)} “${last.report ?? last.answer ?? ''}”`,
     });
   }
   if (row.state === 'failed')
@@ -297,7 +304,7 @@ async function explain(deps: Deps, row: NoticeDbRow): Promise<{ sentence: string
   const zone = facts.roster.calendarOf(facts.roster.getPerson(assignment.person)).zone;
   const sentence = sentenceOf(decision, slot, step, zone, slot.at, null);
   return {
-    sentence: decision.kind === 'send' ? sentence : `As things stand, ${sentence.charAt(0).toLowerCase()}${sentence.slice(1)}`,
+    sentence: decision.kind === 'send' ? sentence : `As things stand, ${clauseOf(sentence)}.`,
     trace: decision.trace,
   };
 }
@@ -338,7 +345,7 @@ export async function whyStep(deps: Deps, assignmentId: string, stepId: string):
         {
           check: 'its anchor has happened',
           result: false,
-          because: waitSentence(step).replace(/\.$/, '').toLowerCase(),
+          because: waitReason(step),
         },
       ],
     };

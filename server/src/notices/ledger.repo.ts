@@ -141,13 +141,18 @@ export async function insertNotices(db: Client, list: readonly NoticeInsert[]): 
 const MOVE_NOTICES = `
 update notices n
 set
-  anchor_at = m.anchor_at, moment = m.moment, known_at = m.known_at, at = m.at, on_day = m.on_day, try_at = m.try_at, state = m.state, because = m.because,
-  held_because = null, recipient_id = m.recipient_id, recipient_name = m.recipient_name, sentence = m.sentence, trace = m.trace, decided_at = m.decided_at,
+  anchor_at = m.anchor_at, moment = m.moment, known_at = m.known_at, at = m.at, on_day = m.on_day, try_at = m.try_at, state = m.state,
+    because = m.because,
+  held_because = null, recipient_id = m.recipient_id, recipient_name = m.recipient_name, sentence = m.sentence, trace = m.trace,
+    decided_at = m.decided_at,
   step_name = m.step_name, kind = m.kind, gathered = m.gathered, attempts = 0, last_error = null
 from unnest(
   $1::bigint[], $2::timestamptz[], $3::timestamptz[], $4::timestamptz[], $5::timestamptz[], $6::date[], $7::timestamptz[], $8::text[], $9::text[],
   $10::bigint[], $11::text[], $12::text[], $13::jsonb[], $14::timestamptz[], $15::text[], $16::text[], $17::boolean[]
-) as m (id, anchor_at, moment, known_at, at, on_day, try_at, state, because, recipient_id, recipient_name, sentence, trace, decided_at, step_name, kind, gathered)
+) as m (
+  id, anchor_at, moment, known_at, at, on_day, try_at, state, because, recipient_id, recipient_name, sentence, trace, decided_at,
+  step_name, kind, gathered
+)
 where n.id = m.id
   and n.state in ('planned', 'held', 'cancelled')
 `;
@@ -340,8 +345,10 @@ export interface DecisionRow {
 const SAVE_DECISIONS = `
 update notices n
 set
-  state = d.state, because = d.because, held_because = coalesce(d.held_because, n.held_because), at = coalesce(d.until, n.at), on_day = coalesce(d.on_day, n.on_day),
-  try_at = d.until, recipient_id = d.recipient_id, recipient_name = d.recipient_name, sentence = d.sentence, trace = d.trace, message_id = coalesce(d.message_id, n.message_id),
+  state = d.state, because = d.because, held_because = coalesce(d.held_because, n.held_because), at = coalesce(d.until, n.at),
+    on_day = coalesce(d.on_day, n.on_day),
+  try_at = d.until, recipient_id = d.recipient_id, recipient_name = d.recipient_name, sentence = d.sentence, trace = d.trace,
+    message_id = coalesce(d.message_id, n.message_id),
   decided_at = case when d.state = 'held' then null else $11::timestamptz end,
   lease_until = case when d.state = 'sending' then now() + $12::interval end,
   attempts = n.attempts + case when d.state = 'sending' then 1 else 0 end

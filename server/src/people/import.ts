@@ -166,7 +166,8 @@ export async function takeImport(deps: Deps, bytes: Buffer, order: ImportOrder, 
     if (shareOf(preview.left.length, preview) > share && order.confirmedLeft !== preview.left.length)
       throw new Refused(
         'conflict',
-        `${preview.left.length} of ${preview.rosterSize} people would have left, which is more than ${share} %. Confirm that number, or leave the group out; nothing was taken.`,
+        `${preview.left.length} of ${preview.rosterSize} people would have left, ` +
+          `which is more than ${share} %. Confirm that number, or leave the group out; nothing was taken.`,
       );
     await rememberColumns(client, cells[0] ?? [], order.columns);
     return storePreview(client, preview, order.groups, {

@@ -51,7 +51,8 @@ export async function addLeave(deps: Deps, personId: string, leave: LeaveDraft, 
     if (other)
       throw new Refused(
         'conflict',
-        `${person.name} is on leave from ${tellDate(dayOf(other.from_on))} to ${tellDate(dayOf(other.to_on))} already; take that away first. Nothing was changed.`,
+        `${person.name} is on leave from ${tellDate(dayOf(other.from_on))} to ${tellDate(dayOf(other.to_on))}` +
+          ' already; take that away first. Nothing was changed.',
       );
     const { id } = await oneRow<{ id: string }>(client, INSERT_LEAVE, [personId, leave.from, leave.to, leave.coverId]);
     await follow(client, deps, personId, byWhom, { from: null, to: tellLeave(leave, cover ? cover.name : null) });

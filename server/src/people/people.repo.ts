@@ -130,7 +130,8 @@ const SORTS: Record<Exclude<PeopleQuery['sort'], 'fit'>, string> = {
 };
 
 const PERSON_COLUMNS = `
-  p.id, p.personnel_number, p.name, p.email, d.name as department, s.id as site_id, s.name as site, s.zone, p.job, p.manager_id, m.name as manager_name, p.joined_on, p.left_on,
+  p.id, p.personnel_number, p.name, p.email, d.name as department, s.id as site_id, s.name as site, s.zone, p.job, p.manager_id,
+    m.name as manager_name, p.joined_on, p.left_on,
   p.address_state, p.address_words, coalesce(a.open, 0)::integer as open, coalesce(a.late, 0)::integer as late
 `;
 const PERSON_TABLES = `
@@ -206,7 +207,8 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
     const from = values.length;
     add(
       (n) =>
-        `exists (select 1 from notices w where w.recipient_id = p.id and w.state not in ('skipped', 'cancelled') and w.on_day between $${from}::date and ${n}::date)`,
+        `exists (select 1 from notices w where w.recipient_id = p.id and w.state not in ('skipped', ` +
+        `'cancelled') and w.on_day between $${from}::date and ${n}::date)`,
       query.to ?? query.from,
     );
   }
@@ -220,7 +222,8 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
   const sort = query.sort === 'fit' ? byFit(query.find ?? '', values) : SORTS[query.sort];
   const found = await rows<PersonDbRow & { total: number }>(
     db,
-    `select ${PERSON_COLUMNS}, count(*) over ()::integer as total ${PERSON_TABLES} ${filter} order by ${sort} ${query.order} nulls last, p.id limit ${query.size} offset ${query.page * query.size}`,
+    `select ${PERSON_COLUMNS}, count(*) over ()::integer as total ${PERSON_TABLES} ${filter} order by ` +
+      `${sort} ${query.order} nulls last, p.id limit ${query.size} offset ${query.page * query.size}`,
     values,
   );
   return { rows: found.map(personOf), total: found[0]?.total ?? 0 };

@@ -38,7 +38,8 @@ with recursive wanted (id) as (
   where next.id is not null
 )
 select
-  p.id, p.name, p.email, p.site_id, p.department_id, p.personnel_number, p.manager_id, d.name as department, s.name as site, p.job, p.joined_on, p.left_on, p.address_state,
+  p.id, p.name, p.email, p.site_id, p.department_id, p.personnel_number, p.manager_id, d.name as department, s.name as site, p.job,
+    p.joined_on, p.left_on, p.address_state,
   (
     select coalesce(jsonb_agg(jsonb_build_object('from', l.from_on, 'to', l.to_on, 'cover', l.cover_id::text) order by l.from_on), '[]')
     from leaves l

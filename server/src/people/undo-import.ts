@@ -13,7 +13,8 @@ import { removeLeavesOf, writeRoster, type ChangeKind } from './write-roster.ts'
 
 const LIST_IMPORTS = `
 select
-  id, file_name as "fileName", source, taken_at as "takenAt", taken_by as "takenBy", added, changed, returned, gone as "left", rejected, file_id is not null as "hasFile",
+  id, file_name as "fileName", source, taken_at as "takenAt", taken_by as "takenBy", added, changed, returned, gone as "left", rejected,
+    file_id is not null as "hasFile",
   undone_at as "undoneAt", undone_by as "undoneBy"
 from imports
 order by id desc
@@ -156,7 +157,9 @@ export async function undoImport(deps: Deps, id: string, byWhom: string): Promis
     if (depends.length > 0)
       throw new Refused(
         'conflict',
-        `${found.file_name} cannot be undone, since later things depend on it: ${tellList(depends.slice(0, 6))}${depends.length > 6 ? ` and ${depends.length - 6} more` : ''}. Nothing was changed.`,
+        `${found.file_name} cannot be undone, since later things depend on it: ` +
+          `${tellList(depends.slice(0, 6))}${depends.length > 6 ? ` and ${depends.length - 6} more` : ''}. ` +
+          'Nothing was changed.',
         depends.map((message) => ({ where: 'import', message })),
       );
     const changes = await rows<{ person_id: string; kind: ChangeKind; changes: FieldChange[] }>(client, LIST_CHANGES_OF, [id]);

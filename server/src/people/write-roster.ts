@@ -42,7 +42,8 @@ returning id, email
 const CHANGE_PEOPLE = `
 update people p
 set
-  personnel_number = r.personnel_number, name = r.name, email = r.email, department_id = d.id, site_id = s.id, job = r.job, joined_on = r.joined_on, left_on = r.left_on,
+  personnel_number = r.personnel_number, name = r.name, email = r.email, department_id = d.id, site_id = s.id, job = r.job,
+    joined_on = r.joined_on, left_on = r.left_on,
   job_since = case when p.job is distinct from r.job then $10::date else p.job_since end,
   address_state = case when p.email <> r.email then 'ok' else p.address_state end,
   address_words = case when p.email <> r.email then null else p.address_words end

@@ -85,7 +85,8 @@ with version as (
 )
 insert into plans (course_id, version, published_at, published_by, steps)
 values ($1::bigint, $2::integer, $3::timestamptz, $4::text, $5::jsonb)
-on conflict (course_id) do update set version = excluded.version, published_at = excluded.published_at, published_by = excluded.published_by, steps = excluded.steps
+on conflict (course_id) do update
+set version = excluded.version, published_at = excluded.published_at, published_by = excluded.published_by, steps = excluded.steps
 `;
 
 export const putPlan = (

@@ -1,4 +1,4 @@
-import { stepFault, templateFault, tellMoment, type PlanStep } from '@nudrik/core';
+import { clauseOf, stepFault, templateFault, tellMoment, type PlanStep } from '@nudrik/core';
 import type { PlanDraft, PlanPreview } from '@nudrik/contract';
 import { announce, rows, transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -81,7 +81,7 @@ function foreseenMoment(row: NoticeInsert, facts: Facts): string {
   const { roster } = facts;
   const { zone } = roster.calendarOf(roster.getPerson(row.personId));
   const moment = tellMoment(row.at, zone, row.at);
-  return row.sentence === null ? moment : `${moment}: ${row.sentence.charAt(0).toLowerCase()}${row.sentence.slice(1).replace(/\.$/, '')}`;
+  return row.sentence === null ? moment : `${moment}: ${clauseOf(row.sentence)}`;
 }
 
 /** What publishing a draft would change, and when real people would hear of each step. Nothing is stored. */

@@ -71,7 +71,8 @@ type ReportDbRow = AssignmentDbRow & {
 };
 
 const listSql = (where: string, query: ReportQuery, limit: string): string => `
-select ${ASSIGNMENT_COLUMNS}, p.id as person_id, p.name as person_name, p.personnel_number, p.email, d.name as department, s.name as site, m.name as manager,
+select ${ASSIGNMENT_COLUMNS}, p.id as person_id, p.name as person_name, p.personnel_number, p.email, d.name as department, s.name as site,
+  m.name as manager,
   last.id as last_id, last.step_name as last_name, last.at as last_at, last.state as last_state, next.id as next_id, next.step_name as next_name,
   next.at as next_at, next.held_because as next_held
 from (

@@ -1,4 +1,4 @@
-import { dayOf, tellAmount, tellDate, tellDay, tellMoment, Zone } from '@nudrik/core';
+import { dayOf, tellAmount, tellDate, tellDay, tellMoment, Zone, clauseOf, HOLD_WORDS } from '@nudrik/core';
 import type { TodayNeed, TodayQuery, TodayView } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -139,7 +139,9 @@ async function rosterNeeds(db: Queryable, zone: Zone, now: number): Promise<Toda
     list.push({
       kind: 'outside',
       label: 'Out of audience',
-      words: `${row.count === 1 ? `${row.person} is` : `${row.count} people are`} no longer in the audience of “${row.name}” and ${row.count === 1 ? 'has' : 'have'} ${row.title} open: withdraw or keep?`,
+      words:
+        `${row.count === 1 ? `${row.person} is` : `${row.count} people are`} no longer in the audience of ` +
+        `“${row.name}” and ${row.count === 1 ? 'has' : 'have'} ${row.title} open: withdraw or keep?`,
       act: { label: 'Decide', link: `/requirements/${row.id}?show=asks`, does: null },
     });
   return list;
@@ -181,14 +183,19 @@ async function silentNeeds(db: Queryable, today: string, now: number): Promise<T
     list.push({
       kind: 'silent',
       label: 'Silent',
-      words: `${row.count === 1 ? `${row.person} is` : `${tellAmount(row.count, 'people')} are`} late on ${row.title}, and nothing more is planned: no notice follows by itself.`,
+      words:
+        `${row.count === 1 ? `${row.person} is` : `${tellAmount(row.count, 'people')} are`} late on ` +
+        `${row.title}, and nothing more is planned: no notice follows by itself.`,
       act: { label: row.count === 1 ? 'Show it' : `Show the ${row.count}`, link: `/matrix/${row.id}?state=silent`, does: null },
     });
   for (const row of await rows<{ id: string; title: string; count: number; person: string; first: string }>(db, LIST_EXPIRING, [today]))
     list.push({
       kind: 'expiring',
       label: 'Runs out',
-      words: `What ${row.count === 1 ? `${row.person} holds` : `${tellAmount(row.count, 'people')} hold`} of ${row.title} runs out, ${row.count === 1 ? 'on' : 'the first on'} ${tellDate(dayOf(row.first))}, and no requirement renews it.`,
+      words:
+        `What ${row.count === 1 ? `${row.person} holds` : `${tellAmount(row.count, 'people')} hold`} of ` +
+        `${row.title} runs out, ${row.count === 1 ? 'on' : 'the first on'} ${tellDate(dayOf(row.first))}, ` +
+        'and no requirement renews it.',
       act: { label: 'Assign it', link: `/assign?course=${row.id}`, does: null },
     });
   return list;
@@ -200,7 +207,10 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
     list.push({
       kind: 'mail-server',
       label: 'Mail waits',
-      words: `${row.count === 1 ? `A notice to ${row.name} waits` : `${tellAmount(row.count, 'notices')} wait`} since ${tellMoment(row.since.getTime(), zone, now)}: ${row.error}. Nothing is lost; it is tried again by itself, with growing pauses.`,
+      words:
+        `${row.count === 1 ? `A notice to ${row.name} waits` : `${tellAmount(row.count, 'notices')} wait`} ` +
+        `since ${tellMoment(row.since.getTime(), zone, now)}: ${row.error}. Nothing is lost; ` +
+        'it is tried again by itself, with growing pauses.',
       act: { label: 'Try now', link: null, does: 'try-now' },
     });
   for (const row of await rows<{
@@ -213,8 +223,10 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
     list.push({
       kind: 'bounced',
       label: 'Bounced',
-      words:
-        `Mail to ${row.name} came back: “${row.address_words ?? ''}”. ${row.waiting > 0 ? `${tellAmount(row.waiting, 'notices')} ${row.waiting === 1 ? 'waits' : 'wait'} for a working address.` : ''}`.trim(),
+      words: (
+        `Mail to ${row.name} came back: “${row.address_words ?? ''}”. ` +
+        `${row.waiting > 0 ? `${tellAmount(row.waiting, 'notices')} ${row.waiting === 1 ? 'waits' : 'wait'} for a working address.` : ''}`
+      ).trim(),
       act: { label: 'Correct the address', link: `/people/${row.id}?mend=email`, does: null },
     });
   for (const row of await rows<{ id: string; name: string; title: string; step_name: string; sentence: string }>(db, LIST_FAILED, [today]))
@@ -254,8 +266,8 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
       label: 'Missing value',
       words:
         row.count === 1
-          ? `“${row.step_name}” of ${row.title}: ${row.sentence.replace(/^Held: /, '')}`
-          : `${tellAmount(row.count, 'notices')} “${row.step_name}” of ${row.title} are held: ${row.sentence.replace(/^Held: | for .*$/g, '')}.`,
+          ? `“${row.step_name}” of ${row.title} is ${clauseOf(row.sentence)}.`
+          : `${tellAmount(row.count, 'notices')} “${row.step_name}” of ${row.title} are held: ${HOLD_WORDS['missing-value']}.`,
       act: {
         label: row.count === 1 ? 'Fill it in' : `Show the ${row.count}`,
         link:
@@ -279,7 +291,10 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
       list.push({
         kind: 'missing-value',
         label: 'Missing value',
-        words: `${row.count === 1 ? `${row.name} has` : `${row.count} people have`} no ${field}; “${row.step_name}” of ${row.title} would have a gap on ${tellDay(dayOf(row.day), dayOf(today))} and is held then.`,
+        words:
+          `${row.count === 1 ? `${row.name} has` : `${row.count} people have`} no ${field}; ` +
+          `“${row.step_name}” of ${row.title} would have a gap on ${tellDay(dayOf(row.day), dayOf(today))} and ` +
+          'is held then.',
         act: {
           label: row.count === 1 ? 'Fill it in' : `Show ${tellAmount(row.notices, 'notices')}`,
           link:

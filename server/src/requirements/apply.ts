@@ -10,7 +10,8 @@ const INSERT_REASONS = `
 insert into assignment_reasons (assignment_id, requirement_id, since, due_at, words)
 select r.assignment_id, r.requirement_id, $5::timestamptz, r.due_at, r.words
 from unnest($1::bigint[], $2::bigint[], $3::timestamptz[], $4::text[]) as r (assignment_id, requirement_id, due_at, words)
-on conflict (assignment_id, requirement_id) do update set since = excluded.since, due_at = excluded.due_at, words = excluded.words, out_since = null, kept_at = null
+on conflict (assignment_id, requirement_id) do update set since = excluded.since, due_at = excluded.due_at, words = excluded.words,
+  out_since = null, kept_at = null
 `;
 
 /** Closed assignments that can be taken up again: nobody has the course open otherwise. */
@@ -39,9 +40,14 @@ const idsOf = async (client: Client, sql: string, ids: readonly string[]): Promi
 const FLAGS: Record<'detach' | 'ask' | 'keep' | 'settle', string> = {
   detach: 'delete from assignment_reasons a using r where a.assignment_id = r.assignment_id and a.requirement_id = r.requirement_id',
   ask: 'update assignment_reasons a set out_since = $3::timestamptz from r where a.assignment_id = r.assignment_id and a.requirement_id = r.requirement_id',
-  keep: 'update assignment_reasons a set out_since = null, kept_at = $3::timestamptz from r where a.assignment_id = r.assignment_id and a.requirement_id = r.requirement_id',
+  keep:
+    'update assignment_reasons a set out_since = null, ' +
+    'kept_at = $3::timestamptz from r where a.assignment_id = r.assignment_id and a.requirement_id = ' +
+    'r.requirement_id',
   settle:
-    'update assignment_reasons a set out_since = null, kept_at = null from r where a.assignment_id = r.assignment_id and a.requirement_id = r.requirement_id and $3::timestamptz is not null',
+    'update assignment_reasons a set out_since = null, ' +
+    'kept_at = null from r where a.assignment_id = r.assignment_id and a.requirement_id = ' +
+    'r.requirement_id and $3::timestamptz is not null',
 };
 
 const DELETE_ASSIGNMENT_REASONS = 'delete from assignment_reasons where assignment_id = any($1::bigint[])';

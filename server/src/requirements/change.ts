@@ -10,12 +10,15 @@ import { draftOf } from './preview.ts';
 import { reconcilePeople } from './reconcile.ts';
 
 const WRITE = `
-name = $2::text, course_id = $3::bigint, audience = $4::jsonb, due = $5::jsonb, due_time = $6::text, grace_days = $7::integer, credit_months = $8::integer, renewal = $9::jsonb,
+name = $2::text, course_id = $3::bigint, audience = $4::jsonb, due = $5::jsonb, due_time = $6::text, grace_days = $7::integer,
+  credit_months = $8::integer, renewal = $9::jsonb,
 from_on = $10::date, until_on = $11::date, takes_joiners = $12::boolean, when_out = $13::text, changed_at = $14::timestamptz, changed_by = $15::text
 `;
 const INSERT = `
-insert into requirements (name, course_id, audience, due, due_time, grace_days, credit_months, renewal, from_on, until_on, takes_joiners, when_out, changed_at, changed_by)
-values ($1::text, $2::bigint, $3::jsonb, $4::jsonb, $5::text, $6::integer, $7::integer, $8::jsonb, $9::date, $10::date, $11::boolean, $12::text, $13::timestamptz, $14::text)
+insert into requirements (name, course_id, audience, due, due_time, grace_days, credit_months, renewal, from_on, until_on, takes_joiners,
+  when_out, changed_at, changed_by)
+values ($1::text, $2::bigint, $3::jsonb, $4::jsonb, $5::text, $6::integer, $7::integer, $8::jsonb, $9::date, $10::date, $11::boolean,
+  $12::text, $13::timestamptz, $14::text)
 returning id
 `;
 

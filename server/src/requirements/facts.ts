@@ -40,7 +40,8 @@ select
 from people p
 left join (select person_id, array_agg(group_id::text) as groups from group_members group by person_id) g on g.person_id = p.id
 left join (select person_id, array_agg(requirement_id::text) as member_of from requirement_members group by person_id) m on m.person_id = p.id
-left join (select person_id, jsonb_agg(jsonb_build_object('course', course_id::text, 'until', until)) as held from held group by person_id) h on h.person_id = p.id
+left join (select person_id, jsonb_agg(jsonb_build_object('course', course_id::text, 'until',
+  until)) as held from held group by person_id) h on h.person_id = p.id
 where $1::bigint[] is null
   or p.id = any($1::bigint[])
 order by p.id
@@ -74,7 +75,8 @@ select
   a.id, a.person_id, a.course_id, a.is_by_hand, a.assigned_at, a.due_at, a.closed_by, a.closed_at, a.closed_because, a.waived_until,
   coalesce(a.completed_on, (a.closed_at at time zone s.zone)::date) as finished_on, c.expires_on, c.revoked_at is not null as is_revoked,
   (
-    select coalesce(jsonb_agg(jsonb_build_object('requirement', r.requirement_id::text, 'isOut', r.out_since is not null, 'isKept', r.kept_at is not null) order by r.requirement_id), '[]')
+    select coalesce(jsonb_agg(jsonb_build_object('requirement', r.requirement_id::text, 'isOut', r.out_since is not null, 'isKept',
+      r.kept_at is not null) order by r.requirement_id), '[]')
     from assignment_reasons r
     where r.assignment_id = a.id
   ) as reasons
@@ -153,7 +155,8 @@ export interface RequirementDbRow {
   changed_by: string;
 }
 const COLUMNS =
-  'id, name, course_id, audience, due, due_time, grace_days, credit_months, renewal, from_on, until_on, takes_joiners, when_out, is_on, switched_on_at, version, changed_at, changed_by';
+  'id, name, course_id, audience, due, due_time, grace_days, credit_months, renewal, from_on, ' +
+  'until_on, takes_joiners, when_out, is_on, switched_on_at, version, changed_at, changed_by';
 
 export const requirementOf = (row: RequirementDbRow): Requirement => ({
   id: row.id,

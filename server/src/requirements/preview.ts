@@ -186,7 +186,9 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
       attached,
       names.site,
       (entry) =>
-        `has it open, due ${tellMoment(Math.min(entry.record.open!.dueAt, dueOf(entry)), entry.calendar.zone)}${dueOf(entry) < entry.record.open!.dueAt ? `, moved from ${tellMoment(entry.record.open!.dueAt, entry.calendar.zone)}` : ''}`,
+        'has it open, due ' +
+        `${tellMoment(Math.min(entry.record.open!.dueAt, dueOf(entry)), entry.calendar.zone)}` +
+        `${dueOf(entry) < entry.record.open!.dueAt ? `, moved from ${tellMoment(entry.record.open!.dueAt, entry.calendar.zone)}` : ''}`,
     ),
     staying: counted(
       due.filter(({ record }) => hasReason(record, requirement.id)),
@@ -207,7 +209,9 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
       joining,
       names.site,
       ({ person, calendar }) =>
-        `joins ${tellDay(dayOf(person.joinedOn!))}, due ${tellMoment(dueFor(requirement, person, calendar, morningOf(person.joinedOn!, calendar, morning)).at, calendar.zone)}`,
+        `joins ${tellDay(dayOf(person.joinedOn!))}, ` +
+        'due ' +
+        `${tellMoment(dueFor(requirement, person, calendar, morningOf(person.joinedOn!, calendar, morning)).at, calendar.zone)}`,
     ),
     falling: counted(falling, names.site, ({ record, calendar }) => `has it open, due ${tellMoment(record.open!.dueAt, calendar.zone)}`),
     mails,
@@ -217,12 +221,15 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
         ? `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on.`
         : '',
       validity?.validity_months && !draft.renewal
-        ? `Certificates of ${course.title} run out after ${validity.validity_months} months, and this requirement does not renew: whoever's runs out is not assigned again.`
+        ? `Certificates of ${course.title} run out after ${validity.validity_months} months, ` +
+          `and this requirement does not renew: whoever's runs out is not assigned again.`
         : '',
       ...foreseenWarnings(plan.steps, lines, house, false),
       ...missing.map(
         (gap) =>
-          `“${gap.step}” uses ${gap.field}, and ${gap.people.length === 1 ? `${gap.people[0]!} has` : `${gap.people.length} people have`} none: ${gap.people.length === 1 ? 'that notice is' : 'those notices are'} held until it is filled in.`,
+          `“${gap.step}” uses ${gap.field}, and ` +
+          `${gap.people.length === 1 ? `${gap.people[0]!} has` : `${gap.people.length} people have`} none: ` +
+          `${gap.people.length === 1 ? 'that notice is' : 'those notices are'} held until it is filled in.`,
       ),
     ].filter(Boolean),
   };
@@ -303,7 +310,9 @@ export async function listStandings(deps: Deps, id: string): Promise<Requirement
 }
 
 const COUNT_OPEN = `
-select r.requirement_id as id, count(*)::integer as open, count(*) filter (where a.due_at < $1::timestamptz)::integer as late, count(r.out_since)::integer as asks
+select
+  r.requirement_id as id, count(*)::integer as open, count(*) filter (where a.due_at < $1::timestamptz)::integer as late,
+  count(r.out_since)::integer as asks
 from assignment_reasons r
 join assignments a on a.id = r.assignment_id and a.closed_by is null
 group by r.requirement_id

@@ -69,9 +69,9 @@ export async function whyCourse(deps: Deps, personId: string, courseId: string):
       facts,
       isStill,
     });
-    told.push(
-      `“${row.name}” asks it of ${tellAudience(requirement.audience, names)}${isStill ? (facts.length ? `, and ${newest.name} ${tellList(facts)}` : '') : row.is_on ? `; today that is no longer so: ${tellStanding(standing)}` : '; it has been switched off since'}`,
-    );
+    const since = row.is_on ? `; today that is no longer so: ${tellStanding(standing)}` : '; it has been switched off since';
+    const still = facts.length > 0 ? `, and ${newest.name} ${tellList(facts)}` : '';
+    told.push(`“${row.name}” asks it of ${tellAudience(requirement.audience, names)}${isStill ? still : since}`);
   }
   const by = newest.assigned_by && newest.assigned_by !== 'Nudrik' ? ` by ${newest.assigned_by}` : '';
   const on = tellDate(Zone.of(newest.zone).dayAt(newest.assigned_at.getTime()));

@@ -24,7 +24,8 @@ export function readHolidays(bytes: Buffer, fileName: string, years: { from: num
   } catch (error) {
     throw new Refused(
       'wrong-file',
-      `${fileName}: this cannot be read as an iCalendar file: ${(error as Error).message}. Expected a file that begins with BEGIN:VCALENDAR. Nothing was changed.`,
+      `${fileName}: this cannot be read as an iCalendar file: ${(error as Error).message}. ` +
+        'Expected a file that begins with BEGIN:VCALENDAR. Nothing was changed.',
     );
   }
   if (calendar.name !== 'vcalendar')

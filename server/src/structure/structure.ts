@@ -55,7 +55,8 @@ export const listHolidays = (db: Queryable): Promise<SiteHoliday[]> => rows<Site
 async function refuseWhileAsked(client: Client, key: string, id: string, what: string): Promise<void> {
   const asking = await rows<{ name: string }>(
     client,
-    `select name from requirements where jsonb_path_exists(audience, ('$.**.${key}[*] ? (@ == $id)')::jsonpath, jsonb_build_object('id', $1::text)) order by name`,
+    'select name from requirements where jsonb_path_exists(audience, ' +
+      `('$.**.${key}[*] ? (@ == $id)')::jsonpath, jsonb_build_object('id', $1::text)) order by name`,
     [id],
   );
   if (asking.length > 0)
@@ -117,7 +118,9 @@ export async function saveDepartment(
       if (at >= 0)
         throw new Refused(
           'conflict',
-          `${draft.name} would stand below itself: ${[...above.slice(0, at + 1).map(({ name }) => name)].reverse().concat(draft.name).join(' → ')}. Nothing was changed.`,
+          `${draft.name} would stand below itself: ` +
+            `${[...above.slice(0, at + 1).map(({ name }) => name)].reverse().concat(draft.name).join(' → ')}. ` +
+            'Nothing was changed.',
         );
     }
     if (id === null) {
@@ -151,7 +154,9 @@ export async function removeDepartment(deps: Deps, id: string): Promise<void> {
     if (found.people > 0 || found.below > 0)
       throw new Refused(
         'conflict',
-        `${found.name} is not empty: it has ${[found.people ? `${found.people} people` : '', found.below ? `${found.below} departments below it` : ''].filter(Boolean).join(' and ')}, those who left among them. Nothing was changed.`,
+        `${found.name} is not empty: it has ` +
+          `${[found.people ? `${found.people} people` : '', found.below ? `${found.below} departments below it` : ''].filter(Boolean).join(' and ')}` +
+          ', those who left among them. Nothing was changed.',
       );
     await refuseWhileAsked(client, 'department', id, found.name);
     await client.query(DELETE_DEPARTMENT, [id]);

@@ -217,16 +217,8 @@ export class PlanPage implements HasWork {
   protected goes(notice: PreviewNotice | null): string {
     if (!notice) return '';
     if (notice.outcome === 'hold') return notice.held === 'leave' ? (notice.local ?? '') : 'waits';
-    if (notice.outcome === 'wait') return notice.sentence.replace(/\.$/, '').toLowerCase();
+    if (notice.outcome === 'wait') return notice.reason ?? '';
     return notice.outcome === 'skip' ? 'not sent' : (notice.local ?? '');
-  }
-
-  /** The reason alone: the line beside it says already that it is not sent. */
-  protected reason(notice: PreviewNotice): string {
-    return notice.sentence
-      .replace(/^Skipped: /, '')
-      .replace(/, before this .*$/, '')
-      .replace(/\.$/, '');
   }
 
   protected publish(): void {

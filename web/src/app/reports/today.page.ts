@@ -64,7 +64,9 @@ export class TodayPage {
       view.sentToday === 0
         ? 'Nothing has gone out yet today'
         : `${view.sentToday} ${view.sentToday === 1 ? 'notice' : 'notices'} went out today`;
-    return `${sent}. ${view.plannedToday === 0 ? 'No more are planned' : `${view.plannedToday}${view.sentToday ? ' more' : ''} ${view.plannedToday === 1 ? 'is' : 'are'} planned`}. ${NUMBERS[count] ?? `${count} things need`} you.`;
+    const more = `${view.plannedToday}${view.sentToday ? ' more' : ''} ${view.plannedToday === 1 ? 'is' : 'are'} planned`;
+    const planned = view.plannedToday === 0 ? 'No more are planned' : more;
+    return `${sent}. ${planned}. ${NUMBERS[count] ?? `${count} things need`} you.`;
   });
   protected readonly next = computed(() =>
     (this.today.data()?.next ?? []).map((row) => {

@@ -15,7 +15,13 @@ const MARKS: Record<string, { letter: string; tone: string }> = {
   selector: 'nk-kind',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `<span [class]="mark().tone" role="img" [attr.aria-label]="kind()" [title]="kind()">{{ mark().letter }}</span>`,
-  styles: `span { display: inline-block; width: 18px; height: 18px; border: 1px solid currentColor; border-radius: 2px; font-size: 11px; line-height: 16px; font-weight: 700; text-align: center; vertical-align: 1px; background: var(--sheet); } span[class=''] { border-color: var(--rule-strong); }`,
+  styles: `
+    span {
+      display: inline-block; width: 18px; height: 18px; border: 1px solid currentColor; border-radius: 2px; background: var(--sheet);
+      font-size: 11px; line-height: 16px; font-weight: 700; text-align: center; vertical-align: 1px;
+    }
+    span[class=''] { border-color: var(--rule-strong); }
+  `,
 })
 export class KindMark {
   readonly kind = input.required<string>();

@@ -18,7 +18,10 @@ import { KeysService } from './keys.service.ts';
     }
   `,
   styles: `
-    .help { position: fixed; right: 24px; bottom: 24px; z-index: 40; background: var(--sheet); border: 1px solid var(--rule-strong); padding: 16px 20px; width: 260px; }
+    .help {
+      position: fixed; right: 24px; bottom: 24px; z-index: 40; width: 260px; padding: 16px 20px;
+      background: var(--sheet); border: 1px solid var(--rule-strong);
+    }
     dl { margin: 10px 0; }
     dl > div { display: flex; gap: 12px; padding: 3px 0; }
     dt { width: 48px; }

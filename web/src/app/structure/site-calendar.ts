@@ -121,7 +121,8 @@ export class SiteCalendar {
         this.merge(holidays.map((holiday) => ({ ...holiday, note: null })));
         this.passedOver.set(passedOver);
         this.told.set(
-          `${file.name}: ${holidays.length} whole ${holidays.length === 1 ? 'day' : 'days'} in ${this.year()}, ${this.lines().length - before} of them new. Look through them, then save.`,
+          `${file.name}: ${holidays.length} whole ${holidays.length === 1 ? 'day' : 'days'} in ${this.year()}, ` +
+            `${this.lines().length - before} of them new. Look through them, then save.`,
         );
       },
       error: (error: unknown) => this.problem.set(sentenceOf(error)),
