@@ -1,9 +1,10 @@
 import { createServer, type Server } from 'node:http';
-import express from 'express';
+import express, { type Express } from 'express';
 import { simpleParser } from 'mailparser';
-import { createTransport } from 'nodemailer';
-import { SMTPServer, type SMTPServerAddress, type SMTPServerDataStream, type SMTPServerSession } from 'smtp-server';
+import type { SMTPServerSession } from 'smtp-server';
 import { BehaviourChange, ServerChange, type Behaviour, type PostRoomLetter, type PostRoomView } from '@nudrik/contract';
+import { DeliveryReports } from './delivery-reports.ts';
+import { MailIntake } from './mail-intake.ts';
 import { MailStore, type KeptMail } from './mail-store.ts';
 
 export interface PostRoomOptions {
@@ -40,91 +41,35 @@ function headerOf(line: string): { name: string; value: string } {
   return { name: line.slice(0, colon), value: value.trim() };
 }
 
-/**
- * The mail server that ships with Nudrik for demo and tests. It speaks SMTP, keeps what arrives, tells the sender what
- * was delivered (RFC 3461 and 3464), and misbehaves on request: an address can bounce, be full, or be slow.
- */
-export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> {
-  const store = await MailStore.open(options.folder ?? null);
-  const mails = (await store.list()).slice(-KEEP).reverse();
-  // a line that was cut off goes, so that the next one does not run on from it
-  await store.keepOnly([...mails].reverse());
-  const byId = new Map(mails.map((mail) => [mail.id, mail]));
-  const behaviours = new Map<string, Behaviour>(Object.entries((await store.behaviours()) ?? options.behaviours ?? {}));
-  let smtp: SMTPServer | null = null;
-  let smtpPort = options.smtpPort;
-  let counter = Number(mails[0]?.id ?? 0);
-  const reports = options.reportPort
-    ? createTransport({
-        host: '127.0.0.1',
-        port: options.reportPort,
-        ignoreTLS: true,
-        pool: true,
-        maxConnections: 3,
-      } as object)
-    : null;
+/** What the post room has: its mails, the newest first, and how addresses behave. */
+class Shelves {
+  readonly mails: KeptMail[] = [];
+  readonly behaviours = new Map<string, Behaviour>();
+  private readonly byId = new Map<string, KeptMail>();
+  private counter = 0;
 
-  const refuse = (code: number, words: string): Error => Object.assign(new Error(words), { responseCode: code });
+  private constructor(private readonly store: MailStore) {}
 
-  const open = (): Promise<void> => {
-    const server = new SMTPServer({
-      authOptional: true,
-      disabledCommands: ['AUTH', 'STARTTLS'],
-      disableReverseLookup: true,
-      logger: false,
-      size: 25 * 1024 * 1024,
-      hideENHANCEDSTATUSCODES: false,
-      hideDSN: false,
-      onRcptTo({ address }: SMTPServerAddress, _session: SMTPServerSession, done: (error?: Error | null) => void) {
-        const behaviour = behaviours.get(address.toLowerCase()) ?? 'ok';
-        if (behaviour === 'bounce') return done(refuse(550, `<${address}>: no such mailbox`));
-        if (behaviour === 'full') return done(refuse(452, `<${address}>: the mailbox is full`));
-        if (behaviour === 'slow') return void setTimeout(() => done(), options.slowness ?? 3_000);
-        done();
-      },
-      onData(stream: SMTPServerDataStream, session: SMTPServerSession, done: (error?: Error | null, words?: string) => void) {
-        if (options.isSink) {
-          stream.resume();
-          stream.on('end', () => done());
-          return;
-        }
-        const chunks: Buffer[] = [];
-        stream.on('data', (chunk: Buffer) => chunks.push(chunk));
-        stream.on('end', () => {
-          keep(Buffer.concat(chunks), session).then(
-            (id) => done(null, `accepted for delivery as ${id}`),
-            (error: Error) => done(error),
-          );
-        });
-      },
-    });
-    server.on('error', () => undefined);
-    return new Promise((resolve, reject) => {
-      server.server.once('error', reject);
-      server.listen(smtpPort, '127.0.0.1', () => {
-        smtpPort = (server.server.address() as { port: number }).port;
-        smtp = server;
-        resolve();
-      });
-    });
-  };
+  static async open({ folder = null, behaviours = {} }: PostRoomOptions): Promise<Shelves> {
+    const shelves = new Shelves(await MailStore.open(folder));
+    for (const mail of (await shelves.store.list()).slice(-KEEP)) shelves.put(mail);
+    shelves.counter = Number(shelves.mails[0]?.id ?? 0);
+    // a line that was cut off goes, so that the next one does not run on from it
+    await shelves.store.keepOnly([...shelves.mails].reverse());
+    for (const [address, behaviour] of Object.entries((await shelves.store.behaviours()) ?? behaviours))
+      shelves.behaviours.set(address, behaviour);
+    return shelves;
+  }
 
-  const shut = (): Promise<void> =>
-    new Promise((resolve) => {
-      const server = smtp;
-      smtp = null;
-      if (!server) return resolve();
-      // a server that goes down takes its open connections with it
-      for (const connection of (server as unknown as { connections: Set<{ _socket: { destroy(): void } }> }).connections)
-        connection._socket.destroy();
-      server.close(() => resolve());
-    });
+  private put(mail: KeptMail): void {
+    this.mails.unshift(mail);
+    this.byId.set(mail.id, mail);
+  }
 
-  const keep = async (raw: Buffer, session: SMTPServerSession): Promise<string> => {
+  async keep(raw: Buffer, to: readonly string[]): Promise<KeptMail> {
     const mail = await simpleParser(raw);
-    const to = session.envelope.rcptTo.map(({ address }) => address);
-    const id = String(++counter);
-    const stored: KeptMail = {
+    const id = String(++this.counter);
+    const kept: KeptMail = {
       id,
       to: to.join(', '),
       from: mail.from?.text ?? '',
@@ -133,107 +78,118 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
       bytes: raw.length,
       messageId: mail.messageId ?? '',
     };
-    await store.add(stored, raw);
-    mails.unshift(stored);
-    byId.set(id, stored);
-    if (mails.length > KEEP) {
-      const { id: oldest } = mails.pop()!;
-      byId.delete(oldest);
-      await store.drop(oldest);
-      // lines are cleared away now and then, not with each mail
-      if (counter % 500 === 0) await store.keepOnly([...mails].reverse());
-    }
-    if (reports) for (const rcpt of session.envelope.rcptTo) report(session, rcpt, stored);
-    return id;
-  };
+    await this.store.add(kept, raw);
+    this.put(kept);
+    if (this.mails.length > KEEP) await this.dropOldest();
+    return kept;
+  }
 
-  const report = (session: SMTPServerSession, rcpt: SMTPServerAddress, stored: KeptMail): void => {
-    const from = session.envelope.mailFrom;
-    const envelopeId = session.envelope.dsn?.envid;
-    if (!from || !envelopeId) return;
-    const status = [
-      `Reporting-MTA: dns; post-room.orlasund.example`,
-      `Original-Envelope-Id: ${envelopeId}`,
-      '',
-      `Final-Recipient: rfc822; ${rcpt.address}`,
-      'Action: delivered',
-      'Status: 2.0.0',
-      `Diagnostic-Code: smtp; 250 accepted for delivery as ${stored.id}`,
-      `Last-Attempt-Date: ${new Date(stored.receivedAt).toUTCString()}`,
-      '',
-    ].join('\r\n');
-    void reports!
-      .sendMail({
-        envelope: { from: '', to: from.address },
-        from: 'Post room <postmaster@post-room.orlasund.example>',
-        to: from.address,
-        subject: 'Delivery report',
-        headers: { 'Auto-Submitted': 'auto-replied' },
-        text: `Delivered to ${rcpt.address}.`,
-        attachments: [{ contentType: 'message/delivery-status', content: status, contentDisposition: 'inline', filename: false }],
-      })
-      .catch(() => undefined); // nobody listens for reports: the mail stays "sent"
-  };
+  private async dropOldest(): Promise<void> {
+    const { id } = this.mails.pop()!;
+    this.byId.delete(id);
+    await this.store.drop(id);
+    // lines are cleared away now and then, not with each mail
+    if (this.counter % 500 === 0) await this.store.keepOnly([...this.mails].reverse());
+  }
 
+  async behave(address: string, behaviour: Behaviour): Promise<void> {
+    if (behaviour === 'ok') this.behaviours.delete(address.toLowerCase());
+    else this.behaviours.set(address.toLowerCase(), behaviour);
+    await this.store.keepBehaviours(Object.fromEntries(this.behaviours));
+  }
+
+  /** A mail as it came in; only what is listed is there. */
+  raw(id: string): Promise<Buffer | null> {
+    return this.byId.has(id) ? this.store.read(id) : Promise.resolve(null);
+  }
+
+  async letter(id: string): Promise<PostRoomLetter | null> {
+    const mail = this.byId.get(id);
+    const raw = mail && (await this.raw(id));
+    if (!raw) return null;
+    const { messageId: _, ...row } = mail;
+    const { html, text, headerLines } = await simpleParser(raw);
+    return { ...row, html: html || null, text: text ?? null, headers: headerLines.map(({ line }) => headerOf(line)) };
+  }
+
+  view(find: string, isUp: boolean): PostRoomView {
+    const wanted = find.toLowerCase();
+    const found = wanted ? this.mails.filter((mail) => `${mail.to} ${mail.subject}`.toLowerCase().includes(wanted)) : this.mails;
+    const behaviours = [...this.behaviours].map(([address, behaviour]) => ({ address, behaviour }));
+    return {
+      isUp,
+      total: found.length,
+      mails: found.slice(0, 200).map(({ messageId: _, ...row }) => row),
+      behaviours: behaviours.sort((a, b) => (a.address < b.address ? -1 : 1)),
+    };
+  }
+}
+
+/** What the demo's page asks and tells the post room. */
+function face(shelves: Shelves, intake: MailIntake): Express {
   const app = express();
   app.use(express.json());
   app.get('/mails', (req, res) => {
-    const find = String(req.query['find'] ?? '').toLowerCase();
-    const found = find ? mails.filter((mail) => `${mail.to} ${mail.subject}`.toLowerCase().includes(find)) : mails;
-    const view: PostRoomView = {
-      isUp: smtp !== null,
-      total: found.length,
-      mails: found.slice(0, 200).map(({ id, to, from, subject, receivedAt, bytes }) => ({ id, to, from, subject, receivedAt, bytes })),
-      behaviours: [...behaviours].map(([address, behaviour]) => ({ address, behaviour })).sort((a, b) => (a.address < b.address ? -1 : 1)),
-    };
-    res.json(view);
+    res.json(shelves.view(String(req.query['find'] ?? ''), intake.isUp));
   });
-  /** A mail as it came in; only what is listed is there. */
-  const rawOf = async (id: string): Promise<Buffer | null> => (byId.has(id) ? store.read(id) : null);
   app.get('/mails/:id', async (req, res) => {
-    const raw = await rawOf(req.params.id);
-    if (!raw) return void res.status(404).json({});
-    const { id, to, from, subject, receivedAt, bytes } = byId.get(req.params.id)!;
-    const { html, text, headerLines } = await simpleParser(raw);
-    const headers = headerLines.map(({ line }) => headerOf(line));
-    const letter: PostRoomLetter = { id, to, from, subject, receivedAt, bytes, html: html || null, text: text ?? null, headers };
-    res.json(letter);
+    const letter = await shelves.letter(req.params.id);
+    res.status(letter ? 200 : 404).json(letter ?? {});
   });
   app.get('/mails/:id/eml', async (req, res) => {
-    const raw = await rawOf(req.params.id);
+    const raw = await shelves.raw(req.params.id);
     if (!raw) return void res.status(404).end();
     res.type('message/rfc822').end(raw);
   });
   app.put('/behaviour', async (req, res) => {
-    const change = BehaviourChange.parse(req.body);
-    if (change.behaviour === 'ok') behaviours.delete(change.address.toLowerCase());
-    else behaviours.set(change.address.toLowerCase(), change.behaviour);
-    await store.keepBehaviours(Object.fromEntries(behaviours));
+    const { address, behaviour } = BehaviourChange.parse(req.body);
+    await shelves.behave(address, behaviour);
     res.json({ done: true });
   });
   app.put('/server', async (req, res) => {
     const { isUp } = ServerChange.parse(req.body);
-    if (isUp && !smtp) await open();
-    if (!isUp) await shut();
-    res.json({ isUp: smtp !== null });
+    if (isUp && !intake.isUp) await intake.open();
+    if (!isUp) await intake.shut();
+    res.json({ isUp: intake.isUp });
   });
+  return app;
+}
 
-  await open();
-  const http: Server = createServer(app);
+/**
+ * The mail server that ships with Nudrik for demo and tests. It speaks SMTP, keeps what arrives, tells the sender what
+ * was delivered, and misbehaves on request: an address can bounce, be full, or be slow.
+ */
+export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> {
+  const shelves = await Shelves.open(options);
+  const reports = options.reportPort ? new DeliveryReports(options.reportPort) : null;
+  const keep = async (raw: Buffer, session: SMTPServerSession): Promise<string> => {
+    const to = session.envelope.rcptTo.map(({ address }) => address);
+    const mail = await shelves.keep(raw, to);
+    reports?.send(session, mail);
+    return mail.id;
+  };
+  const intake = new MailIntake({
+    port: options.smtpPort,
+    slowness: options.slowness ?? 3_000,
+    keep: options.isSink ? null : keep,
+    behaviourOf: (address) => shelves.behaviours.get(address.toLowerCase()) ?? 'ok',
+  });
+  await intake.open();
+  const http: Server = createServer(face(shelves, intake));
   await new Promise<void>((resolve, reject) => {
     http.once('error', reject);
     http.listen(options.httpPort, '127.0.0.1', resolve);
   });
   return {
     get smtpPort() {
-      return smtpPort;
+      return intake.port;
     },
     httpPort: (http.address() as { port: number }).port,
-    mails,
-    raw: rawOf,
+    mails: shelves.mails,
+    raw: (id) => shelves.raw(id),
     async close() {
       reports?.close();
-      await shut();
+      await intake.shut();
       http.closeAllConnections();
       await new Promise((closed) => http.close(closed));
     },

@@ -74,143 +74,151 @@ function skip(trace: Check[], recipient: Recipient, check: string, because: Skip
   return { kind: 'skip', because, recipient, trace };
 }
 
+/** What the checks of one decision share. A plain object: closures for each of a million decisions cost more than they do. */
+interface Deciding extends DecisionInput {
+  employee: Person;
+  assignee: Calendar;
+  zone: Calendar['zone'];
+  recipient: Recipient;
+  standing: Standing;
+  trace: Check[];
+}
+
 /**
  * Decides one notice at its moment with the facts known then. The checks run in the order of the rules and the first
  * that fails decides; the trace lists each with the fact it used.
  */
-export function decide({ slot, step, assignment, roster, now, countOf, supersededBy, missingOf }: DecisionInput): Decision {
+export function decide(input: DecisionInput): Decision {
+  const { slot, assignment, roster, now } = input;
   const employee = roster.getPerson(assignment.person);
   const assignee = roster.calendarOf(employee);
-  const zone = assignee.zone;
   const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
   const recipient = findRecipient(slot.to, employee, owner, roster, now);
-  const trace: Check[] = [];
   const standing = standingAt(assignment, now);
+  const trace: Check[] = [];
+  const deciding: Deciding = { ...input, employee, assignee, zone: assignee.zone, recipient, standing, trace };
+  return (
+    checkMoment(deciding) ??
+    checkOpen(deciding) ??
+    checkConditions(deciding) ??
+    checkOvertaken(deciding) ??
+    checkRecipient(deciding) ??
+    checkLeave(deciding) ??
+    checkLimit(deciding) ??
+    checkValues(deciding) ?? { kind: 'send', recipient, trace }
+  );
+}
 
+function checkMoment({ slot, step, assignment, roster, now, zone, trace, recipient }: Deciding): Decision | null {
+  const moment = tellMoment(slot.moment, zone, now);
   if (slot.missed) {
-    const fact =
-      slot.missed === 'before-assignment'
-        ? `its moment, ${tellMoment(slot.moment, zone, now)}, was before the assignment (${tellMoment(assignment.assignedAt, zone, now)})`
-        : `its moment, ${tellMoment(slot.moment, zone, now)}, ` +
-          `had passed by more than ${tellTolerance(roster.settings.tolerance)} when it became known ` +
-          `(${tellMoment(slot.knownAt, zone, now)})`;
+    const before = `was before the assignment (${tellMoment(assignment.assignedAt, zone, now)})`;
+    const tolerance = tellTolerance(roster.settings.tolerance);
+    const passed = `had passed by more than ${tolerance} when it became known (${tellMoment(slot.knownAt, zone, now)})`;
+    const fact = `its moment, ${moment}, ${slot.missed === 'before-assignment' ? before : passed}`;
     return skip(trace, recipient, 'moment still ahead when it became known', slot.missed, fact);
   }
-  pass(trace, 'moment', `${tellRule(step, slot, zone, now)}: ${tellMoment(slot.moment, zone, now)}`);
+  pass(trace, 'moment', `${tellRule(step, slot, zone, now)}: ${moment}`);
+  return null;
+}
 
+function checkOpen({ step, employee, roster, now, zone, standing, trace, recipient }: Deciding): Decision | null {
   if (!step.on) return skip(trace, recipient, 'step is on', 'switched-off', 'the step is switched off');
   pass(trace, 'step is on', 'switched on');
+  if (outlivesAssignment(step.anchor.event)) return null;
+  const closed = closedFact(standing, employee, roster, zone, now);
+  if (closed) return skip(trace, recipient, 'assignment is open', closed.because, closed.fact);
+  const units = standing.unitsFinished.size ? `, ${standing.unitsFinished.size} units done` : '';
+  pass(trace, 'assignment is open', `${standing.state}${units}`);
+  return null;
+}
 
-  if (!outlivesAssignment(step.anchor.event)) {
-    const closed = closedFact(standing, employee, roster, zone, now);
-    if (closed) return skip(trace, recipient, 'assignment is open', closed.because, closed.fact);
-    pass(
-      trace,
-      'assignment is open',
-      `${standing.state}${standing.unitsFinished.size ? `, ${standing.unitsFinished.size} units done` : ''}`,
-    );
-  }
-
+/** What the step itself asks for: when it stops, whom it goes to only, when it ends. */
+function checkConditions({ step, employee, roster, now, zone, standing, trace, recipient }: Deciding): Decision | null {
   const facts = { person: employee, state: standing.state, unitsFinished: standing.unitsFinished };
   if (step.stopWhen) {
-    if (holds(step.stopWhen, facts, roster.structure))
-      return skip(
-        trace,
-        recipient,
-        'not stopped',
-        'stopped',
-        `it stops when ${tellCondition(step.stopWhen, roster.names)}, and that holds: ${employee.name} is ${standing.state}`,
-      );
-    pass(trace, 'not stopped', `stops when ${tellCondition(step.stopWhen, roster.names)}; ${standing.state}`);
+    const words = tellCondition(step.stopWhen, roster.names);
+    if (holds(step.stopWhen, facts, roster.structure)) {
+      const fact = `it stops when ${words}, and that holds: ${employee.name} is ${standing.state}`;
+      return skip(trace, recipient, 'not stopped', 'stopped', fact);
+    }
+    pass(trace, 'not stopped', `stops when ${words}; ${standing.state}`);
   }
   if (step.onlyIf) {
+    const words = tellCondition(step.onlyIf, roster.names);
     if (!holds(step.onlyIf, facts, roster.structure))
-      return skip(
-        trace,
-        recipient,
-        'condition',
-        'condition',
-        `it goes only if ${tellCondition(step.onlyIf, roster.names)}; ${tellFacts(employee, standing)}`,
-      );
-    pass(trace, 'condition', `only if ${tellCondition(step.onlyIf, roster.names)}`);
+      return skip(trace, recipient, 'condition', 'condition', `it goes only if ${words}; ${tellFacts(employee, standing)}`);
+    pass(trace, 'condition', `only if ${words}`);
   }
   if (step.endsOn !== null) {
-    if (zone.dayAt(now) > dayOf(step.endsOn))
-      return skip(
-        trace,
-        recipient,
-        'before its end',
-        'after-end',
-        `the step ends on ${tellDay(dayOf(step.endsOn), zone.dayAt(now))} and its moment was ${tellMoment(now, zone)}`,
-      );
-    pass(trace, 'before its end', `ends on ${tellDay(dayOf(step.endsOn), zone.dayAt(now))}`);
-  }
-  if (isOvertaken(step, slot, now))
-    return skip(
-      trace,
-      recipient,
-      'not overtaken',
-      'superseded',
-      `it is meant before the due date (${tellMoment(slot.anchorAt, zone, now)}) and could go only on ${tellMoment(now, zone)}`,
-    );
-  if (supersededBy)
-    return skip(trace, recipient, 'not overtaken', 'superseded', `a later message of the same assignment takes its place: ${supersededBy}`);
-
-  if (!recipient.person && !recipient.address)
-    return skip(trace, recipient, 'recipient found', 'no-recipient', recipient.path.join('; ') || 'nobody to write to');
-  pass(trace, 'recipient found', recipient.path.length ? recipient.path.join('; ') : (recipient.person?.name ?? recipient.address!));
-
-  const addressee = recipient.person;
-  if (addressee && (!addressee.isReachable || addressee.email === null)) {
-    trace.push({
-      check: 'address works',
-      result: false,
-      because: addressee.email === null ? `${addressee.name} has no address` : `mail to ${addressee.email} came back`,
-    });
-    return { kind: 'hold', until: null, because: 'unreachable', recipient, trace };
-  }
-
-  if (slot.to === 'employee') {
-    const hold = leaveHold(employee, assignee, roster, now);
-    if (hold) {
-      trace.push({ check: 'not on leave', result: false, because: hold.fact });
-      return { kind: 'hold', until: hold.until, because: 'leave', recipient, trace };
+    const end = tellDay(dayOf(step.endsOn), zone.dayAt(now));
+    if (zone.dayAt(now) > dayOf(step.endsOn)) {
+      const fact = `the step ends on ${end} and its moment was ${tellMoment(now, zone)}`;
+      return skip(trace, recipient, 'before its end', 'after-end', fact);
     }
-    pass(trace, 'not on leave', 'at work');
+    pass(trace, 'before its end', `ends on ${end}`);
   }
+  return null;
+}
 
+function checkOvertaken({ slot, step, now, zone, supersededBy, trace, recipient }: Deciding): Decision | null {
+  if (isOvertaken(step, slot, now)) {
+    const due = tellMoment(slot.anchorAt, zone, now);
+    const fact = `it is meant before the due date (${due}) and could go only on ${tellMoment(now, zone)}`;
+    return skip(trace, recipient, 'not overtaken', 'superseded', fact);
+  }
+  if (!supersededBy) return null;
+  return skip(trace, recipient, 'not overtaken', 'superseded', `a later message of the same assignment takes its place: ${supersededBy}`);
+}
+
+function checkRecipient({ trace, recipient }: Deciding): Decision | null {
+  const { person, address, path } = recipient;
+  if (!person && !address) return skip(trace, recipient, 'recipient found', 'no-recipient', path.join('; ') || 'nobody to write to');
+  pass(trace, 'recipient found', path.length ? path.join('; ') : (person?.name ?? address!));
+  if (!person || (person.isReachable && person.email !== null)) return null;
+  const because = person.email === null ? `${person.name} has no address` : `mail to ${person.email} came back`;
+  trace.push({ check: 'address works', result: false, because });
+  return { kind: 'hold', until: null, because: 'unreachable', recipient, trace };
+}
+
+function checkLeave({ slot, employee, assignee, roster, now, trace, recipient }: Deciding): Decision | null {
+  if (slot.to !== 'employee') return null;
+  const hold = leaveHold(employee, assignee, roster, now);
+  if (hold) {
+    trace.push({ check: 'not on leave', result: false, because: hold.fact });
+    return { kind: 'hold', until: hold.until, because: 'leave', recipient, trace };
+  }
+  pass(trace, 'not on leave', 'at work');
+  return null;
+}
+
+function checkLimit({ step, roster, now, countOf, trace, recipient }: Deciding): Decision | null {
   const limit = roster.settings.dailyLimit;
-  if (limit !== null && addressee && !isExemptFromLimit(step.kind)) {
-    const calendar = roster.calendarOf(addressee);
-    const day = calendar.zone.dayAt(now);
-    const count = countOf(addressee, day);
-    if (count >= limit) {
-      trace.push({
-        check: 'daily limit',
-        result: false,
-        because: `${count} messages to ${addressee.name} that day, limit ${limit}`,
-      });
-      const until = calendar.fitLater(calendar.zone.toInstant(day + 1, 0), roster.settings.sendWindow);
-      return { kind: 'hold', until, because: 'daily-limit', recipient, trace };
-    }
-    pass(trace, 'daily limit', `message ${count + 1} that day, limit ${limit}`);
+  const addressee = recipient.person;
+  if (limit === null || !addressee || isExemptFromLimit(step.kind)) return null;
+  const calendar = roster.calendarOf(addressee);
+  const day = calendar.zone.dayAt(now);
+  const count = countOf(addressee, day);
+  if (count >= limit) {
+    trace.push({ check: 'daily limit', result: false, because: `${count} messages to ${addressee.name} that day, limit ${limit}` });
+    const until = calendar.fitLater(calendar.zone.toInstant(day + 1, 0), roster.settings.sendWindow);
+    return { kind: 'hold', until, because: 'daily-limit', recipient, trace };
   }
+  pass(trace, 'daily limit', `message ${count + 1} that day, limit ${limit}`);
+  return null;
+}
+
+function checkValues({ step, assignment, employee, now, zone, standing, missingOf, trace, recipient }: Deciding): Decision | null {
   const missing = missingOf?.(step, assignment, recipient, now) ?? [];
-  if (missing.length > 0) {
-    const fact = `no value for ${tellList(missing.map((field) => `{${field}}`))} for ${employee.name}`;
-    // a completion that was recorded brings no certificate, and nobody can give one: that is no reason to wait
-    if (standing.finishedOn !== null && missing.some((field) => field.startsWith('certificate')))
-      return skip(
-        trace,
-        recipient,
-        'certificate issued',
-        'no-certificate',
-        `it was recorded as finished on ${tellFinished(standing, zone, now)}, and Nudrik issued no certificate for it`,
-      );
-    trace.push({ check: 'every merge field has a value', result: false, because: fact });
-    return { kind: 'hold', until: null, because: 'missing-value', recipient, trace };
+  if (missing.length === 0) return null;
+  // a completion that was recorded brings no certificate, and nobody can give one: that is no reason to wait
+  if (standing.finishedOn !== null && missing.some((field) => field.startsWith('certificate'))) {
+    const fact = `it was recorded as finished on ${tellFinished(standing, zone, now)}, and Nudrik issued no certificate for it`;
+    return skip(trace, recipient, 'certificate issued', 'no-certificate', fact);
   }
-  return { kind: 'send', recipient, trace };
+  const because = `no value for ${tellList(missing.map((field) => `{${field}}`))} for ${employee.name}`;
+  trace.push({ check: 'every merge field has a value', result: false, because });
+  return { kind: 'hold', until: null, because: 'missing-value', recipient, trace };
 }
 
 /** What leave does to a notice to the employee at a moment: the first working day after it, at the same local time. */

@@ -1,5 +1,14 @@
 import type { Assignment } from '../assignments/state.ts';
-import { decide, sentenceOf, waitSentence, type Check, type HoldReason, type MissingOf, type SkipReason } from '../notices/decide.ts';
+import {
+  decide,
+  sentenceOf,
+  waitReason,
+  waitSentence,
+  type Check,
+  type HoldReason,
+  type MissingOf,
+  type SkipReason,
+} from '../notices/decide.ts';
 import { compareWaiting, DayBook, overtakenBy, placeFor, placeOf, type Place, type Waiting } from '../notices/sending.ts';
 import { backAt, slotsOf, type Slot } from '../notices/slot.ts';
 import { nominalRecipient } from '../people/role.ts';
@@ -47,6 +56,8 @@ export interface RehearsalLine {
   held: HoldReason | null;
   because: SkipReason | null;
   sentence: string;
+  /** why it is not sent, held, or waits; null where it goes */
+  reason: string | null;
   /** the slot it came from; null for a wait */
   slot: Slot | null;
   trace: Check[];
@@ -171,6 +182,7 @@ export function rehearse({
         held: decision.kind === 'hold' ? decision.because : held,
         because,
         sentence,
+        reason: decision.kind === 'send' ? null : (decision.trace.at(-1)?.because ?? null),
         slot,
         trace: withTrace ? decision.trace : [],
       });
@@ -208,6 +220,7 @@ function waitLine(assignment: Assignment, step: Step): RehearsalLine {
     held: null,
     because: null,
     sentence: waitSentence(step),
+    reason: waitReason(step),
     slot: null,
     trace: [],
   };

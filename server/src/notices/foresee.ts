@@ -18,7 +18,6 @@ import {
   type PlanStep,
   type RehearsalLine,
   type Roster,
-  waitReason,
 } from '@nudrik/core';
 import type { MissingField, PreviewNotice, PreviewPerson } from '@nudrik/contract';
 import { missingIn, type MergeFacts } from '../messages/compose.ts';
@@ -67,7 +66,7 @@ function previewNotice(line: RehearsalLine, step: PlanStep, person: Person, rost
     outcome: line.outcome,
     held: line.held,
     because: line.because,
-    reason: line.outcome === 'send' ? null : line.outcome === 'wait' ? waitReason(step) : (line.trace.at(-1)?.because ?? null),
+    reason: line.reason,
     sentence: line.sentence,
   };
 }

@@ -1,0 +1,91 @@
+import { SMTPServer, type SMTPServerAddress, type SMTPServerDataStream, type SMTPServerSession } from 'smtp-server';
+import type { Behaviour } from '@nudrik/contract';
+
+/** What became of a mail that came in: it was kept under this number. */
+export type Keep = (raw: Buffer, session: SMTPServerSession) => Promise<string>;
+
+export interface IntakeOptions {
+  port: number;
+  slowness: number;
+  /** null accepts and forgets, for measuring */
+  keep: Keep | null;
+  behaviourOf(address: string): Behaviour;
+}
+
+const refuse = (code: number, words: string): Error => Object.assign(new Error(words), { responseCode: code });
+
+/** The SMTP side of the post room: it can go down, with its open connections, and come up again on the same port. */
+export class MailIntake {
+  private server: SMTPServer | null = null;
+  port: number;
+
+  constructor(private readonly options: IntakeOptions) {
+    this.port = options.port;
+  }
+
+  get isUp(): boolean {
+    return this.server !== null;
+  }
+
+  open(): Promise<void> {
+    const server = new SMTPServer({
+      authOptional: true,
+      disabledCommands: ['AUTH', 'STARTTLS'],
+      disableReverseLookup: true,
+      logger: false,
+      size: 25 * 1024 * 1024,
+      hideENHANCEDSTATUSCODES: false,
+      hideDSN: false,
+      onRcptTo: (address: SMTPServerAddress, _session: SMTPServerSession, done: (error?: Error | null) => void) =>
+        this.answer(address, done),
+      onData: (stream: SMTPServerDataStream, session: SMTPServerSession, done: (error?: Error | null, words?: string) => void) =>
+        this.take(stream, session, done),
+    });
+    server.on('error', () => undefined);
+    return new Promise((resolve, reject) => {
+      server.server.once('error', reject);
+      server.listen(this.port, '127.0.0.1', () => {
+        this.port = (server.server.address() as { port: number }).port;
+        this.server = server;
+        resolve();
+      });
+    });
+  }
+
+  shut(): Promise<void> {
+    return new Promise((resolve) => {
+      const { server } = this;
+      this.server = null;
+      if (!server) return resolve();
+      // a server that goes down takes its open connections with it
+      const { connections } = server as unknown as { connections: Set<{ _socket: { destroy(): void } }> };
+      for (const connection of connections) connection._socket.destroy();
+      server.close(() => resolve());
+    });
+  }
+
+  private answer({ address }: SMTPServerAddress, done: (error?: Error | null) => void): void {
+    const behaviour = this.options.behaviourOf(address);
+    if (behaviour === 'bounce') return done(refuse(550, `<${address}>: no such mailbox`));
+    if (behaviour === 'full') return done(refuse(452, `<${address}>: the mailbox is full`));
+    if (behaviour === 'slow') return void setTimeout(() => done(), this.options.slowness);
+    done();
+  }
+
+  private take(stream: SMTPServerDataStream, session: SMTPServerSession, done: (error?: Error | null, words?: string) => void): void {
+    const { keep } = this.options;
+    if (!keep) {
+      stream.resume();
+      stream.on('end', () => done());
+      return;
+    }
+    const chunks: Buffer[] = [];
+    stream.on('data', (chunk: Buffer) => chunks.push(chunk));
+    stream.on('end', () => {
+      keep(Buffer.concat(chunks), session).then(
+        (id) => done(null, `accepted for delivery as ${id}`),
+        (error: Error) => done(error),
+      );
+    });
+  }
+}
