@@ -18,9 +18,9 @@ export const HOLD_WORDS: Record<HoldReason, string> = {
   'missing-value': 'a merge field has no value',
 };
 
-/** `told Tue 3 Mar 09:00`, `not told: on leave`: only what is so. */
+/** Under the head “Told”: `Tue 3 Mar 09:00`, `not told: on leave`; only what is so. */
 export function tellTold(told: Told | undefined, zone: Zone, now: Instant): string {
-  if (told?.at != null && !told.hasBounced) return `told ${tellMoment(told.at, zone, now)}`;
+  if (told?.at != null && !told.hasBounced) return tellMoment(told.at, zone, now);
   if (told?.at != null) return `not told: mail came back ${tellMoment(told.at, zone, now)}`;
   return told?.waitsFor ? `not told: ${HOLD_WORDS[told.waitsFor]}` : 'not told yet';
 }

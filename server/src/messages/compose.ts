@@ -34,6 +34,8 @@ export interface MessageExtras {
   certificates: ReadonlyMap<string, CertificateFacts>;
   /** what each employee was told of an assignment so far */
   told: ReadonlyMap<string, Told>;
+  /** the keys of managers without an account, by person */
+  teamLinks?: ReadonlyMap<string, string>;
 }
 
 /** The zone in which a message tells its dates: its reader's. */
@@ -67,10 +69,12 @@ export function mergeValues(
   });
 }
 
-/** Where the button of a step leads. */
-export function linkOf(step: PlanStep, assignment: AssignmentFacts, extras: MessageExtras): string {
+/** Where the button of a step leads: to the course as the employee, or to one's people, by a key of one's own without an account. */
+export function linkOf(step: PlanStep, assignment: AssignmentFacts, recipient: Recipient, extras: MessageExtras): string {
   if (step.kind === 'certificate') return `${extras.baseUrl}/go/${assignment.token}/certificate`;
-  return step.to.includes('employee') ? `${extras.baseUrl}/go/${assignment.token}` : `${extras.baseUrl}/my-team`;
+  if (step.to.includes('employee')) return `${extras.baseUrl}/go/${assignment.token}`;
+  const key = recipient.person && extras.teamLinks?.get(recipient.person.id);
+  return key ? `${extras.baseUrl}/team/${key}` : `${extras.baseUrl}/my-team`;
 }
 
 export interface Composition {
@@ -115,7 +119,7 @@ export function compose({ step, recipient, assignments }: Composition, facts: Fa
   return renderMessage({
     template: step.message,
     values: mergeValues(first!, recipient, facts, extras, now),
-    link: linkOf(step, first!, extras),
+    link: linkOf(step, first!, recipient, extras),
     lead: leadOf(recipient, step),
     table,
     footer: `${facts.house.senderName}, ${facts.house.organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`,

@@ -15,6 +15,7 @@ import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import type { Channel, Handover, Letter } from '../messages/channel.ts';
 import { compose, missingIn, type MessageExtras } from '../messages/compose.ts';
+import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { Days, findOvertaken, waitingOf, type WaitingNotice } from './day.ts';
@@ -95,7 +96,11 @@ async function settle(client: Client, deps: Deps, claimed: readonly ClaimedNotic
 async function loadExtras(client: Client, baseUrl: string, facts: Facts, claimed: readonly ClaimedNotice[]): Promise<MessageExtras> {
   const ids = [...facts.assignments.keys()];
   const gathers = claimed.some((notice) => notice.gathered);
-  return { baseUrl, certificates: await listCertificates(client, ids), told: gathers ? await listTold(client, ids) : new Map() };
+  return {
+    baseUrl,
+    certificates: await listCertificates(client, ids),
+    told: gathers ? await listTold(client, ids) : new Map(),
+  };
 }
 
 /** Whether what a notice hangs on still stands as it was when it was planned; the planner has not come by yet where not. */
@@ -212,6 +217,10 @@ async function pack(
   const domain = house.senderAddress.split('@')[1];
   const ids = parcels.flatMap(({ notices }) => notices.flatMap(({ notice }) => notice.messageId ?? []));
   const earlier = new Map((await listMessages(client, [...new Set(ids)])).map((message) => [message.id, message]));
+  const leading = parcels.flatMap(({ step, recipient }) =>
+    step.to.includes('employee') || !recipient.person ? [] : [recipient.person.id],
+  );
+  extras = { ...extras, teamLinks: await teamLinksOf(client, [...new Set(leading)]) };
   const drafts: { parcel: Parcel; draft: MessageDraft }[] = [];
   const again: { parcel: Parcel; message: MessageRow }[] = [];
   for (const parcel of parcels) {

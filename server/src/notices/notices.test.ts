@@ -5,6 +5,8 @@ import { close as closeAssignment, extend } from '../assignments/change.ts';
 import { changePerson } from '../people/change.ts';
 import { markUnitDone } from '../learning/learn.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
+import { findByTeamToken } from '../reports/team-links.repo.ts';
+import { teamOf } from '../reports/team.repo.ts';
 import { drain } from '../worker.ts';
 import { dispatch, resumeCutOff } from './dispatch.ts';
 import { planWaiting } from './plan.ts';
@@ -264,9 +266,35 @@ describe('who hears', () => {
     await play('2027-03-10T23:00:00Z');
     const toOdd = house.mailer.letters.filter((letter) => letter.toAddress.startsWith('odd'));
     expect(toOdd).toHaveLength(1);
-    expect(toOdd[0]!.text).toMatch(/Per Aske +Fire Teams Aboard +Fri 5 Mar 17:00 +5 +told Mon 8 Mar 09:00/);
+    expect(toOdd[0]!.text).toMatch(/Per Aske +Fire Teams Aboard +Fri 5 Mar 17:00 +5 +Mon 8 Mar 09:00/);
     expect(toOdd[0]!.text).toContain('Runa Aske');
     expect((await ledger()).filter((line) => line.includes('to-manager'))).toHaveLength(2);
+  });
+
+  it('leads a manager without an account in by a key of their own, which reads and ends when they leave', async () => {
+    await assignAt(house, course, [crew['runa']!, crew['per']!], '2027-03-05T16:00:00Z');
+    await play('2027-03-10T23:00:00Z');
+    const [, key] = /\/team\/([\w-]{32})/.exec(house.mailer.letters.find((letter) => letter.toAddress.startsWith('odd'))!.html)!;
+    const today = '2027-03-11';
+    expect(await findByTeamToken(house.db, key!, today)).toBe(crew['odd']);
+    expect((await teamOf(house.db, crew['odd']!, house.clock.at, today)).rows.map((row) => row.person.name)).toEqual([
+      'Per Aske',
+      'Runa Aske',
+    ]);
+    expect(await findByTeamToken(house.db, `${key}x`, today)).toBeNull();
+    await house.db.query("update people set left_on = '2027-03-11' where id = $1::bigint", [crew['odd']]);
+    expect(await findByTeamToken(house.db, key!, today)).toBeNull();
+  });
+  it('leads a manager with an account to the page that they sign in to', async () => {
+    await house.db.query(
+      "insert into accounts (email, name, role, person_id) values ('odd@orlasund.example', 'Odd Aske', 'manager', $1::bigint)",
+      [crew['odd']],
+    );
+    await assignAt(house, course, [crew['runa']!], '2027-03-05T16:00:00Z');
+    await play('2027-03-10T23:00:00Z');
+    const letter = house.mailer.letters.find(({ toAddress }) => toAddress.startsWith('odd'))!;
+    expect(letter.html).toContain('/my-team"');
+    expect(letter.html).not.toContain('/team/');
   });
 
   it('goes to the cover of a manager on leave', async () => {

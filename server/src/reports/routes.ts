@@ -1,4 +1,4 @@
-import { Id, ReportQuery, TodayQuery } from '@nudrik/contract';
+import { Id, LinkToken, ReportQuery, TodayQuery } from '@nudrik/contract';
 import { Zone } from '@nudrik/core';
 import { OFFICE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
@@ -6,6 +6,7 @@ import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 import { allReportRows, courseReport, overTime } from './course-report.ts';
 import { sendCsv, sendXlsx } from './export.ts';
+import { findByTeamToken } from './team-links.repo.ts';
 import { teamOf } from './team.repo.ts';
 import { todayView } from './today.ts';
 
@@ -34,6 +35,19 @@ export const reportRoutes: Route[] = [
   },
   { method: 'get', path: '/api/reports/courses/:id/csv', access: OFFICE, handle: (call) => file(call, 'csv') },
   { method: 'get', path: '/api/reports/courses/:id/xlsx', access: OFFICE, handle: (call) => file(call, 'xlsx') },
+  {
+    method: 'get',
+    path: '/api/team/:token',
+    access: 'public',
+    // a manager's personal link: it reads, and changes nothing
+    async handle({ deps, req }) {
+      const today = await houseToday(deps);
+      const token = LinkToken.safeParse(req.params['token']);
+      const id = token.success ? await findByTeamToken(deps.db, token.data, today) : null;
+      if (id === null) throw new Refused('wrong-link');
+      return teamOf(deps.db, id, deps.clock.now(), today);
+    },
+  },
   {
     method: 'get',
     path: '/api/team',

@@ -100,6 +100,11 @@ export const routes: Routes = [
     loadComponent: () => import('./learning/learn.page.ts').then((m) => m.LearnPage),
   },
   {
+    path: 'team/:token',
+    title: 'Your people · Nudrik',
+    loadComponent: () => import('./reports/my-team.page.ts').then((m) => m.MyTeamPage),
+  },
+  {
     path: 'verify',
     title: 'Check a certificate · Nudrik',
     loadComponent: () => import('./certificates/verify.page.ts').then((m) => m.VerifyPage),

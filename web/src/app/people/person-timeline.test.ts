@@ -16,7 +16,7 @@ const LINE: TimelineEntry[] = [
 ]; // prettier-ignore
 
 const open = async (line: TimelineEntry[] = LINE) => {
-  const page = await openPage(PersonTimeline, { inputs: { id: '9' } });
+  const page = await openPage(PersonTimeline, { inputs: { id: '9', zone: 'Europe/Oslo' } });
   await page.answer('/api/people/9/timeline', line);
   const rows = () => page.getAllByRole('row').map(textOf);
   return { ...page, rows };
@@ -33,6 +33,12 @@ describe('a person’s time line', () => {
       'Still to come',
       '3 Mar 2027 09:00 R Two days to go, Fire Teams Aboard planned',
     ]);
+  });
+  it('is told in the time of whom it is about, and says so where that is not the reader’s', async () => {
+    const page = await openPage(PersonTimeline, { inputs: { id: '9', zone: 'Europe/London' } });
+    await page.answer('/api/people/9/timeline', [entry('2027-01-05T08:00:00Z', 'assignment', 'Muster assigned')]);
+    expect(page.text()).toContain('Days and times are London time.');
+    expect(page.text()).toContain('5 Jan 2027 08:00');
   });
   it('is filtered by what it is and by course', async () => {
     const page = await open();
@@ -55,7 +61,7 @@ describe('a person’s time line', () => {
     expect((await open(LINE.slice(0, 3))).queryByLabelText('Course')).toBeNull();
   });
   it('tells a failure, and is fetched anew when something changed', async () => {
-    const page = await openPage(PersonTimeline, { inputs: { id: '9' } });
+    const page = await openPage(PersonTimeline, { inputs: { id: '9', zone: 'Europe/Oslo' } });
     expect(page.text()).toBe('Gathering what happened …');
     await page.refuse('/api/people/9/timeline', { code: 'not-found', message: 'There is no such person.' }, 404);
     expect(page.getByRole('alert').textContent).toBe('There is no such person.');

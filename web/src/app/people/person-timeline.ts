@@ -5,7 +5,8 @@ import { RouterLink } from '@angular/router';
 import type { TimelineEntry } from '@nudrik/contract';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
-import { MomentPipe } from '../shared/moment.pipe.ts';
+import { SessionStore } from '../access/session.store.ts';
+import { MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { SelectField } from '../shared/pick/select.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { PeopleApi } from './people.api.ts';
@@ -33,6 +34,7 @@ const WHAT: readonly (readonly [TimelineEntry['what'], string])[] = [
           <nk-select label="Course" [options]="courseFilters()" [ngModel]="course()" (ngModelChange)="course.set($event)" />
         }
       </div>
+      @if (zone() !== session.zone()) {<p class="quiet small" style="margin-bottom: 6px">Days and times are {{ zoneWords(zone()) }}.</p>}
       <table class="list" data-testid="timeline">
         <tbody>
           @for (entry of shown(); track $index) {
@@ -40,7 +42,7 @@ const WHAT: readonly (readonly [TimelineEntry['what'], string])[] = [
               <tr class="now"><td colspan="3">Still to come</td></tr>
             }
             <tr [class.ahead]="entry.isAhead">
-              <td class="when nowrap">{{ entry.at | moment: 'date' }}<div class="quiet small">{{ entry.at | moment: 'time' }}</div></td>
+              <td class="when nowrap">{{ entry.at | moment: 'date' : zone() }}<div class="quiet small">{{ entry.at | moment: 'time' : zone() }}</div></td>
               <td class="mark">@if (entry.kind) {<nk-kind [kind]="entry.kind" />}</td>
               <td>
                 @if (entry.noticeId) {
@@ -74,7 +76,11 @@ const WHAT: readonly (readonly [TimelineEntry['what'], string])[] = [
 })
 export class PersonTimeline {
   private readonly api = inject(PeopleApi);
+  protected readonly session = inject(SessionStore);
   readonly id = input.required<string>();
+  /** the zone of whom it is about */
+  readonly zone = input.required<string>();
+  protected readonly zoneWords = zoneWords;
   protected readonly what = WHAT;
   protected readonly hidden = signal<ReadonlySet<string>>(new Set());
   protected readonly course = signal<string | null>(null);

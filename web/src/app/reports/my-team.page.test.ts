@@ -49,4 +49,10 @@ describe('a manager’s team', () => {
     expect(page.text()).toContain('Fri 26 Mar 17:00');
     expect(page.queryByLabelText('Reason')).toBeNull();
   });
+  it('opened by a personal link is read, and says how to have a date moved', async () => {
+    const page = await openPage(MyTeamPage, { inputs: { token: 'k'.repeat(32) }, role: 'employee' });
+    await page.answer(`/api/team/${'k'.repeat(32)}`, team([row('2', 'Per Moe', { state: 'overdue', daysLate: 5 })]));
+    expect(page.text()).toContain('To have a due date moved, reply to that message.');
+    expect(page.queryByRole('button', { name: /Extend/ })).toBeNull();
+  });
 });

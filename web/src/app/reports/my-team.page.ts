@@ -1,7 +1,7 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { toObservable } from '@angular/core/rxjs-interop';
 import type { ActResult } from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
-import { of } from 'rxjs';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
@@ -17,7 +17,15 @@ import { ReportsApi } from './reports.api.ts';
 })
 export class MyTeamPage {
   private readonly api = inject(ReportsApi);
-  protected readonly team = load(of(true), () => this.api.team(), ['assignments', 'notices', 'people', 'clock']);
+  /** the key of a personal link: without an account one's people are seen, and nothing is changed */
+  readonly token = input<string>();
+  private readonly whose = computed(() => ({ token: this.token() }));
+  protected readonly team = load(toObservable(this.whose), ({ token }) => this.api.team(token), [
+    'assignments',
+    'notices',
+    'people',
+    'clock',
+  ]);
   protected readonly acting = signal<string | null>(null);
   protected readonly told = signal<ActResult | null>(null);
   protected readonly late = computed(() => (this.team.data()?.rows ?? []).filter((row) => row.state === 'overdue'));

@@ -12,8 +12,9 @@ export class ReportsApi {
     return this.http.get<TodayView>('/api/today', { params: paramsOf(days) });
   }
 
-  team(): Observable<TeamView> {
-    return this.http.get<TeamView>('/api/team');
+  /** @param token the key of a personal link; without one, of who is signed in */
+  team(token?: string): Observable<TeamView> {
+    return this.http.get<TeamView>(token ? `/api/team/${encodeURIComponent(token)}` : '/api/team');
   }
 
   course(id: string, params: Record<string, string>): Observable<ReportPage> {

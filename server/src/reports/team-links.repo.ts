@@ -1,0 +1,36 @@
+import { newToken } from '../assignments/assignments.repo.ts';
+import { maybeRow, rows, type Client, type Queryable } from '../db/db.ts';
+
+const LIST_KNOWN = `
+select p.id, p.team_token as token
+from people p
+where p.id = any($1::bigint[])
+  and not exists (select 1 from accounts a where a.person_id = p.id)
+`;
+const GIVE = `
+update people p
+set team_token = coalesce(p.team_token, r.token)
+from unnest($1::bigint[], $2::text[]) as r (id, token)
+where p.id = r.id
+returning p.id, p.team_token as token
+`;
+
+/** The personal keys of managers who have no account; whoever has one signs in. */
+export async function teamLinksOf(client: Client, personIds: readonly string[]): Promise<Map<string, string>> {
+  if (personIds.length === 0) return new Map();
+  const known = await rows<{ id: string; token: string | null }>(client, LIST_KNOWN, [personIds]);
+  const without = known.flatMap(({ id, token }) => (token === null ? [id] : [])).sort((a, b) => Number(a) - Number(b));
+  const given = without.length === 0 ? [] : await rows<{ id: string; token: string }>(client, GIVE, [without, without.map(newToken)]);
+  return new Map([...known, ...given].flatMap(({ id, token }) => (token === null ? [] : [[id, token] as const])));
+}
+
+const GET_BY_TOKEN = `
+select id
+from people
+where team_token = $1::text
+  and is_here(left_on, $2::date)
+`;
+
+/** Whose page a key opens; nobody's where they have left. */
+export const findByTeamToken = async (db: Queryable, token: string, today: string): Promise<string | null> =>
+  (await maybeRow<{ id: string }>(db, GET_BY_TOKEN, [token, today]))?.id ?? null;
