@@ -60,11 +60,3 @@ export const act = (method: Exclude<Route['method'], 'get'>, path: string, handl
 
 export const isAllowed = (access: Access, account: Account | null): boolean =>
   access === 'public' || (account !== null && (access === 'signed-in' || access.includes(account.role)));
-
-/** Sends a stored file as a download, never as a page of our own. */
-export function sendFile({ res }: Call, file: { name: string; type: string; content: Buffer }): void {
-  res.setHeader('content-type', file.type);
-  res.setHeader('content-disposition', `attachment; filename*=UTF-8''${encodeURIComponent(file.name)}`);
-  res.setHeader('x-content-type-options', 'nosniff');
-  res.end(file.content);
-}

@@ -4,6 +4,8 @@ import { EVENTS, type AssignmentEvent, type EventNamed, type WithdrawnWhy } from
 
 export const STATES = ['not started', 'in progress', 'finished', 'finished late', 'overdue', 'waived', 'withdrawn'] as const;
 /** A person's state on an assignment, in words. */
+/** Whether somebody still has to do something about it. */
+export const isOpenState = (state: string): boolean => state === 'overdue' || state === 'in progress' || state === 'not started';
 export type StateWord = (typeof STATES)[number];
 
 /** One person's obligation to finish one course by one due date, with everything that happened to it. */

@@ -6,7 +6,7 @@ import { isHere, lower, type FileColumns, type FilePeople, type Line, type Meant
 
 type LeaveColumn = 'leave from' | 'leave to' | 'cover';
 type FieldColumn = Exclude<RosterColumn, LeaveColumn>;
-const FIELD_OF: Record<FieldColumn, keyof RosterRow> = {
+export const FIELD_OF = {
   'personnel number': 'personnelNumber',
   name: 'name',
   email: 'email',
@@ -16,7 +16,7 @@ const FIELD_OF: Record<FieldColumn, keyof RosterRow> = {
   manager: 'managerEmail',
   'joined on': 'joinedOn',
   'left on': 'leftOn',
-};
+} as const satisfies Record<FieldColumn, keyof RosterRow>;
 const DATES = ['joined on', 'left on', 'leave from', 'leave to'] as const;
 type Dates = Record<(typeof DATES)[number], LocalDate | null>;
 

@@ -1,5 +1,6 @@
 import { AssignRequest, CloseRequest, CompletionsRequest, ExtendRequest, Id } from '@nudrik/contract';
-import { ADMINISTRATORS, OFFICE, parse, sendFile, type Call, type Route } from '../route.ts';
+import { sendFile } from '../answer-file.ts';
+import { ADMINISTRATORS, OFFICE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { isInLineOf } from '../reports/team.repo.ts';
 import { listActs, undoAct } from './acts.ts';
@@ -65,7 +66,7 @@ export const assignmentRoutes: Route[] = [
     path: '/api/assignments/:id/proof',
     access: OFFICE,
     async handle(call) {
-      sendFile(call, await getProof(call.deps.db, parse(Id, call.req.params['id'])));
+      sendFile(call.res, await getProof(call.deps.db, parse(Id, call.req.params['id'])));
     },
   },
   ...acting('extend', ['administrator', 'manager'], async (call) => {

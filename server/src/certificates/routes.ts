@@ -1,13 +1,13 @@
 import { CertificatesQuery } from '@nudrik/contract';
 import { parseSerial } from '@nudrik/core';
+import { headFile } from '../answer-file.ts';
 import { OFFICE, parse, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { houseToday } from '../people/today.ts';
 import { certificatePdf, findCertificate, listCertificates, verify } from './certificates.repo.ts';
 
-export function sendPdf(res: { setHeader(name: string, value: string): void; end(body: Buffer): void }, pdf: Buffer, serial: string): void {
-  res.setHeader('content-type', 'application/pdf');
-  res.setHeader('content-disposition', `inline; filename="certificate-${serial}.pdf"`);
+export function sendPdf(res: Parameters<typeof headFile>[0], pdf: Buffer, serial: string): void {
+  headFile(res, `certificate-${serial}.pdf`, 'application/pdf', 'inline');
   res.end(pdf);
 }
 

@@ -1,3 +1,4 @@
+import { showFile } from '../answer-file.ts';
 import { CourseChange, CourseDraft, Id } from '@nudrik/contract';
 import { z } from 'zod';
 import { EDITORS, OFFICE, parse, type Route } from '../route.ts';
@@ -5,20 +6,6 @@ import { Refused } from '../refusal.ts';
 import { findCourse, findFile, insertFile, listCourses } from './courses.repo.ts';
 import { houseToday } from '../people/today.ts';
 import { changeCourse, createCourse } from './save-course.ts';
-
-/** Types that a browser may show in place; everything else is a download. */
-const INLINE = new Set(['application/pdf', 'image/png', 'image/jpeg', 'image/gif', 'image/webp', 'text/plain']);
-
-export function sendFile(
-  res: { setHeader(name: string, value: string): void; end(body: Buffer): void },
-  file: { name: string; type: string; content: Buffer },
-): void {
-  const inline = INLINE.has(file.type);
-  res.setHeader('content-type', inline ? file.type : 'application/octet-stream');
-  res.setHeader('content-disposition', `${inline ? 'inline' : 'attachment'}; filename*=UTF-8''${encodeURIComponent(file.name)}`);
-  res.setHeader('content-security-policy', "default-src 'none'; style-src 'unsafe-inline'; sandbox");
-  res.end(file.content);
-}
 
 export const courseRoutes: Route[] = [
   {
@@ -77,7 +64,7 @@ export const courseRoutes: Route[] = [
     async handle({ deps, req, res }) {
       const file = await findFile(deps.db, parse(Id, req.params['id']));
       if (!file) throw new Refused('not-found');
-      sendFile(res, file);
+      showFile(res, file);
       return undefined;
     },
   },

@@ -2,6 +2,7 @@ import {
   ALL_GROUPS,
   MINUTE,
   msOfTime,
+  FIELD_OF,
   ROSTER_COLUMNS,
   shareOf,
   takenOf,
@@ -93,20 +94,9 @@ values ($1::timestamptz, $2::text, $3::text, $4::text, $5::jsonb, $6::jsonb, $7:
 returning id
 `;
 
-const ROSTER_FIELD_OF = {
-  'personnel number': 'personnelNumber',
-  name: 'name',
-  email: 'email',
-  department: 'department',
-  site: 'site',
-  job: 'job',
-  manager: 'managerEmail',
-  'joined on': 'joinedOn',
-  'left on': 'leftOn',
-} as const;
 /** The columns of a roster file that a feed has too; leave comes from files and by hand. */
-const FEED_COLUMNS = ROSTER_COLUMNS.filter((column) => column in ROSTER_FIELD_OF) as (keyof typeof ROSTER_FIELD_OF)[];
-const FIELD_OF: Record<keyof typeof ROSTER_FIELD_OF, keyof FeedPerson> = {
+const FEED_COLUMNS = ROSTER_COLUMNS.filter((column) => column in FIELD_OF) as (keyof typeof FIELD_OF)[];
+const FEED_FIELD_OF: Record<keyof typeof FIELD_OF, keyof FeedPerson> = {
   'personnel number': 'number',
   name: 'name',
   email: 'email',
@@ -139,8 +129,8 @@ async function previewPeople(db: Queryable, people: readonly FeedPerson[], today
     const was = before.get(person.number);
     const known = byNumber.get(person.number.toLowerCase()) ?? byEmail.get(person.email.toLowerCase());
     return FEED_COLUMNS.map((column) => {
-      const field = FIELD_OF[column];
-      return (was && known && was[field] === person[field] ? known[ROSTER_FIELD_OF[column]] : person[field]) ?? '';
+      const field = FEED_FIELD_OF[column];
+      return (was && known && was[field] === person[field] ? known[FIELD_OF[column]] : person[field]) ?? '';
     });
   });
   const mayLeave = ({ personnelNumber }: { personnelNumber: string | null }): boolean =>

@@ -7,7 +7,7 @@ import { findIdByToken } from '../assignments/assignments.repo.ts';
 import { certificatePdf } from '../certificates/certificates.repo.ts';
 import { sendPdf } from '../certificates/routes.ts';
 import { findFile } from '../courses/courses.repo.ts';
-import { sendFile } from '../courses/routes.ts';
+import { showFile } from '../answer-file.ts';
 import { houseToday } from '../people/today.ts';
 import { findLearning, listMyTraining, markUnitDone, startLearning } from './learn.ts';
 
@@ -60,7 +60,7 @@ export const learningRoutes: Route[] = [
       const unit = await maybeRow<{ file_id: string }>(deps.db, GET_FILE_ID, [id, parse(Id, req.params['unit'])]);
       const file = unit && (await findFile(deps.db, unit.file_id));
       if (!file) throw new Refused('wrong-link');
-      sendFile(res, file);
+      showFile(res, file);
       return undefined;
     },
   },

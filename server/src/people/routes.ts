@@ -1,5 +1,6 @@
 import { Id, ImportQuery, LeaveDraft, PeopleQuery, PersonChange, ResolveRequest } from '@nudrik/contract';
-import { act, ADMINISTRATORS, bytesOf, DONE, get, idOf, OFFICE, parse, sendFile, type Route } from '../route.ts';
+import { act, ADMINISTRATORS, bytesOf, DONE, get, idOf, OFFICE, parse, type Route } from '../route.ts';
+import { sendFile } from '../answer-file.ts';
 import { Refused } from '../refusal.ts';
 import { whyCourse } from '../requirements/why.ts';
 import { addPerson, changePerson } from './change.ts';
@@ -18,7 +19,7 @@ const imports: Route[] = [
     takeImport(call.deps, bytesOf(call), parse(ImportQuery, call.req.query).order, call.account!.name),
   ),
   act('post', '/api/people/imports/foresee', (call) => foreseeImport(call.deps, bytesOf(call), parse(ImportQuery, call.req.query).order)),
-  get('/api/people/imports/:id/file', async (call) => sendFile(call, await getImportFile(call.deps.db, idOf(call)))),
+  get('/api/people/imports/:id/file', async (call) => sendFile(call.res, await getImportFile(call.deps.db, idOf(call)))),
   act('post', '/api/people/imports/:id/undo', async (call) => {
     await undoImport(call.deps, idOf(call), call.account!.name);
     return DONE;

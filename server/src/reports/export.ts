@@ -1,3 +1,4 @@
+import { headFile } from '../answer-file.ts';
 import type { Response } from 'express';
 import { stringify } from 'csv-stringify';
 import excel from 'exceljs';
@@ -46,8 +47,7 @@ export function written(iso: string, zone: Zone): string {
 const safe = (cell: string | number): string | number => (typeof cell === 'string' && /^[=+\-@\t\r]/.test(cell) ? `'${cell}` : cell);
 
 export async function sendCsv(res: Response, name: string, rows: readonly ReportRow[], zone: Zone): Promise<void> {
-  res.setHeader('content-type', 'text/csv; charset=utf-8');
-  res.setHeader('content-disposition', `attachment; filename*=UTF-8''${encodeURIComponent(name)}.csv`);
+  headFile(res, `${name}.csv`, 'text/csv; charset=utf-8');
   res.write('\ufeff');
   const csv = stringify({ header: false });
   csv.pipe(res);
@@ -65,8 +65,7 @@ export async function sendXlsx(
   zone: Zone,
   now: number,
 ): Promise<void> {
-  res.setHeader('content-type', 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet');
-  res.setHeader('content-disposition', `attachment; filename*=UTF-8''${encodeURIComponent(name)}.xlsx`);
+  headFile(res, `${name}.xlsx`, 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet');
   // streamed: in memory a million rows take 2.6 GB
   const book = new excel.stream.xlsx.WorkbookWriter({ stream: res, useStyles: true });
   const sheet = book.addWorksheet(title.replace(/[\\/?*[\]:]/g, ' ').slice(0, 31), {

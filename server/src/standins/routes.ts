@@ -1,3 +1,4 @@
+import { headFile } from '../answer-file.ts';
 import { BehaviourChange, ServerChange } from '@nudrik/contract';
 import { announce } from '../db/db.ts';
 import { Refused } from '../refusal.ts';
@@ -44,8 +45,7 @@ export const standinRoutes: Route[] = [
     access: ADMINISTRATORS,
     async handle(call) {
       const eml = Buffer.from(await (await ask(call, `/mails/${idOf(call)}/eml`)).arrayBuffer());
-      call.res.setHeader('content-type', 'message/rfc822');
-      call.res.setHeader('content-disposition', `attachment; filename="mail-${idOf(call)}.eml"`);
+      headFile(call.res, `mail-${idOf(call)}.eml`, 'message/rfc822');
       call.res.end(eml);
       return undefined;
     },

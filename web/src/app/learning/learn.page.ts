@@ -1,3 +1,4 @@
+import { isOpenState } from '@nudrik/core';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import type { LearningUnit } from '@nudrik/contract';
@@ -25,9 +26,7 @@ export class LearnPage {
     const view = this.course.data();
     return view && view.unitsRequired ? Math.round((100 * view.unitsDone) / view.unitsRequired) : 0;
   });
-  protected readonly isOpen = computed(
-    () => !['finished', 'finished late', 'waived', 'withdrawn'].includes(this.course.data()?.state ?? ''),
-  );
+  protected readonly isOpen = computed(() => isOpenState(this.course.data()?.state ?? ''));
   protected readonly firstOpen = computed(
     () =>
       this.course

@@ -1,3 +1,4 @@
+import { isOpenState } from '@nudrik/core';
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { of } from 'rxjs';
@@ -15,10 +16,6 @@ import { LearningApi } from './learning.api.ts';
 export class MyTrainingPage {
   private readonly api = inject(LearningApi);
   protected readonly training = load(of(true), () => this.api.mine(), ['assignments', 'clock']);
-  protected readonly open = computed(() =>
-    (this.training.data()?.assignments ?? []).filter(({ state }) => ['overdue', 'in progress', 'not started'].includes(state)),
-  );
-  protected readonly closed = computed(() =>
-    (this.training.data()?.assignments ?? []).filter(({ state }) => !['overdue', 'in progress', 'not started'].includes(state)),
-  );
+  protected readonly open = computed(() => (this.training.data()?.assignments ?? []).filter(({ state }) => isOpenState(state)));
+  protected readonly closed = computed(() => (this.training.data()?.assignments ?? []).filter(({ state }) => !isOpenState(state)));
 }

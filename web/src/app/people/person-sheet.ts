@@ -1,3 +1,4 @@
+import { isOpenState } from '@nudrik/core';
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
@@ -97,8 +98,7 @@ export class PersonSheetPart {
     return (this.groups() ?? []).filter(({ id }) => !own.has(id)).map(({ id, name }) => ({ value: id, label: name }));
   });
 
-  protected readonly isOpen = ({ state }: AssignmentLine): boolean =>
-    state === 'overdue' || state === 'in progress' || state === 'not started';
+  protected readonly isOpen = ({ state }: AssignmentLine): boolean => isOpenState(state);
   /** why somebody has a course is asked of its newest round */
   protected readonly isNewest = ({ course, round }: AssignmentLine): boolean =>
     !(this.sheet.data()?.person.assignments ?? []).some((other) => other.course.id === course.id && other.round > round);

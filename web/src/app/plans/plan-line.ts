@@ -1,16 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import type { PlanStepView } from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
+import { markOf } from '../shared/kind-mark.ts';
 
-const MARKS: Record<string, [string, string]> = {
-  invitation: ['I', 'ink'],
-  onboarding: ['O', 'ink'],
-  reminder: ['R', 'ochre'],
-  late: ['L', 'brick'],
-  manager: ['M', 'brick'],
-  certificate: ['C', 'fern'],
-  'follow-up': ['F', 'ink'],
-};
 const DAYS: Record<string, number> = { minutes: 1 / 1440, hours: 1 / 24, days: 1, 'working days': 1.4, weeks: 7, months: 30 };
 
 interface Flag {
@@ -79,10 +71,10 @@ const PER_DAY_AFTER = 13.2;
     .caption { font-weight: 700; fill: var(--plum); font-size: 13px; }
     .flag { cursor: pointer; }
     .pole { stroke: var(--quiet); stroke-width: 1; }
-    rect.ink { stroke: var(--quiet); } rect.ochre { stroke: var(--ochre); } rect.brick { stroke: var(--brick); } rect.fern { stroke: var(--fern); }
+    rect { stroke: var(--quiet); } rect.soon { stroke: var(--ochre); } rect.late { stroke: var(--brick); } rect.done { stroke: var(--fern); }
     .flag rect { fill: var(--sheet); stroke-width: 1; }
     .letter { font-weight: 700; font-size: 11px; }
-    text.ochre { fill: var(--ochre); } text.brick { fill: var(--brick); } text.fern { fill: var(--fern); }
+    text.soon { fill: var(--ochre); } text.late { fill: var(--brick); } text.done { fill: var(--fern); }
     .chosen rect { stroke-width: 2.4; }
     .chosen .pole { stroke: var(--plum); stroke-width: 2; }
     .off { opacity: 0.35; }
@@ -109,7 +101,7 @@ export class PlanLine {
   protected readonly flags = computed((): Flag[] => {
     const flags: Flag[] = [];
     for (const step of this.steps()) {
-      const [letter, tone] = MARKS[step.kind] ?? ['?', 'ink'];
+      const { letter, tone } = markOf(step.kind);
       const times = Math.min(3, step.repeat?.times ?? 1);
       for (let k = 0; k < times; k++) {
         const days =

@@ -3,6 +3,7 @@ import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import type { ActResult, ReportQuery, ReportRow } from '@nudrik/contract';
+import { isOpenState } from '@nudrik/core';
 import { Menu } from 'primeng/menu';
 import { TableModule, type TableLazyLoadEvent } from 'primeng/table';
 import { catchError, debounceTime, of, switchMap } from 'rxjs';
@@ -64,7 +65,7 @@ export class CourseReportPage {
   protected readonly chosen = signal<ReportRow[]>([]);
   protected readonly done = signal<ActResult | null>(null);
   /** of those chosen, who has it open: only that can be extended or closed */
-  protected readonly open = computed(() => this.chosen().filter(({ state }) => ['overdue', 'in progress', 'not started'].includes(state)));
+  protected readonly open = computed(() => this.chosen().filter(({ state }) => isOpenState(state)));
   protected readonly openIds = computed(() => this.open().map(({ assignmentId }) => assignmentId));
   protected readonly latestDue = computed(() => this.open().reduce((latest, { dueAt }) => (dueAt > latest ? dueAt : latest), ''));
   protected readonly size = SIZE;

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 
-const MARKS: Record<string, { letter: string; tone: string }> = {
+/** The footnote marks of the kinds of notices; the tone is a colour of the page, '' is ink. */
+const MARKS: Readonly<Record<string, { letter: string; tone: string }>> = {
   invitation: { letter: 'I', tone: '' },
   onboarding: { letter: 'O', tone: '' },
   reminder: { letter: 'R', tone: 'soon' },
@@ -9,6 +10,8 @@ const MARKS: Record<string, { letter: string; tone: string }> = {
   certificate: { letter: 'C', tone: 'done' },
   'follow-up': { letter: 'F', tone: '' },
 };
+
+export const markOf = (kind: string): { letter: string; tone: string } => MARKS[kind] ?? { letter: '?', tone: '' };
 
 /** The kind of a notice as a timetable's footnote mark: a letter in a hairline square, never colour alone. */
 @Component({
@@ -25,5 +28,5 @@ const MARKS: Record<string, { letter: string; tone: string }> = {
 })
 export class KindMark {
   readonly kind = input.required<string>();
-  protected readonly mark = computed(() => MARKS[this.kind()] ?? { letter: '?', tone: '' });
+  protected readonly mark = computed(() => markOf(this.kind()));
 }

@@ -1,0 +1,27 @@
+import type { ServerResponse } from 'node:http';
+
+type Answer = Pick<ServerResponse, 'setHeader'> & { end(body: Buffer): unknown };
+
+/** Types that a browser may show in place; everything else is a download. */
+const SHOWN = new Set(['application/pdf', 'image/png', 'image/jpeg', 'image/gif', 'image/webp', 'text/plain']);
+
+/** The heads of an answer that is a file: what it is, what it is called, and that nobody makes a page of ours of it. */
+export function headFile(res: Answer, name: string, type: string, place: 'inline' | 'attachment' = 'attachment'): void {
+  res.setHeader('content-type', type);
+  res.setHeader('content-disposition', `${place}; filename*=UTF-8''${encodeURIComponent(name)}`);
+  res.setHeader('x-content-type-options', 'nosniff');
+}
+
+/** Sends a stored file as a download. */
+export function sendFile(res: Answer, { name, type, content }: { name: string; type: string; content: Buffer }): void {
+  headFile(res, name, type);
+  res.end(content);
+}
+
+/** Sends a stored file to be looked at in place where that is safe, in a sandbox; as a download otherwise. */
+export function showFile(res: Answer, { name, type, content }: { name: string; type: string; content: Buffer }): void {
+  const isShown = SHOWN.has(type);
+  headFile(res, name, isShown ? type : 'application/octet-stream', isShown ? 'inline' : 'attachment');
+  res.setHeader('content-security-policy', "default-src 'none'; style-src 'unsafe-inline'; sandbox");
+  res.end(content);
+}
