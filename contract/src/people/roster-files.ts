@@ -27,7 +27,7 @@ export const ImportOrder = z.strictObject({
   /** how many were shown as leaving, said again where they are more than the set share */
   confirmedLeft: z.number().int().min(0).nullable(),
   /** of rows that stand for one person, those that somebody chose: by their line in the file */
-  chosenRows: z.array(z.number().int().min(1)).max(10_000).optional(),
+  chosenRows: z.array(z.number().int().min(1)).max(1_000, 'expected at most 1,000 chosen rows').optional(),
 });
 export type ImportOrder = z.infer<typeof ImportOrder>;
 

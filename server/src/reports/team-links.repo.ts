@@ -7,10 +7,20 @@ from people p
 where p.id = any($1::bigint[])
   and not exists (select 1 from accounts a where a.person_id = p.id)
 `;
+// the sender holds assignments and never waits for people: who is being changed right now gets a key with the next message
 const GIVE = `
+with free as (
+  select id
+  from people
+  where id = any($1::bigint[])
+    and team_token is null
+  order by id
+  for no key update skip locked
+)
 update people p
-set team_token = coalesce(p.team_token, r.token)
+set team_token = r.token
 from unnest($1::bigint[], $2::text[]) as r (id, token)
+join free f on f.id = r.id
 where p.id = r.id
 returning p.id, p.team_token as token
 `;
