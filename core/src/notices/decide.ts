@@ -59,6 +59,8 @@ export interface DecisionInput {
   /** another notice of the assignment that is overdue too and whose own moment is later (after an outage) */
   supersededBy?: string | null;
   missingOf?: MissingOf | undefined;
+  /** false keeps only the check that decided: of a million decisions nobody reads what passed, and telling it costs more */
+  isTraced?: boolean;
 }
 
 /** Merge fields of the step's message that have no value for this recipient; only who knows the messages can tell. */
@@ -74,8 +76,13 @@ function skip(trace: Check[], recipient: Recipient, check: string, because: Skip
   return { kind: 'skip', because, recipient, trace };
 }
 
-/** What the checks of one decision share. A plain object: closures for each of a million decisions cost more than they do. */
-interface Deciding extends DecisionInput {
+/**
+ * What the checks of one decision share. A plain object of one shape, written out: closures, or spreading the input into
+ * it, cost more than the checks for a million decisions.
+ */
+interface Deciding extends Required<Pick<DecisionInput, 'slot' | 'step' | 'assignment' | 'roster' | 'now' | 'countOf' | 'isTraced'>> {
+  supersededBy: string | null;
+  missingOf: MissingOf | undefined;
   employee: Person;
   assignee: Calendar;
   zone: Calendar['zone'];
@@ -88,15 +95,41 @@ interface Deciding extends DecisionInput {
  * Decides one notice at its moment with the facts known then. The checks run in the order of the rules and the first
  * that fails decides; the trace lists each with the fact it used.
  */
-export function decide(input: DecisionInput): Decision {
-  const { slot, assignment, roster, now } = input;
+export function decide({
+  slot,
+  step,
+  assignment,
+  roster,
+  now,
+  countOf,
+  supersededBy = null,
+  missingOf,
+  isTraced = true,
+}: DecisionInput): Decision {
   const employee = roster.getPerson(assignment.person);
   const assignee = roster.calendarOf(employee);
   const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
   const recipient = findRecipient(slot.to, employee, owner, roster, now);
   const standing = standingAt(assignment, now);
   const trace: Check[] = [];
-  const deciding: Deciding = { ...input, employee, assignee, zone: assignee.zone, recipient, standing, trace };
+  const { zone } = assignee;
+  const deciding: Deciding = {
+    slot,
+    step,
+    assignment,
+    roster,
+    now,
+    countOf,
+    supersededBy,
+    missingOf,
+    isTraced,
+    employee,
+    assignee,
+    zone,
+    recipient,
+    standing,
+    trace,
+  };
   return (
     checkMoment(deciding) ??
     checkOpen(deciding) ??
@@ -109,7 +142,8 @@ export function decide(input: DecisionInput): Decision {
   );
 }
 
-function checkMoment({ slot, step, assignment, roster, now, zone, trace, recipient }: Deciding): Decision | null {
+function checkMoment({ slot, step, assignment, roster, now, zone, isTraced, trace, recipient }: Deciding): Decision | null {
+  if (!slot.missed && !isTraced) return null;
   const moment = tellMoment(slot.moment, zone, now);
   if (slot.missed) {
     const before = `was before the assignment (${tellMoment(assignment.assignedAt, zone, now)})`;
@@ -122,33 +156,34 @@ function checkMoment({ slot, step, assignment, roster, now, zone, trace, recipie
   return null;
 }
 
-function checkOpen({ step, employee, roster, now, zone, standing, trace, recipient }: Deciding): Decision | null {
+function checkOpen({ step, employee, roster, now, zone, standing, isTraced, trace, recipient }: Deciding): Decision | null {
   if (!step.on) return skip(trace, recipient, 'step is on', 'switched-off', 'the step is switched off');
-  pass(trace, 'step is on', 'switched on');
+  if (isTraced) pass(trace, 'step is on', 'switched on');
   if (outlivesAssignment(step.anchor.event)) return null;
   const closed = closedFact(standing, employee, roster, zone, now);
   if (closed) return skip(trace, recipient, 'assignment is open', closed.because, closed.fact);
+  if (!isTraced) return null;
   const units = standing.unitsFinished.size ? `, ${standing.unitsFinished.size} units done` : '';
   pass(trace, 'assignment is open', `${standing.state}${units}`);
   return null;
 }
 
 /** What the step itself asks for: when it stops, whom it goes to only, when it ends. */
-function checkConditions({ step, employee, roster, now, zone, standing, trace, recipient }: Deciding): Decision | null {
+function checkConditions({ step, employee, roster, now, zone, standing, isTraced, trace, recipient }: Deciding): Decision | null {
   const facts = { person: employee, state: standing.state, unitsFinished: standing.unitsFinished };
   if (step.stopWhen) {
-    const words = tellCondition(step.stopWhen, roster.names);
     if (holds(step.stopWhen, facts, roster.structure)) {
-      const fact = `it stops when ${words}, and that holds: ${employee.name} is ${standing.state}`;
+      const fact = `it stops when ${tellCondition(step.stopWhen, roster.names)}, and that holds: ${employee.name} is ${standing.state}`;
       return skip(trace, recipient, 'not stopped', 'stopped', fact);
     }
-    pass(trace, 'not stopped', `stops when ${words}; ${standing.state}`);
+    if (isTraced) pass(trace, 'not stopped', `stops when ${tellCondition(step.stopWhen, roster.names)}; ${standing.state}`);
   }
   if (step.onlyIf) {
-    const words = tellCondition(step.onlyIf, roster.names);
-    if (!holds(step.onlyIf, facts, roster.structure))
-      return skip(trace, recipient, 'condition', 'condition', `it goes only if ${words}; ${tellFacts(employee, standing)}`);
-    pass(trace, 'condition', `only if ${words}`);
+    if (!holds(step.onlyIf, facts, roster.structure)) {
+      const fact = `it goes only if ${tellCondition(step.onlyIf, roster.names)}; ${tellFacts(employee, standing)}`;
+      return skip(trace, recipient, 'condition', 'condition', fact);
+    }
+    if (isTraced) pass(trace, 'condition', `only if ${tellCondition(step.onlyIf, roster.names)}`);
   }
   if (step.endsOn !== null) {
     const end = tellDay(dayOf(step.endsOn), zone.dayAt(now));
@@ -156,7 +191,7 @@ function checkConditions({ step, employee, roster, now, zone, standing, trace, r
       const fact = `the step ends on ${end} and its moment was ${tellMoment(now, zone)}`;
       return skip(trace, recipient, 'before its end', 'after-end', fact);
     }
-    pass(trace, 'before its end', `ends on ${end}`);
+    if (isTraced) pass(trace, 'before its end', `ends on ${end}`);
   }
   return null;
 }
@@ -171,28 +206,28 @@ function checkOvertaken({ slot, step, now, zone, supersededBy, trace, recipient 
   return skip(trace, recipient, 'not overtaken', 'superseded', `a later message of the same assignment takes its place: ${supersededBy}`);
 }
 
-function checkRecipient({ trace, recipient }: Deciding): Decision | null {
+function checkRecipient({ isTraced, trace, recipient }: Deciding): Decision | null {
   const { person, address, path } = recipient;
   if (!person && !address) return skip(trace, recipient, 'recipient found', 'no-recipient', path.join('; ') || 'nobody to write to');
-  pass(trace, 'recipient found', path.length ? path.join('; ') : (person?.name ?? address!));
+  if (isTraced) pass(trace, 'recipient found', path.length ? path.join('; ') : (person?.name ?? address!));
   if (!person || (person.isReachable && person.email !== null)) return null;
   const because = person.email === null ? `${person.name} has no address` : `mail to ${person.email} came back`;
   trace.push({ check: 'address works', result: false, because });
   return { kind: 'hold', until: null, because: 'unreachable', recipient, trace };
 }
 
-function checkLeave({ slot, employee, assignee, roster, now, trace, recipient }: Deciding): Decision | null {
+function checkLeave({ slot, employee, assignee, roster, now, isTraced, trace, recipient }: Deciding): Decision | null {
   if (slot.to !== 'employee') return null;
   const hold = leaveHold(employee, assignee, roster, now);
   if (hold) {
     trace.push({ check: 'not on leave', result: false, because: hold.fact });
     return { kind: 'hold', until: hold.until, because: 'leave', recipient, trace };
   }
-  pass(trace, 'not on leave', 'at work');
+  if (isTraced) pass(trace, 'not on leave', 'at work');
   return null;
 }
 
-function checkLimit({ step, roster, now, countOf, trace, recipient }: Deciding): Decision | null {
+function checkLimit({ step, roster, now, countOf, isTraced, trace, recipient }: Deciding): Decision | null {
   const limit = roster.settings.dailyLimit;
   const addressee = recipient.person;
   if (limit === null || !addressee || isExemptFromLimit(step.kind)) return null;
@@ -204,7 +239,7 @@ function checkLimit({ step, roster, now, countOf, trace, recipient }: Deciding):
     const until = calendar.fitLater(calendar.zone.toInstant(day + 1, 0), roster.settings.sendWindow);
     return { kind: 'hold', until, because: 'daily-limit', recipient, trace };
   }
-  pass(trace, 'daily limit', `message ${count + 1} that day, limit ${limit}`);
+  if (isTraced) pass(trace, 'daily limit', `message ${count + 1} that day, limit ${limit}`);
   return null;
 }
 

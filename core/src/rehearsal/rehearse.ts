@@ -63,6 +63,8 @@ export interface RehearsalLine {
   trace: Check[];
 }
 
+const NO_COUNT = (): number => 0;
+
 interface Pending extends Waiting {
   /** when it is decided: `plannedAt`, or the end of an outage */
   at: Instant;
@@ -148,7 +150,13 @@ export function rehearse({
     }
     for (const pending of ended.slice(1)) agenda.push(pending);
     const { at } = first;
-    return overtakenBy(ended, roster, at, (other) => decide({ ...other, roster, now: at, countOf: () => 0, missingOf }).kind === 'send');
+    return overtakenBy(
+      ended,
+      roster,
+      at,
+      ({ slot, step, assignment }) =>
+        decide({ slot, step, assignment, roster, now: at, countOf: NO_COUNT, missingOf, isTraced: false }).kind === 'send',
+    );
   };
 
   for (let pending = agenda.pop(); pending; pending = agenda.pop()) {
@@ -157,7 +165,17 @@ export function rehearse({
     pending.place.isSettled = true;
     const overtakenOf = (of: Slot): string | null => (at === outage?.to ? (overtaken?.get(of) ?? null) : null);
     const wouldGo = (other: Pending): boolean =>
-      decide({ ...other, roster, now: at, countOf: () => 0, missingOf, supersededBy: overtakenOf(other.slot) }).kind === 'send';
+      decide({
+        slot: other.slot,
+        step: other.step,
+        assignment: other.assignment,
+        roster,
+        now: at,
+        countOf: NO_COUNT,
+        missingOf,
+        supersededBy: overtakenOf(other.slot),
+        isTraced: false,
+      }).kind === 'send';
     const decision = decide({
       slot,
       step,
@@ -167,6 +185,7 @@ export function rehearse({
       countOf: (addressee) => book.countBefore(placeFor(step, slot, addressee, roster, at), wouldGo),
       supersededBy: overtakenOf(slot),
       missingOf,
+      isTraced: withTrace,
     });
     const zone = roster.calendarOf(roster.getPerson(assignment.person)).zone;
     const line = (outcome: RehearsalLine['outcome'], moment: Instant, because: SkipReason | null, sentence: string): void =>
