@@ -35,6 +35,8 @@ export interface RehearsalInput {
   assignments: readonly Assignment[];
   /** keep each decision's trace; without it lines carry the sentence alone */
   withTrace?: boolean;
+  /** whose lines are told in words; all, where it is not given. Of a large roster only few are read, and the words cost most */
+  isTold?: (assignment: Assignment) => boolean;
   /** a line too for what is held and not decided before `until`: for previews; without it, none */
   withHeld?: boolean;
   /** merge fields without a value, where the messages are known */
@@ -64,6 +66,7 @@ export interface RehearsalLine {
 }
 
 const NO_COUNT = (): number => 0;
+const NO_TRACE: Check[] = [];
 
 interface Pending extends Waiting {
   /** when it is decided: `plannedAt`, or the end of an outage */
@@ -82,6 +85,7 @@ export function rehearse({
   plans,
   assignments,
   withTrace = false,
+  isTold = () => true,
   withHeld = false,
   missingOf,
   outage,
@@ -95,7 +99,8 @@ export function rehearse({
     const { plannedAt } = waiting;
     const at = outage && outage.from <= plannedAt && plannedAt < outage.to ? outage.to : plannedAt;
     // before an outage nobody knows of it: until then it counts against the day of its own moment
-    const pending: Pending = { ...waiting, at, place: placeOf(waiting, roster, plannedAt) };
+    const { slot, step, assignment, held } = waiting;
+    const pending: Pending = { slot, step, assignment, plannedAt, held, at, place: placeOf(waiting, roster, plannedAt) };
     book.expect(pending);
     agenda.push(pending);
   };
@@ -188,6 +193,7 @@ export function rehearse({
       isTraced: withTrace,
     });
     const zone = roster.calendarOf(roster.getPerson(assignment.person)).zone;
+    const tell = (moment: Instant): string => (isTold(assignment) ? sentenceOf(decision, slot, step, zone, moment, held) : '');
     const line = (outcome: RehearsalLine['outcome'], moment: Instant, because: SkipReason | null, sentence: string): void =>
       void lines.push({
         assignment: slot.assignment,
@@ -203,18 +209,18 @@ export function rehearse({
         sentence,
         reason: decision.kind === 'send' ? null : (decision.trace.at(-1)?.because ?? null),
         slot,
-        trace: withTrace ? decision.trace : [],
+        trace: withTrace ? decision.trace : NO_TRACE,
       });
     if (decision.kind === 'hold') {
       // held past the end, past an extension that replaces it, or until somebody mends an address: undecided
       const isPlaced = decision.until !== null && placeAt({ slot, step, assignment, plannedAt: decision.until, held: decision.because });
-      if (!isPlaced && withHeld && at >= from) line('hold', decision.until ?? at, null, sentenceOf(decision, slot, step, zone, at, held));
+      if (!isPlaced && withHeld && at >= from) line('hold', decision.until ?? at, null, tell(at));
       continue;
     }
     if (decision.kind === 'send') book.record(placeFor(step, slot, decision.recipient.person, roster, at));
     if (at < from) continue;
     const moment = slot.missed ? slot.moment : at;
-    line(decision.kind, moment, decision.kind === 'skip' ? decision.because : null, sentenceOf(decision, slot, step, zone, moment, held));
+    line(decision.kind, moment, decision.kind === 'skip' ? decision.because : null, tell(moment));
   }
   return lines.sort(compareLines);
 }

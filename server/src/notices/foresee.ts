@@ -93,6 +93,8 @@ export function foresee({
   const { roster, house } = facts;
   const stepOf = new Map(steps.map((step) => [step.id, step]));
   const courses = [...new Set(assignments.map((assignment) => assignment.course))];
+  const named = assignments.slice(0, NAMED);
+  const told = new Set(named.map(({ id }) => id));
   const lines = rehearse({
     from,
     until: from + HORIZON_MS,
@@ -100,9 +102,9 @@ export function foresee({
     assignments,
     plans: courses.map((course) => ({ course, publishedAt, steps: steps.filter((step) => step.on) })),
     withHeld: true,
+    isTold: ({ id }) => told.has(id),
     missingOf: missingThen(facts, baseUrl),
   });
-  const named = assignments.slice(0, NAMED);
   const linesOf = new Map(named.map(({ id }): [string, RehearsalLine[]] => [id, []]));
   for (const line of lines) linesOf.get(line.assignment)?.push(line);
   const people = named.map((assignment): PreviewPerson => {
