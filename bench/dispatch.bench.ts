@@ -1,6 +1,6 @@
 import { createTransport } from 'nodemailer';
 import { openPostRoom } from '@nudrik/standins';
-import { dispatch, openMailChannel, openPool, planWaiting, rows, type Deps } from 'nudrik';
+import { dispatch, mailOf, openMailChannel, openPool, planWaiting, type Channel, type Deps, type Letter } from 'nudrik';
 import { report, timedAsync } from './measure.ts';
 
 const COUNT = 2_000;
@@ -23,20 +23,12 @@ export async function dispatchBench(databaseUrl: string): Promise<void> {
     } as unknown as Deps;
     await planWaiting(deps, COUNT);
     const mailer = openMailChannel(smtpUrl);
+    const letters: Letter[] = [];
+    const channel: Channel = { ...mailer, send: (letter) => (letters.push(letter), mailer.send(letter)) };
     const ours = await timedAsync(async () => {
-      while ((await dispatch(deps, mailer)) > 0);
+      while ((await dispatch(deps, channel)) > 0);
     });
     mailer.close();
-    const letters = await rows<{
-      message_id: string;
-      to_name: string;
-      to_address: string;
-      subject: string;
-      html: string;
-      body: string;
-      from_address: string;
-      reply_to: string;
-    }>(db, 'select * from messages');
     if (letters.length !== COUNT) throw new Error(`Expected ${COUNT} letters, got ${letters.length}.`);
     const transport = createTransport({
       pool: true,
@@ -46,21 +38,7 @@ export async function dispatchBench(databaseUrl: string): Promise<void> {
       port: sink.smtpPort,
       ignoreTLS: true,
     });
-    const bare = await timedAsync(() =>
-      Promise.all(
-        letters.map((letter) =>
-          transport.sendMail({
-            from: letter.from_address,
-            to: { name: letter.to_name, address: letter.to_address },
-            replyTo: letter.reply_to,
-            subject: letter.subject,
-            html: letter.html,
-            text: letter.body,
-            messageId: letter.message_id,
-          }),
-        ),
-      ),
-    );
+    const bare = await timedAsync(() => Promise.all(letters.map((letter) => transport.sendMail(mailOf(letter)))));
     transport.close();
     ratios.push(bare.seconds / ours.seconds);
     rate = COUNT / ours.seconds;

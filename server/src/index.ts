@@ -11,7 +11,8 @@ export { openPool, rows, oneRow, transaction, type Client, type Pool } from './d
 export { migrate } from './db/migrate.ts';
 export type { Clock, Deps, Logger } from './deps.ts';
 export { compose } from './messages/compose.ts';
-export { openMailChannel } from './messages/mail-channel.ts';
+export { mailOf, openMailChannel } from './messages/mail-channel.ts';
+export type { Channel, Letter } from './messages/channel.ts';
 export { insertMessages, type MessageDraft } from './messages/messages.repo.ts';
 export { dispatch } from './notices/dispatch.ts';
 export { listAssignmentFacts, loadFacts, type AssignmentFacts, type Facts } from './notices/facts.ts';

@@ -1,6 +1,22 @@
 import { createTransport, type SendMailOptions, type Transporter, type TransportOptions } from 'nodemailer';
 
-import type { Channel, Handover } from './channel.ts';
+import type { Channel, Handover, Letter } from './channel.ts';
+
+/** A letter as the mail library takes it: with its list (RFC 2919), as sent by a machine (RFC 3834), with reports asked for. */
+export const mailOf = (letter: Letter): SendMailOptions =>
+  ({
+    from: { name: letter.fromName, address: letter.fromAddress },
+    to: { name: letter.toName, address: letter.toAddress },
+    replyTo: letter.replyTo,
+    subject: letter.subject,
+    text: letter.text,
+    html: letter.html,
+    messageId: letter.headerId,
+    date: letter.date,
+    headers: { 'Auto-Submitted': 'auto-generated' },
+    list: { id: { url: letter.listId, comment: `${letter.organisation} training` } },
+    dsn: { id: letter.messageId, return: 'headers', notify: ['success', 'failure'], recipient: letter.fromAddress },
+  }) as SendMailOptions;
 
 /** A pooled connection to the mail server. Delivery reports (RFC 3461) are asked for where the server offers them. */
 export function openMailChannel(smtpUrl: string): Channel {
@@ -23,19 +39,7 @@ export function openMailChannel(smtpUrl: string): Channel {
     name: 'mail',
     async send(letter) {
       try {
-        const info = (await transport.sendMail({
-          from: { name: letter.fromName, address: letter.fromAddress },
-          to: { name: letter.toName, address: letter.toAddress },
-          replyTo: letter.replyTo,
-          subject: letter.subject,
-          text: letter.text,
-          html: letter.html,
-          messageId: letter.headerId,
-          date: letter.date,
-          headers: { 'Auto-Submitted': 'auto-generated' },
-          list: { id: { url: letter.listId, comment: `${letter.organisation} training` } },
-          dsn: { id: letter.messageId, return: 'headers', notify: ['success', 'failure'], recipient: letter.fromAddress },
-        } as SendMailOptions)) as { response: string };
+        const info = (await transport.sendMail(mailOf(letter))) as { response: string };
         return { outcome: 'accepted', response: info.response };
       } catch (error) {
         return handoverOf(error as Error & { responseCode?: number; response?: string; code?: string });

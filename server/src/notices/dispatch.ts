@@ -39,25 +39,30 @@ const GIVE_UP_MS = 3 * 24 * 3_600_000;
 /**
  * Sends what is due: claims, decides again with fresh facts under the assignments' locks, stores the messages as they
  * will be read, hands them over, records the outcome. Many workers may run it at once. The next batch is decided while
- * the one before is handed over: the database works while the mail server does (0.6 of a bare sending loop without).
+ * the one before is handed over: the database works while the mail server does (0.6 of a bare sending loop without);
+ * a batch is handed over as soon as it is ready, so that no connection waits for the last letter of the one before.
  * @param limit notices of a batch
  * @returns how many notices were decided; 0 when nothing was due
  */
 export async function dispatch(deps: Deps, channel: Channel, limit = 200): Promise<number> {
   let decided = 0;
-  let sending: Promise<void> = Promise.resolve();
+  const sending: Promise<void>[] = [];
   const saving: Promise<void>[] = [];
   for (;;) {
     const batch = await prepare(deps, limit);
-    await sending;
     if (batch.decided === 0) break;
     decided += batch.decided;
-    sending = sendAll(channel, batch.letters).then((results) => {
-      const saved = saveResults(deps, results);
-      saved.catch(() => undefined); // awaited, and thrown, at the end
-      saving.push(saved);
-    });
+    sending.push(
+      sendAll(channel, batch.letters).then((results) => {
+        const saved = saveResults(deps, results);
+        saved.catch(() => undefined); // awaited, and thrown, at the end
+        saving.push(saved);
+      }),
+    );
+    // one batch is on its way while the next is decided, and not more
+    if (sending.length > 1) await sending.shift();
   }
+  await Promise.all(sending);
   await Promise.all(saving);
   return decided;
 }
