@@ -5,8 +5,8 @@ import { STANDARD_PLAN } from '../plans/standard.ts';
 import { stepFault } from '../plans/step.ts';
 import { anAssignment, aPerson, utc } from '../testing.ts';
 import { Zone } from '../time/zone.ts';
-import { fieldsOf, MERGE_FIELDS, missingValues, renderMessage, templateFault, type Template } from './template.ts';
-import { tellDistance, valuesFor } from './values.ts';
+import { fieldsOf, MERGE_FIELDS, renderMessage, templateFault, type Template } from './template.ts';
+import { missingFields, tellDistance, valuesFor } from './values.ts';
 
 const OSLO = Zone.of('Europe/Oslo');
 const template = (body: string, subject = 'About {course}'): Template => ({ subject, body, button: null });
@@ -34,7 +34,8 @@ describe('a template', () => {
 
   it('names what has no value instead of leaving a gap', () => {
     const values = valuesFor(facts());
-    expect(missingValues(template('Hello {given name}, code {course code}, ask {trainer}.'), values)).toEqual(['course code', 'trainer']);
+    const asked = template('Hello {given name}, code {course code}, ask {trainer}.');
+    expect(missingFields(asked, facts())).toEqual(['course code', 'trainer']);
     expect(() => renderMessage({ template: template('{course code}'), values, link: null, table: null, footer: '' })).toThrow(
       '{course code} has no value',
     );
@@ -76,7 +77,7 @@ describe('a template', () => {
       fc.property(anyFacts, anyFields, (known, used) => {
         const asked = template(used.map((name) => `[{${name}}]`).join(' '), `About {${used[0]!}}`);
         const values = valuesFor(known);
-        const missing = missingValues(asked, values);
+        const missing = missingFields(asked, known);
         const render = () => renderMessage({ template: asked, values, link: null, table: null, footer: 'x' });
         if (missing.length > 0) return void expect(render).toThrow('has no value');
         const { subject, text, html } = render();
@@ -91,7 +92,7 @@ describe('a template', () => {
     void fc.assert(
       fc.property(fc.dictionary(fc.constantFrom(...MERGE_FIELDS.map(({ name }) => name)), fc.string()), anyFields, (values, used) => {
         const asked = template(used.map((name) => `<{${name}}>`).join(' '), 'Subject');
-        if (missingValues(asked, values).length > 0) return;
+        if (used.some((name) => (values[name] ?? '').trim() === '')) return;
         const { text } = renderMessage({ template: asked, values, link: null, table: null, footer: 'x' });
         for (const name of used) expect(text).toContain(values[name]!.split('\n')[0]!.trim());
       }),

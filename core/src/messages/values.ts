@@ -3,7 +3,7 @@ import type { Standing } from '../assignments/state.ts';
 import { tellAmount, tellDate, tellDay, tellMoment } from '../time/words.ts';
 import { dayOf } from '../time/calendar.ts';
 import { DAY_MS, HOUR, type Instant, type Zone } from '../time/zone.ts';
-import type { Values } from './template.ts';
+import { fieldsOf, type Template, type Values } from './template.ts';
 
 export interface ValueFacts {
   employee: Person;
@@ -37,35 +37,37 @@ export function tellDistance(from: Instant, to: Instant, zone: Zone): string {
 
 export const daysLate = (dueAt: Instant, now: Instant, zone: Zone): number => Math.max(0, zone.dayAt(now) - zone.dayAt(dueAt));
 
-/** The value of every merge field for one notice; null where the person has none, which holds the notice. */
-export function valuesFor(facts: ValueFacts): Values {
-  const { employee, standing, zone, now } = facts;
-  return {
-    'given name': givenNameOf(employee.name),
-    'full name': employee.name,
-    recipient: facts.recipientName ? givenNameOf(facts.recipientName) : null,
-    course: facts.course.title,
-    'course code': facts.course.code,
-    'course summary': facts.course.summary,
-    assigned: tellDay(zone.dayAt(facts.assignedAt), zone.dayAt(now)),
-    due: tellMoment(standing.dueAt, zone, now),
-    'time to due': tellDistance(now, standing.dueAt, zone),
-    'days late': String(daysLate(standing.dueAt, now, zone)),
-    'units left': tellAmount(Math.max(0, facts.unitsRequired - facts.unitsDone), 'units'),
-    'units done': `${facts.unitsDone} of ${tellAmount(facts.unitsRequired, 'units')}`,
-    department: employee.department,
-    site: employee.site,
-    job: employee.job,
-    manager: facts.manager?.name ?? null,
-    trainer: facts.trainer?.name ?? null,
-    finished:
-      standing.finishedAt === null ? null : tellDate(standing.finishedOn ? dayOf(standing.finishedOn) : zone.dayAt(standing.finishedAt)),
-    'certificate serial': facts.certificate?.serial ?? null,
-    'certificate expiry': facts.certificate
-      ? facts.certificate.expiresOn
-        ? tellDate(dayOf(facts.certificate.expiresOn))
-        : 'no expiry'
-      : null,
-    organisation: facts.organisation,
-  };
-}
+/** The value of each merge field for one notice; null where the person has none, which holds the notice. */
+const VALUES: Readonly<Record<string, (facts: ValueFacts) => string | null>> = {
+  'given name': ({ employee }) => givenNameOf(employee.name),
+  'full name': ({ employee }) => employee.name,
+  recipient: ({ recipientName }) => (recipientName ? givenNameOf(recipientName) : null),
+  course: ({ course }) => course.title,
+  'course code': ({ course }) => course.code,
+  'course summary': ({ course }) => course.summary,
+  assigned: ({ assignedAt, zone, now }) => tellDay(zone.dayAt(assignedAt), zone.dayAt(now)),
+  due: ({ standing, zone, now }) => tellMoment(standing.dueAt, zone, now),
+  'time to due': ({ standing, zone, now }) => tellDistance(now, standing.dueAt, zone),
+  'days late': ({ standing, zone, now }) => String(daysLate(standing.dueAt, now, zone)),
+  'units left': ({ unitsDone, unitsRequired }) => tellAmount(Math.max(0, unitsRequired - unitsDone), 'units'),
+  'units done': ({ unitsDone, unitsRequired }) => `${unitsDone} of ${tellAmount(unitsRequired, 'units')}`,
+  department: ({ employee }) => employee.department,
+  site: ({ employee }) => employee.site,
+  job: ({ employee }) => employee.job,
+  manager: ({ manager }) => manager?.name ?? null,
+  trainer: ({ trainer }) => trainer?.name ?? null,
+  finished: ({ standing: { finishedAt, finishedOn }, zone }) =>
+    finishedAt === null ? null : tellDate(finishedOn ? dayOf(finishedOn) : zone.dayAt(finishedAt)),
+  'certificate serial': ({ certificate }) => certificate?.serial ?? null,
+  'certificate expiry': ({ certificate }) =>
+    certificate ? (certificate.expiresOn ? tellDate(dayOf(certificate.expiresOn)) : 'no expiry') : null,
+  organisation: ({ organisation }) => organisation,
+};
+
+/** The values of all merge fields, for a text to be rendered with. */
+export const valuesFor = (facts: ValueFacts): Values =>
+  Object.fromEntries(Object.entries(VALUES).map(([field, valueOf]) => [field, valueOf(facts)]));
+
+/** Fields that a text uses and that have no value; only those it uses are worked out, since a foresight asks a million times. */
+export const missingFields = (template: Template, facts: ValueFacts): string[] =>
+  fieldsOf(template).filter((field) => (VALUES[field]?.(facts) ?? '').trim() === '');

@@ -1,13 +1,14 @@
 import {
   chainOf,
   daysLate,
-  missingValues,
+  missingFields,
   renderMessage,
   standingAt,
   tellList,
   tellMoment,
   tellTold,
   valuesFor,
+  type ValueFacts,
   zoneWords,
   type Told,
   type Zone,
@@ -16,7 +17,6 @@ import {
   type PlanStep,
   type Recipient,
   type Rendered,
-  type Values,
 } from '@nudrik/core';
 import type { AssignmentFacts, Facts } from '../notices/facts.ts';
 
@@ -43,19 +43,17 @@ export function readerZone(recipient: Recipient, assignment: AssignmentFacts, fa
   return facts.roster.calendarOf(recipient.person ?? facts.roster.getPerson(assignment.person)).zone;
 }
 
-export function mergeValues(
-  assignment: AssignmentFacts,
-  recipient: Recipient,
-  facts: MergeFacts,
-  extras: MessageExtras,
-  now: Instant,
-): Values {
+/** What the merge fields of one notice are filled from. */
+function valueFacts(assignment: AssignmentFacts, recipient: Recipient, facts: MergeFacts, extras: MessageExtras, now: Instant): ValueFacts {
   const employee = facts.roster.getPerson(assignment.person);
   const course = facts.courses.get(assignment.course)!;
-  return valuesFor({
+  return {
     employee,
     recipientName: recipient.person?.name ?? null,
-    manager: chainOf(employee, facts.roster).chain[0] ?? null,
+    // found only for the texts that name them
+    get manager() {
+      return chainOf(employee, facts.roster).chain[0] ?? null;
+    },
     trainer: facts.roster.person(course.owner),
     course,
     assignedAt: assignment.assignedAt,
@@ -66,7 +64,7 @@ export function mergeValues(
     organisation: facts.house.organisation,
     zone: readerZone(recipient, assignment, facts),
     now,
-  });
+  };
 }
 
 /** Where the button of a step leads: to the course as the employee, or to one's people, by a key of one's own without an account. */
@@ -92,7 +90,7 @@ const leadOf = ({ person, path }: Recipient, step: PlanStep): string | null =>
 export const missingIn =
   (facts: MergeFacts, extras: MessageExtras): MissingOf =>
   (step, assignment, recipient, at) =>
-    missingValues((step as PlanStep).message, mergeValues(assignment as AssignmentFacts, recipient, facts, extras, at));
+    missingFields((step as PlanStep).message, valueFacts(assignment as AssignmentFacts, recipient, facts, extras, at));
 
 /** The message as it goes out. A gathered one lists each person with the course, days late and the last notice. */
 export function compose({ step, recipient, assignments }: Composition, facts: Facts, extras: MessageExtras, now: Instant): Rendered {
@@ -118,7 +116,7 @@ export function compose({ step, recipient, assignments }: Composition, facts: Fa
       : null;
   return renderMessage({
     template: step.message,
-    values: mergeValues(first!, recipient, facts, extras, now),
+    values: valuesFor(valueFacts(first!, recipient, facts, extras, now)),
     link: linkOf(step, first!, recipient, extras),
     lead: leadOf(recipient, step),
     table,

@@ -28,7 +28,6 @@ const isWhole = (on: string): boolean => /^\d{4}-\d{2}-\d{2}$/.test(on);
   templateUrl: './site-calendar.html',
   styles: `
     .head { display: flex; justify-content: space-between; align-items: start; gap: 12px; margin-bottom: 12px; }
-    td .input { min-height: 27px; padding: 2px 6px; }
     .note { font-size: 12.5px; }
     .add { display: grid; grid-template-columns: 168px 1fr auto; gap: 8px; margin: 12px 0; }
   `,
