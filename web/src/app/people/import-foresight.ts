@@ -20,7 +20,12 @@ const AT_ONCE = 2_000;
     @if (changes() > 0) {
       <section aria-label="What would come of it">
         <h2>What would come of it</h2>
-        @if (foresight.data(); as found) {
+        @if (foresight.error(); as words) {
+          <p class="refusal" role="alert">{{ words }}</p>
+        } @else if (foresight.data(); as found) {
+          @if (foresight.isLoading()) {
+            <p class="quiet" role="status">Worked out again …</p>
+          }
           @if (found.requirements.length) {
             <table class="list" data-testid="foresight">
               <thead><tr><th>Requirement</th><th>Course</th><th class="num">Would be asked</th><th></th><th>First mail</th></tr></thead>
@@ -46,8 +51,6 @@ const AT_ONCE = 2_000;
             <p class="quiet">No requirement asks anything new of these people, and no mail would follow.</p>
           }
           @if (losses(found); as words) {<p>{{ words }}</p>}
-        } @else if (foresight.error()) {
-          <p class="refusal" role="alert">{{ foresight.error() }}</p>
         } @else if (asked()) {
           <p class="loading">Asking the requirements …</p>
         } @else {
