@@ -88,7 +88,7 @@ describe('every route', () => {
     expect(new Set(ROUTES.map(({ method, path }) => `${method} ${path}`)).size).toBe(ROUTES.length);
     for (const route of ROUTES) expect(route.access.length).toBeGreaterThan(0);
     const open = ROUTES.filter(({ access }) => access === 'public').map(({ path }) => path);
-    expect(open.every((path) => /^\/api\/(session|demo\/accounts|verify|learning|clock)/.test(path))).toBe(true);
+    expect(open.every((path) => /^\/api\/(session|demo\/accounts|verify|learning|clock|team\/:token$)/.test(path))).toBe(true);
   });
   const guarded = ROUTES.filter(({ access }) => access !== 'public');
   it('refuses who is not signed in', async () => {
