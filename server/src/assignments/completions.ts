@@ -11,7 +11,8 @@ import {
   type DateOrder,
 } from '@nudrik/core';
 import type { ActResult, CompletionsPreview, CompletionsRequest } from '@nudrik/contract';
-import { oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import { rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import { findFile } from '../courses/courses.repo.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
@@ -211,11 +212,10 @@ export async function recordCompletions(deps: Deps, request: CompletionsRequest,
 }
 
 const GET_PROOF_ID = 'select proof_id from assignments where id = $1::bigint';
-const GET_FILE = 'select name, type, content from files where id = $1::bigint';
 
 /** The proof of a recorded completion. */
 export async function getProof(db: Queryable, assignmentId: string): Promise<{ name: string; type: string; content: Buffer }> {
   const found = await rows<{ proof_id: string | null }>(db, GET_PROOF_ID, [assignmentId]);
   if (!found[0]?.proof_id) throw new Refused('not-found', 'No proof was kept with this completion.');
-  return oneRow(db, GET_FILE, [found[0].proof_id]);
+  return (await findFile(db, found[0].proof_id))!;
 }

@@ -1,6 +1,7 @@
 import { tellList, tellMoment, Zone, type FieldChange, type RosterRow, type RowChange } from '@nudrik/core';
 import type { ImportRow } from '@nudrik/contract';
-import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import { announce, maybeRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import { findFile } from '../courses/courses.repo.ts';
 import type { Deps } from '../deps.ts';
 import { requestReplan } from '../notices/queue.ts';
 import { releaseLeave } from '../notices/release.repo.ts';
@@ -197,11 +198,10 @@ export async function undoImport(deps: Deps, id: string, byWhom: string): Promis
 }
 
 const GET_FILE_ID = 'select file_id from imports where id = $1::bigint';
-const GET_FILE = 'select name, type, content from files where id = $1::bigint';
 
 /** The file of an import, as it was taken. */
 export async function getImportFile(db: Queryable, id: string): Promise<{ name: string; type: string; content: Buffer }> {
   const found = await maybeRow<{ file_id: string | null }>(db, GET_FILE_ID, [id]);
   if (!found?.file_id) throw new Refused('not-found', 'This import has no file.');
-  return oneRow(db, GET_FILE, [found.file_id]);
+  return (await findFile(db, found.file_id))!;
 }

@@ -37,17 +37,13 @@ for update
 const idsOf = async (client: Client, sql: string, ids: readonly string[]): Promise<Set<string>> =>
   new Set((await rows<{ id: string }>(client, sql, [ids])).map(({ id }) => id));
 
+// each is run with the pairs of assignment and requirement as `r`, and the moment as $3
+const OF_PAIRS = 'where a.assignment_id = r.assignment_id and a.requirement_id = r.requirement_id';
 const FLAGS: Record<'detach' | 'ask' | 'keep' | 'settle', string> = {
-  detach: 'delete from assignment_reasons a using r where a.assignment_id = r.assignment_id and a.requirement_id = r.requirement_id',
-  ask: 'update assignment_reasons a set out_since = $3::timestamptz from r where a.assignment_id = r.assignment_id and a.requirement_id = r.requirement_id',
-  keep:
-    'update assignment_reasons a set out_since = null, ' +
-    'kept_at = $3::timestamptz from r where a.assignment_id = r.assignment_id and a.requirement_id = ' +
-    'r.requirement_id',
-  settle:
-    'update assignment_reasons a set out_since = null, ' +
-    'kept_at = null from r where a.assignment_id = r.assignment_id and a.requirement_id = ' +
-    'r.requirement_id and $3::timestamptz is not null',
+  detach: `delete from assignment_reasons a using r ${OF_PAIRS}`,
+  ask: `update assignment_reasons a set out_since = $3::timestamptz from r ${OF_PAIRS}`,
+  keep: `update assignment_reasons a set out_since = null, kept_at = $3::timestamptz from r ${OF_PAIRS}`,
+  settle: `update assignment_reasons a set out_since = null, kept_at = null from r ${OF_PAIRS} and $3::timestamptz is not null`,
 };
 
 const DELETE_ASSIGNMENT_REASONS = 'delete from assignment_reasons where assignment_id = any($1::bigint[])';

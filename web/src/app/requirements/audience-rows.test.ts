@@ -98,6 +98,7 @@ describe('the rows of an audience', () => {
     await page.type(page.getByLabelText('Find a manager'), 'mo');
     await page.click(await findByRole(document.body, 'option', { name: /Ivar Moen/ }));
     expect(page.audience()).toEqual({ all: [{ line: ['77'] }] });
+    expect((page.getByLabelText('Find a manager') as HTMLInputElement).value).toBe('');
     expect(page.getByRole('button', { name: 'Take out Ivar Moen' })).toBeTruthy();
   });
   it('take pasted personnel numbers, each once', async () => {

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, forwardRef, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { AutoComplete } from 'primeng/autocomplete';
 import { DateField } from '../shared/pick/date-field.ts';
+import { FindField } from '../shared/pick/find-field.ts';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { leafName, type Leaf, type LeafName } from '@nudrik/core';
@@ -39,7 +39,7 @@ const HAS: ReadonlySet<LeafName> = new Set(['joinedWithin', 'joinedAfter', 'join
 @Component({
   selector: 'nk-audience-rows',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, AutoComplete, DateField, NumberField, SelectField, forwardRef(() => AudienceRows)],
+  imports: [FormsModule, DateField, FindField, NumberField, SelectField, forwardRef(() => AudienceRows)],
   templateUrl: './audience-rows.html',
   styleUrl: './audience-rows.css',
 })

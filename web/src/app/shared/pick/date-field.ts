@@ -6,6 +6,8 @@ import { ClockStore } from '../../shell/clock.store.ts';
 import { CalendarPick } from './calendar-pick.ts';
 import { TypedField } from './typed-field.ts';
 
+/** what stands in the field has its year, and hangs on no day */
+const SOME_DAY: LocalDate = '2000-01-01';
 const WHOLE = /^\d{4}-\d{2}-\d{2}$/;
 
 /**
@@ -30,13 +32,15 @@ export class DateField extends TypedField {
   /** the site whose holidays are marked; those of all where it is not known */
   readonly site = input<string | null>(null);
   protected readonly isOpen = signal(false);
-  protected readonly today = computed((): LocalDate => {
+  /** null until the house's clock is known: before that nothing is typed, since `fri` would be another day */
+  protected readonly today = computed((): LocalDate | null => {
     const now = this.clock.now();
-    return now === null ? new Date().toISOString().slice(0, 10) : dateOf(Zone.of(this.session.zone()).dayAt(now));
+    return now === null ? null : dateOf(Zone.of(this.session.zone()).dayAt(now));
   });
   protected readonly day = computed(() => (WHOLE.test(this.value() ?? '') ? this.value() : null));
   protected readonly weekStartsOn = computed(() => this.session.current()?.weekStartsOn ?? 1);
-  protected readonly read = (text: string): ReturnType<typeof readTypedDate> => readTypedDate(text, this.today(), this.leaning());
+  protected readonly read = (text: string): ReturnType<typeof readTypedDate> =>
+    readTypedDate(text, this.today() ?? SOME_DAY, this.leaning());
   protected readonly tellValue = (value: string): string => (WHOLE.test(value) ? `${tellDay(dayOf(value))} ${value.slice(0, 4)}` : value);
 
   protected picked(date: LocalDate): void {
