@@ -7,6 +7,7 @@ import { listenInbound } from './messages/inbound.ts';
 import type { Channel } from './messages/channel.ts';
 import { dispatch, recordDelivery, resumeCutOff } from './notices/dispatch.ts';
 import { planWaiting } from './notices/plan.ts';
+import { retryAside } from './work/set-aside.ts';
 import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
 import { reconcileWaiting } from './requirements/reconcile.ts';
@@ -63,6 +64,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         await drain(deps, mailer);
         if (round % 30 === 0) {
           await resumeCutOff(deps, mailer);
+          await retryAside(deps, round === 0);
           if (deps.clock instanceof DemoClock) await rebase(deps, deps.clock, deps.clock.now());
         }
       } catch (error) {

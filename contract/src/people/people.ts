@@ -70,7 +70,8 @@ export interface PersonSheet {
   person: PersonRow & {
     zone: string;
     addressWords: string | null;
-    leave: { id: string; from: string; to: string; cover: string | null }[];
+    /** `to` is null until further notice */
+    leave: { id: string; from: string; to: string | null; cover: string | null }[];
     team: number;
     siteId: string;
     groups: { id: string; name: string }[];

@@ -1,12 +1,19 @@
 import { z } from 'zod';
-import { ANCHORS, KINDS, SIGN_OFF_OUTCOMES, UNITS } from '@nudrik/core';
+import { ANCHORS, KINDS, repeatFault, SIGN_OFF_OUTCOMES, spanFault, UNITS, type Duration } from '@nudrik/core';
 import { LocalDate, TimeOfDay } from '../common.ts';
 import { ConditionSchema } from '../conditions.ts';
 
-export const DurationSchema = z.strictObject({
-  amount: z.number().int().min(-10_000).max(10_000),
-  unit: z.enum(UNITS),
-});
+/** A check by a function of core that says what is wrong in words, or null. */
+const faultless =
+  <T>(fault: (value: T) => string | null) =>
+  (value: T, context: z.RefinementCtx): void => {
+    const message = fault(value);
+    if (message !== null) context.addIssue({ code: 'custom', message, input: value });
+  };
+
+export const DurationSchema = z
+  .strictObject({ amount: z.number().int(), unit: z.enum(UNITS) })
+  .superRefine(faultless<Duration>((duration) => spanFault(duration)));
 
 export const AnchorSchema = z.strictObject({
   event: z.enum(ANCHORS),
@@ -26,6 +33,7 @@ export const StepSchema = z.strictObject({
   window: z.enum(['exact', 'later', 'earlier']).nullable().default(null),
   repeat: z
     .strictObject({ every: DurationSchema, times: z.number().int().min(1).max(100) })
+    .superRefine(faultless(repeatFault))
     .nullable()
     .default(null),
   to: z.array(z.string().min(1)).min(1),

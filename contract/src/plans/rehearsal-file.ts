@@ -38,8 +38,8 @@ const PersonSchema = z.strictObject({
   leave: z
     .array(
       z
-        .strictObject({ from: LocalDate, to: LocalDate, cover: z.string().nullable().default(null) })
-        .refine((leave) => leave.from <= leave.to, 'expected "from" not after "to"'),
+        .strictObject({ from: LocalDate, to: LocalDate.nullable(), cover: z.string().nullable().default(null) })
+        .refine((leave) => leave.to === null || leave.from <= leave.to, 'expected "from" not after "to"'),
     )
     .default([]),
   department: z.string().nullable().default(null),

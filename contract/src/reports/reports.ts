@@ -64,10 +64,20 @@ export interface TodayView {
 
 export interface TodayNeed {
   kind:
-    'silent' | 'expiring' | 'mail-server' | 'bounced' | 'failed' | 'no-manager' | 'missing-value' | 'unreachable' | 'roster' | 'outside';
+    | 'set-aside'
+    | 'silent'
+    | 'expiring'
+    | 'mail-server'
+    | 'bounced'
+    | 'failed'
+    | 'no-manager'
+    | 'missing-value'
+    | 'unreachable'
+    | 'roster'
+    | 'outside';
   label: string;
   words: string;
-  act: { label: string; link: string | null; does: 'try-now' | null };
+  act: { label: string; link: string | null; does: 'try-now' | 'try-again' | null };
 }
 
 /** GET /api/team */

@@ -57,8 +57,11 @@ export interface HolidaysRead {
   passedOver: string[];
 }
 
-/** POST /api/people/:id/leaves */
+/** POST /api/people/:id/leaves: without a last day, leave until further notice */
 export const LeaveDraft = z
-  .strictObject({ from: LocalDate, to: LocalDate, coverId: Id.nullable() })
-  .refine(({ from, to }) => from <= to, { path: ['to'], message: 'expected a last day that is not before the first' });
+  .strictObject({ from: LocalDate, to: LocalDate.nullable(), coverId: Id.nullable() })
+  .refine(({ from, to }) => to === null || from <= to, { path: ['to'], message: 'expected a last day that is not before the first' });
 export type LeaveDraft = z.infer<typeof LeaveDraft>;
+/** PATCH /api/people/:id/leaves/:leave: its last day, or null until further notice */
+export const LeaveChange = z.strictObject({ to: LocalDate.nullable() });
+export type LeaveChange = z.infer<typeof LeaveChange>;

@@ -25,7 +25,16 @@ export const SKIP_REASONS = [
   'no-certificate',
 ] as const;
 export type SkipReason = (typeof SKIP_REASONS)[number];
-export type HoldReason = 'leave' | 'daily-limit' | 'unreachable' | 'missing-value';
+export type HoldReason = 'leave' | 'daily-limit' | 'unreachable' | 'missing-value' | 'set-aside';
+
+/** What has to come about before what is held without a moment is taken up again. */
+export const HELD_UNTIL: Record<HoldReason, string> = {
+  leave: 'its last day is entered',
+  'daily-limit': 'the next day',
+  unreachable: 'that is mended',
+  'missing-value': 'that is filled in',
+  'set-aside': 'it is tried again',
+};
 
 /** One thing that was looked at, what came of it, and the fact it rests on. */
 export interface Check {
@@ -256,11 +265,20 @@ function checkValues({ step, assignment, employee, now, zone, standing, missingO
   return { kind: 'hold', until: null, because: 'missing-value', recipient, trace };
 }
 
-/** What leave does to a notice to the employee at a moment: the first working day after it, at the same local time. */
-export function leaveHold(employee: Person, calendar: Calendar, roster: Roster, at: Instant): { until: Instant; fact: string } | null {
+/**
+ * What leave does to a notice to the employee at a moment: it waits for the first working day after it, at the same local time,
+ * or for somebody to enter the last day of leave that is open.
+ */
+export function leaveHold(
+  employee: Person,
+  calendar: Calendar,
+  roster: Roster,
+  at: Instant,
+): { until: Instant | null; fact: string } | null {
   const { zone } = calendar;
   const leave = roster.leaveOn(employee, zone.dayAt(at));
   if (!leave) return null;
+  if (leave.to === null) return { until: null, fact: `on leave since ${tellDay(dayOf(leave.from), zone.dayAt(at))}, until further notice` };
   const back = calendar.addWorkingDays(dayOf(leave.to), 1);
   return {
     until: calendar.fitLater(zone.toInstant(back, zone.toLocal(at).ms), roster.settings.sendWindow),
@@ -325,8 +343,7 @@ export function sentenceOf(
     return `Goes to ${who}${path} on ${tellMoment(at, zone, at)}${waited}: ${tellRule(step, slot, zone, at)}.`;
   }
   if (decision.kind === 'hold') {
-    const mended = decision.because === 'missing-value' ? 'that is filled in' : 'that is mended';
-    return `Held: ${last?.because ?? ''}, until ${decision.until === null ? mended : tellMoment(decision.until, zone, at)}.`;
+    return `Held: ${last?.because ?? ''}, until ${decision.until === null ? HELD_UNTIL[decision.because] : tellMoment(decision.until, zone, at)}.`;
   }
   const closed =
     decision.because === 'finished' || decision.because === 'waived' || decision.because === 'withdrawn' || decision.because === 'left';

@@ -1,3 +1,5 @@
+import { isKept } from '../time/calendar.ts';
+
 /** The columns of a roster file. */
 export const ROSTER_COLUMNS = [
   'personnel number',
@@ -76,7 +78,18 @@ export function readDate(text: string, order: DateOrder): string | null {
   const [year, month, day] = isIso ? [a, b, c] : order === 'dmy' ? [c, b, a] : [c, a, b];
   const date = new Date(Date.UTC(year, month - 1, day));
   if (date.getUTCFullYear() !== year || date.getUTCMonth() !== month - 1 || date.getUTCDate() !== day) return null;
-  return date.toISOString().slice(0, 10);
+  const read = date.toISOString().slice(0, 10);
+  return isKept(read) ? read : null;
+}
+
+const DATE_WORDS: Record<DateOrder, string> = { ymd: '2026-05-11', dmy: '11.05.2026', mdy: '05/11/2026' };
+
+/** Why some text is no date: its year is none that is kept, or it is none at all. A sentence. */
+export function dateFault(text: string, order: DateOrder): string {
+  const year = /\d{4}/.exec(text)?.[0];
+  return year && NUMERIC_DATE.test(text.trim()) && !isKept(`${year}-01-01`)
+    ? `"${text}" is not a date that can be kept; expected a year from 1970 to 2199.`
+    : `"${text}" is not a date; expected one like ${DATE_WORDS[order]}.`;
 }
 
 /** How the dates of some cells must be meant: the order under which all of them are dates. */

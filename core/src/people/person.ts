@@ -1,13 +1,18 @@
-import { Calendar, dayOf, type CalendarFacts, type LocalDate, type SendWindow } from '../time/calendar.ts';
+import { Calendars, dayOf, type Calendar, type CalendarFacts, type LocalDate, type SendWindow } from '../time/calendar.ts';
 import { NAMES_THEMSELVES, type ConditionPerson, type Names, type Structure } from '../conditions/catalogue.ts';
 import { HOUR, type Day, type Instant } from '../time/zone.ts';
 
 /** Days off: first and last day, both inclusive, and who stands in. */
 export interface Leave {
   from: LocalDate;
-  to: LocalDate;
+  /** null until further notice: nobody knows the last day yet */
+  to: LocalDate | null;
   cover: string | null;
 }
+
+/** Whether leave covers a local day. */
+export const isOnLeave = ({ from, to }: Pick<Leave, 'from' | 'to'>, day: Day): boolean =>
+  dayOf(from) <= day && (to === null || day <= dayOf(to));
 
 export interface Person extends ConditionPerson {
   id: string;
@@ -61,12 +66,14 @@ export interface RosterFacts {
   names?: Names;
 }
 
+const UTC: CalendarFacts = { id: 'utc', zone: 'UTC', workingDays: [1, 2, 3, 4, 5], holidays: [] };
+
 /** The people, calendars and courses that planning looks things up in. */
 export class Roster {
   private readonly people: Map<string, Person>;
-  private readonly calendars: Map<string, Calendar>;
+  private readonly calendars: Calendars;
   private readonly courses: Map<string, Course>;
-  private readonly anyCalendar: Calendar;
+  private readonly anyCalendar: string;
 
   /** how departments and people stand below each other, and what the ids in conditions are called */
   readonly structure: Structure;
@@ -76,11 +83,11 @@ export class Roster {
     this.structure = { parentOf: facts.parentOf ?? (() => null), managerOf: (id) => this.people.get(id)?.manager ?? null };
     this.names = facts.names ?? NAMES_THEMSELVES;
     this.people = new Map(facts.people.map((person) => [person.id, person]));
-    this.calendars = new Map(facts.calendars.map((calendar) => [calendar.id, new Calendar(calendar)]));
     this.courses = new Map(facts.courses.map((course) => [course.id, course]));
     this.settings = facts.settings;
-    const first = this.calendars.values().next();
-    this.anyCalendar = first.done ? new Calendar({ id: 'utc', zone: 'UTC', workingDays: [1, 2, 3, 4, 5], holidays: [] }) : first.value;
+    const calendars = facts.calendars.length > 0 ? facts.calendars : [UTC];
+    this.calendars = new Calendars(calendars);
+    this.anyCalendar = calendars[0]!.id;
   }
 
   readonly settings: Settings;
@@ -100,13 +107,14 @@ export class Roster {
     return this.courses.get(id) ?? null;
   }
 
+  /** @throws RangeError where the person's own calendar cannot be worked with */
   calendarOf(person: Person): Calendar {
-    return this.calendars.get(person.calendar) ?? this.anyCalendar;
+    return this.calendars.get(person.calendar) ?? this.calendars.get(this.anyCalendar)!;
   }
 
   /** The leave that covers a local day, or null. */
   leaveOn(person: Person, day: Day): Leave | null {
-    for (const leave of person.leave) if (dayOf(leave.from) <= day && day <= dayOf(leave.to)) return leave;
+    for (const leave of person.leave) if (isOnLeave(leave, day)) return leave;
     return null;
   }
 

@@ -1,6 +1,6 @@
 import { dayOf, type LocalDate } from '../time/calendar.ts';
 import { tellDate, tellList } from '../time/words.ts';
-import { readDate, REQUIRED_COLUMNS, type Matching, type RosterColumn } from './matching.ts';
+import { dateFault, readDate, REQUIRED_COLUMNS, type Matching, type RosterColumn } from './matching.ts';
 import { ROSTER_FIELDS, type FieldChange, type PreviewOptions, type RosterLeave, type RosterPerson, type RosterPreview, type RosterRow } from './roster-row.ts'; // prettier-ignore
 import { isHere, lower, type FileColumns, type FilePeople, type Line, type Meant } from './roster-lines.ts';
 
@@ -21,11 +21,6 @@ const DATES = ['joined on', 'left on', 'leave from', 'leave to'] as const;
 type Dates = Record<(typeof DATES)[number], LocalDate | null>;
 
 const EMAIL = /^[^\s@<>,;"]+@[^\s@<>,;"]+\.[^\s@<>,;".]+$/;
-const DATE_WORDS = {
-  ymd: 'YYYY-MM-DD, for example 2026-05-11',
-  dmy: 'day, month, year, for example 11.05.2026',
-  mdy: 'month, day, year, for example 05/11/2026',
-};
 
 /** What a line refers to, read and found; null where its cell is empty. */
 interface Read {
@@ -121,8 +116,7 @@ export class RosterComparison {
     for (const column of DATES) {
       const text = this.cell(line, column);
       dates[column] = text === '' ? null : readDate(text, this.options.dateOrder);
-      if (text !== '' && dates[column] === null)
-        this.reject(line, column, `"${text}" is not a date; expected ${DATE_WORDS[this.options.dateOrder]}.`);
+      if (text !== '' && dates[column] === null) this.reject(line, column, dateFault(text, this.options.dateOrder));
     }
     return dates;
   }
@@ -165,20 +159,18 @@ export class RosterComparison {
         this.reject(line, 'cover', `${coverEmail} would cover a leave that has no days; expected its first and last day.`);
       return null;
     }
-    if (from === null || to === null) {
-      const missing = from === null ? 'first' : 'last';
-      const column = from === null ? 'leave from' : 'leave to';
-      this.reject(line, column, `The leave has only one of its two days; expected its ${missing} day too.`);
+    if (from === null) {
+      this.reject(line, 'leave from', 'The leave has only its last day; expected its first day too.');
       return null;
     }
-    if (to < from) this.reject(line, 'leave to', `The leave would end on ${to}, before it begins on ${from}.`);
+    if (to !== null && to < from) this.reject(line, 'leave to', `The leave would end on ${to}, before it begins on ${from}.`);
     if (coverEmail === line.email) this.reject(line, 'cover', `${line.email} would cover their own leave.`);
-    const other = line.was?.leaves?.find((leave) => leave.from <= to && leave.to >= from);
+    const other = line.was?.leaves?.find((leave) => (to === null || leave.from <= to) && (leave.to === null || leave.to >= from));
     if (!other) return { from, to, coverEmail };
     const isSame = other.from === from && other.to === to && (coverEmail === null || lower(other.coverEmail) === coverEmail);
     const covered = other.coverEmail ? `, covered by ${other.coverEmail}` : '';
     if (!isSame)
-      this.reject(line, 'leave from', `${line.was!.name} is on leave from ${other.from} to ${other.to} already${covered}; take that away first.`);
+      this.reject(line, 'leave from', `${line.was!.name} is on leave from ${other.from} ${other.to === null ? 'until further notice' : `to ${other.to}`} already${covered}; change that first.`);
     return null;
   } // prettier-ignore
 
@@ -215,6 +207,10 @@ export class RosterComparison {
   }
 }
 
+/** `1 Jun 2027 to 14 Jun 2027`, `from 1 Jun 2027 until further notice`. */
+export const tellLeaveDays = ({ from, to }: { from: LocalDate; to: LocalDate | null }): string =>
+  to === null ? `from ${tellDate(dayOf(from))} until further notice` : `${tellDate(dayOf(from))} to ${tellDate(dayOf(to))}`;
+
 /** `1 Jun 2027 to 14 Jun 2027, Tora Hauge covers`. */
-export const tellLeave = (leave: { from: LocalDate; to: LocalDate }, cover: string | null): string =>
-  `${tellDate(dayOf(leave.from))} to ${tellDate(dayOf(leave.to))}${cover ? `, ${cover} covers` : ', without cover'}`;
+export const tellLeave = (leave: { from: LocalDate; to: LocalDate | null }, cover: string | null): string =>
+  `${tellLeaveDays(leave)}${cover ? `, ${cover} covers` : ', without cover'}`;

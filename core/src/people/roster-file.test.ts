@@ -224,6 +224,11 @@ describe('leave in a roster file', () => {
     });
     expect(found.added[0]).toMatchObject({ leave: { from: '2027-05-01', to: '2027-05-02', coverEmail: null } });
   });
+  it('without a last day is leave until further notice', () => {
+    const found = look([LEAVE, away('Runa', '2027-05-01', '')], [runa]);
+    expect(found.changed[0]).toMatchObject({ leave: { from: '2027-05-01', to: null, coverEmail: null } });
+    expect(found.changed[0]!.changes[0]!.to).toBe('from 1 May 2027 until further notice, without cover');
+  });
   it('that is on the roster already is no news, with its cover or without', () => {
     for (const cover of ['', 'odd@orlasund.example'])
       expect(brief(look([LEAVE, away('Runa', '2027-04-01', '2027-04-09', cover)], [runa, person('Odd')]))).toEqual([[], [], 1, []]);
@@ -237,14 +242,15 @@ describe('leave in a roster file', () => {
     ]);
   }); // prettier-ignore
   test.each<[string, string[], string]>([
-    ['half of its days', away('Runa', '2027-05-01', ''), 'leave to: The leave has only one of its two days; expected its last day too.'],
-    ['the other half', away('Runa', '', '2027-05-01'), 'leave from: The leave has only one of its two days; expected its first day too.'],
+    ['without its first day', away('Runa', '', '2027-05-01'), 'leave from: The leave has only its last day; expected its first day too.'],
+    ['a year that nobody means', away('Runa', '2027-05-01', '9999-12-31'), 'leave to: "9999-12-31" is not a date that can be kept; expected a year from 1970 to 2199.'],
+    ['without an end, over another leave', away('Runa', '2027-03-01', ''), 'leave from: Runa is on leave from 2027-04-01 to 2027-04-09 already'],
     ['ends before it begins', away('Runa', '2027-05-02', '2027-05-01'), 'leave to: The leave would end on 2027-05-01, before it begins on 2027-05-02.'],
     ['a day that is none', away('Runa', 'soon', '2027-05-01'), 'leave from: "soon" is not a date'],
     ['a cover without days', away('Runa', '', '', 'Odd'), 'cover: odd@orlasund.example would cover a leave that has no days'],
     ['covered by themselves', away('Runa', '2027-05-01', '2027-05-02', 'Runa'), 'cover: runa@orlasund.example would cover their own leave.'],
     ['covered by nobody we know', away('Runa', '2027-05-01', '2027-05-02', 'Ghost'), 'cover: Ghost, who is to cover, is neither on the roster nor in this file.'],
-    ['over another leave', away('Runa', '2027-04-09', '2027-05-02'), 'leave from: Runa is on leave from 2027-04-01 to 2027-04-09 already, covered by odd@orlasund.example; take that away first.'],
+    ['over another leave', away('Runa', '2027-04-09', '2027-05-02'), 'leave from: Runa is on leave from 2027-04-01 to 2027-04-09 already, covered by odd@orlasund.example; change that first.'],
   ])('is refused in words: %s', (_, row, words) => {
     const { rejected, changed } = look([LEAVE, row], [runa, person('Odd')]);
     expect(rejected.map(({ column, reason }) => `${column}: ${reason}`)[0]).toContain(words);

@@ -14,7 +14,7 @@ import {
 } from './roster-row.ts';
 
 export * from './roster-row.ts';
-export { FIELD_OF, tellLeave } from './roster-comparison.ts';
+export { FIELD_OF, tellLeave, tellLeaveDays } from './roster-comparison.ts';
 
 /** Rows between two reports of how far the comparison is. */
 const REPORT_EVERY = 2_000;

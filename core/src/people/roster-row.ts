@@ -15,7 +15,8 @@ export interface RosterRow {
 /** Leave, both days inclusive, and who covers it, by e-mail. */
 export interface RosterLeave {
   from: LocalDate;
-  to: LocalDate;
+  /** null until further notice */
+  to: LocalDate | null;
   coverEmail: string | null;
 }
 /** Somebody who is on the roster already, with the leave that is entered. */

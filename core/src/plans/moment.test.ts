@@ -157,6 +157,12 @@ describe('window and moments that have passed', () => {
 test.each<[string, Partial<Step>, string]>([
   ['a time of day with hours', { offset: { amount: 2, unit: 'hours' }, at: '09:00' }, 'a time of day (09:00) goes with days'],
   ['gathering without a time of day', { gather: 'per day' }, 'needs a time of day'],
+  ['a span of more than ten years', { offset: { amount: 10_000, unit: 'weeks' } }, 'at most ten years (522 weeks); got 10000 weeks'],
+  [
+    'a last repeat after more than ten years',
+    { repeat: { every: { amount: 2, unit: 'months' }, times: 100 } },
+    'the last repeat comes too late: expected at most ten years (120 months); got 198 months',
+  ],
   ['the anchor date without a date', { anchor: { event: 'date' } }, 'needs a date'],
 ])('refuses %s', (_, step, words) => expect(stepFault(aStep(step))).toContain(words));
 

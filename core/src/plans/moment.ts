@@ -61,12 +61,17 @@ export function baseMoments(step: Step, anchorAt: Instant, assignee: Calendar, r
   if (!step.repeat || step.repeat.times <= 1) return [base.instant];
   const { every, times } = step.repeat;
   const moments = [base.instant];
+  let { day } = base;
   for (let k = 1; k < times; k++) {
-    moments.push(
-      isElapsed(every.unit)
-        ? base.instant + k * elapsed(every)
-        : base.zone.toInstant(addToDay(base.day, k * every.amount, every.unit, assignee), base.ms),
-    );
+    if (isElapsed(every.unit)) moments.push(base.instant + k * elapsed(every));
+    else {
+      // working days are counted on from the repeat before, months from the first: the end of a month clamps
+      day =
+        every.unit === 'working days'
+          ? assignee.addWorkingDays(day, every.amount)
+          : addToDay(base.day, k * every.amount, every.unit, assignee);
+      moments.push(base.zone.toInstant(day, base.ms));
+    }
   }
   return moments;
 }

@@ -29,6 +29,29 @@ export interface Duration {
   unit: Unit;
 }
 
+/** How many of a unit ten years hold at the most: longer spans and later repeats are a slip of the hand. */
+const TEN_YEARS: Record<Unit, number> = {
+  minutes: 5_259_600,
+  hours: 87_660,
+  days: 3_653,
+  'working days': 2_610,
+  weeks: 522,
+  months: 120,
+};
+
+/** What is wrong with a span of time, in words without a full stop, or null: none is longer than ten years. */
+export function spanFault({ amount, unit }: Duration, times = 1): string | null {
+  const most = TEN_YEARS[unit];
+  const span = Math.abs(amount) * times;
+  return span <= most ? null : `expected at most ten years (${most} ${unit}); got ${span} ${unit}`;
+}
+
+/** The same of repeats: the last of them comes within ten years of the first. */
+export const repeatFault = ({ every, times }: { every: Duration; times: number }): string | null => {
+  const fault = spanFault(every, times - 1);
+  return fault && `the last repeat comes too late: ${fault}`;
+};
+
 /** One line of a plan, as it is stored. */
 export interface Step {
   id: string;
@@ -65,6 +88,8 @@ export function stepFault(step: Step): string | null {
   if (step.repeat && step.repeat.every.amount <= 0)
     return `"${step.name}": a repeat needs at least 1 ${step.repeat.every.unit} between; got ${step.repeat.every.amount}.`;
   if (step.repeat && step.repeat.times < 1) return `"${step.name}": a repeat needs at least one time; got ${step.repeat.times}.`;
+  const tooFar = spanFault(step.offset) ?? (step.repeat && repeatFault(step.repeat));
+  if (tooFar) return `"${step.name}": ${tooFar}.`;
   if (step.to.length === 0) return `"${step.name}": a step needs somebody to write to.`;
   return null;
 }

@@ -112,3 +112,21 @@ export class Calendar {
     return this.zone.toInstant(this.addWorkingDays(day, -1), to);
   }
 }
+
+/** Calendars by id, each made when it is asked for: one that cannot be worked with is nobody's fault but its own people's. */
+export class Calendars {
+  private readonly facts: ReadonlyMap<string, CalendarFacts>;
+  private readonly made = new Map<string, Calendar>();
+
+  constructor(facts: readonly CalendarFacts[]) {
+    this.facts = new Map(facts.map((calendar) => [calendar.id, calendar]));
+  }
+
+  /** @throws RangeError for a calendar with an unknown zone or without a working day */
+  get(id: string): Calendar | undefined {
+    let calendar = this.made.get(id);
+    const facts = calendar ? undefined : this.facts.get(id);
+    if (facts) this.made.set(id, (calendar = new Calendar(facts)));
+    return calendar;
+  }
+}

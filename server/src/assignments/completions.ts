@@ -1,4 +1,5 @@
 import {
+  dateFault,
   readDate,
   readTable,
   findDateOrder,
@@ -113,11 +114,7 @@ async function draft(deps: Deps, db: Queryable, request: CompletionsRequest): Pr
     const finishedOn = readDate(when, dateOrder);
     if (!person) reject('person', `"${who}" is neither an e-mail nor a personnel number on the roster.`);
     if (!course) reject('course', `There is no course "${what}"; expected a title or a code.`);
-    if (finishedOn === null)
-      reject(
-        'finished on',
-        `"${when}" is not a date; expected one like ${dateOrder === 'ymd' ? '2026-05-11' : dateOrder === 'dmy' ? '11.05.2026' : '05/11/2026'}.`,
-      );
+    if (finishedOn === null) reject('finished on', dateFault(when, dateOrder));
     else if (finishedOn > today) reject('finished on', `${tellDate(dayOf(finishedOn))} has not come yet; expected a day that has passed.`);
     if (result.rejected.length > before) continue;
     const key = `${person!.id}/${course!.id}`;

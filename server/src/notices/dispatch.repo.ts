@@ -68,6 +68,27 @@ export async function listTold(db: Client, assignmentIds: readonly string[]): Pr
   );
 }
 
+// the answer was noted, or a delivery report came, before whoever handed it over could say so
+const SETTLE_KNOWN = `
+update notices n
+set
+  state = case when d.is_delivered then 'delivered' else 'sent' end, sent_at = coalesce(n.sent_at, d.at, $1::timestamptz),
+  because = null, lease_until = null
+from (
+  select message_id, bool_or(delivered_at is not null) as is_delivered, min(coalesce(answered_at, handed_at)) as at
+  from deliveries
+  where outcome = 'accepted'
+    or delivered_at is not null
+  group by message_id
+) d
+where n.state = 'sending'
+  and n.lease_until < now()
+  and d.message_id = n.message_id
+`;
+
+/** What is known to have been taken by the mail server is not handed over again. */
+export const settleKnown = (db: Client, now: Instant): Promise<unknown> => db.query(SETTLE_KNOWN, [new Date(now)]);
+
 // by the database's clock, like the lease itself
 const CLAIM_CUT_OFF = `
 update notices

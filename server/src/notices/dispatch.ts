@@ -1,7 +1,9 @@
+import { randomBytes } from 'node:crypto';
 import {
   anchorsOf,
   compareWaiting,
   decide,
+  HELD_UNTIL,
   messageKey,
   sentenceOf,
   type HoldReason,
@@ -9,8 +11,10 @@ import {
   type MissingOf,
   type PlanStep,
   type Recipient,
+  type Rendered,
 } from '@nudrik/core';
 import { lockIds } from '../assignments/assignments.repo.ts';
+import { apart } from '../db/apart.ts';
 import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import type { Channel, Handover, Letter } from '../messages/channel.ts';
@@ -19,11 +23,21 @@ import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { Days, findOvertaken, waitingOf, type WaitingNotice } from './day.ts';
-import { claimCutOff, GATHER_LOCK, listCertificates, listTold, saveHandovers, stampDelivered, tryLock } from './dispatch.repo.ts';
+import {
+  claimCutOff,
+  GATHER_LOCK,
+  listCertificates,
+  listTold,
+  saveHandovers,
+  settleKnown,
+  stampDelivered,
+  tryLock,
+} from './dispatch.repo.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
-import { claimDue, saveDecisions, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
+import { claimDue, saveDecisions, setNoticesAside, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
 import { whyDropped } from './plan.ts';
 import { requestReplan } from './queue.ts';
+import { tellFailure } from '../work/set-aside.ts';
 
 /** One message to be, and the notices that it carries. */
 interface Parcel {
@@ -33,6 +47,8 @@ interface Parcel {
 }
 
 const LEASE_MS = 5 * 60_000;
+/** what was cut off longer ago is written anew: its "tomorrow" is past */
+const STALE_MS = 12 * 3_600_000;
 /** a message that the server would not take for three days has failed */
 const GIVE_UP_MS = 3 * 24 * 3_600_000;
 
@@ -80,8 +96,46 @@ async function prepare(deps: Deps, limit: number): Promise<{ decided: number; le
     const gathered = (await tryLock(client, GATHER_LOCK)) ? await claimDue(client, now, true, GATHERED) : [];
     const claimed = [...gathered, ...(await claimDue(client, now, false, limit))];
     if (claimed.length === 0) return { decided: 0, letters: [] };
-    return { decided: claimed.length, letters: await settle(client, deps, claimed, now) };
+    return { decided: claimed.length, letters: await settleApart(client, deps, claimed, now) };
   });
+}
+
+/** Notices that stand or fall together: those of one gathered message, or of one that was on its way; else each by itself. */
+function groupsOf(claimed: readonly ClaimedNotice[], isCutOff: boolean): ClaimedNotice[][] {
+  const groups = new Map<string, ClaimedNotice[]>();
+  for (const notice of claimed) {
+    const key = isCutOff ? `message ${notice.messageId}` : notice.gathered ? `gathered ${notice.recipientId}` : notice.id;
+    const group = groups.get(key);
+    if (group) group.push(notice);
+    else groups.set(key, [notice]);
+  }
+  return [...groups.values()];
+}
+
+/** Decides claimed notices so that one that cannot be decided or written stops none of the others: it is set aside. */
+async function settleApart(
+  client: Client,
+  deps: Deps,
+  claimed: readonly ClaimedNotice[],
+  now: Instant,
+  isCutOff = false,
+): Promise<Letter[]> {
+  const { results, failed } = await apart(client, groupsOf(claimed, isCutOff), (groups) =>
+    settle(client, deps, groups.flat(), now, isCutOff),
+  );
+  if (failed.length > 0) {
+    for (const { item, error } of failed.slice(0, 5))
+      deps.log.error({ notices: item.map(({ id }) => id), error: error.stack }, 'Notices were set aside; the rest goes on.');
+    const aside = failed.flatMap(({ item, error }) =>
+      item.map(({ id }) => ({
+        id,
+        sentence: `Held: it could not be worked out (${tellFailure(error)}), until ${HELD_UNTIL['set-aside']}.`,
+      })),
+    );
+    await setNoticesAside(client, aside, now);
+    await announce(client, 'notices');
+  }
+  return results.flat();
 }
 
 /** Decides claimed notices under the locks of their assignments and composes what goes: load, compute, save. */
@@ -226,14 +280,18 @@ async function pack(
     step.to.includes('employee') || !recipient.person ? [] : [recipient.person.id],
   );
   extras = { ...extras, teamLinks: await teamLinksOf(client, [...new Set(leading)]) };
+  const all = extras;
+  const write = ({ step, recipient, notices }: Parcel, at: Instant): Rendered =>
+    compose({ step, recipient, assignments: notices.map(({ assignment }) => assignment) }, facts, all, at);
   const drafts: { parcel: Parcel; draft: MessageDraft }[] = [];
   const again: { parcel: Parcel; message: MessageRow }[] = [];
   for (const parcel of parcels) {
-    const { step, recipient, notices } = parcel;
-    const rendered = compose({ step, recipient, assignments: notices.map(({ assignment }) => assignment) }, facts, extras, now);
+    const { recipient, notices } = parcel;
+    const rendered = write(parcel, now);
     const first = notices[0]!.notice;
     const draft: MessageDraft = {
-      message_id: `<notice-${first.id}${first.attempts > 0 ? `.${first.attempts}` : ''}@${domain}>`,
+      // never the id of another: an attempt may be counted anew when a notice is planned anew
+      message_id: `<notice-${first.id}.${randomBytes(6).toString('hex')}@${domain}>`,
       to_name: recipient.person?.name ?? '',
       to_address: recipient.address!,
       from_address: house.senderAddress,
@@ -243,12 +301,13 @@ async function pack(
       body: rendered.text,
     };
     const former = sharedMessage(parcel, earlier);
-    const isSame =
-      former !== null &&
-      former.to_address === draft.to_address &&
-      (isCutOff || (former.subject === draft.subject && former.body === draft.body && former.html === draft.html));
-    if (isSame) again.push({ parcel, message: former });
-    else drafts.push({ parcel, draft });
+    // one that may have arrived is the same where nothing but time went by since; one that was refused, where it reads the same
+    const isTimely = former !== null && isCutOff && !hasNews(parcel, former.composed_at.getTime(), now);
+    const readsAs = isTimely ? write(parcel, former.composed_at.getTime()) : rendered;
+    if (former !== null && isSame(former, draft, readsAs)) {
+      earlier.delete(former.id); // a message goes once, whatever became of those that it told of
+      again.push({ parcel, message: former });
+    } else drafts.push({ parcel, draft });
   }
   const made = await insertMessages(
     client,
@@ -269,6 +328,14 @@ async function pack(
   );
   return letters;
 }
+
+/** Whether anything came to be known of what a message tells since it was written, or so long ago that its "tomorrow" is past. */
+const hasNews = ({ notices }: Parcel, writtenAt: Instant, now: Instant): boolean =>
+  now - writtenAt > STALE_MS || notices.some(({ assignment }) => assignment.events.some(({ at }) => at > writtenAt && at <= now));
+
+/** Whether a message that was composed before may go as it is. */
+const isSame = (former: MessageRow, draft: MessageDraft, reads: Rendered): boolean =>
+  former.to_address === draft.to_address && former.subject === reads.subject && former.body === reads.text && former.html === reads.html;
 
 /** The message that all notices of a parcel were on before, or null. */
 function sharedMessage({ notices }: Parcel, earlier: ReadonlyMap<string, MessageRow>): MessageRow | null {
@@ -317,8 +384,9 @@ async function saveResults(deps: Deps, results: readonly Result[]): Promise<void
  */
 export async function resumeCutOff(deps: Deps, channel: Channel): Promise<number> {
   const letters = await transaction(deps.db, async (client) => {
+    await settleKnown(client, deps.clock.now());
     const claimed = await claimCutOff(client, LEASE_MS);
-    return claimed.length === 0 ? [] : settle(client, deps, claimed, deps.clock.now(), true);
+    return claimed.length === 0 ? [] : settleApart(client, deps, claimed, deps.clock.now(), true);
   });
   await saveResults(deps, await sendAll(channel, letters));
   return letters.length;

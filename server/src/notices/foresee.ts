@@ -130,8 +130,8 @@ function ownNote(assignment: Assignment, person: Person, roster: Roster, dueAt: 
   const { zone } = roster.calendarOf(person);
   const today = zone.dayAt(now);
   if (assignment.assignedAt > now) return `joins ${tellDay(zone.dayAt(assignment.assignedAt), today)}`;
-  const leave = person.leave.find(({ from, to }) => dayOf(from) <= zone.dayAt(dueAt) && dayOf(to) >= today);
-  if (leave) return `on leave to ${tellDay(dayOf(leave.to), today)}`;
+  const leave = person.leave.find(({ from, to }) => dayOf(from) <= zone.dayAt(dueAt) && (to === null || dayOf(to) >= today));
+  if (leave) return leave.to === null ? 'on leave until further notice' : `on leave to ${tellDay(dayOf(leave.to), today)}`;
   return person.isReachable ? null : 'mail comes back';
 }
 

@@ -260,11 +260,13 @@ export interface ClaimedNotice extends Slot {
   messageId: string | null;
   attempts: number;
   heldBecause: string | null;
+  /** the addressee that was found when it was planned */
+  recipientId: string | null;
 }
 
 export const CLAIMED_COLUMNS = `
   id, assignment_id, person_id, course_id, step_id, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, try_at,
-  message_id, attempts, held_because
+  message_id, attempts, held_because, recipient_id
 `;
 
 // gathered notices are claimed apart, by one worker at a time, so that a recipient's day is never split over two messages
@@ -297,6 +299,7 @@ export interface ClaimedRow {
   message_id: string | null;
   attempts: number;
   held_because: string | null;
+  recipient_id: string | null;
 }
 
 export const claimedOf = (row: ClaimedRow): ClaimedNotice => ({
@@ -318,6 +321,7 @@ export const claimedOf = (row: ClaimedRow): ClaimedNotice => ({
   messageId: row.message_id,
   attempts: row.attempts,
   heldBecause: row.held_because,
+  recipientId: row.recipient_id,
   missed: null,
   replacedAt: null,
   gaps: [],
@@ -383,3 +387,16 @@ export async function saveDecisions(
     list.map((d) => d.messageId),
   ]);
 }
+
+const SET_ASIDE = `
+update notices n
+set
+  state = 'held', held_because = 'set-aside', because = null, sentence = r.sentence, trace = null, decided_at = null, lease_until = null,
+  try_at = $3::timestamptz + interval '1 hour'
+from unnest($1::bigint[], $2::text[]) as r (id, sentence)
+where n.id = r.id
+`;
+
+/** Sets notices aside that could not be decided or written; they are tried again by themselves each hour, and when somebody asks. */
+export const setNoticesAside = (db: Client, list: readonly { id: string; sentence: string }[], now: Instant): Promise<unknown> =>
+  db.query(SET_ASIDE, [list.map(({ id }) => id), list.map(({ sentence }) => sentence), iso(now)]);

@@ -4,6 +4,7 @@ import {
   decide,
   difference,
   findRecipient,
+  HELD_UNTIL,
   HOLD_WORDS,
   keyOf,
   leaveHold,
@@ -22,6 +23,7 @@ import {
 import { announce, rows, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse, type House } from '../house/house.ts';
+import { workApart } from '../work/set-aside.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
 import {
   cancelNotices,
@@ -118,11 +120,11 @@ function resumedFrom(entry: LedgerRow, slot: Slot, assignment: AssignmentFacts, 
   const calendar = roster.calendarOf(employee);
   const back = backAt(entry.at, slot.gaps);
   const at = back === null ? entry.at : calendar.fitLater(back, roster.settings.sendWindow);
-  const hasMoment = heldBecause === 'leave' || heldBecause === 'daily-limit';
-  const until = hasMoment
-    ? `until ${tellMoment(at, calendar.zone, at)}`
-    : `until that is ${heldBecause === 'missing-value' ? 'filled in' : 'mended'}`;
-  return { id, at, onDay: dateOf(Zone.of(house.zone).dayAt(at)), hasMoment, sentence: `Held: ${HOLD_WORDS[heldBecause]}, ${until}.` };
+  const isOpenLeave = heldBecause === 'leave' && leaveHold(employee, calendar, roster, entry.at)?.until === null;
+  const hasMoment = heldBecause === 'daily-limit' || heldBecause === 'set-aside' || (heldBecause === 'leave' && !isOpenLeave);
+  const until = hasMoment ? tellMoment(at, calendar.zone, at) : HELD_UNTIL[heldBecause];
+  const sentence = `Held: ${HOLD_WORDS[heldBecause]}, until ${until}.`;
+  return { id, at, onDay: dateOf(Zone.of(house.zone).dayAt(at)), hasMoment, sentence };
 }
 
 /** What will hold a notice at its moment, as far as that is known: leave that was entered. The dispatcher decides it then. */
@@ -130,7 +132,8 @@ function foreseenHold(slot: Slot, employee: Person, { roster }: Facts): string |
   if (slot.to !== 'employee') return null;
   const calendar = roster.calendarOf(employee);
   const hold = leaveHold(employee, calendar, roster, slot.at);
-  return hold && `Will be held: ${hold.fact}, until ${tellMoment(hold.until, calendar.zone, slot.at)}.`;
+  if (!hold) return null;
+  return `Will be held: ${hold.fact}, until ${hold.until === null ? HELD_UNTIL.leave : tellMoment(hold.until, calendar.zone, slot.at)}.`;
 }
 
 export interface PlanChange {
@@ -214,7 +217,8 @@ export async function planWaiting(deps: Deps, limit = 2_000): Promise<number> {
     // the facts cannot change while we plan, and two planners never work on one assignment
     const ids = [...new Set(claimed.map((row) => row.assignment_id))].sort((a, b) => Number(a) - Number(b));
     await client.query(LOCK_ASSIGNMENTS, [ids]);
-    await replan(client, await getHouse(client), ids, deps.clock.now());
+    const house = await getHouse(client);
+    await workApart(client, deps, 'plan', ids, (some, now) => replan(client, house, some, now));
     await announce(client, 'notices', 'work');
     return ids.length;
   });

@@ -51,7 +51,6 @@ set try_at = $2::timestamptz
 where person_id = any($1::bigint[])
   and state = 'held'
   and held_because = 'leave'
-  and try_at is not null
 `;
 
 export const releaseLeave = (db: Client, personIds: readonly string[], now: number): Promise<unknown> =>

@@ -2,7 +2,8 @@ import { Id, NoticesQuery } from '@nudrik/contract';
 import { dateOf, dayOf } from '@nudrik/core';
 import { z } from 'zod';
 import { announce } from '../db/db.ts';
-import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
+import { retryAside } from '../work/set-aside.ts';
+import { act, ADMINISTRATORS, DONE, OFFICE, parse, type Route } from '../route.ts';
 import { houseToday } from '../people/today.ts';
 import { findNoticeSheet, listNotices, ribbon, whyStep } from './ledger.query.ts';
 
@@ -40,6 +41,10 @@ export const noticeRoutes: Route[] = [
       return { tried: result.rowCount };
     },
   },
+  act('post', '/api/notices/try-again', async ({ deps }) => {
+    await retryAside(deps, true);
+    return DONE;
+  }),
   {
     method: 'get',
     path: '/api/notices/:id',

@@ -1,5 +1,5 @@
-import { dayOf, tellDate, tellLeave } from '@nudrik/core';
-import type { LeaveDraft } from '@nudrik/contract';
+import { dayOf, tellDate, tellLeave, tellLeaveDays } from '@nudrik/core';
+import type { LeaveChange, LeaveDraft } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { requestReplan } from '../notices/queue.ts';
@@ -28,8 +28,9 @@ const GET_OVERLAPPING = `
 select from_on, to_on
 from leaves
 where person_id = $1::bigint
-  and from_on <= $3::date
-  and to_on >= $2::date
+  and id is distinct from $4::bigint
+  and from_on <= coalesce($3::date, 'infinity')
+  and coalesce(to_on, 'infinity') >= $2::date
 order by from_on
 limit 1
 `;
@@ -39,6 +40,20 @@ values ($1::bigint, $2::date, $3::date, $4::bigint)
 returning id
 `;
 
+/** Of two spans of leave of one person nobody could say who covers. */
+async function refuseOverlap(
+  client: Client,
+  personId: string,
+  name: string,
+  { from, to }: { from: string; to: string | null },
+  except: string | null = null,
+): Promise<void> {
+  const other = await maybeRow<{ from_on: string; to_on: string | null }>(client, GET_OVERLAPPING, [personId, from, to, except]);
+  if (!other) return;
+  const days = tellLeaveDays({ from: other.from_on, to: other.to_on });
+  throw new Refused('conflict', `${name} is on leave already (${days}); change that first. Nothing was changed.`);
+}
+
 /** Enters leave; notices to this person wait for its end, escalations to them go to the cover. */
 export async function addLeave(deps: Deps, personId: string, leave: LeaveDraft, byWhom: string): Promise<string> {
   return transaction(deps.db, async (client) => {
@@ -47,13 +62,7 @@ export async function addLeave(deps: Deps, personId: string, leave: LeaveDraft, 
     if (leave.coverId === personId) throw new Refused('wrong-input', `${person.name} cannot cover their own leave.`);
     const cover = leave.coverId && (await maybeRow<{ name: string }>(client, GET_PERSON_NAME, [leave.coverId]));
     if (leave.coverId && !cover) throw new Refused('wrong-input', `There is no person ${leave.coverId}.`);
-    const other = await maybeRow<{ from_on: string; to_on: string }>(client, GET_OVERLAPPING, [personId, leave.from, leave.to]);
-    if (other)
-      throw new Refused(
-        'conflict',
-        `${person.name} is on leave from ${tellDate(dayOf(other.from_on))} to ${tellDate(dayOf(other.to_on))}` +
-          ' already; take that away first. Nothing was changed.',
-      );
+    await refuseOverlap(client, personId, person.name, leave);
     const { id } = await oneRow<{ id: string }>(client, INSERT_LEAVE, [personId, leave.from, leave.to, leave.coverId]);
     await follow(client, deps, personId, byWhom, { from: null, to: tellLeave(leave, cover ? cover.name : null) });
     return id;
@@ -68,9 +77,42 @@ where l.id = $1::bigint
 returning l.from_on, l.to_on, (select c.name from people c where c.id = l.cover_id) as cover
 `;
 
+const LOCK_LEAVE = `
+select l.from_on, l.to_on, p.name, c.name as cover
+from leaves l
+join people p on p.id = l.person_id
+left join people c on c.id = l.cover_id
+where l.id = $1::bigint
+  and l.person_id = $2::bigint
+for update of l
+`;
+const SET_LEAVE_END = 'update leaves set to_on = $2::date where id = $1::bigint';
+
+/** Enters the last day of leave, moves it, or leaves it open; what waits for it is decided again. */
+export async function endLeave(deps: Deps, personId: string, leaveId: string, { to }: LeaveChange, byWhom: string): Promise<void> {
+  await transaction(deps.db, async (client) => {
+    const leave = await maybeRow<{ from_on: string; to_on: string | null; name: string; cover: string | null }>(client, LOCK_LEAVE, [
+      leaveId,
+      personId,
+    ]);
+    if (!leave) throw new Refused('not-found', 'This leave is not there any more.');
+    const from = leave.from_on;
+    if (to !== null && to < from)
+      throw new Refused(
+        'wrong-input',
+        `The leave begins on ${tellDate(dayOf(from))}; expected a last day that is not before. Nothing was changed.`,
+      );
+    if (to === leave.to_on) return;
+    await refuseOverlap(client, personId, leave.name, { from, to }, leaveId);
+    await client.query(SET_LEAVE_END, [leaveId, to]);
+    const tell = (end: string | null): string => tellLeave({ from, to: end }, leave.cover);
+    await follow(client, deps, personId, byWhom, { from: tell(leave.to_on), to: tell(to) });
+  });
+}
+
 export async function removeLeave(deps: Deps, personId: string, leaveId: string, byWhom: string): Promise<void> {
   await transaction(deps.db, async (client) => {
-    const gone = await maybeRow<{ from_on: string; to_on: string; cover: string | null }>(client, DELETE_LEAVE, [leaveId, personId]);
+    const gone = await maybeRow<{ from_on: string; to_on: string | null; cover: string | null }>(client, DELETE_LEAVE, [leaveId, personId]);
     if (!gone) throw new Refused('not-found', 'This leave is not there any more.');
     await follow(client, deps, personId, byWhom, { from: tellLeave({ from: gone.from_on, to: gone.to_on }, gone.cover), to: null });
   });

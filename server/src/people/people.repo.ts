@@ -396,7 +396,7 @@ order by g.name
 export async function findPersonSheet(db: Queryable, id: string, now: number, today: string): Promise<PersonSheet | null> {
   const row = await maybeRow<PersonDbRow>(db, `select ${PERSON_COLUMNS} ${PERSON_TABLES} where p.id = $2::bigint`, [new Date(now), id]);
   if (!row) return null;
-  const leave = await rows<{ id: string; from: string; to: string; cover: string | null }>(db, LIST_LEAVES_OF, [id]);
+  const leave = await rows<{ id: string; from: string; to: string | null; cover: string | null }>(db, LIST_LEAVES_OF, [id]);
   const groups = await rows<{ id: string; name: string }>(db, LIST_GROUPS_OF, [id]);
   const { team } = await oneRow<{ team: number }>(db, COUNT_LINE, [id, today]);
   return {

@@ -1,11 +1,11 @@
-import { Id, ImportQuery, LeaveDraft, PeopleQuery, PersonChange, ResolveRequest } from '@nudrik/contract';
+import { Id, ImportQuery, LeaveChange, LeaveDraft, PeopleQuery, PersonChange, ResolveRequest } from '@nudrik/contract';
 import { act, ADMINISTRATORS, bytesOf, DONE, get, idOf, OFFICE, parse, type Route } from '../route.ts';
 import { sendFile } from '../answer-file.ts';
 import { Refused } from '../refusal.ts';
 import { whyCourse } from '../requirements/why.ts';
 import { addPerson, changePerson } from './change.ts';
 import { foreseeImport, rosterFacts, takeImport } from './import.ts';
-import { addLeave, removeLeave } from './leave.ts';
+import { addLeave, endLeave, removeLeave } from './leave.ts';
 import { findPersonSheet, listPeople, peopleFacets } from './people.repo.ts';
 import { resolvePeople } from './resolve.ts';
 import { timelineOf } from './timeline.ts';
@@ -53,6 +53,11 @@ export const peopleRoutes: Route[] = [
   act('post', '/api/people/:id/leaves', async (call) => ({
     id: await addLeave(call.deps, idOf(call), parse(LeaveDraft, call.req.body), call.account!.name),
   })),
+  act('patch', '/api/people/:id/leaves/:leave', async (call) => {
+    const change = parse(LeaveChange, call.req.body);
+    await endLeave(call.deps, idOf(call), parse(Id, call.req.params['leave']), change, call.account!.name);
+    return DONE;
+  }),
   act('delete', '/api/people/:id/leaves/:leave', async (call) => {
     await removeLeave(call.deps, idOf(call), parse(Id, call.req.params['leave']), call.account!.name);
     return DONE;

@@ -100,6 +100,7 @@ const tellValue = (field: string, value: string | null): string =>
 function changeWords(kind: string, changes: FieldChange[]): string {
   const [first] = changes as unknown as { from: string | null; to: string | null }[];
   if (kind === 'group') return first!.to ? `Put into the group ${first!.to}` : `Taken out of the group ${first!.from}`;
+  if (kind === 'leave' && first!.from && first!.to) return `Leave changed: ${first!.to}; before: ${first!.from}`;
   if (kind === 'leave') return first!.to ? `Leave entered: ${first!.to}` : `Leave taken away: ${first!.from}`;
   if (kind === 'added') return 'Came onto the roster';
   const words = changes.map(

@@ -114,7 +114,7 @@ async function addLeaves(
   list: readonly { id: string; leave: RosterLeave }[],
   by: { at: number; byWhom: string; importId?: string | null },
 ): Promise<string[]> {
-  const added = await rows<{ person_id: string; from_on: string; to_on: string; cover: string | null }>(client, ADD_LEAVES, [
+  const added = await rows<{ person_id: string; from_on: string; to_on: string | null; cover: string | null }>(client, ADD_LEAVES, [
     list.map(({ id }) => id),
     list.map(({ leave }) => leave.from),
     list.map(({ leave }) => leave.to),
@@ -132,7 +132,7 @@ async function addLeaves(
 
 /** Takes away the leave that an import entered, and puts that on the record. @returns whose it was */
 export async function removeLeavesOf(client: Client, importId: string, by: { at: number; byWhom: string }): Promise<string[]> {
-  const gone = await rows<{ person_id: string; from_on: string; to_on: string; cover: string | null }>(client, REMOVE_LEAVES_OF, [
+  const gone = await rows<{ person_id: string; from_on: string; to_on: string | null; cover: string | null }>(client, REMOVE_LEAVES_OF, [
     importId,
   ]);
   const record = gone.map((row) => ({

@@ -34,7 +34,7 @@ from assignments a
 join people p on p.id = a.person_id
 join sites s on s.id = p.site_id
 cross join settings h
-left join leaves l on l.person_id = p.id and l.to_on >= ($2::timestamptz)::date and l.from_on <= ($2::timestamptz)::date + 28
+left join leaves l on l.person_id = p.id and (l.to_on is null or l.to_on >= ($2::timestamptz)::date) and l.from_on <= ($2::timestamptz)::date + 28
 where a.course_id = $1::bigint
 order by
   a.closed_by is not null, row_number() over (

@@ -4,6 +4,7 @@ import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { isMissingAhead, LACKS } from '../notices/lacks.sql.ts';
+import { tellAside } from '../work/set-aside.ts';
 import { houseToday } from '../people/today.ts';
 import { NOTHING_PLANNED } from './course-report.ts';
 
@@ -304,6 +305,8 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
           does: null,
         },
       });
+  for (const words of await tellAside(db, zone, now))
+    list.unshift({ kind: 'set-aside', label: 'Set aside', words, act: { label: 'Try again', link: null, does: 'try-again' } });
   return [...list, ...(await rosterNeeds(db, zone, now)), ...(await silentNeeds(db, today, now))];
 }
 

@@ -1,9 +1,8 @@
 import {
-  Calendar,
+  Calendars,
   compileAudience,
   type Audience,
   type AudiencePerson,
-  type CalendarFacts,
   type CourseRecord,
   type DueRule,
   type Finish,
@@ -212,8 +211,8 @@ export class LiveSet {
 }
 
 /** Working calendars by site. */
-export async function loadCalendars(db: Queryable): Promise<Map<string, Calendar>> {
-  return new Map((await listCalendars(db)).map((facts: CalendarFacts) => [facts.id, new Calendar(facts)]));
+export async function loadCalendars(db: Queryable): Promise<Calendars> {
+  return new Calendars(await listCalendars(db));
 }
 
 interface NameLists {

@@ -2,6 +2,7 @@ import { dateOf, morningOf, reconcilePerson, type Change, type LocalDate, type W
 import { rows, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
+import { workApart } from '../work/set-aside.ts';
 import { applyChanges } from './apply.ts';
 import { listLive, listRequirementPeople, LiveSet, loadCalendars, loadRecords, loadStructure, type Who } from './facts.ts';
 
@@ -77,7 +78,7 @@ export async function reconcileWaiting(deps: Deps, limit = 2_000): Promise<numbe
     const ids = [...new Set(claimed.map((row) => row.person_id))].sort((a, b) => Number(a) - Number(b));
     // two workers never look at one person at once
     await client.query(LOCK_PEOPLE, [ids]);
-    await reconcilePeople(client, ids, deps.clock.now());
+    await workApart(client, deps, 'reconcile', ids, (some, now) => reconcilePeople(client, some, now));
     return ids.length;
   });
 }

@@ -5,7 +5,7 @@ import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '.
 import { drain } from '../worker.ts';
 import { addPerson, changePerson } from '../people/change.ts';
 import { readHolidays } from './holidays-file.ts';
-import { addLeave, removeLeave } from '../people/leave.ts';
+import { addLeave, endLeave, removeLeave } from '../people/leave.ts';
 import { resolvePeople } from '../people/resolve.ts';
 import { changeMembers, removeDepartment, removeGroup, saveDepartment, saveGroup, listHolidays, saveHolidays, saveSite, structureView } from './structure.ts'; // prettier-ignore
 import { timelineOf } from '../people/timeline.ts';
@@ -13,10 +13,11 @@ import { timelineOf } from '../people/timeline.ts';
 let house: TestHouse;
 let crew: Record<string, string>;
 let assignment: string;
+let course: string;
 beforeAll(async () => {
   house = await openTestHouse();
   crew = await makeCrew(house);
-  const course = await makeCourse(house, crew['tora']!);
+  course = await makeCourse(house, crew['tora']!);
   [assignment] = (await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z')) as [string];
   await drain(house.deps, house.mailer);
 });
@@ -147,8 +148,40 @@ describe('leave', () => {
     await drain(house.deps, house.mailer);
     expect(await state()).toBe('sent');
   });
+  it('without a last day holds without a moment, and entering the day says when it goes on', async () => {
+    const person = crew['tora']!;
+    const [made] = await assignAt(house, course, [person], '2027-03-30T16:00:00Z');
+    const notice = async () =>
+      (await rows<{ state: string; try_at: Date | null; sentence: string }>(
+        house.db,
+        "select state, try_at, sentence from notices where assignment_id = $1::bigint and kind = 'invitation'",
+        [made],
+      ))[0]!; // prettier-ignore
+    const id = await addLeave(house.deps, person, { from: '2027-03-02', to: null, coverId: null }, 'Odd Aske');
+    await drain(house.deps, house.mailer);
+    expect(await notice()).toMatchObject({
+      state: 'held',
+      try_at: null,
+      sentence: 'Held: on leave since Tue 2 Mar, until further notice, until its last day is entered.',
+    });
+    await expect(endLeave(house.deps, person, id, { to: '2027-03-01' }, 'Odd Aske')).rejects.toThrow(
+      'expected a last day that is not before',
+    );
+    await endLeave(house.deps, person, id, { to: '2027-03-12' }, 'Odd Aske');
+    await drain(house.deps, house.mailer);
+    expect(await notice()).toMatchObject({
+      state: 'held',
+      sentence: expect.stringContaining('on leave to Fri 12 Mar, until Mon 15 Mar') as string,
+    });
+    await endLeave(house.deps, person, id, { to: '2027-03-03' }, 'Odd Aske');
+    await drain(house.deps, house.mailer);
+    expect((await notice()).state).toBe('sent');
+    expect((await timelineOf(house.db, person, house.clock.at)).map(({ words }) => words)).toContain(
+      'Leave changed: 2 Mar 2027 to 12 Mar 2027, without cover; before: from 2 Mar 2027 until further notice, without cover',
+    );
+  });
   test.each<[string, object, string]>([
-    ['over another', { from: '2027-04-05', to: '2027-04-06', coverId: null }, 'is on leave from 5 Apr 2027 to 9 Apr 2027 already'],
+    ['over another', { from: '2027-04-05', to: '2027-04-06', coverId: null }, 'is on leave already (5 Apr 2027 to 9 Apr 2027)'],
     ['covered by themselves', { from: '2027-05-01', to: '2027-05-02', coverId: 'self' }, 'cannot cover their own leave'],
     ['covered by nobody there is', { from: '2027-05-01', to: '2027-05-02', coverId: '999' }, 'There is no person 999'],
   ])('%s is refused', async (_, leave, words) => {

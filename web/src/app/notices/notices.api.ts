@@ -21,7 +21,8 @@ export class NoticesApi {
   }
 
   /** Tries again at once what waits for the mail server. */
-  tryNow(): Observable<unknown> {
-    return this.http.post('/api/notices/try-now', {});
+  /** Tries mail that waits, or what was set aside, at once. */
+  retry(what: 'try-now' | 'try-again'): Observable<unknown> {
+    return this.http.post(`/api/notices/${what}`, {});
   }
 }

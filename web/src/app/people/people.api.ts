@@ -5,6 +5,7 @@ import type {
   ImportOrder,
   ImportResult,
   ImportRow,
+  LeaveChange,
   LeaveDraft,
   NoticesPage,
   PeopleFacets,
@@ -77,6 +78,10 @@ export class PeopleApi {
 
   addLeave(id: string, leave: LeaveDraft): Observable<unknown> {
     return this.http.post(`/api/people/${id}/leaves`, leave);
+  }
+
+  endLeave(id: string, leaveId: string, to: string | null): Observable<unknown> {
+    return this.http.patch(`/api/people/${id}/leaves/${leaveId}`, { to } satisfies LeaveChange);
   }
 
   removeLeave(id: string, leaveId: string): Observable<unknown> {

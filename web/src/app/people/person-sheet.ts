@@ -87,6 +87,9 @@ export class PersonSheetPart {
   protected readonly why = signal<{ course: string; why: WhyCourse } | null>(null);
   protected readonly isAllShown = signal(false);
   protected email = '';
+  /** the leave whose last day is entered, and that day */
+  protected readonly ending = signal<string | null>(null);
+  protected lastDay = '';
   protected leave: { from: string; to: string; cover: PersonRow | null } = { from: '', to: '', cover: null };
   protected readonly zoneWords = zoneWords;
   protected readonly notices = computed(() => {
@@ -134,7 +137,11 @@ export class PersonSheetPart {
 
   protected addLeave(): void {
     const { from, to, cover } = this.leave;
-    this.run(this.api.addLeave(this.id(), { from, to, coverId: cover?.id ?? null }));
+    this.run(this.api.addLeave(this.id(), { from, to: to || null, coverId: cover?.id ?? null }));
+  }
+
+  protected endLeave(leaveId: string): void {
+    this.run(this.api.endLeave(this.id(), leaveId, this.lastDay || null));
   }
 
   protected dropLeave(leaveId: string): void {
@@ -165,6 +172,7 @@ export class PersonSheetPart {
     request.subscribe({
       next: () => {
         this.mending.set(null);
+        this.ending.set(null);
         this.leave = { from: '', to: '', cover: null };
         this.sheet.reload();
       },

@@ -109,7 +109,7 @@ export class TodayPage {
     return Object.fromEntries(new URLSearchParams(link.split('?')[1] ?? ''));
   }
 
-  protected tryNow(): void {
-    this.notices.tryNow().subscribe();
+  protected retry(what: 'try-now' | 'try-again'): void {
+    this.notices.retry(what).subscribe();
   }
 }

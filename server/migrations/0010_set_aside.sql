@@ -1,0 +1,23 @@
+-- Up Migration
+
+-- leave until further notice has no last day; a year that nobody means said the same
+alter table leaves alter column to_on drop not null;
+update leaves set to_on = null where to_on >= date '2200-01-01';
+
+-- What could not be worked out and stands aside so that the rest goes on. It refers to nobody: whatever it is about may go.
+create table set_aside (
+  id bigint generated always as identity primary key,
+  -- planning an assignment, reconciling a person, taking a row of the roster
+  doing text not null check (doing in ('plan', 'reconcile')),
+  -- the assignment or the person
+  ref bigint not null,
+  error text not null,
+  since timestamptz not null,
+  tries integer not null default 1,
+  -- when it is tried again by itself, by the database's clock
+  try_at timestamptz not null,
+  unique (doing, ref)
+);
+create index set_aside_by_try on set_aside (try_at);
+
+create index notices_set_aside on notices (at) where state = 'held' and held_because = 'set-aside';
