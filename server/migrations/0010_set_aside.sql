@@ -21,3 +21,26 @@ create table set_aside (
 create index set_aside_by_try on set_aside (try_at);
 
 create index notices_set_aside on notices (at) where state = 'held' and held_because = 'set-aside';
+
+-- A worker holds what it hands over while its row says so, by the database's clock; one that holds a lock with its connection is
+-- known to be gone as soon as that ends.
+create table workers (
+  id integer generated always as identity primary key,
+  until timestamptz not null,
+  is_locked boolean not null
+);
+drop index notices_cut_off;
+alter table notices drop column lease_until;
+alter table notices
+  -- the worker that hands it over; null where nobody does any more
+  add column claimed_by integer;
+create index notices_on_their_way on notices (claimed_by) where state = 'sending';
+
+-- A channel that does not take anything stands still, with growing pauses, and nobody's address is at fault.
+create table channel_pauses (
+  channel text primary key,
+  since timestamptz not null,
+  paused_until timestamptz not null,
+  pauses integer not null,
+  words text not null
+);

@@ -3,19 +3,24 @@ import { createApp } from './app.ts';
 import { DemoClock, findDemoClock, openClock } from './clock/clock.ts';
 import { openPool } from './db/db.ts';
 import { migrate } from './db/migrate.ts';
-import type { Deps } from './deps.ts';
+import { isPassing } from './db/failures.ts';
+import type { Deps, Logger } from './deps.ts';
 import { listen } from './live/listen.ts';
 import { Live } from './live/live.ts';
 import { openMailChannel } from './messages/mail-channel.ts';
+import { seldom } from './work/seldom.ts';
 import { readSettings } from './settings.ts';
 import { startWorker } from './worker.ts';
+
+/** However slowly what is on the wire ends: after this the process does. */
+const STOP_MS = 40_000;
 
 /** One program, two roles: `web` answers browsers, `worker` plans and sends. Many of each may run. */
 async function main(role: string | undefined): Promise<void> {
   if (role !== 'web' && role !== 'worker') throw new Error(`Expected the role web or worker; got ${role ?? 'nothing'}.`);
   const settings = readSettings(process.env);
   const log = pino({ level: settings.logLevel, base: { role } });
-  await migrate(settings.databaseUrl);
+  await whenThere(log, () => migrate(settings.databaseUrl));
   const db = openPool(settings.databaseUrl);
   const deps: Deps = { db, settings, log, clock: await openClock(db) };
 
@@ -27,12 +32,30 @@ async function main(role: string | undefined): Promise<void> {
     isStopping = true;
     void stop()
       .then(() => db.end())
-      .then(() => process.exit(0));
-    setTimeout(() => process.exit(0), 5_000).unref();
+      .then(() => process.exit(0))
+      .catch((error: Error) => {
+        log.error({ error: error.stack }, 'Stopping failed; whatever was going on is taken up by the next one.');
+        process.exit(1);
+      });
+    setTimeout(() => process.exit(0), STOP_MS).unref();
   };
   process.on('SIGTERM', end);
   process.on('SIGINT', end);
   process.on('disconnect', end); // whoever started us is gone
+}
+
+/** Waits for a database that is not there yet: it may be starting, or started anew. */
+async function whenThere(log: Logger, work: () => Promise<void>): Promise<void> {
+  const warn = seldom(60_000);
+  for (;;) {
+    try {
+      return await work();
+    } catch (error) {
+      if (!isPassing(error)) throw error;
+      warn(() => log.warn({ reason: (error as Error).message }, 'The database does not answer; it is tried again each second.'));
+      await new Promise((resolve) => setTimeout(resolve, 1_000));
+    }
+  }
 }
 
 async function serve(deps: Deps): Promise<() => Promise<void>> {
@@ -60,8 +83,12 @@ async function serve(deps: Deps): Promise<() => Promise<void>> {
   });
   return async () => {
     live.close();
-    server.closeAllConnections();
-    await new Promise((closed) => server.close(closed));
+    // nothing new is taken; what is asked already is answered, and after a while rolled back with its connection
+    const closed = new Promise((done) => server.close(done));
+    server.closeIdleConnections();
+    const timer = setTimeout(() => server.closeAllConnections(), 20_000);
+    await closed;
+    clearTimeout(timer);
     await unlisten();
   };
 }

@@ -21,6 +21,7 @@ export class TestClock implements Clock {
 /** A mailer that keeps what it was given and answers as it is told. */
 export class TestMailer implements Channel {
   readonly name = 'mail';
+  readonly width = 5;
   letters: Letter[] = [];
   answer: (letter: Letter) => Handover = () => ({ outcome: 'accepted', response: '250 ok' });
   send(letter: Letter): Promise<Handover> {

@@ -1,13 +1,17 @@
 import { DemoClock, findDemoClock, setDemoClock } from './clock/clock.ts';
 import { carryClock } from './clock/move.ts';
-import { announce } from './db/db.ts';
+import { announce, severAll } from './db/db.ts';
+import { isPassing } from './db/failures.ts';
 import type { Deps } from './deps.ts';
 import { listen } from './live/listen.ts';
 import { listenInbound } from './messages/inbound.ts';
 import type { Channel } from './messages/channel.ts';
-import { dispatch, recordDelivery, resumeCutOff } from './notices/dispatch.ts';
+import { claimOnto, dispatch, recordDelivery } from './notices/dispatch.ts';
 import { planWaiting } from './notices/plan.ts';
+import { Wire } from './notices/wire.ts';
+import { holdLease } from './work/lease.ts';
 import { retryAside } from './work/set-aside.ts';
+import { seldom } from './work/seldom.ts';
 import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
 import { reconcileWaiting } from './requirements/reconcile.ts';
@@ -25,50 +29,87 @@ export async function drain(deps: Deps, mailer: Channel): Promise<void> {
   while ((await dispatch(deps, mailer)) > 0) await prepare(deps);
 }
 
-/** The worker's life: woken by announcements, and once a second for what the clock brings. @returns how to stop */
+/** What is on the wire may end within this when the worker is told to stop. */
+const STOP_MS = 30_000;
+
+/**
+ * The worker's life: woken by announcements, and once a second for what the clock brings. Planning
+ * goes on while letters are handed over.
+ * @returns how to stop: nothing more is claimed, what is on the wire ends, the rest is given back
+ */
 export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Promise<void>> {
   let stopped = false;
   let wake: () => void = () => undefined;
   let isWoken = false;
-  const unlisten = listen(deps.settings.databaseUrl, deps.log, (topics) => {
-    if (!topics.includes('work') && !topics.includes('clock')) return;
+  const rouse = (): void => {
     isWoken = true;
     wake();
+  };
+  const unlisten = listen(deps.settings.databaseUrl, deps.log, (topics) => {
+    if (topics.includes('work') || topics.includes('clock')) rouse();
   });
   const closeInbound = deps.settings.inboundPort
     ? await listenInbound(deps.settings.inboundPort, async (report) => {
         if (report.action === 'delivered') await recordDelivery(deps, report.envelopeId, report.words, report.at);
       })
     : async (): Promise<void> => undefined;
+  const lease = holdLease(deps.settings.databaseUrl, deps.log, () => severAll(deps.db));
+  const wire = new Wire(deps, mailer);
+  const warnSeldom = seldom(60_000);
 
-  if (deps.clock instanceof DemoClock) await rebase(deps, deps.clock);
+  /** One kind of work: what fails in it is told, and the other kinds go on. */
+  const attempt = async (what: string, work: () => Promise<unknown>): Promise<void> => {
+    if (stopped) return;
+    try {
+      await work();
+    } catch (error) {
+      if (isPassing(error))
+        warnSeldom(() =>
+          deps.log.warn({ what, reason: (error as Error).message }, 'The database does not answer; it is tried again each second.'),
+        );
+      else deps.log.error({ what, error: (error as Error).stack }, 'A round of work failed; the next one tries again.');
+    }
+  };
+  const { clock } = deps;
+  const adopt = async (): Promise<void> => {
+    if (!(clock instanceof DemoClock)) return;
+    const row = await findDemoClock(deps.db);
+    if (row) clock.adopt(row);
+    // simulated time waits for the roster of its day, and for all that is due then
+    await carryClock(deps, clock, async () => {
+      await pullIfDue(deps);
+      await wire.idle();
+      await drain(deps, mailer);
+    });
+  };
+  if (clock instanceof DemoClock) await attempt('clock', () => rebase(deps, clock));
+  /** Keeps the wire fed as long as anything is due. */
+  const feed = async (): Promise<void> => {
+    for (let held = lease.current(); held && !stopped; held = lease.current()) {
+      if ((await claimOnto(deps, mailer, wire, held)) === 0 && wire.room > 0) return;
+      while (wire.room === 0 && !stopped) await wire.changed();
+    }
+  };
   let round = 0;
   let pulling: Promise<void> | null = null;
+  let feeding: Promise<void> | null = null;
   const life = (async () => {
     while (!stopped) {
       isWoken = false;
-      try {
-        if (deps.clock instanceof DemoClock) {
-          const row = await findDemoClock(deps.db);
-          if (row) deps.clock.adopt(row);
-          // simulated time waits for the roster of its day
-          await carryClock(deps, deps.clock, async () => {
-            await pullIfDue(deps);
-            await drain(deps, mailer);
-          });
-        }
-        // real time does not: a slow feed holds up no notice
-        pulling ??= pullIfDue(deps)
-          .catch((error: Error) => deps.log.error({ error: error.stack }, 'A pull of the personnel feed failed.'))
-          .then(() => void (pulling = null));
-        await drain(deps, mailer);
-        if (round % 30 === 0) {
-          await resumeCutOff(deps, mailer);
-          await retryAside(deps, round === 0);
-          if (deps.clock instanceof DemoClock) await rebase(deps, deps.clock, deps.clock.now());
-        }
-      } catch (error) {
-        deps.log.error({ error: (error as Error).stack }, 'A round of work failed; the next one tries again.');
+      await attempt('clock', adopt);
+      // a slow feed holds up no notice
+      pulling ??= attempt('feed', () => pullIfDue(deps)).then(() => void (pulling = null));
+      await attempt('requirements', async () => {
+        await wakePeople(deps.db, deps.clock.now());
+        while (!stopped && (await reconcileWaiting(deps)) > 0);
+      });
+      await attempt('plans', async () => {
+        while (!stopped && (await planWaiting(deps)) > 0);
+      });
+      feeding ??= attempt('mail', feed).then(() => void (feeding = null));
+      if (round % 30 === 0) {
+        await attempt('set aside', () => retryAside(deps, round === 0));
+        if (clock instanceof DemoClock) await attempt('clock', () => rebase(deps, clock, clock.now()));
       }
       round += 1;
       if (!isWoken && !stopped)
@@ -81,8 +122,12 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   return async () => {
     stopped = true;
     wake();
+    await wire.stop(STOP_MS);
     await life;
     await pulling;
+    await feeding;
+    await wire.stop(STOP_MS);
+    await lease.end();
     await unlisten();
     await closeInbound();
   };

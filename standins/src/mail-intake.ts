@@ -66,8 +66,8 @@ export class MailIntake {
 
   private answer({ address }: SMTPServerAddress, done: (error?: Error | null) => void): void {
     const behaviour = this.options.behaviourOf(address);
-    if (behaviour === 'bounce') return done(refuse(550, `<${address}>: no such mailbox`));
-    if (behaviour === 'full') return done(refuse(452, `<${address}>: the mailbox is full`));
+    if (behaviour === 'bounce') return done(refuse(550, `5.1.1 <${address}>: no such mailbox`));
+    if (behaviour === 'full') return done(refuse(452, `4.2.2 <${address}>: the mailbox is full`));
     if (behaviour === 'slow') return void setTimeout(() => done(), this.options.slowness);
     done();
   }

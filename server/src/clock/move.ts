@@ -1,6 +1,7 @@
 import { maybeRow, announce, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { nextPullAt } from '../feed/feed.ts';
+import { nextTryAt } from '../messages/channels.repo.ts';
 import { nextWakeAt } from '../requirements/queue.ts';
 import { type DemoClock, findDemoClock, setDemoClock } from './clock.ts';
 
@@ -20,7 +21,7 @@ export async function nextNoticeAt(db: Queryable, after: number, withRetries: bo
 
 /** The next moment at which anything happens by itself: a notice, a pull of the roster, somebody's day that has come. */
 async function nextWorkAt(db: Queryable, after: number): Promise<number | null> {
-  const moments = [await nextNoticeAt(db, after, true), await nextPullAt(db), await nextWakeAt(db)].filter(
+  const moments = [await nextNoticeAt(db, after, true), await nextPullAt(db), await nextWakeAt(db), await nextTryAt(db)].filter(
     (at) => at !== null && at > after,
   );
   return moments.length ? Math.min(...(moments as number[])) : null;

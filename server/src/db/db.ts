@@ -1,4 +1,5 @@
 import pg from 'pg';
+import { DatabaseAway } from './failures.ts';
 
 // PostgreSQL `date` as text: the driver's default makes a local-midnight Date of it, another day in some zones
 pg.types.setTypeParser(1082, (text) => text);
@@ -8,26 +9,88 @@ export type Pool = pg.Pool;
 /** A pool or a client inside a transaction. */
 export type Queryable = Pick<pg.PoolClient, 'query'>;
 
+/** No statement takes longer: what hangs is found. Milliseconds; the server is asked first, then the connection is given up. */
+const STATEMENT_MS = 120_000;
+
+/** The connections that a pool has open, to cut them off when the database does not answer. */
+const openOnes = new WeakMap<Pool, Set<pg.PoolClient>>();
+
+/**
+ * Connections to the database. One that is lost, also in the midst of a transaction, fails what was asked of it and nothing
+ * else; it is replaced at the next query.
+ */
 export function openPool(databaseUrl: string, max = 10): Pool {
-  const pool = new pg.Pool({ connectionString: databaseUrl, max });
-  pool.on('error', () => undefined); // a lost idle connection is replaced at the next query
+  const pool = new pg.Pool({
+    connectionString: databaseUrl,
+    max,
+    connectionTimeoutMillis: 10_000,
+    statement_timeout: STATEMENT_MS,
+    query_timeout: STATEMENT_MS + 5_000,
+    idle_in_transaction_session_timeout: STATEMENT_MS * 2,
+    keepAlive: true,
+    keepAliveInitialDelayMillis: 10_000,
+  });
+  const clients = new Set<pg.PoolClient>();
+  openOnes.set(pool, clients);
+  pool.on('error', () => undefined);
+  pool.on('connect', (client) => {
+    clients.add(client);
+    // without a listener a connection that is lost while it is checked out would end the process
+    client.on('error', () => undefined);
+    tellAway(client);
+  });
+  pool.on('remove', (client) => clients.delete(client));
+  tellAway(pool);
+  const connect = pool.connect.bind(pool) as () => Promise<pg.PoolClient>;
+  pool.connect = ((...args: unknown[]) =>
+    args.length > 0 ? (connect as (...all: unknown[]) => unknown)(...args) : connect().catch(asAway)) as typeof pool.connect;
   return pool;
+}
+
+/** The driver tells a lost connection by a plain error without a code; whatever else goes wrong has one, or a class of its own. */
+function asAway(error: Error & { code?: string }): never {
+  if (error.code === undefined && Object.getPrototypeOf(error) === Error.prototype) throw new DatabaseAway(error.message, { cause: error });
+  throw error;
+}
+
+function tellAway(target: { query: pg.PoolClient['query'] }): void {
+  const query = target.query.bind(target) as (...args: unknown[]) => unknown;
+  target.query = ((...args: unknown[]) => {
+    const answer = query(...args);
+    return answer instanceof Promise ? answer.catch(asAway) : answer;
+  }) as pg.PoolClient['query'];
+}
+
+/** Cuts off every connection of a pool: the database does not answer, and whatever waits for it would wait for ever. */
+export function severAll(pool: Pool): void {
+  for (const client of openOnes.get(pool) ?? [])
+    (client as unknown as { connection: { stream: { destroy(error?: Error): void } } }).connection.stream.destroy();
+}
+
+/** Ends a transaction that failed. A connection that cannot even do that is thrown away. */
+async function rollBack(client: Client): Promise<void> {
+  try {
+    await client.query('rollback');
+    client.release();
+  } catch {
+    client.release(true);
+  }
 }
 
 /** Runs `work` in one transaction: committed when it returns, rolled back when it throws. */
 export async function transaction<T>(pool: Pool, work: (client: Client) => Promise<T>): Promise<T> {
   const client = await pool.connect();
+  let result: T;
   try {
     await client.query('begin');
-    const result = await work(client);
+    result = await work(client);
     await client.query('commit');
-    return result;
   } catch (error) {
-    await client.query('rollback').catch(() => undefined);
+    await rollBack(client);
     throw error;
-  } finally {
-    client.release();
   }
+  client.release();
+  return result;
 }
 
 /** Runs `work` in a transaction that is always taken back: what it returns is what would be. */
@@ -37,8 +100,7 @@ export async function rehearsed<T>(pool: Pool, work: (client: Client) => Promise
     await client.query('begin');
     return await work(client);
   } finally {
-    await client.query('rollback').catch(() => undefined);
-    client.release();
+    await rollBack(client);
   }
 }
 

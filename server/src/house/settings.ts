@@ -63,6 +63,7 @@ export async function sendTestMail(deps: Deps, to: string, byWhom: string): Prom
     const now = deps.clock.now();
     const handover = await channel.send({
       messageId: '0',
+      deliveryId: '0',
       headerId: `<test-${now}@${house.senderAddress.split('@')[1]}>`,
       fromName: house.senderName,
       fromAddress: house.senderAddress,

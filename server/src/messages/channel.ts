@@ -2,6 +2,8 @@
 export interface Letter {
   /** the id of the message in the database: what a delivery report names */
   messageId: string;
+  /** the attempt that this is */
+  deliveryId: string;
   /** the Message-ID of its head (RFC 5322); the same at each attempt */
   headerId: string;
   fromName: string;
@@ -17,17 +19,27 @@ export interface Letter {
   date: Date;
 }
 
+/**
+ * Whose matter it is that a letter was not taken: the channel's (nothing goes: it does not answer, does not know our
+ * password, does not take our address), this address's, or this letter's.
+ */
+export type Scope = 'channel' | 'address' | 'letter';
+
 /** What the other side made of a letter. */
 export type Handover =
   | { outcome: 'accepted'; response: string }
-  /** refused for good (5xx): the address does not work */
+  /** refused for good: there is no such address */
   | { outcome: 'refused'; response: string }
-  /** not now (4xx, or the server does not answer): to be tried again */
-  | { outcome: 'later'; response: string };
+  /** not now: to be tried again */
+  | { outcome: 'later'; response: string; scope: Scope }
+  /** nobody knows whether it was taken: it goes again under the same Message-ID */
+  | { outcome: 'unknown'; response: string };
 
 /** A way to bring messages to people. Mail is the first; each is a port that the dispatcher hands letters to. */
 export interface Channel {
   readonly name: string;
+  /** letters that it has on the wire at once, at the most */
+  readonly width: number;
   send(letter: Letter): Promise<Handover>;
   close(): void;
 }

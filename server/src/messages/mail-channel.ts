@@ -1,6 +1,6 @@
 import { createTransport, type SendMailOptions, type Transporter, type TransportOptions } from 'nodemailer';
 
-import type { Channel, Handover, Letter } from './channel.ts';
+import type { Channel, Handover, Letter, Scope } from './channel.ts';
 
 /** A letter as the mail library takes it: with its list (RFC 2919), as sent by a machine (RFC 3834), with reports asked for. */
 export const mailOf = (letter: Letter): SendMailOptions =>
@@ -18,13 +18,20 @@ export const mailOf = (letter: Letter): SendMailOptions =>
     dsn: { id: letter.messageId, return: 'headers', notify: ['success', 'failure'], recipient: letter.fromAddress },
   }) as SendMailOptions;
 
+/** letters on the wire at once */
+const WIDTH = 5;
+/** what one letter may take, however slowly the server answers */
+const LETTER_MS = 50_000;
+
 /** A pooled connection to the mail server. Delivery reports (RFC 3461) are asked for where the server offers them. */
-export function openMailChannel(smtpUrl: string): Channel {
+export function openMailChannel(smtpUrl: string, limit = LETTER_MS): Channel {
   const url = new URL(smtpUrl);
   const transport: Transporter = createTransport({
     pool: true,
-    maxConnections: 5,
+    maxConnections: WIDTH,
     maxMessages: 1000,
+    // a letter whose connection was lost may have arrived: it is ours to say whether it goes again
+    maxRequeues: 0,
     host: url.hostname,
     port: Number(url.port || (url.protocol === 'smtps:' ? 465 : 25)),
     secure: url.protocol === 'smtps:',
@@ -37,20 +44,82 @@ export function openMailChannel(smtpUrl: string): Channel {
 
   return {
     name: 'mail',
+    width: WIDTH,
     async send(letter) {
+      // a server that answers a byte a minute is never silent: the whole has a limit too
+      const aborting = new AbortController();
+      const timer = setTimeout(() => aborting.abort(), limit);
       try {
-        const info = (await transport.sendMail(mailOf(letter))) as { response: string };
+        const info = (await transport.sendMail({ ...mailOf(letter), signal: aborting.signal } as SendMailOptions)) as { response: string };
         return { outcome: 'accepted', response: info.response };
       } catch (error) {
-        return handoverOf(error as Error & { responseCode?: number; response?: string; code?: string });
+        if (aborting.signal.aborted)
+          return { outcome: 'unknown', response: `the mail server gave no answer within ${Math.round(limit / 1000)} seconds` };
+        return handoverOf(error as MailError);
+      } finally {
+        clearTimeout(timer);
       }
     },
     close: () => transport.close(),
   };
 }
 
-function handoverOf(error: Error & { responseCode?: number; response?: string; code?: string }): Handover {
-  const response =
-    error.response ?? (error.code === 'ECONNREFUSED' || error.code === 'ESOCKET' ? 'the mail server does not answer' : error.message);
-  return { outcome: error.responseCode !== undefined && error.responseCode >= 500 ? 'refused' : 'later', response };
+/** What the mail library tells of a letter that did not go. */
+export interface MailError extends Error {
+  responseCode?: number;
+  response?: string;
+  /** the command that was answered so, `CONN` before the first */
+  command?: string;
+  code?: string;
+  originalCode?: string;
+  syscall?: string;
+  timeoutType?: string;
+}
+
+/** Answers to RCPT TO that say that there is no such address (RFC 3463): bad destination, and a mailbox that is switched off. */
+const NO_SUCH_ADDRESS = /^5\d\d[ -]5\.(1\.\d{1,3}|2\.1)\b/;
+/** Failures before the server had anything to say about a letter. */
+const CHANNEL_CODES = new Set(['EAUTH', 'EDNS', 'ETLS', 'EREQUIRETLS', 'EPROTOCOL', 'EPROXY', 'ENOAUTH', 'EOAUTH2', 'ECONNREFUSED']);
+const UNREACHED = new Set(['ECONNREFUSED', 'EHOSTUNREACH', 'ENETUNREACH', 'EHOSTDOWN', 'ENOTFOUND', 'EAI_AGAIN', 'ENOENT', 'EACCES']);
+
+/**
+ * Whose matter an answer is. Only an answer to RCPT TO is about an address; what comes before it is about us and the
+ * server; what comes after it is about the letter. A connection that breaks off leaves open whether the letter arrived.
+ */
+export function handoverOf(error: MailError): Handover {
+  const { responseCode, command = '', code = '' } = error;
+  const response = wordsOf(error);
+  const later = (scope: Scope): Handover => ({ outcome: 'later', response, scope });
+  if (responseCode === 421) return later('channel'); // it says so whatever was asked
+  if (command === 'RCPT TO') return NO_SUCH_ADDRESS.test(response) ? { outcome: 'refused', response } : later('address');
+  if (responseCode !== undefined) {
+    const isSize = command === 'MAIL FROM' && (responseCode === 552 || responseCode === 452);
+    return later(isSize || command === 'DATA' ? 'letter' : 'channel');
+  }
+  if (code === 'EENVELOPE') return later('address');
+  if (code === 'EMESSAGE' || code === 'ESTREAM') return later('letter');
+  const isUnreached =
+    error.syscall === 'connect' ||
+    UNREACHED.has(error.originalCode ?? '') ||
+    isCertificate(error) ||
+    (error.timeoutType ?? 'SOCKET_TIMEOUT') !== 'SOCKET_TIMEOUT';
+  return CHANNEL_CODES.has(code) || isUnreached ? later('channel') : { outcome: 'unknown', response };
+}
+
+const isCertificate = ({ code, originalCode }: MailError): boolean =>
+  /CERT|SELF_SIGNED|UNABLE_TO_VERIFY|ERR_TLS|ERR_SSL/.test(`${code} ${originalCode}`);
+
+/** The server's own words, or what happened to the connection. */
+function wordsOf(error: MailError): string {
+  // eslint-disable-next-line no-control-regex -- what PostgreSQL and a page do not take
+  if (error.response)
+    return error.response
+      .replace(/[\u0000-\u001f\u007f]+/g, ' ')
+      .trim()
+      .slice(0, 500);
+  if (isCertificate(error)) return `the mail server's certificate is not accepted: ${error.message}`;
+  if (error.code === 'EDNS') return 'the name of the mail server is not known';
+  if (error.timeoutType || error.code === 'ETIMEDOUT' || UNREACHED.has(error.originalCode ?? '')) return 'the mail server does not answer';
+  if (error.code === 'ESOCKET' || error.code === 'ECONNECTION') return 'the mail server ended the connection';
+  return error.message.slice(0, 500);
 }

@@ -3,10 +3,11 @@ import { createTransport } from 'nodemailer';
 import { SMTPServer } from 'smtp-server';
 import { listenInbound, readDeliveryReport, type DeliveryReport } from './inbound.ts';
 import type { Letter } from './channel.ts';
-import { openMailChannel } from './mail-channel.ts';
+import { handoverOf, openMailChannel, type MailError } from './mail-channel.ts';
 
 const LETTER: Letter = {
   messageId: '4711',
+  deliveryId: '1',
   headerId: '<notice-1@orlasund.example>',
   fromName: 'Safety training',
   fromAddress: 'training@orlasund.example',
@@ -131,17 +132,57 @@ describe('handing over', () => {
       expect(raw.replace(/"/g, '')).toContain(header);
   });
   test.each([
-    [550, 'no such mailbox', 'refused'],
-    [452, 'mailbox full', 'later'],
+    [550, '5.1.1 no such mailbox', 'refused'],
+    [550, '5.2.1 mailbox disabled', 'refused'],
+    [550, 'no such mailbox', 'later'],
+    [550, '5.7.1 not from you', 'later'],
+    [452, '4.2.2 mailbox full', 'later'],
   ])('%i is taken as it is meant', async (code, words, outcome) => {
     refusal = Object.assign(new Error(words), { responseCode: code });
     const result = await send();
     expect(result.outcome).toBe(outcome);
     expect(result.response).toContain(words);
   });
+  it('a server that never ends its answer is given up on, and the connection with it', async () => {
+    const { createServer } = await import('node:net');
+    const ended: boolean[] = [];
+    const endless = createServer((socket) => {
+      socket.resume().write('220 here\r\n');
+      const drip = setInterval(() => socket.write('250-still\r\n'), 50);
+      socket.on('close', () => (clearInterval(drip), ended.push(true)));
+      socket.on('error', () => undefined);
+    });
+    await new Promise<void>((listening) => endless.listen(0, '127.0.0.1', listening));
+    const mailer = openMailChannel(`smtp://127.0.0.1:${(endless.address() as { port: number }).port}`, 1_000);
+    expect(await mailer.send(LETTER)).toEqual({ outcome: 'unknown', response: 'the mail server gave no answer within 1 seconds' });
+    await expect.poll(() => ended).toEqual([true]);
+    mailer.close();
+    await new Promise((closed) => endless.close(closed));
+  });
   it('a server that does not answer is tried later', async () => {
     const mailer = openMailChannel('smtp://127.0.0.1:1');
-    expect(await mailer.send(LETTER)).toEqual({ outcome: 'later', response: 'the mail server does not answer' });
+    expect(await mailer.send(LETTER)).toEqual({ outcome: 'later', scope: 'channel', response: 'the mail server does not answer' });
     mailer.close();
   });
+});
+
+describe('whose matter an answer is', () => {
+  test.each<[string, Partial<MailError>, object]>([
+    ['a wrong password', { responseCode: 535, command: 'AUTH PLAIN', response: '535 5.7.8 no' }, { scope: 'channel' }],
+    ['no STARTTLS', { responseCode: 502, command: 'STARTTLS', code: 'ETLS', response: '502 no' }, { scope: 'channel' }],
+    ['a greeting that refuses', { responseCode: 554, command: 'CONN', response: '554 no service' }, { scope: 'channel' }],
+    ['a sender that is not let', { responseCode: 550, command: 'MAIL FROM', response: '550 5.7.1 not you' }, { scope: 'channel' }],
+    ['a server that closes', { responseCode: 421, command: 'RCPT TO', response: '421 4.3.2 closing' }, { scope: 'channel' }],
+    ['a certificate that is none', { code: 'ESOCKET', originalCode: 'DEPTH_ZERO_SELF_SIGNED_CERT', command: 'CONN', message: 'self-signed certificate' }, { scope: 'channel', response: "the mail server's certificate is not accepted: self-signed certificate" }], // prettier-ignore
+    ['a name that is not known', { code: 'EDNS', command: 'CONN' }, { scope: 'channel', response: 'the name of the mail server is not known' }],
+    ['a greeting that does not come', { code: 'ETIMEDOUT', timeoutType: 'GREETING_TIMEOUT', command: 'CONN' }, { scope: 'channel' }],
+    ['a letter that is too large', { responseCode: 552, command: 'MAIL FROM', response: '552 5.3.4 too big' }, { scope: 'letter' }],
+    ['a letter that is not liked', { responseCode: 554, command: 'DATA', response: '554 5.7.1 spam' }, { scope: 'letter' }],
+    ['an address that there is not', { responseCode: 550, command: 'RCPT TO', response: '550 5.1.1 no such user' }, { outcome: 'refused' }],
+    ['a mailbox that is switched off', { responseCode: 550, command: 'RCPT TO', response: '550 5.2.1 disabled' }, { outcome: 'refused' }],
+    ['an address, refused for policy', { responseCode: 550, command: 'RCPT TO', response: '550 5.7.1 relaying denied' }, { scope: 'address' }],
+    ['a full mailbox', { responseCode: 452, command: 'RCPT TO', response: '452 4.2.2 full' }, { scope: 'address' }],
+    ['a connection that broke off', { code: 'ECONNECTION', command: 'CONN' }, { outcome: 'unknown' }],
+    ['a silence in the midst', { code: 'ETIMEDOUT', timeoutType: 'SOCKET_TIMEOUT', command: 'CONN' }, { outcome: 'unknown' }],
+  ])('%s', (_, error, meant) => expect(handoverOf(Object.assign(new Error('x'), error))).toMatchObject(meant)); // prettier-ignore
 });

@@ -13,8 +13,10 @@ export interface MessageRow {
   html: string;
   body: string;
   composed_at: Date;
+  /** it was on the wire, and nobody knows with what end */
+  may_have_arrived: boolean;
 }
-export type MessageDraft = Omit<MessageRow, 'id' | 'channel' | 'composed_at'>;
+export type MessageDraft = Omit<MessageRow, 'id' | 'channel' | 'composed_at' | 'may_have_arrived'>;
 
 const INSERT_MESSAGES = `
 insert into messages (message_id, to_name, to_address, from_address, reply_to, subject, html, body, composed_at)
@@ -42,7 +44,8 @@ export async function insertMessages(db: Client, drafts: readonly MessageDraft[]
 }
 
 const LIST_MESSAGES = `
-select id, message_id, channel, to_name, to_address, from_address, reply_to, subject, html, body, composed_at
+select id, message_id, channel, to_name, to_address, from_address, reply_to, subject, html, body, composed_at,
+  exists (select from deliveries d where d.message_id = messages.id and d.outcome is null) as may_have_arrived
 from messages
 where id = any($1::bigint[])
 `;
@@ -81,30 +84,31 @@ insert into deliveries (message_id, channel, address, attempt, handed_at)
 select m.id, m.channel, m.to_address, 1 + coalesce((select max(d.attempt) from deliveries d where d.message_id = m.id), 0), $2::timestamptz
 from messages m
 where m.id = any($1::bigint[])
-returning message_id
+returning id, message_id
 `;
 
-/** Notes that messages are being handed over. */
-export const insertDeliveries = (db: Client, messageIds: readonly string[], now: number): Promise<unknown> =>
-  db.query(INSERT_DELIVERIES, [messageIds, new Date(now)]);
+/** Notes that messages are being handed over. @returns the attempt of each message */
+export async function insertDeliveries(db: Client, messageIds: readonly string[], now: number): Promise<Map<string, string>> {
+  const made = await rows<{ id: string; message_id: string }>(db, INSERT_DELIVERIES, [messageIds, new Date(now)]);
+  return new Map(made.map((row) => [row.message_id, row.id]));
+}
 
 const ANSWER_DELIVERIES = `
 update deliveries d
-set outcome = r.outcome, answer = r.answer, answered_at = $4::timestamptz
-from unnest($1::bigint[], $2::text[], $3::text[]) as r (message_id, outcome, answer)
-where d.message_id = r.message_id
-  and d.attempt = (select max(l.attempt) from deliveries l where l.message_id = r.message_id)
+set outcome = nullif(r.outcome, 'unknown'), answer = r.answer, answered_at = $4::timestamptz
+from unnest($1::bigint[], $2::text[], $3::text[]) as r (delivery_id, outcome, answer)
+where d.id = r.delivery_id
   and d.outcome is null
 `;
 
-/** Notes what was answered to the last attempt of each message; an answer that was noted is never overwritten. */
+/** Notes what was answered to some attempts; an answer that was noted is never overwritten. */
 export const answerDeliveries = (
   db: Client,
-  answers: readonly { messageId: string; outcome: string; answer: string }[],
+  answers: readonly { deliveryId: string; outcome: string; answer: string }[],
   now: number,
 ): Promise<unknown> =>
   db.query(ANSWER_DELIVERIES, [
-    answers.map((a) => a.messageId),
+    answers.map((a) => a.deliveryId),
     answers.map((a) => a.outcome),
     answers.map((a) => a.answer),
     new Date(now),

@@ -12,7 +12,7 @@ export const lockDays = (client: Client, people: readonly string[]): Promise<unk
 
 // what went that day, and all that is still to go, however long ago it was due
 const LIST_DAY = `
-select ${CLAIMED_COLUMNS}, recipient_id, state, decided_at
+select ${CLAIMED_COLUMNS}, decided_at
 from notices
 where recipient_id = any($1::bigint[])
   and kind not in ('invitation', 'certificate')
@@ -31,7 +31,7 @@ export const listDays = (client: Client, people: readonly string[], from: Instan
 
 // what went a moment ago counts too: a round is decided in batches
 const LIST_OVERDUE = `
-select ${CLAIMED_COLUMNS}, state
+select ${CLAIMED_COLUMNS}
 from notices
 where assignment_id = any($1::bigint[])
   and kind not in ('invitation', 'certificate')

@@ -72,88 +72,134 @@ export async function listTold(db: Client, assignmentIds: readonly string[]): Pr
 const SETTLE_KNOWN = `
 update notices n
 set
-  state = case when d.is_delivered then 'delivered' else 'sent' end, sent_at = coalesce(n.sent_at, d.at, $1::timestamptz),
-  because = null, lease_until = null
+  state = case when d.is_delivered then 'delivered' else 'sent' end, sent_at = coalesce(n.sent_at, d.at, $2::timestamptz),
+  because = null, claimed_by = null
 from (
   select message_id, bool_or(delivered_at is not null) as is_delivered, min(coalesce(answered_at, handed_at)) as at
   from deliveries
-  where outcome = 'accepted'
-    or delivered_at is not null
-  group by message_id
-) d
-where n.state = 'sending'
-  and n.lease_until < now()
-  and d.message_id = n.message_id
-`;
-
-/** What is known to have been taken by the mail server is not handed over again. */
-export const settleKnown = (db: Client, now: Instant): Promise<unknown> => db.query(SETTLE_KNOWN, [new Date(now)]);
-
-// by the database's clock, like the lease itself
-const CLAIM_CUT_OFF = `
-update notices
-set
-  lease_until = now() + $1::interval,
-  last_error = 'the hand-over was cut off; taken up again with the same Message-ID'
-where id in (
-  select id
-  from notices
   where message_id in (
     select message_id
     from notices
     where state = 'sending'
-      and lease_until < now()
-    order by message_id
-    limit 200
+      and (claimed_by is null or claimed_by = any($1::integer[]))
   )
-    and state = 'sending'
-    and lease_until < now()
+    and (outcome = 'accepted' or delivered_at is not null)
+  group by message_id
+) d
+where n.state = 'sending'
+  and d.message_id = n.message_id
+`;
+
+/** What is known to have been taken by the mail server is not handed over again. @param gone workers that are no more */
+export const settleKnown = (db: Client, gone: readonly number[], now: Instant): Promise<unknown> =>
+  db.query(SETTLE_KNOWN, [gone, new Date(now)]);
+
+// each message whole, however many notices it carries; gone is whoever is not among the workers any more
+const CLAIM_CUT_OFF = `
+update notices
+set
+  claimed_by = $1::integer,
+  last_error = 'the hand-over was cut off; taken up again with the same Message-ID'
+where id in (
+  select n.id
+  from notices n
+  where n.state = 'sending'
+    and n.message_id in (
+      select c.message_id
+      from notices c
+      where c.state = 'sending'
+        and (c.claimed_by is null or c.claimed_by = any($2::integer[]) or not exists (select from workers w where w.id = c.claimed_by))
+      group by c.message_id
+      order by min(c.id)
+      limit $3::integer
+    )
   for update skip locked
 )
 returning ${CLAIMED_COLUMNS}
 `;
 
-/** Takes up notices whose hand-over was cut off, each message whole. */
-export const claimCutOff = async (db: Client, leaseMs: number): Promise<ClaimedNotice[]> =>
-  (await rows<ClaimedRow>(db, CLAIM_CUT_OFF, [`${leaseMs / 1000} seconds`])).map(claimedOf);
+/** Takes up notices whose hand-over was cut off, each message whole. @param gone workers that are no more */
+export const claimCutOff = async (db: Client, worker: number, gone: readonly number[], limit: number): Promise<ClaimedNotice[]> =>
+  (await rows<ClaimedRow>(db, CLAIM_CUT_OFF, [worker, gone, limit])).map(claimedOf);
 
-// a delivery report may overtake us: what is delivered stays delivered. Pauses between tries grow: 1, 2, 4 … minutes, an hour at the most
+const GIVE_BACK = `
+update notices
+set state = 'planned', try_at = $2::timestamptz, attempts = greatest(0, attempts - 1), decided_at = null, claimed_by = null
+where message_id = any($1::bigint[])
+  and state = 'sending'
+  and not exists (select from deliveries d where d.message_id = notices.message_id and d.id <> all($3::bigint[]) and d.outcome is null)
+`;
+// one that was on the wire before, nobody knows with what end, is cut off once more
+const CUT_OFF = `
+update notices
+set claimed_by = null
+where message_id = any($1::bigint[])
+  and state = 'sending'
+`;
+const FORGET_DELIVERIES = 'delete from deliveries where id = any($1::bigint[]) and outcome is null';
+
+/** Gives back letters that were claimed and never handed over. */
+export async function giveBack(db: Client, letters: readonly { messageId: string; deliveryId: string }[], now: Instant): Promise<void> {
+  const messages = letters.map(({ messageId }) => messageId);
+  const deliveries = letters.map(({ deliveryId }) => deliveryId);
+  await db.query(GIVE_BACK, [messages, new Date(now), deliveries]);
+  await db.query(CUT_OFF, [messages]);
+  await db.query(FORGET_DELIVERIES, [deliveries]);
+}
+
+// A delivery report may overtake us: what is delivered stays delivered. A letter that was taken is known to be taken, whatever
+// became of its notice meanwhile; any other answer counts only for whoever still has it on the wire. Pauses between tries grow:
+// 1, 2, 4 … minutes, an hour at the most. What is the channel's matter waits for the channel and is never given up.
 const MARK_NOTICES = `
+with answers as (
+  select
+    r.message_id, r.outcome, r.scope, r.response,
+    exists (select 1 from deliveries d where d.message_id = r.message_id and d.delivered_at is not null) as is_delivered
+  from unnest($1::bigint[], $2::text[], $3::text[], $4::text[]) as r (message_id, outcome, scope, response)
+),
+verdicts as (
+  select
+    n.id, r.message_id, r.response, r.is_delivered,
+    case
+      when r.outcome = 'accepted' then 'accepted'
+      when r.outcome = 'refused' then 'refused'
+      when r.scope = 'channel' then 'waits-for-channel'
+      when n.at >= $5::timestamptz - $6::interval then 'waits'
+      when r.scope = 'address' then 'refused'
+      else 'gave-up'
+    end as verdict
+  from answers r
+  join notices n on n.message_id = r.message_id
+  where n.state = 'sending'
+    or r.outcome = 'accepted' and n.state in ('planned', 'held') and n.attempts > 0
+)
 update notices n
 set
-  state = case
-    when r.outcome = 'accepted' then case when r.is_delivered then 'delivered' else 'sent' end
-    when r.outcome = 'refused' then 'bounced'
-    when n.at < $4::timestamptz - $5::interval then 'failed'
+  state = case v.verdict
+    when 'accepted' then case when v.is_delivered then 'delivered' else 'sent' end
+    when 'refused' then 'bounced'
+    when 'gave-up' then 'failed'
     else 'planned'
   end,
-  sent_at = case when r.outcome in ('accepted', 'refused') then $4::timestamptz end,
-  because = case
-    when r.outcome = 'refused' then 'bounced'
-    when r.outcome = 'later' and n.at < $4::timestamptz - $5::interval then 'gave-up'
+  sent_at = case when v.verdict in ('accepted', 'refused') then $5::timestamptz end,
+  because = case v.verdict when 'refused' then 'bounced' when 'gave-up' then 'gave-up' end,
+  last_error = case when v.verdict = 'accepted' then n.last_error else v.response end,
+  sentence = case v.verdict
+    when 'accepted' then n.sentence
+    when 'refused' then 'Bounced: the mail server answered “' || v.response || '”.'
+    else
+      case v.verdict when 'gave-up' then 'Failed: given up after three days' else 'Waits' end
+      || ': the mail server said “' || v.response || '”; tried ' || n.attempts || case when n.attempts = 1 then ' time.' else ' times.' end
   end,
-  last_error = case when r.outcome = 'accepted' then n.last_error else r.response end,
-  sentence = case
-    when r.outcome = 'refused' then 'Bounced: the mail server answered “' || r.response || '”.'
-    when r.outcome = 'later' then
-      case when n.at < $4::timestamptz - $5::interval then 'Failed: given up after three days' else 'Waits' end
-      || ': the mail server said “' || r.response || '”; tried ' || n.attempts || case when n.attempts = 1 then ' time.' else ' times.' end
-    else n.sentence
+  decided_at = case when v.verdict in ('waits', 'waits-for-channel') then null else coalesce(n.decided_at, $5::timestamptz) end,
+  try_at = case v.verdict
+    when 'waits' then $5::timestamptz + least(60, power(2, least(n.attempts, 10) - 1)) * interval '1 minute'
+    when 'waits-for-channel' then $5::timestamptz
   end,
-  decided_at = case when r.outcome = 'later' and n.at >= $4::timestamptz - $5::interval then null else n.decided_at end,
-  try_at = case
-    when r.outcome = 'later' and n.at >= $4::timestamptz - $5::interval
-    then $4::timestamptz + least(60, power(2, n.attempts - 1)) * interval '1 minute'
-  end,
-  lease_until = null
-from (
-  select
-    r.message_id, r.outcome, r.response,
-    exists (select 1 from deliveries d where d.message_id = r.message_id and d.delivered_at is not null) as is_delivered
-  from unnest($1::bigint[], $2::text[], $3::text[]) as r (message_id, outcome, response)
-) r
-where n.message_id = r.message_id
-  and n.state = 'sending'
+  claimed_by = null
+from verdicts v
+where n.id = v.id
+returning v.message_id, v.verdict
 `;
 
 const MARK_ADDRESSES = `
@@ -164,25 +210,30 @@ join messages m on m.id = r.message_id
 where p.email = m.to_address
 `;
 
-/** Records what the mail server said, for all letters of a batch at once. */
+/** Records what the mail server said of some letters. An address is marked only by what was said of it. */
 export async function saveHandovers(
   db: Client,
-  results: readonly { messageId: string; handover: Handover }[],
+  results: readonly { letter: { messageId: string; deliveryId: string }; handover: Handover }[],
   now: Instant,
   giveUpMs: number,
 ): Promise<void> {
-  const ids = results.map(({ messageId }) => messageId);
-  const outcomes = results.map(({ handover }) => handover.outcome);
-  const responses = results.map(({ handover }) => handover.response);
   await answerDeliveries(
     db,
-    results.map(({ messageId, handover }) => ({ messageId, outcome: handover.outcome, answer: handover.response })),
+    results.map(({ letter, handover }) => ({ deliveryId: letter.deliveryId, outcome: handover.outcome, answer: handover.response })),
     now,
   );
-  await db.query(MARK_NOTICES, [ids, outcomes, responses, new Date(now), `${giveUpMs / 1000} seconds`]);
-  const refused = results.filter(({ handover }) => handover.outcome === 'refused');
+  const marked = await rows<{ message_id: string; verdict: string }>(db, MARK_NOTICES, [
+    results.map(({ letter }) => letter.messageId),
+    results.map(({ handover }) => handover.outcome),
+    results.map(({ handover }) => (handover.outcome === 'later' ? handover.scope : 'letter')),
+    results.map(({ handover }) => handover.response),
+    new Date(now),
+    `${giveUpMs / 1000} seconds`,
+  ]);
+  const refusedIds = new Set(marked.filter(({ verdict }) => verdict === 'refused').map((row) => row.message_id));
+  const refused = results.filter(({ letter }) => refusedIds.has(letter.messageId));
   if (refused.length > 0)
-    await db.query(MARK_ADDRESSES, [refused.map(({ messageId }) => messageId), refused.map(({ handover }) => handover.response)]);
+    await db.query(MARK_ADDRESSES, [refused.map(({ letter }) => letter.messageId), refused.map(({ handover }) => handover.response)]);
 }
 
 const MARK_DELIVERED = `

@@ -6,6 +6,7 @@ import {
   HELD_UNTIL,
   messageKey,
   sentenceOf,
+  windowOf,
   type HoldReason,
   type Instant,
   type MissingOf,
@@ -17,7 +18,7 @@ import { lockIds } from '../assignments/assignments.repo.ts';
 import { apart } from '../db/apart.ts';
 import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import type { Channel, Handover, Letter } from '../messages/channel.ts';
+import type { Channel, Letter } from '../messages/channel.ts';
 import { compose, missingIn, type MessageExtras } from '../messages/compose.ts';
 import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
@@ -34,10 +35,13 @@ import {
   tryLock,
 } from './dispatch.repo.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
-import { claimDue, saveDecisions, setNoticesAside, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
+import { claimDue, postponeNotices, saveDecisions, setNoticesAside, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
 import { whyDropped } from './plan.ts';
 import { requestReplan } from './queue.ts';
+import { findPause } from '../messages/channels.repo.ts';
+import { endLease, forgetGone, listGone, takeLease, type Lease } from '../work/lease.ts';
 import { tellFailure } from '../work/set-aside.ts';
+import { Wire } from './wire.ts';
 
 /** One message to be, and the notices that it carries. */
 interface Parcel {
@@ -46,58 +50,83 @@ interface Parcel {
   notices: { notice: ClaimedNotice; assignment: AssignmentFacts; decision: DecisionRow }[];
 }
 
-const LEASE_MS = 5 * 60_000;
 /** what was cut off longer ago is written anew: its "tomorrow" is past */
 const STALE_MS = 12 * 3_600_000;
-/** a message that the server would not take for three days has failed */
-const GIVE_UP_MS = 3 * 24 * 3_600_000;
-
-/**
- * Sends what is due: claims, decides again with fresh facts under the assignments' locks, stores the messages as they
- * will be read, hands them over, records the outcome. Many workers may run it at once. The next batch is decided while
- * the one before is handed over: the database works while the mail server does (0.6 of a bare sending loop without);
- * a batch is handed over as soon as it is ready, so that no connection waits for the last letter of the one before.
- * @param limit notices of a batch
- * @returns how many notices were decided; 0 when nothing was due
- */
-export async function dispatch(deps: Deps, channel: Channel, limit = 200): Promise<number> {
-  let decided = 0;
-  const sending: Promise<void>[] = [];
-  const saving: Promise<void>[] = [];
-  for (;;) {
-    const batch = await prepare(deps, limit);
-    if (batch.decided === 0) break;
-    decided += batch.decided;
-    sending.push(
-      sendAll(channel, batch.letters).then((results) => {
-        const saved = saveResults(deps, results);
-        saved.catch(() => undefined); // awaited, and thrown, at the end
-        saving.push(saved);
-      }),
-    );
-    // one batch is on its way while the next is decided, and not more
-    if (sending.length > 1) await sending.shift();
-  }
-  await Promise.all(sending);
-  await Promise.all(saving);
-  return decided;
-}
-
 /** Gathered notices that are claimed at once, so that nobody's day is split over two messages. */
 const GATHERED = 5_000;
 
 /**
- * Claims what is due and decides it, letters of their own and gathered ones in one order. Gathered ones are claimed by one
- * worker at a time; another goes on with the rest.
+ * Claims what is due, decides it and puts it on the wire, as long as there is room there; what was cut off first. The next
+ * batch is decided while the one before is handed over: the database works while the mail server does.
+ * @param limit notices of a batch; 0 is as many as the wire takes
+ * @returns how many notices were decided; 0 when nothing was due, or the channel stands still
  */
-async function prepare(deps: Deps, limit: number): Promise<{ decided: number; letters: Letter[] }> {
+export async function claimOnto(deps: Deps, channel: Channel, wire: Wire, lease: Lease, limit = 0): Promise<number> {
+  let decided = 0;
+  while (wire.room > 0 && lease.isGood) {
+    const pause = await findPause(deps.db, channel.name);
+    if (pause && pause.paused_until.getTime() > deps.clock.now()) break;
+    wire.isProbing ||= pause !== null;
+    const most = Math.min(limit || wire.room, wire.room);
+    const batch = await prepare(deps, lease, wire.isProbing ? Math.min(most, channel.width) : most);
+    if (batch.decided === 0) break;
+    decided += batch.decided;
+    wire.push(batch.letters, lease);
+  }
+  return decided;
+}
+
+/**
+ * Sends all that is due and waits until it is sent: for whoever has nothing else to do meanwhile.
+ * @returns how many notices were decided
+ */
+export async function dispatch(deps: Deps, channel: Channel, limit = 0): Promise<number> {
+  const lease = await takeLease(deps.db);
+  const wire = new Wire(deps, channel);
+  let decided = 0;
+  for (;;) {
+    const claimed = await claimOnto(deps, channel, wire, lease, limit);
+    decided += claimed;
+    if (claimed === 0 && wire.isIdle) break;
+    await lease.renew(deps.db);
+    // room comes with letters that go
+    if (wire.room === 0 || claimed === 0) await wire.changed();
+  }
+  await endLease(deps.db, lease);
+  return decided;
+}
+
+/**
+ * Claims what was cut off, or what is due, and decides it: letters of their own and gathered ones in one order. Gathered ones
+ * are claimed by one worker at a time; another goes on with the rest.
+ */
+async function prepare(deps: Deps, lease: Lease, limit: number): Promise<{ decided: number; letters: Letter[] }> {
   return transaction(deps.db, async (client) => {
     const now = deps.clock.now();
+    const cutOff = await resume(client, deps, lease, limit);
+    if (cutOff) return cutOff;
     const gathered = (await tryLock(client, GATHER_LOCK)) ? await claimDue(client, now, true, GATHERED) : [];
     const claimed = [...gathered, ...(await claimDue(client, now, false, limit))];
     if (claimed.length === 0) return { decided: 0, letters: [] };
-    return { decided: claimed.length, letters: await settleApart(client, deps, claimed, now) };
+    return { decided: claimed.length, letters: await settleApart(client, deps, lease, claimed, now) };
   });
+}
+
+/**
+ * Takes up letters whose hand-over was cut off (a worker died). They are decided again first: who has finished, left or
+ * moved meanwhile is not written to as if nothing had happened.
+ */
+async function resume(client: Client, deps: Deps, lease: Lease, limit: number): Promise<{ decided: number; letters: Letter[] } | null> {
+  const gone = await listGone(client);
+  const now = deps.clock.now();
+  await settleKnown(client, gone, now);
+  const claimed = await claimCutOff(client, lease.worker, gone, limit);
+  if (claimed.length === 0) {
+    if (gone.length > 0) await forgetGone(client, gone);
+    return null;
+  }
+  deps.log.warn({ notices: claimed.length }, 'Notices whose hand-over was cut off are taken up again.');
+  return { decided: claimed.length, letters: await settleApart(client, deps, lease, claimed, now, true) };
 }
 
 /** Notices that stand or fall together: those of one gathered message, or of one that was on its way; else each by itself. */
@@ -116,13 +145,12 @@ function groupsOf(claimed: readonly ClaimedNotice[], isCutOff: boolean): Claimed
 async function settleApart(
   client: Client,
   deps: Deps,
+  lease: Lease,
   claimed: readonly ClaimedNotice[],
   now: Instant,
   isCutOff = false,
 ): Promise<Letter[]> {
-  const { results, failed } = await apart(client, groupsOf(claimed, isCutOff), (groups) =>
-    settle(client, deps, groups.flat(), now, isCutOff),
-  );
+  const { results, failed } = await apart(client, groupsOf(claimed, isCutOff), (groups) => settle(client, deps, lease, groups.flat(), now));
   if (failed.length > 0) {
     for (const { item, error } of failed.slice(0, 5))
       deps.log.error({ notices: item.map(({ id }) => id), error: error.stack }, 'Notices were set aside; the rest goes on.');
@@ -139,15 +167,15 @@ async function settleApart(
 }
 
 /** Decides claimed notices under the locks of their assignments and composes what goes: load, compute, save. */
-async function settle(client: Client, deps: Deps, claimed: readonly ClaimedNotice[], now: Instant, isCutOff = false): Promise<Letter[]> {
+async function settle(client: Client, deps: Deps, lease: Lease, claimed: readonly ClaimedNotice[], now: Instant): Promise<Letter[]> {
   const house = await getHouse(client);
   const ids = [...new Set(claimed.map((notice) => notice.assignment))].sort((a, b) => Number(a) - Number(b));
   await lockIds(client, ids, 'share');
   const facts = await loadFacts(client, house, ids);
   const extras = await loadExtras(client, deps.settings.baseUrl, facts, claimed);
   const { decisions, parcels } = await decideAll(client, claimed, facts, extras, now);
-  const letters = await pack(client, parcels, facts, extras, house, now, isCutOff);
-  await saveDecisions(client, decisions, now, LEASE_MS, house.zone);
+  const letters = await pack(client, parcels, facts, extras, house, now);
+  await saveDecisions(client, decisions, now, lease.worker, house.zone);
   await announce(client, 'notices');
   return letters;
 }
@@ -170,6 +198,15 @@ function stillStands({ slot, step, assignment }: WaitingNotice, facts: Facts, no
   );
 }
 
+/** When a message that was not taken at its moment is tried again: inside the send window of its reader, unless its step is exact. */
+function laterTry({ notice, step }: WaitingNotice, facts: Facts, now: Instant): Instant | null {
+  if (notice.attempts === 0 || notice.isOnItsWay || windowOf(step) === 'exact') return null;
+  const { roster } = facts;
+  const calendar = roster.calendarOf(roster.person(notice.recipientId) ?? roster.getPerson(notice.personId));
+  const at = calendar.fitLater(now, roster.settings.sendWindow);
+  return at > now ? at : null;
+}
+
 /** Decides each claimed notice by core's rules, in core's order. */
 async function decideAll(
   client: Client,
@@ -182,9 +219,12 @@ async function decideAll(
   const parcels = new Map<string, Parcel>();
   const waiting: WaitingNotice[] = [];
   const outdated: string[] = [];
+  const postponed: { id: string; at: Instant }[] = [];
   for (const notice of claimed) {
     const found = waitingOf(notice, facts);
-    if (found && stillStands(found, facts, now)) waiting.push(found);
+    const later = found && laterTry(found, facts, now);
+    if (later) postponed.push({ id: notice.id, at: later });
+    else if (found && stillStands(found, facts, now)) waiting.push(found);
     else {
       // what it was planned from is no longer so: the planner takes it up, under this or another moment
       const assignment = facts.assignments.get(notice.assignment)!;
@@ -193,6 +233,7 @@ async function decideAll(
     }
   }
   await requestReplan(client, [...new Set(outdated)]);
+  if (postponed.length > 0) await postponeNotices(client, postponed);
   waiting.sort(compareWaiting);
   const missingBy = (known: Facts): MissingOf => missingIn(known, extras);
   const missingOf = missingBy(facts);
@@ -260,8 +301,8 @@ const undecided = (notice: ClaimedNotice): DecisionRow => ({
 
 /**
  * Composes the message of each parcel and stores it; the notices point at it. A message is never changed: one that is
- * tried again goes as it is where it would read the same, and else a new one takes its place. After a cut-off nobody
- * knows whether it arrived, so it goes again as it was, under the same Message-ID, to the same address.
+ * tried again goes as it is where it would read the same, and else a new one takes its place. One of which nobody knows
+ * whether it arrived goes again as it was, under the same Message-ID, as long as nothing but time went by since.
  */
 async function pack(
   client: Client,
@@ -270,7 +311,6 @@ async function pack(
   extras: MessageExtras,
   house: House,
   now: Instant,
-  isCutOff: boolean,
 ): Promise<Letter[]> {
   if (parcels.length === 0) return [];
   const domain = house.senderAddress.split('@')[1];
@@ -302,7 +342,7 @@ async function pack(
     };
     const former = sharedMessage(parcel, earlier);
     // one that may have arrived is the same where nothing but time went by since; one that was refused, where it reads the same
-    const isTimely = former !== null && isCutOff && !hasNews(parcel, former.composed_at.getTime(), now);
+    const isTimely = former?.may_have_arrived === true && !hasNews(parcel, former.composed_at.getTime(), now);
     const readsAs = isTimely ? write(parcel, former.composed_at.getTime()) : rendered;
     if (former !== null && isSame(former, draft, readsAs)) {
       earlier.delete(former.id); // a message goes once, whatever became of those that it told of
@@ -314,19 +354,19 @@ async function pack(
     drafts.map(({ draft }) => draft),
     now,
   );
-  const letters: Letter[] = [];
-  const post = ({ notices }: Parcel, messageId: string, message: MessageDraft): void => {
-    for (const { decision } of notices) decision.messageId = messageId;
-    letters.push(letterOf(messageId, message, house, now));
-  };
-  for (const { parcel, draft } of drafts) post(parcel, made.get(draft.message_id)!, draft);
-  for (const { parcel, message } of again) post(parcel, message.id, message);
-  await insertDeliveries(
+  const posts = [
+    ...drafts.map(({ parcel, draft }) => ({ parcel, id: made.get(draft.message_id)!, message: draft })),
+    ...again.map(({ parcel, message }) => ({ parcel, id: message.id, message })),
+  ];
+  const deliveries = await insertDeliveries(
     client,
-    letters.map(({ messageId }) => messageId),
+    posts.map(({ id }) => id),
     now,
   );
-  return letters;
+  return posts.map(({ parcel, id, message }) => {
+    for (const { decision } of parcel.notices) decision.messageId = id;
+    return letterOf(id, deliveries.get(id)!, message, house, now);
+  });
 }
 
 /** Whether anything came to be known of what a message tells since it was written, or so long ago that its "tomorrow" is past. */
@@ -344,8 +384,9 @@ function sharedMessage({ notices }: Parcel, earlier: ReadonlyMap<string, Message
   return id !== null && notices.every(({ notice }) => notice.messageId === id) ? (earlier.get(id) ?? null) : null;
 }
 
-const letterOf = (messageId: string, message: MessageDraft, house: House, now: Instant): Letter => ({
+const letterOf = (messageId: string, deliveryId: string, message: MessageDraft, house: House, now: Instant): Letter => ({
   messageId,
+  deliveryId,
   headerId: message.message_id,
   fromName: house.senderName,
   fromAddress: message.from_address,
@@ -359,38 +400,6 @@ const letterOf = (messageId: string, message: MessageDraft, house: House, now: I
   text: message.body,
   date: new Date(now),
 });
-
-interface Result {
-  messageId: string;
-  handover: Handover;
-}
-
-const sendAll = (channel: Channel, letters: readonly Letter[]): Promise<Result[]> =>
-  Promise.all(letters.map(async (letter) => ({ messageId: letter.messageId, handover: await channel.send(letter) })));
-
-async function saveResults(deps: Deps, results: readonly Result[]): Promise<void> {
-  if (results.length === 0) return;
-  await transaction(deps.db, async (client) => {
-    await saveHandovers(client, results, deps.clock.now(), GIVE_UP_MS);
-    await announce(client, 'notices', 'people');
-  });
-  const waiting = results.filter(({ handover }) => handover.outcome === 'later').length;
-  if (waiting > 0) deps.log.info({ waiting }, 'Mail could not be handed over; it is tried again.');
-}
-
-/**
- * Takes up notices whose hand-over was cut off (a worker died). They are decided again first: who has finished, left or
- * moved meanwhile is not written to as if nothing had happened.
- */
-export async function resumeCutOff(deps: Deps, channel: Channel): Promise<number> {
-  const letters = await transaction(deps.db, async (client) => {
-    await settleKnown(client, deps.clock.now());
-    const claimed = await claimCutOff(client, LEASE_MS);
-    return claimed.length === 0 ? [] : settleApart(client, deps, claimed, deps.clock.now(), true);
-  });
-  await saveResults(deps, await sendAll(channel, letters));
-  return letters.length;
-}
 
 /** A delivery report came in: the mail server of the addressee has the message. */
 export async function recordDelivery(deps: Deps, messageId: string, words: string, at: Date | null): Promise<void> {

@@ -262,11 +262,13 @@ export interface ClaimedNotice extends Slot {
   heldBecause: string | null;
   /** the addressee that was found when it was planned */
   recipientId: string | null;
+  /** it was being handed over when it was taken up: what became of it nobody knows */
+  isOnItsWay: boolean;
 }
 
 export const CLAIMED_COLUMNS = `
   id, assignment_id, person_id, course_id, step_id, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, try_at,
-  message_id, attempts, held_because, recipient_id
+  message_id, attempts, held_because, recipient_id, state
 `;
 
 // gathered notices are claimed apart, by one worker at a time, so that a recipient's day is never split over two messages
@@ -300,6 +302,7 @@ export interface ClaimedRow {
   attempts: number;
   held_because: string | null;
   recipient_id: string | null;
+  state: string;
 }
 
 export const claimedOf = (row: ClaimedRow): ClaimedNotice => ({
@@ -322,6 +325,7 @@ export const claimedOf = (row: ClaimedRow): ClaimedNotice => ({
   attempts: row.attempts,
   heldBecause: row.held_because,
   recipientId: row.recipient_id,
+  isOnItsWay: row.state === 'sending',
   missed: null,
   replacedAt: null,
   gaps: [],
@@ -354,7 +358,7 @@ set
   try_at = d.until, recipient_id = d.recipient_id, recipient_name = d.recipient_name, sentence = d.sentence, trace = d.trace,
     message_id = coalesce(d.message_id, n.message_id),
   decided_at = case when d.state = 'held' then null else $11::timestamptz end,
-  lease_until = case when d.state = 'sending' then now() + $12::interval end,
+  claimed_by = case when d.state = 'sending' then $12::integer end,
   attempts = n.attempts + case when d.state = 'sending' then 1 else 0 end
 from unnest(
   $1::bigint[], $2::text[], $3::text[], $4::text[], $5::timestamptz[], $6::date[], $7::bigint[], $8::text[], $9::text[], $10::jsonb[], $13::bigint[]
@@ -366,7 +370,7 @@ export async function saveDecisions(
   db: Client,
   list: readonly DecisionRow[],
   now: Instant,
-  leaseMs: number,
+  worker: number,
   houseZone: string,
 ): Promise<void> {
   if (list.length === 0) return;
@@ -383,7 +387,7 @@ export async function saveDecisions(
     list.map((d) => d.sentence),
     list.map((d) => JSON.stringify(d.trace)),
     iso(now),
-    `${leaseMs / 1000} seconds`,
+    worker,
     list.map((d) => d.messageId),
   ]);
 }
@@ -391,7 +395,7 @@ export async function saveDecisions(
 const SET_ASIDE = `
 update notices n
 set
-  state = 'held', held_because = 'set-aside', because = null, sentence = r.sentence, trace = null, decided_at = null, lease_until = null,
+  state = 'held', held_because = 'set-aside', because = null, sentence = r.sentence, trace = null, decided_at = null, claimed_by = null,
   try_at = $3::timestamptz + interval '1 hour'
 from unnest($1::bigint[], $2::text[]) as r (id, sentence)
 where n.id = r.id
@@ -400,3 +404,14 @@ where n.id = r.id
 /** Sets notices aside that could not be decided or written; they are tried again by themselves each hour, and when somebody asks. */
 export const setNoticesAside = (db: Client, list: readonly { id: string; sentence: string }[], now: Instant): Promise<unknown> =>
   db.query(SET_ASIDE, [list.map(({ id }) => id), list.map(({ sentence }) => sentence), iso(now)]);
+
+const POSTPONE = `
+update notices n
+set try_at = r.at
+from unnest($1::bigint[], $2::timestamptz[]) as r (id, at)
+where n.id = r.id
+`;
+
+/** Lets notices wait for a later try. */
+export const postponeNotices = (db: Client, list: readonly { id: string; at: Instant }[]): Promise<unknown> =>
+  db.query(POSTPONE, [list.map(({ id }) => id), list.map(({ at }) => iso(at))]);

@@ -8,7 +8,7 @@ import { assignAt, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHou
 import { findByTeamToken } from '../reports/team-links.repo.ts';
 import { teamOf } from '../reports/team.repo.ts';
 import { drain } from '../worker.ts';
-import { dispatch, resumeCutOff } from './dispatch.ts';
+import { dispatch } from './dispatch.ts';
 import { planWaiting } from './plan.ts';
 import { findNoticeSheet, listNotices, ribbon, whyStep } from './ledger.query.ts';
 
@@ -173,7 +173,7 @@ describe('once, and not lost', () => {
 
   it('waits while the server is down, with growing pauses, and goes once when it is up', async () => {
     await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
-    house.mailer.answer = () => ({ outcome: 'later', response: 'the mail server does not answer' });
+    house.mailer.answer = () => ({ outcome: 'later', scope: 'letter', response: '451 try again' });
     await drain(house.deps, house.mailer);
     const pauses: number[] = [];
     for (let i = 0; i < 3; i++) {
@@ -198,8 +198,8 @@ describe('once, and not lost', () => {
     lost.send = () => new Promise(() => undefined); // the worker dies here
     void dispatch(house.deps, lost);
     await expect.poll(async () => (await ledger())[0]).toBe('runa invitation 03-01T09:30 sending');
-    await house.db.query("update notices set lease_until = now() - interval '1 second' where state = 'sending'");
-    expect(await resumeCutOff(house.deps, house.mailer)).toBe(1);
+    await house.db.query("update workers set until = now() - interval '1 second'");
+    expect(await dispatch(house.deps, house.mailer)).toBe(1);
     const [message] = await rows<{ message_id: string }>(house.db, 'select message_id from messages');
     expect(house.mailer.letters.map((letter) => letter.headerId)).toEqual([message!.message_id]);
     expect((await ledger())[0]).toBe('runa invitation 03-01T09:30 sent');
@@ -215,14 +215,14 @@ describe('once, and not lost', () => {
     void dispatch(house.deps, lost);
     await expect.poll(async () => (await ledger())[0]).toBe('runa invitation 03-01T09:30 sending');
     await closeAssignment(house.deps, 'waived', { assignmentIds: [id!], reason: 'dry dock', until: null }, 'Sigrid Aune');
-    await house.db.query("update notices set lease_until = now() - interval '1 second' where state = 'sending'");
-    await resumeCutOff(house.deps, house.mailer);
+    await house.db.query("update workers set until = now() - interval '1 second'");
+    await dispatch(house.deps, house.mailer);
     expect([house.mailer.letters, (await ledger())[0]]).toEqual([[], 'runa invitation 03-01T09:30 skipped waived']);
   });
 
   it('a message is never changed: one that would read otherwise by now is another one, and the first stays as it was', async () => {
     await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
-    house.mailer.answer = () => ({ outcome: 'later', response: '452 full' });
+    house.mailer.answer = () => ({ outcome: 'later', scope: 'address', response: '452 full' });
     await drain(house.deps, house.mailer);
     await house.db.query("update courses set title = 'Fire Teams' where id = $1::bigint", [course]);
     house.mailer.answer = () => ({ outcome: 'accepted', response: '250 ok' });

@@ -31,7 +31,7 @@ export const releaseValuesOf = (db: Client, assignmentIds: readonly string[], no
 // what waits for this person's address, whoever it is about, and what came back from the old address
 const RELEASE_ADDRESS = `
 update notices n
-set state = 'planned', try_at = $2::timestamptz, held_because = null, because = null, decided_at = null
+set state = 'planned', try_at = $2::timestamptz, held_because = null, because = null, decided_at = null, attempts = 0
 from assignments a
 where a.id = n.assignment_id
   and n.recipient_id = $1::bigint

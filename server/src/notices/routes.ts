@@ -1,6 +1,7 @@
 import { Id, NoticesQuery } from '@nudrik/contract';
 import { dateOf, dayOf } from '@nudrik/core';
 import { z } from 'zod';
+import { tryChannelsNow } from '../messages/channels.repo.ts';
 import { announce } from '../db/db.ts';
 import { retryAside } from '../work/set-aside.ts';
 import { act, ADMINISTRATORS, DONE, OFFICE, parse, type Route } from '../route.ts';
@@ -37,6 +38,7 @@ export const noticeRoutes: Route[] = [
     access: ADMINISTRATORS,
     async handle({ deps }) {
       const result = await deps.db.query(TRY_NOW, [new Date(deps.clock.now())]);
+      await tryChannelsNow(deps.db, deps.clock.now());
       await announce(deps.db, 'work');
       return { tried: result.rowCount };
     },

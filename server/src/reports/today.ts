@@ -1,8 +1,9 @@
-import { dayOf, tellAmount, tellDate, tellDay, tellMoment, Zone, clauseOf, HOLD_WORDS } from '@nudrik/core';
+import { dayOf, tellAmount, tellDate, tellDay, tellMoment, tellTime, Zone, clauseOf, HOLD_WORDS } from '@nudrik/core';
 import type { TodayNeed, TodayQuery, TodayView } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
+import { findPause } from '../messages/channels.repo.ts';
 import { isMissingAhead, LACKS } from '../notices/lacks.sql.ts';
 import { tellAside } from '../work/set-aside.ts';
 import { houseToday } from '../people/today.ts';
@@ -14,9 +15,18 @@ from notices n
 where n.state = 'planned'
   and n.attempts > 0
   and n.try_at is not null
+  and n.last_error is distinct from $1::text
 group by n.last_error
 order by count desc
 limit 4
+`;
+
+// what would go now if the mail server took it
+const COUNT_DUE = `
+select count(*)::integer as due
+from notices
+where state = 'planned'
+  and (try_at <= $1::timestamptz or attempts > 0 and try_at is not null)
 `;
 
 const LIST_UNREACHABLE = `
@@ -204,7 +214,21 @@ async function silentNeeds(db: Queryable, today: string, now: number): Promise<T
 
 async function needs(db: Queryable, today: string, now: number, zone: Zone): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
-  for (const row of await rows<{ error: string; count: number; since: Date; name: string }>(db, LIST_WAITING))
+  const pause = await findPause(db, 'mail');
+  if (pause) {
+    const { due } = (await rows<{ due: number }>(db, COUNT_DUE, [new Date(now)]))[0]!;
+    const { paused_until: until } = pause;
+    const next = until.getTime() > now ? `at ${tellTime(until.getTime(), zone)}` : 'with the next notice that is due';
+    list.push({
+      kind: 'mail-server',
+      label: 'Mail stands still',
+      words:
+        `Since ${tellMoment(pause.since.getTime(), zone, now)} the mail server takes nothing: “${pause.words}”. ` +
+        `${due === 1 ? 'One notice waits' : `${due} notices wait`}; nothing is lost and nobody's address is marked. It is tried again ${next}.`,
+      act: { label: 'Try now', link: null, does: 'try-now' },
+    });
+  }
+  for (const row of await rows<{ error: string; count: number; since: Date; name: string }>(db, LIST_WAITING, [pause?.words ?? null]))
     list.push({
       kind: 'mail-server',
       label: 'Mail waits',

@@ -32,7 +32,6 @@ async function setAside(
 
 /** An error in one line of bounded length, as Today shows it. */
 export const tellFailure = (error: Error): string =>
-   
   error.message
     .replace(/[\u0000-\u001f]+/g, ' ')
     .trim()
