@@ -93,27 +93,6 @@ export async function insertDeliveries(db: Client, messageIds: readonly string[]
   return new Map(made.map((row) => [row.message_id, row.id]));
 }
 
-const ANSWER_DELIVERIES = `
-update deliveries d
-set outcome = nullif(r.outcome, 'unknown'), answer = r.answer, answered_at = $4::timestamptz
-from unnest($1::bigint[], $2::text[], $3::text[]) as r (delivery_id, outcome, answer)
-where d.id = r.delivery_id
-  and d.outcome is null
-`;
-
-/** Notes what was answered to some attempts; an answer that was noted is never overwritten. */
-export const answerDeliveries = (
-  db: Client,
-  answers: readonly { deliveryId: string; outcome: string; answer: string }[],
-  now: number,
-): Promise<unknown> =>
-  db.query(ANSWER_DELIVERIES, [
-    answers.map((a) => a.deliveryId),
-    answers.map((a) => a.outcome),
-    answers.map((a) => a.answer),
-    new Date(now),
-  ]);
-
 const STAMP_DELIVERED = `
 update deliveries d
 set delivered_at = coalesce(d.delivered_at, $2::timestamptz), report = $3::text

@@ -2,7 +2,7 @@ import type { HoldReason, Instant, Told } from '@nudrik/core';
 import { maybeRow, rows, type Client, type Queryable } from '../db/db.ts';
 import type { Handover } from '../messages/channel.ts';
 import type { CertificateFacts } from '../messages/compose.ts';
-import { answerDeliveries, stampDelivery } from '../messages/messages.repo.ts';
+import { stampDelivery } from '../messages/messages.repo.ts';
 import { CLAIMED_COLUMNS, claimedOf, type ClaimedNotice, type ClaimedRow } from './ledger.repo.ts';
 
 export const GATHER_LOCK = 7_301;
@@ -147,24 +147,32 @@ export async function giveBack(db: Client, letters: readonly { messageId: string
   await db.query(FORGET_DELIVERIES, [deliveries]);
 }
 
-// A delivery report may overtake us: what is delivered stays delivered. A letter that was taken is known to be taken, whatever
-// became of its notice meanwhile; any other answer counts only for whoever still has it on the wire. Pauses between tries grow:
-// 1, 2, 4 … minutes, an hour at the most. What is the channel's matter waits for the channel and is never given up.
-const MARK_NOTICES = `
+// One statement, since the next letter waits for it. A delivery report may overtake us: what is delivered stays delivered. A
+// letter that was taken is known to be taken, whatever became of its notice meanwhile; any other answer counts only for whoever
+// still has it on the wire, and one that was noted is never overwritten. Pauses between tries grow: 1, 2, 4 … minutes, an hour
+// at the most. What is the channel's matter waits for the channel and is never given up. An address is marked only by what was
+// said of it.
+const STORE_ANSWERS = `
 with answers as (
-  select
-    r.message_id, r.outcome, r.scope, r.response,
-    exists (select 1 from deliveries d where d.message_id = r.message_id and d.delivered_at is not null) as is_delivered
-  from unnest($1::bigint[], $2::text[], $3::text[], $4::text[]) as r (message_id, outcome, scope, response)
+  select r.message_id, r.delivery_id, r.outcome, r.scope, r.response
+  from unnest($1::bigint[], $2::bigint[], $3::text[], $4::text[], $5::text[]) as r (message_id, delivery_id, outcome, scope, response)
+),
+answered as (
+  update deliveries d
+  set outcome = nullif(r.outcome, 'unknown'), answer = r.response, answered_at = $6::timestamptz
+  from answers r
+  where d.id = r.delivery_id
+    and d.outcome is null
 ),
 verdicts as (
   select
-    n.id, r.message_id, r.response, r.is_delivered,
+    n.id, r.message_id, r.response,
+    exists (select 1 from deliveries d where d.message_id = r.message_id and d.delivered_at is not null) as is_delivered,
     case
       when r.outcome = 'accepted' then 'accepted'
       when r.outcome = 'refused' then 'refused'
       when r.scope = 'channel' then 'waits-for-channel'
-      when n.at >= $5::timestamptz - $6::interval then 'waits'
+      when n.at >= $6::timestamptz - $7::interval then 'waits'
       when r.scope = 'address' then 'refused'
       else 'gave-up'
     end as verdict
@@ -172,69 +180,68 @@ verdicts as (
   join notices n on n.message_id = r.message_id
   where n.state = 'sending'
     or r.outcome = 'accepted' and n.state in ('planned', 'held') and n.attempts > 0
+),
+marked as (
+  update notices n
+  set
+    state = case v.verdict
+      when 'accepted' then case when v.is_delivered then 'delivered' else 'sent' end
+      when 'refused' then 'bounced'
+      when 'gave-up' then 'failed'
+      else 'planned'
+    end,
+    sent_at = case when v.verdict in ('accepted', 'refused') then $6::timestamptz end,
+    because = case v.verdict when 'refused' then 'bounced' when 'gave-up' then 'gave-up' end,
+    last_error = case when v.verdict = 'accepted' then n.last_error else v.response end,
+    sentence = case v.verdict
+      when 'accepted' then n.sentence
+      when 'refused' then 'Bounced: the mail server answered “' || v.response || '”.'
+      else
+        case v.verdict when 'gave-up' then 'Failed: given up after three days' else 'Waits' end
+        || ': the mail server said “' || v.response || '”; tried ' || n.attempts || case when n.attempts = 1 then ' time.' else ' times.' end
+    end,
+    decided_at = case when v.verdict in ('waits', 'waits-for-channel') then null else coalesce(n.decided_at, $6::timestamptz) end,
+    try_at = case v.verdict
+      when 'waits' then $6::timestamptz + least(60, power(2, least(n.attempts, 10) - 1)) * interval '1 minute'
+      when 'waits-for-channel' then $6::timestamptz
+    end,
+    claimed_by = null
+  from verdicts v
+  where n.id = v.id
+),
+addressed as (
+  update people p
+  set address_state = 'bounced', address_words = v.response
+  from verdicts v
+  join messages m on m.id = v.message_id
+  where v.verdict = 'refused'
+    and p.email = m.to_address
 )
-update notices n
-set
-  state = case v.verdict
-    when 'accepted' then case when v.is_delivered then 'delivered' else 'sent' end
-    when 'refused' then 'bounced'
-    when 'gave-up' then 'failed'
-    else 'planned'
-  end,
-  sent_at = case when v.verdict in ('accepted', 'refused') then $5::timestamptz end,
-  because = case v.verdict when 'refused' then 'bounced' when 'gave-up' then 'gave-up' end,
-  last_error = case when v.verdict = 'accepted' then n.last_error else v.response end,
-  sentence = case v.verdict
-    when 'accepted' then n.sentence
-    when 'refused' then 'Bounced: the mail server answered “' || v.response || '”.'
-    else
-      case v.verdict when 'gave-up' then 'Failed: given up after three days' else 'Waits' end
-      || ': the mail server said “' || v.response || '”; tried ' || n.attempts || case when n.attempts = 1 then ' time.' else ' times.' end
-  end,
-  decided_at = case when v.verdict in ('waits', 'waits-for-channel') then null else coalesce(n.decided_at, $5::timestamptz) end,
-  try_at = case v.verdict
-    when 'waits' then $5::timestamptz + least(60, power(2, least(n.attempts, 10) - 1)) * interval '1 minute'
-    when 'waits-for-channel' then $5::timestamptz
-  end,
-  claimed_by = null
-from verdicts v
-where n.id = v.id
-returning v.message_id, v.verdict
+select case when $8::boolean then pg_notify('nudrik', 'notices people') end
 `;
 
-const MARK_ADDRESSES = `
-update people p
-set address_state = 'bounced', address_words = r.response
-from unnest($1::bigint[], $2::text[]) as r (message_id, response)
-join messages m on m.id = r.message_id
-where p.email = m.to_address
-`;
-
-/** Records what the mail server said of some letters. An address is marked only by what was said of it. */
-export async function saveHandovers(
-  db: Client,
+/** Records what the mail server said of some letters. @param isTold whether browsers hear of it */
+export const storeAnswers = (
+  db: Queryable,
   results: readonly { letter: { messageId: string; deliveryId: string }; handover: Handover }[],
   now: Instant,
   giveUpMs: number,
-): Promise<void> {
-  await answerDeliveries(
-    db,
-    results.map(({ letter, handover }) => ({ deliveryId: letter.deliveryId, outcome: handover.outcome, answer: handover.response })),
-    now,
-  );
-  const marked = await rows<{ message_id: string; verdict: string }>(db, MARK_NOTICES, [
-    results.map(({ letter }) => letter.messageId),
-    results.map(({ handover }) => handover.outcome),
-    results.map(({ handover }) => (handover.outcome === 'later' ? handover.scope : 'letter')),
-    results.map(({ handover }) => handover.response),
-    new Date(now),
-    `${giveUpMs / 1000} seconds`,
-  ]);
-  const refusedIds = new Set(marked.filter(({ verdict }) => verdict === 'refused').map((row) => row.message_id));
-  const refused = results.filter(({ letter }) => refusedIds.has(letter.messageId));
-  if (refused.length > 0)
-    await db.query(MARK_ADDRESSES, [refused.map(({ letter }) => letter.messageId), refused.map(({ handover }) => handover.response)]);
-}
+  isTold: boolean,
+): Promise<unknown> =>
+  db.query({
+    name: 'store-answers',
+    text: STORE_ANSWERS,
+    values: [
+      results.map(({ letter }) => letter.messageId),
+      results.map(({ letter }) => letter.deliveryId),
+      results.map(({ handover }) => handover.outcome),
+      results.map(({ handover }) => (handover.outcome === 'later' ? handover.scope : 'letter')),
+      results.map(({ handover }) => handover.response),
+      new Date(now),
+      `${giveUpMs / 1000} seconds`,
+      isTold,
+    ],
+  });
 
 const MARK_DELIVERED = `
 update notices

@@ -24,16 +24,7 @@ import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { Days, findOvertaken, waitingOf, type WaitingNotice } from './day.ts';
-import {
-  claimCutOff,
-  GATHER_LOCK,
-  listCertificates,
-  listTold,
-  saveHandovers,
-  settleKnown,
-  stampDelivered,
-  tryLock,
-} from './dispatch.repo.ts';
+import { claimCutOff, GATHER_LOCK, listCertificates, listTold, settleKnown, stampDelivered, tryLock } from './dispatch.repo.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
 import { claimDue, postponeNotices, saveDecisions, setNoticesAside, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
 import { whyDropped } from './plan.ts';
@@ -89,8 +80,9 @@ export async function dispatch(deps: Deps, channel: Channel, limit = 0): Promise
     decided += claimed;
     if (claimed === 0 && wire.isIdle) break;
     await lease.renew(deps.db);
-    // room comes with letters that go
-    if (wire.room === 0 || claimed === 0) await wire.changed();
+    // room comes with letters that go; with nothing to claim, retries come with their answers
+    if (claimed === 0) await wire.idle();
+    else if (wire.room === 0) await wire.changed();
   }
   await endLease(deps.db, lease);
   return decided;

@@ -120,14 +120,14 @@ describe('a hand-over', () => {
     const lease = await takeLease(house.db);
     const wire = new Wire(house.deps, slow);
     await claimOnto(house.deps, slow, wire, lease, 50);
-    expect(slow.onTheWire).toHaveLength(5);
+    expect(slow.onTheWire).toHaveLength(10);
     lease.lose(); // as it finds out by itself when it goes on
     await die();
     await drain(house.deps, house.mailer);
     expect(new Set(addressed()).size).toBe(60);
     for (const { answer } of slow.onTheWire) answer(OK);
     await wire.idle();
-    expect(slow.onTheWire).toHaveLength(5);
+    expect(slow.onTheWire).toHaveLength(10);
     expect(new Set(await states())).toEqual(new Set(['sent 2']));
     const headers = new Map(house.mailer.letters.map((letter) => [letter.toAddress, letter.headerId]));
     for (const { letter } of slow.onTheWire) expect(headers.get(letter.toAddress)).toBe(letter.headerId);
@@ -170,13 +170,13 @@ describe('a hand-over', () => {
     const wire = new Wire(house.deps, slow);
     await claimOnto(house.deps, slow, wire, await takeLease(house.db), 40);
     const stopping = wire.stop(5_000);
-    await expect.poll(async () => (await states()).filter((line) => line === 'planned 0').length).toBe(35);
+    await expect.poll(async () => (await states()).filter((line) => line === 'planned 0').length).toBe(30);
     for (const { answer } of slow.onTheWire) answer(OK);
     await stopping;
-    expect((await states()).filter((line) => line === 'sent 1')).toHaveLength(5);
-    expect(await rows(house.db, 'select id from deliveries')).toHaveLength(5);
+    expect((await states()).filter((line) => line === 'sent 1')).toHaveLength(10);
+    expect(await rows(house.db, 'select id from deliveries')).toHaveLength(10);
     await drain(house.deps, house.mailer);
-    expect(house.mailer.letters).toHaveLength(35);
+    expect(house.mailer.letters).toHaveLength(30);
   });
 });
 

@@ -1,10 +1,10 @@
-import { announce, transaction } from '../db/db.ts';
+import { transaction } from '../db/db.ts';
 import { isPassing } from '../db/failures.ts';
 import type { Deps } from '../deps.ts';
 import type { Channel, Handover, Letter } from '../messages/channel.ts';
 import { pauseChannel, resumeChannel } from '../messages/channels.repo.ts';
 import type { Lease } from '../work/lease.ts';
-import { giveBack, saveHandovers } from './dispatch.repo.ts';
+import { giveBack, storeAnswers } from './dispatch.repo.ts';
 
 /** A letter that waits for the wire, with the lease under which it was claimed and when it was decided. */
 interface Queued {
@@ -20,14 +20,16 @@ export interface Result {
 
 /** what was decided longer ago is decided again before it goes */
 const FRESH_MS = 30_000;
+/** between two announcements of what went */
+const TELL_MS = 300;
 /** what a letter may take, however slowly the other side answers */
 const LETTER_MS = 60_000;
 /** a message that the server would not take for three days has failed */
 export const GIVE_UP_MS = 3 * 24 * 3_600_000;
 
 /**
- * Hands letters over, as many at once as the channel is wide. The answer to each is stored before its place is given to
- * the next, so that a process that dies repeats only what was on the wire. What is not on the wire yet is given back when
+ * Hands letters over, as many at once as the channel is wide, and stores each answer as it comes: before its place is given
+ * to the next but one, so that a process that dies repeats only what was on the wire or just answered. What is not on the wire yet is given back when
  * the channel stands still, when the process stops, and when it was decided too long ago.
  */
 export class Wire {
@@ -40,6 +42,7 @@ export class Wire {
   /** milliseconds between two letters that go, as it was lately */
   private pace = 20;
   private lastAt = 0;
+  private toldAt = 0;
   /** the channel did not take anything lately: one letter at a time until it does */
   isProbing = false;
 
@@ -93,7 +96,8 @@ export class Wire {
   }
 
   private fill(): void {
-    const width = this.isProbing ? 1 : this.channel.width;
+    // as many again as are on the wire may have their answers stored meanwhile: half as fast without
+    const width = this.isProbing ? 1 : 2 * this.channel.width;
     const now = performance.now();
     const stale: Queued[] = [];
     while (!this.isStopped && this.onTheWire < width && this.queue.length > 0) {
@@ -154,13 +158,14 @@ export class Wire {
   private async store(results: readonly Result[]): Promise<void> {
     const { deps, channel } = this;
     const stopping = results.find(({ handover }) => handover.outcome === 'later' && handover.scope === 'channel');
-    await transaction(deps.db, async (client) => {
-      const now = deps.clock.now();
-      await saveHandovers(client, results, now, GIVE_UP_MS);
-      if (stopping) await pauseChannel(client, channel.name, stopping.handover.response, now);
-      else if (this.isProbing && results.some(({ handover }) => handover.outcome !== 'unknown')) await resumeChannel(client, channel.name);
-      await announce(client, 'notices', 'people');
-    });
+    const now = deps.clock.now();
+    // browsers are told a few times a second, and at the end
+    const isTold = performance.now() - this.toldAt > TELL_MS || this.onTheWire + this.queue.length <= results.length;
+    if (isTold) this.toldAt = performance.now();
+    if (stopping) await pauseChannel(deps.db, channel.name, stopping.handover.response, now);
+    await storeAnswers(deps.db, results, now, GIVE_UP_MS, isTold);
+    if (!stopping && this.isProbing && results.some(({ handover }) => handover.outcome !== 'unknown'))
+      await resumeChannel(deps.db, channel.name);
     if (stopping) deps.log.warn({ answer: stopping.handover.response }, 'The mail server takes nothing; all waits and is tried again.');
     else this.isProbing &&= results.every(({ handover }) => handover.outcome === 'unknown');
   }
