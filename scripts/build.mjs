@@ -54,7 +54,13 @@ export async function buildBench() {
   await build({ ...bundle, entryPoints: { bench: join(ROOT, 'bench/main.ts') } });
 }
 
-export async function buildAll() {
+/** A trial of `trials/`, bundled like the bench. */
+export async function buildTrial(name) {
+  const { build } = await import('esbuild');
+  await build({ ...bundle, entryPoints: { [name]: join(ROOT, `trials/${name}.ts`) } });
+}
+
+export async function buildServer() {
   await once(
     'server',
     ['core/src', 'contract/src', 'server/src', 'server/migrations', 'standins/src', 'demo/src', 'scripts/build.mjs'],
@@ -72,6 +78,10 @@ export async function buildAll() {
       });
     },
   );
+}
+
+export async function buildAll() {
+  await buildServer();
   await once('web', ['core/src', 'contract/src', 'web'], join(ROOT, 'web/dist/browser/index.html'), () => {
     say('Building the web application (about a minute) …');
     const built = spawnSync('npx', ['ng', 'build'], {

@@ -9,6 +9,60 @@ export const Instant = z.iso.datetime({ offset: false }).refine(isKept, BOUNDS);
 export const LocalDate = z.iso.date('expected a date like 2027-03-01').refine(isKept, BOUNDS);
 export const TimeOfDay = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, 'expected a time of day like 09:00');
 
+/** What stands in no text: control characters, beside tabs and line breaks. */
+// eslint-disable-next-line no-control-regex
+const CONTROL = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f\ufffe\uffff]/;
+const BREAK = /[\n\r\t\u2028\u2029]/;
+
+/** One line of text, trimmed. @param expected what is said where it is empty */
+export const Line = (max: number, expected = 'expected some words') =>
+  z
+    .string()
+    .trim()
+    .min(1, expected)
+    .max(max)
+    .refine((text) => !BREAK.test(text), 'expected one line, without line breaks or tabs');
+
+/** What the server takes of one request, beside files: deeper or wider than this is nobody's typing. */
+const MOST = { depth: 60, values: 300_000, text: 6_000_000 };
+
+/**
+ * Text as it is kept, wherever it stands in what came in: composed (NFC), without control characters, well formed.
+ * @returns the same with its texts composed, or what is wrong and where
+ */
+export function tidy(input: unknown): { value: unknown } | { fault: string } {
+  let values = 0;
+  let fault: string | null = null;
+  const walk = (value: unknown, depth: number, path: readonly PropertyKey[]): unknown => {
+    if (fault !== null) return value;
+    values += 1;
+    if (depth > MOST.depth) return void (fault = `expected at most ${MOST.depth} levels, got more`);
+    if (values > MOST.values) return void (fault = `expected at most ${MOST.values.toLocaleString('en')} values, got more`);
+    if (typeof value === 'string') {
+      const where = path.length > 0 ? `${fieldWords(path) || 'a text'}: ` : '';
+      if (value.length > MOST.text)
+        return void (fault = `${where}expected at most ${MOST.text.toLocaleString('en')} characters, got ${value.length}`);
+      if (/\p{Surrogate}/u.test(value)) return void (fault = `${where}expected text, got half a character (a lone surrogate)`);
+      const control = CONTROL.exec(value);
+      if (control)
+        return void (fault = `${where}expected text, got a control character (U+${control[0].charCodeAt(0).toString(16).toUpperCase().padStart(4, '0')})`);
+      return value.normalize('NFC');
+    }
+    if (Array.isArray(value)) return value.map((item, index) => walk(item, depth + 1, [...path.slice(-6), index]));
+    if (value !== null && typeof value === 'object') {
+      const tidied: Record<string, unknown> = {};
+      for (const [key, item] of Object.entries(value)) {
+        // an own key of this name is never asked for, and would be another thing than a field
+        if (key !== '__proto__') tidied[key] = walk(item, depth + 1, [...path.slice(-6), key.slice(0, 100)]);
+      }
+      return tidied;
+    }
+    return value;
+  };
+  const value = walk(input, 0, []);
+  return fault === null ? { value } : { fault };
+}
+
 export const Page = z.object({
   page: z.coerce.number().int().min(0).default(0),
   size: z.coerce.number().int().min(1).max(200).default(50),

@@ -1,15 +1,15 @@
 import { z } from 'zod';
 import { CONDITIONS, conditionsFor, STATES, type Condition, type ConditionFact, type ConditionValue } from '@nudrik/core';
-import { Id, LocalDate, meantIssue } from './common.ts';
+import { Id, LocalDate, meantIssue, Line } from './common.ts';
 
-const Names = z.array(z.string().min(1)).min(1, 'expected at least one').max(2_000);
+const Names = z.array(Line(200)).min(1, 'expected at least one').max(2_000);
 const Ids = z.array(Id).min(1, 'expected at least one').max(2_000);
-const Texts = z.array(z.string().trim().min(1).max(200)).min(1, 'expected at least one').max(5_000);
+const Texts = z.array(Line(200)).min(1, 'expected at least one').max(5_000);
 
 /** The values of conditions, with departments, sites, groups, people and courses by id or by name. */
 const valuesBy = (which: z.ZodType): Record<ConditionValue, z.ZodType> => ({
   states: z.array(z.enum(STATES)).min(1),
-  unit: z.string().min(1),
+  unit: Line(100),
   departments: which,
   sites: which,
   groups: which,

@@ -1,18 +1,18 @@
 import { z } from 'zod';
-import { TimeOfDay, Version } from './common.ts';
+import { TimeOfDay, Version, Line } from './common.ts';
 
-const Line = z.string().trim().min(1, 'expected some words').max(200);
+const Words = Line(200);
 const MailAddress = z.email('expected a mail address').max(320);
 
 /** PUT /api/settings: what the house goes by */
 export const SettingsDraft = z
   .object({
     version: Version,
-    organisation: Line,
+    organisation: Words,
     /** an IANA zone; tables of many people tell their moments in it */
     zone: z.string().min(1, 'expected a time zone like Europe/Oslo').max(80),
-    place: Line,
-    senderName: Line,
+    place: Words,
+    senderName: Words,
     senderAddress: MailAddress,
     replyTo: MailAddress,
     windowFrom: TimeOfDay,

@@ -19,7 +19,9 @@ import { feedRoutes } from './feed/routes.ts';
 import { peopleRoutes } from './people/routes.ts';
 import { structureRoutes } from './structure/routes.ts';
 import { planRoutes } from './plans/routes.ts';
-import { REFUSALS, Refused } from './refusal.ts';
+import { isPassing } from './db/failures.ts';
+import { seldom } from './work/seldom.ts';
+import { REFUSALS, Refused, type RefusalCode } from './refusal.ts';
 import { reportRoutes } from './reports/routes.ts';
 import { requirementRoutes } from './requirements/routes.ts';
 import { isAllowed, type Route } from './route.ts';
@@ -157,26 +159,62 @@ export function createApp(deps: Deps, live: Live | null): Express {
     });
   }
 
+  const warnSeldom = seldom(60_000);
   app.use((error: unknown, req: Request, res: Response, next: NextFunction) => {
     if (res.headersSent) return next(error);
     const refused = asRefusal(error);
     if (refused.code === 'broken') deps.log.error({ error: (error as Error).stack, path: req.path }, 'A request failed.');
+    else if (refused.status === 503 && !(error instanceof Refused))
+      warnSeldom(() => deps.log.warn({ reason: (error as Error).message }, 'The database does not answer; requests are told so.'));
     res.status(refused.status).json({ code: refused.code, message: refused.message, details: refused.details });
   });
   return app;
 }
 
-/** What went wrong, by code or SQLSTATE, never by text. */
+/** PostgreSQL's refusals of what it was given, by SQLSTATE, longest prefix first: what they mean to whoever asked. */
+const BY_SQLSTATE: readonly [string, RefusalCode, string][] = [
+  [
+    '23505',
+    'conflict',
+    'Somebody changed the same thing at the same moment, or there is one of this name already. Load it again; nothing was changed.',
+  ],
+  [
+    '23503',
+    'conflict',
+    'What this belongs to is not there any more, or something still belongs to it. Load it again; nothing was changed.',
+  ],
+  ['23', 'wrong-input', 'This does not fit what is there already. Nothing was changed.'],
+  ['22003', 'wrong-input', 'A number is out of range; nothing was changed.'],
+  ['22021', 'wrong-input', 'A text has characters that cannot be stored; nothing was changed.'],
+  ['22', 'wrong-input', 'A value cannot be stored as it is; nothing was changed.'],
+  ['54', 'wrong-input', 'This is more than can be worked on at once; nothing was changed.'],
+  ['40001', 'conflict', 'Somebody changed the same thing at the same moment. Load it again; nothing was changed.'],
+  ['40P01', 'conflict', 'Somebody changed the same thing at the same moment. Load it again; nothing was changed.'],
+  ['57014', 'out-of-order', 'This took longer than it may. Nothing was changed; ask for less at once.'],
+];
+/** What Express and its body reader refuse, by status. */
+const BY_STATUS: Record<number, Refused> = {
+  404: new Refused('not-found'),
+  413: new Refused('too-large'),
+  415: new Refused('wrong-kind'),
+};
+const AWAY = 'The database does not answer. Nothing was changed; try again in a moment.';
+
+/** What went wrong, by code, SQLSTATE or status, never by text. */
 function asRefusal(error: unknown): Refused {
   if (error instanceof Refused) return error;
-  const { type, code, status } = error as { type?: string; code?: string; status?: number };
-  if (type === 'entity.too.large') return new Refused('too-large');
+  const { type, code, status } = error as { type?: string; code?: unknown; status?: number };
+  if (typeof code === 'string') {
+    const known = BY_SQLSTATE.find(([state]) => code.startsWith(state) && code.length === 5);
+    if (known) return new Refused(known[1], known[2]);
+  }
+  if (isPassing(error)) return new Refused('out-of-order', AWAY);
   if (type === 'entity.parse.failed') return new Refused('wrong-input', 'The request is not JSON; nothing was changed.');
-  if (code === '23505' || code === '40001' || code === '40P01')
-    return new Refused('conflict', 'Somebody changed the same thing at the same moment. Load it again; nothing was changed.');
-  if (code === '22003') return new Refused('wrong-input', 'A number is out of range; nothing was changed.');
-  if (code === 'ECONNREFUSED' || code === '57P01' || code === '57P03')
-    return new Refused('out-of-order', 'The database does not answer. Nothing was changed; try again in a moment.');
-  if (status === 404) return new Refused('not-found');
+  if (error instanceof URIError) return new Refused('wrong-input', 'The address has a % that stands for nothing; nothing was changed.');
+  if (status !== undefined && status >= 400 && status < 500)
+    return (
+      BY_STATUS[status] ??
+      new Refused('wrong-input', 'The request cannot be read: it was cut off, or is not what its head says. Nothing was changed.')
+    );
   return new Refused('broken', REFUSALS.broken.message);
 }

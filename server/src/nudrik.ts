@@ -19,6 +19,9 @@ const STOP_MS = 40_000;
 async function main(role: string | undefined): Promise<void> {
   if (role !== 'web' && role !== 'worker') throw new Error(`Expected the role web or worker; got ${role ?? 'nothing'}.`);
   const settings = readSettings(process.env);
+  const leave = (): void => process.exit(0);
+  // told to stop, or left alone by whoever started us, before there is anything to stop
+  for (const reason of ['disconnect', 'SIGTERM', 'SIGINT'] as const) process.once(reason, leave);
   const log = pino({ level: settings.logLevel, base: { role } });
   await whenThere(log, () => migrate(settings.databaseUrl));
   const db = openPool(settings.databaseUrl);
@@ -39,9 +42,10 @@ async function main(role: string | undefined): Promise<void> {
       });
     setTimeout(() => process.exit(0), STOP_MS).unref();
   };
-  process.on('SIGTERM', end);
-  process.on('SIGINT', end);
-  process.on('disconnect', end); // whoever started us is gone
+  for (const reason of ['disconnect', 'SIGTERM', 'SIGINT'] as const) {
+    process.off(reason, leave);
+    process.on(reason, end);
+  }
 }
 
 /** Waits for a database that is not there yet: it may be starting, or started anew. */

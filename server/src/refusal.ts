@@ -14,8 +14,12 @@ export const REFUSALS = {
     message: 'This link does not belong to any assignment. Open it from the newest message again, or ask your trainer.',
   },
   'wrong-input': { status: 400, message: 'Something in the request is not as expected; nothing was changed.' },
+  'wrong-kind': {
+    status: 415,
+    message: 'The request is of a kind, a character set or a compression that is not read here. Nothing was changed.',
+  },
   'wrong-file': { status: 422, message: 'The file cannot be read as a roster.' },
-  'too-large': { status: 413, message: 'The file is larger than 20 MB.' },
+  'too-large': { status: 413, message: 'This is more than is taken at once: a file may have 20 MB, a request 6 MB. Nothing was changed.' },
   stale: { status: 409, message: 'Somebody changed this in the meantime. Load it again; nothing was changed.' },
   conflict: { status: 409, message: 'This stands in conflict with what is there.' },
   'only-in-demo': { status: 409, message: 'This is only there in the demo: a real installation runs on real time.' },

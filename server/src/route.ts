@@ -1,6 +1,6 @@
 import type { Request, Response } from 'express';
 import type { z } from 'zod';
-import { Id, tellIssues, type Account, type Role } from '@nudrik/contract';
+import { Id, tellIssues, tidy, type Account, type Role } from '@nudrik/contract';
 import type { Deps } from './deps.ts';
 import { Refused } from './refusal.ts';
 
@@ -29,9 +29,15 @@ export const ADMINISTRATORS: readonly Role[] = ['administrator'];
 
 const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
-/** Parses what came in, or refuses with where, expected, got. */
+/** Told of each schema that something is parsed by: how the generated requests of the tests know what a route expects. */
+export const onParse: { seen: ((schema: z.ZodType) => void) | null } = { seen: null };
+
+/** Parses what came in, its text composed and free of control characters, or refuses with where, expected, got. */
 export function parse<T extends z.ZodType>(schema: T, input: unknown): z.infer<T> {
-  const parsed = schema.safeParse(input);
+  const tidied = tidy(input);
+  if ('fault' in tidied) throw new Refused('wrong-input', `${capital(tidied.fault)}. Nothing was changed.`);
+  onParse.seen?.(schema);
+  const parsed = schema.safeParse(tidied.value);
   if (parsed.success) return parsed.data;
   const details = tellIssues(parsed.error, input);
   const words = details.map(({ field, message }) => capital(field === '' ? message : `${field}: ${message}`)).join('. ');

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id, LocalDate, TimeOfDay } from '../common.ts';
+import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
 import type { MissingField, PreviewPerson } from '../plans/plans.ts';
 
 /** POST /api/assignments/preview and POST /api/assignments. Who: chosen people, or a whole department, site or group. */
@@ -7,9 +7,9 @@ export const AssignRequest = z
   .object({
     courseId: Id,
     personIds: z.array(Id).max(50_000).default([]),
-    departments: z.array(z.string()).default([]),
-    sites: z.array(z.string()).default([]),
-    groups: z.array(Id).default([]),
+    departments: z.array(Line(120)).max(2_000).default([]),
+    sites: z.array(Line(120)).max(2_000).default([]),
+    groups: z.array(Id).max(2_000).default([]),
     /** due at this local date and time in each person's own zone */
     dueOn: LocalDate,
     dueTime: TimeOfDay.default('17:00'),

@@ -1,12 +1,12 @@
 import { z } from 'zod';
 import { UNIT_KINDS, unitKind } from '@nudrik/core';
-import { Id, Version } from '../common.ts';
+import { Id, Version, Line } from '../common.ts';
 
 export const UnitDraft = z
   .object({
     id: Id.nullable().default(null),
     kind: z.enum(UNIT_KINDS),
-    title: z.string().trim().min(1, 'a unit needs a title').max(200),
+    title: Line(200, 'a unit needs a title'),
     required: z.boolean().default(true),
     /** rich text of a page, as HTML; cleaned on the server */
     body: z.string().max(200_000).nullable().default(null),
@@ -25,13 +25,13 @@ export type UnitDraft = z.infer<typeof UnitDraft>;
 
 export const SectionDraft = z.object({
   id: Id.nullable().default(null),
-  title: z.string().trim().min(1, 'a section needs a title').max(200),
+  title: Line(200, 'a section needs a title'),
   units: z.array(UnitDraft).max(200),
 });
 
 /** POST /api/courses */
 export const CourseDraft = z.object({
-  title: z.string().trim().min(1, 'a course needs a title').max(200),
+  title: Line(200, 'a course needs a title'),
   code: z.string().trim().max(40).nullable().default(null),
   summary: z.string().trim().max(2000).nullable().default(null),
   ownerId: Id.nullable().default(null),

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id, LocalDate, Page, type FinishedFact } from '../common.ts';
+import { Id, LocalDate, Page, type FinishedFact, Line } from '../common.ts';
 
 /** `fit`: those first whose name is nearest to what is looked for */
 export const PEOPLE_SORTS = ['name', 'department', 'site', 'job', 'manager', 'joined', 'late', 'fit'] as const;
@@ -82,12 +82,12 @@ export interface PersonSheet {
 /** PATCH /api/people/:id, and with name, e-mail, department and site POST /api/people */
 export const PersonChange = z
   .strictObject({
-    name: z.string().trim().min(1, 'expected a name').max(200),
+    name: Line(200, 'expected a name'),
     email: z.email('expected a mail address').max(320),
-    personnelNumber: z.string().trim().min(1).max(60).nullable(),
-    department: z.string().trim().min(1, 'expected a department').max(120),
+    personnelNumber: Line(60).nullable(),
+    department: Line(120, 'expected a department'),
     siteId: Id,
-    job: z.string().trim().min(1).max(120).nullable(),
+    job: Line(120).nullable(),
     managerId: Id.nullable(),
     joinedOn: LocalDate.nullable(),
     leftOn: LocalDate.nullable(),

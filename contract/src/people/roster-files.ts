@@ -18,7 +18,7 @@ export interface RosterFacts {
 /** How a file is read and what of it is taken: sent beside the file itself. */
 export const ImportOrder = z.strictObject({
   fileName: z.string().min(1).max(255),
-  mark: z.string(),
+  mark: z.string().max(200),
   columns: z.array(z.enum(ROSTER_COLUMNS).nullable()).max(200),
   dateOrder: z.enum(['ymd', 'dmy', 'mdy']),
   isComplete: z.boolean(),

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { ANCHORS, KINDS, repeatFault, SIGN_OFF_OUTCOMES, spanFault, UNITS, type Duration } from '@nudrik/core';
-import { LocalDate, TimeOfDay } from '../common.ts';
+import { LocalDate, TimeOfDay, Line } from '../common.ts';
 import { ConditionSchema } from '../conditions.ts';
 
 /** A check by a function of core that says what is wrong in words, or null. */
@@ -17,14 +17,14 @@ export const DurationSchema = z
 
 export const AnchorSchema = z.strictObject({
   event: z.enum(ANCHORS),
-  unit: z.string().min(1).optional(),
+  unit: Line(100).optional(),
   date: LocalDate.optional(),
   outcome: z.enum(SIGN_OFF_OUTCOMES).optional(),
 });
 
 export const StepSchema = z.strictObject({
-  id: z.string().min(1).max(100),
-  name: z.string().trim().min(1, 'a step needs a name').max(120),
+  id: Line(100),
+  name: Line(120, 'a step needs a name'),
   kind: z.enum(KINDS),
   on: z.boolean(),
   anchor: AnchorSchema,
@@ -36,7 +36,7 @@ export const StepSchema = z.strictObject({
     .superRefine(faultless(repeatFault))
     .nullable()
     .default(null),
-  to: z.array(z.string().min(1)).min(1),
+  to: z.array(Line(100)).min(1).max(20),
   gather: z.enum(['none', 'per day']).default('none'),
   endsOn: LocalDate.nullable().default(null),
   onlyIf: ConditionSchema.nullable().default(null),

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { DUE_EVENTS, WHEN_OUT, type AudiencePerson, type DueRule } from '@nudrik/core';
-import { Id, LocalDate, TimeOfDay } from '../common.ts';
+import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
 import { AudienceSchema } from '../conditions.ts';
 
 const DueEventSchema = z.enum(DUE_EVENTS);
@@ -18,7 +18,7 @@ export const DueRuleSchema: z.ZodType<DueRule> = z.discriminatedUnion('kind', [
 /** POST /api/requirements, and with a version PUT /api/requirements/:id */
 export const RequirementDraft = z
   .strictObject({
-    name: z.string().trim().min(1, 'a requirement needs a name').max(120),
+    name: Line(120, 'a requirement needs a name'),
     courseId: Id,
     audience: AudienceSchema,
     due: DueRuleSchema,

@@ -1,7 +1,7 @@
 import { z } from 'zod';
-import { Id, LocalDate, Version } from '../common.ts';
+import { Id, LocalDate, Version, Line } from '../common.ts';
 
-const Name = z.string().trim().min(1, 'expected a name').max(120);
+const Name = Line(120, 'expected a name');
 
 /** GET /api/people/structure */
 export interface StructureView {
@@ -33,7 +33,7 @@ export const DepartmentChange = DepartmentDraft.extend({ version: Version });
 export const SiteDraft = z.strictObject({
   name: Name,
   zone: z.string().min(1, 'expected a time zone like Europe/Oslo').max(80),
-  workingDays: z.array(z.number().int().min(1).max(7)).min(1, 'expected at least one working day'),
+  workingDays: z.array(z.number().int().min(1).max(7)).min(1, 'expected at least one working day').max(7),
 });
 export const SiteChange = SiteDraft.extend({ version: Version });
 export type SiteDraft = z.infer<typeof SiteDraft>;
