@@ -10,7 +10,7 @@ export const LocalDate = z.iso.date('expected a date like 2027-03-01').refine(is
 export const TimeOfDay = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, 'expected a time of day like 09:00');
 
 /** What stands in no text: control characters, beside tabs and line breaks. */
-// eslint-disable-next-line no-control-regex
+ 
 const CONTROL = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f\ufffe\uffff]/;
 const BREAK = /[\n\r\t\u2028\u2029]/;
 

@@ -82,7 +82,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
 
   app.use('/api', async (req, res, next) => {
     const token = tokenOf(req.headers.cookie);
-    const session = token ? await findSession(deps.db, token) : null;
+    const session = token ? await findSession(deps.db, token, deps.clock.now()) : null;
     res.locals['account'] = session?.account ?? null;
     res.locals['csrf'] = session?.csrf ?? null;
     next();
@@ -96,6 +96,17 @@ export function createApp(deps: Deps, live: Live | null): Express {
     if (sent !== expected && !(isKeyed && sent !== undefined)) throw new Refused(res.locals['account'] ? 'csrf' : 'not-signed-in');
     next();
   });
+  // keys are long enough not to be guessed; this keeps the trying from costing anything
+  app.use(
+    ['/api/learning', '/api/team'],
+    rateLimit({
+      windowMs: 60_000,
+      limit: 1_200,
+      handler: () => {
+        throw new Refused('too-many-tries', 'Too many requests from where you are. Wait a minute, then try again.');
+      },
+    }),
+  );
   app.use(
     '/api/session',
     rateLimit({
@@ -131,9 +142,11 @@ export function createApp(deps: Deps, live: Live | null): Express {
       },
     );
   }
-  app.get('/api/live', (_req, res) => {
+  app.get('/api/live', (req, res) => {
     if (!res.locals['account']) throw new Refused('not-signed-in');
-    if (live) live.add(res);
+    const token = tokenOf(req.headers.cookie)!;
+    // what somebody hears ends with the session
+    if (live) live.add(res, async () => (await findSession(deps.db, token, deps.clock.now())) !== null);
     else res.status(204).end();
   });
   app.use('/api', () => {

@@ -10,6 +10,7 @@ import { REFUSALS } from './refusal.ts';
 import { isAllowed } from './route.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from './testing.ts';
 import { planWaiting } from './notices/plan.ts';
+import { drain } from './worker.ts';
 
 let house: TestHouse;
 let app: Express;
@@ -75,6 +76,17 @@ describe('signing in', () => {
     await house.db.query("update sessions set expires_at = now() - interval '1 second'");
     const { body } = await agent.get('/api/people').expect(401);
     expect(body.code).toBe('not-signed-in');
+  });
+  it('ends with leaving: whoever has left sees nothing any more, by a session that was open or by a new one', async () => {
+    const { agent } = await as('manager');
+    await agent.get('/api/team').expect(200);
+    await house.db.query("update people set left_on = '2027-03-01' where id = $1::bigint", [crew['odd']]);
+    expect((await agent.get('/api/team').expect(401)).body.code).toBe('not-signed-in');
+    await agent.post('/api/session/demo').set('x-csrf-token', 'none').send({ accountId: accounts.manager }).expect(404);
+    await request(app).post('/api/session').set('x-csrf-token', 'none').send({ email: 'manager@orlasund.example', password: 'a long enough word' }).expect(401); // prettier-ignore
+    await house.db.query("update people set left_on = '2027-03-02' where id = $1::bigint", [crew['odd']]);
+    await agent.get('/api/team').expect(200);
+    await house.db.query('update people set left_on = null where id = $1::bigint', [crew['odd']]);
   });
   it('refuses a change without the page’s token', async () => {
     const { agent } = await as('administrator');
@@ -314,5 +326,67 @@ describe('links, certificates and people', () => {
       'is the address of Per Aske',
     );
     expect((await patch(`/api/people/${crew['kari']}`, { managerId: crew['runa'] }).expect(409)).body.message).toContain('run in a circle');
+  });
+});
+
+describe('a personal link', () => {
+  it('stands in the letter to its own reader alone, is on the record as that, and ends with leaving', async () => {
+    const [id] = await assignAt(house, course, [crew['per']!], '2027-03-19T16:00:00Z');
+    await drain(house.deps, house.mailer);
+    const letter = house.mailer.letters.find(({ toAddress }) => toAddress.startsWith('per@'))!;
+    const [, token] = /\/go\/([\w-]+)/.exec(letter.text)!;
+    const { rows: notices } = await house.db.query<{ id: string; unit: string }>(
+      `select n.id, (select min(u.id) from units u join sections s on s.id = u.section_id where s.course_id = n.course_id) as unit
+       from notices n where n.assignment_id = $1::bigint and n.kind = 'invitation'`,
+      [id],
+    );
+    for (const role of ['auditor', 'administrator', 'trainer'] as const) {
+      const { agent } = await as(role);
+      const { body } = await agent.get(`/api/notices/${notices[0]!.id}`).expect(200);
+      expect(JSON.stringify(body)).not.toContain(token);
+      expect(body.mail.text).toContain('(personal link)');
+    }
+    await request(app).post(`/api/learning/${token}/units/${notices[0]!.unit}/done`).set('x-csrf-token', 'none').expect(200);
+    const { rows: events } = await house.db.query("select by_whom from assignment_events where assignment_id = $1::bigint and type = 'unit-finished'", [id]); // prettier-ignore
+    expect(events).toEqual([{ by_whom: 'Per Aske, by personal link' }]);
+    await house.db.query("update people set left_on = '2027-03-01' where id = $1::bigint", [crew['per']]);
+    await request(app).get(`/api/learning/${token}`).expect(404);
+    await house.db.query('update people set left_on = null where id = $1::bigint', [crew['per']]);
+    await request(app).get(`/api/learning/${token}`).expect(200);
+  });
+});
+
+describe('what cannot be read', () => {
+  it.each<[string, string, Record<string, string>, string | Buffer, number]>([
+    ['a character set that there is not', '/api/people/groups', { 'content-type': 'application/json; charset=utf-99' }, '{}', 415],
+    ['a compression that there is not', '/api/people/groups', { 'content-encoding': 'nonsense' }, '{}', 415],
+    ['what is not compressed as it says', '/api/people/groups', { 'content-encoding': 'gzip' }, '{}', 400],
+    ['half a JSON', '/api/people/groups', {}, '{"name":', 400],
+    ['a NUL in a text', '/api/people/groups', {}, '{"name":"a\\u0000b","about":null}', 400],
+    ['half a character', '/api/people/groups', {}, '{"name":"\\ud800","about":null}', 400],
+    ['a JSON of a thousand levels', '/api/people/groups', {}, `{"name":${'['.repeat(1_000)}${']'.repeat(1_000)}}`, 400],
+    ['a line break in a name', '/api/people/groups', {}, '{"name":"a\\nb","about":null}', 400],
+    ['the year 0', '/api/assignments/extend', {}, '{"assignmentIds":["1"],"dueOn":"0000-01-01","reason":"x"}', 400],
+    ['the year 9999', '/api/assignments/extend', {}, '{"assignmentIds":["1"],"dueOn":"9999-12-31","reason":"x"}', 400],
+    ['a member whom there is not', '/api/people/groups/1/members', {}, '{"add":["999999"],"remove":[]}', 404],
+  ])('%s is refused with a sentence', async (_, path, headers, body, status) => {
+    const { agent, post } = await as('administrator');
+    void post;
+    const csrf = ((await agent.get('/api/session')).body as { csrf: string }).csrf;
+    const call = agent.post(path).set('x-csrf-token', csrf).set('content-type', 'application/json');
+    for (const [name, value] of Object.entries(headers)) void call.set(name, value);
+    const answer = await call.serialize((text: unknown) => text as string).send(body as string);
+    expect([answer.status, typeof answer.body.message]).toEqual([status, 'string']);
+  });
+  it('a % that stands for nothing is refused with a sentence', async () => {
+    const { agent } = await as('administrator');
+    const answer = await agent.get('/api/people/%zz');
+    expect([answer.status, answer.body.code]).toEqual([400, 'wrong-input']);
+  });
+  it('keeps what is written in two ways as one: é is é', async () => {
+    const { post } = await as('administrator');
+    await post('/api/people/groups', { name: 'Équipe'.normalize('NFD'), about: null }).expect(200);
+    const { rows: found } = await house.db.query('select name from groups');
+    expect(found).toEqual([{ name: 'Équipe'.normalize('NFC') }]);
   });
 });

@@ -54,7 +54,7 @@ export const accessRoutes: Route[] = [
     access: 'public',
     async handle(call) {
       const { email, password } = parse(SignIn, call.req.body);
-      const account = await checkPassword(call.deps.db, email, password);
+      const account = await checkPassword(call.deps.db, email, password, call.deps.clock.now());
       if (!account) throw new Refused('wrong-password');
       return signIn(call, account);
     },
@@ -75,7 +75,7 @@ export const accessRoutes: Route[] = [
     async handle(call) {
       const { accountId } = parse(DemoSignIn, call.req.body);
       if (!(await getHouse(call.deps.db)).isDemo) throw new Refused('only-in-demo');
-      const account = await findAccount(call.deps.db, accountId);
+      const account = await findAccount(call.deps.db, accountId, call.deps.clock.now());
       if (!account) throw new Refused('not-found', `There is no account ${accountId}.`);
       return signIn(call, account);
     },

@@ -1,5 +1,6 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
+import type { Instant } from '@nudrik/core';
 import type { Account, DemoAccount, Role } from '@nudrik/contract';
 import { maybeRow, rows, type Queryable } from '../db/db.ts';
 
@@ -26,15 +27,23 @@ const accountOf = (row: AccountRow): Account => ({
   personId: row.person_id,
 });
 
+/** An account ends with its person: from the day of leaving on, where that person is, it opens nothing. `$2` is now. */
+const IS_HERE = `not exists (
+  select from people p join sites w on w.id = p.site_id
+  where p.id = a.person_id and p.left_on <= ($2::timestamptz at time zone w.zone)::date
+)`;
+
 const FIND_BY_EMAIL = `
-select id, email, name, role, person_id, password_hash, about
-from accounts
-where email = lower($1::text)
+select a.id, a.email, a.name, a.role, a.person_id, a.password_hash, a.about
+from accounts a
+where a.email = lower($1::text)
+  and ${IS_HERE}
 `;
 const FIND_BY_ID = `
-select id, email, name, role, person_id, password_hash, about
-from accounts
-where id = $1::bigint
+select a.id, a.email, a.name, a.role, a.person_id, a.password_hash, a.about
+from accounts a
+where a.id = $1::bigint
+  and ${IS_HERE}
 `;
 const LIST_DEMO = `
 select id, email, name, role, person_id, password_hash, about
@@ -46,15 +55,15 @@ order by id
 let someHash: Promise<string> | null = null;
 
 /** The account of an e-mail and password, or null. */
-export async function checkPassword(db: Queryable, email: string, password: string): Promise<Account | null> {
-  const row = await maybeRow<AccountRow>(db, FIND_BY_EMAIL, [email]);
+export async function checkPassword(db: Queryable, email: string, password: string, now: Instant): Promise<Account | null> {
+  const row = await maybeRow<AccountRow>(db, FIND_BY_EMAIL, [email, new Date(now)]);
   someHash ??= hashPassword('nobody');
   const isRight = await verify(row?.password_hash ?? (await someHash), password).catch(() => false);
   return row?.password_hash && isRight ? accountOf(row) : null;
 }
 
-export async function findAccount(db: Queryable, id: string): Promise<Account | null> {
-  const row = await maybeRow<AccountRow>(db, FIND_BY_ID, [id]);
+export async function findAccount(db: Queryable, id: string, now: Instant): Promise<Account | null> {
+  const row = await maybeRow<AccountRow>(db, FIND_BY_ID, [id, new Date(now)]);
   return row && accountOf(row);
 }
 
@@ -91,10 +100,11 @@ from sessions s
 join accounts a on a.id = s.account_id
 where s.token_hash = $1::bytea
   and s.expires_at > now()
+  and ${IS_HERE}
 `;
 
-export async function findSession(db: Queryable, token: string): Promise<OpenSession | null> {
-  const row = await maybeRow<AccountRow & { csrf: string }>(db, FIND_SESSION, [digest(token)]);
+export async function findSession(db: Queryable, token: string, now: Instant): Promise<OpenSession | null> {
+  const row = await maybeRow<AccountRow & { csrf: string }>(db, FIND_SESSION, [digest(token), new Date(now)]);
   return row && { account: accountOf(row), csrf: row.csrf };
 }
 

@@ -91,12 +91,15 @@ export const lockIds = (db: Client, ids: readonly string[], mode: 'change' | 'sh
 export const lockAssignment = async (db: Client, id: string): Promise<LockedAssignment | null> =>
   (await lockAssignments(db, [id]))[0] ?? null;
 
-// a link ends with the life of its assignment: so many days after it was closed, where the house says so
+// a link ends with the life of its assignment: so many days after it was closed, where the house says so, and when its person leaves
 const FIND_BY_TOKEN = `
 select a.id
 from assignments a
+join people p on p.id = a.person_id
+join sites s on s.id = p.site_id
 cross join settings h
 where a.token = $1::text
+  and (p.left_on is null or p.left_on > ($2::timestamptz at time zone s.zone)::date)
   and (h.link_days is null or a.closed_at is null or a.closed_at + h.link_days * interval '1 day' > $2::timestamptz)
 `;
 

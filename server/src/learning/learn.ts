@@ -81,7 +81,11 @@ export async function findLearning(deps: Deps, token: string): Promise<LearningV
 }
 
 /** Notes that the course was opened; the first time it is "started". */
-export async function startLearning(deps: Deps, token: string): Promise<void> {
+/** Who it is that acts: somebody who is signed in, or whoever has the personal link. */
+const actor = (name: string, personId: string, signedIn: string | null): string =>
+  signedIn === personId ? name : `${name}, by personal link`;
+
+export async function startLearning(deps: Deps, token: string, signedIn: string | null = null): Promise<void> {
   await transaction(deps.db, async (client) => {
     const id = await findIdByToken(client, token, deps.clock.now());
     if (!id) throw new Refused('wrong-link');
@@ -89,7 +93,9 @@ export async function startLearning(deps: Deps, token: string): Promise<void> {
     if (assignment.started_at || assignment.closed_by) return;
     const now = deps.clock.now();
     if (now < assignment.assigned_at.getTime()) return;
-    await record(client, [{ assignment: id, event: { type: 'started', at: now } }], { byWhom: assignment.person_name });
+    await record(client, [{ assignment: id, event: { type: 'started', at: now } }], {
+      byWhom: actor(assignment.person_name, assignment.person_id, signedIn),
+    });
   });
 }
 
@@ -106,7 +112,12 @@ const GET_COURSE = 'select required_units, validity_months, version from courses
  * Marks a unit done. With the last required one the assignment is finished, certified, and what was planned for it is
  * cancelled, all in one transaction.
  */
-export async function markUnitDone(deps: Deps, token: string, unitId: string): Promise<{ finished: boolean }> {
+export async function markUnitDone(
+  deps: Deps,
+  token: string,
+  unitId: string,
+  signedIn: string | null = null,
+): Promise<{ finished: boolean }> {
   return transaction(deps.db, async (client) => {
     const id = await findIdByToken(client, token, deps.clock.now());
     if (!id) throw new Refused('wrong-link');
@@ -122,7 +133,7 @@ export async function markUnitDone(deps: Deps, token: string, unitId: string): P
       assignment.course_id,
     ]);
     const finished = course.required_units.every((required) => done.includes(required));
-    const by = { byWhom: assignment.person_name };
+    const by = { byWhom: actor(assignment.person_name, assignment.person_id, signedIn) };
     const own: AssignmentEvent[] = [
       ...(isNew ? [{ type: 'unit-finished', at: now, unit: unitId } as const] : []),
       ...(finished ? [{ type: 'finished', at: now, version: course.version } as const] : []),

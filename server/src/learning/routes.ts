@@ -40,8 +40,8 @@ export const learningRoutes: Route[] = [
     method: 'post',
     path: '/api/learning/:token/start',
     access: 'public',
-    async handle({ deps, req }) {
-      await startLearning(deps, token(req.params['token']));
+    async handle({ deps, req, account }) {
+      await startLearning(deps, token(req.params['token']), account?.personId ?? null);
       return { done: true };
     },
   },
@@ -49,7 +49,8 @@ export const learningRoutes: Route[] = [
     method: 'post',
     path: '/api/learning/:token/units/:unit/done',
     access: 'public',
-    handle: ({ deps, req }) => markUnitDone(deps, token(req.params['token']), parse(Id, req.params['unit'])),
+    handle: ({ deps, req, account }) =>
+      markUnitDone(deps, token(req.params['token']), parse(Id, req.params['unit']), account?.personId ?? null),
   },
   {
     method: 'get',

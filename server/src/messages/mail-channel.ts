@@ -111,7 +111,6 @@ const isCertificate = ({ code, originalCode }: MailError): boolean =>
 
 /** The server's own words, or what happened to the connection. */
 function wordsOf(error: MailError): string {
-   
   if (error.response)
     return error.response
       .replace(/[\u0000-\u001f\u007f]+/g, ' ')

@@ -173,7 +173,7 @@ order by p.name
 `;
 
 /** One notice with everything about it: the mail as it was sent, when, why, and what followed. */
-export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeSheet> {
+export async function findNoticeSheet(deps: Deps, id: string, reader: string | null = null): Promise<NoticeSheet> {
   const row = await maybeRow<NoticeDbRow & { job: string | null; site: string }>(
     deps.db,
     `select ${NOTICE_COLUMNS}, p.job, s.name as site ${NOTICE_TABLES} where n.id = $1::bigint`,
@@ -239,7 +239,7 @@ export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeShe
     person: { id: row.person_id, name: row.person_name, job: row.job, site: row.site },
     ...explained,
     timeline,
-    mail: message ? mailView(message, last, house.senderName) : null,
+    mail: message ? mailView(message, last, house.senderName, reader !== null && reader === row.recipient_id) : null,
     followed: followed.flatMap(({ id, type, at, data }) => {
       const event = decodeEvent({ id, type, at: at.getTime(), data });
       const personZone = Zone.of(row.person_zone);
@@ -250,15 +250,22 @@ export async function findNoticeSheet(deps: Deps, id: string): Promise<NoticeShe
   };
 }
 
-const mailView = (mail: MessageRow, last: DeliveryRow | undefined, fromName: string): MailView => ({
+/** Links by which somebody acts in their own name: into a course, or to one's people. */
+const PERSONAL = /https?:\/\/[^\s"'<>()]*\/(?:go|team)\/[\w-]+(?:\/[\w-]+)?/g;
+
+/** A letter as others than its reader see it: it says that a personal link stands there, and not which. */
+export const withoutLinks = (html: string): string =>
+  html.replace(/\shref="[^"]*\/(?:go|team)\/[^"]*"/g, '').replace(PERSONAL, 'personal link');
+
+const mailView = (mail: MessageRow, last: DeliveryRow | undefined, fromName: string, isOwn: boolean): MailView => ({
   id: mail.id,
   subject: mail.subject,
   to: `${mail.to_name} <${mail.to_address}>`,
   from: `${fromName} <${mail.from_address}>`,
   replyTo: mail.reply_to,
   messageId: mail.message_id,
-  html: mail.html,
-  text: mail.body,
+  html: isOwn ? mail.html : withoutLinks(mail.html),
+  text: isOwn ? mail.body : mail.body.replace(PERSONAL, '(personal link)'),
   sentAt: last?.outcome === 'accepted' ? last.handed_at.toISOString() : null,
   deliveredAt: last?.delivered_at?.toISOString() ?? null,
   response: last?.report ?? last?.answer ?? null,

@@ -51,7 +51,7 @@ export const noticeRoutes: Route[] = [
     method: 'get',
     path: '/api/notices/:id',
     access: OFFICE,
-    handle: ({ deps, req }) => findNoticeSheet(deps, parse(Id, req.params['id'])),
+    handle: ({ deps, req, account }) => findNoticeSheet(deps, parse(Id, req.params['id']), account!.personId),
   },
   {
     method: 'get',
