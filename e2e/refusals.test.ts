@@ -52,7 +52,7 @@ test.describe('a roster file', () => {
     [
       'with a wrong date',
       [HEADER, GOOD.replace('2026-01-12', '2026-02-30')],
-      /2 joined on "2026-02-30" is not a date; expected YYYY-MM-DD/,
+      /2 joined on "2026-02-30" is not a date; expected one like 2026-05-11/,
     ],
   ];
   for (const [what, lines, words] of rows)

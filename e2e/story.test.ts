@@ -329,11 +329,11 @@ test('with the mail server down a notice waits and Today says so; up again, it g
   await expect(page.getByText('Assigned to 1 person')).toBeVisible();
   await press(page, 'next notice');
   await area(page, 'Today');
-  await expect(page.getByRole('row', { name: /Mail waits.*the mail server does not answer/ })).toBeVisible();
+  await expect(page.getByRole('row', { name: /Mail stands still.*the mail server does not answer/ })).toBeVisible();
   await page.goto('/post-room');
   await page.getByRole('button', { name: 'Bring it up' }).click();
   await area(page, 'Today');
-  const waiting = page.getByRole('row', { name: /Mail waits.*the mail server does not answer/ });
+  const waiting = page.getByRole('row', { name: /Mail stands still.*the mail server does not answer/ });
   await waiting.getByRole('button', { name: 'Try now' }).click();
   await expect(waiting).toBeHidden();
   await page.goto('/post-room');

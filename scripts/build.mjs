@@ -71,6 +71,7 @@ export async function buildServer() {
         ...bundle,
         entryPoints: {
           nudrik: join(ROOT, 'server/src/nudrik.ts'),
+          'file-reader': join(ROOT, 'server/src/file-reader.ts'),
           'post-room': join(ROOT, 'standins/src/main.ts'),
           demo: join(ROOT, 'demo/src/main.ts'),
           'personnel-feed': join(ROOT, 'demo/src/feed-main.ts'),

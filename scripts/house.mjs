@@ -73,6 +73,7 @@ export class House {
       INBOUND_PORT: String(inbound),
       POST_ROOM_URL: `http://127.0.0.1:${postRoom}`,
       PERSONNEL_FEED_URL: `http://127.0.0.1:${feed}/people`,
+      NUDRIK_FEED_HOSTS: '127.0.0.1',
       FEED_STAND_IN_URL: `http://127.0.0.1:${feed}`,
       NUDRIK_WEB_DIR: join(ROOT, 'web/dist/browser'),
     };

@@ -44,3 +44,6 @@ create table channel_pauses (
   pauses integer not null,
   words text not null
 );
+
+-- until when, by the database's clock, somebody pulls the feed
+alter table feed add column pulling_until timestamptz;

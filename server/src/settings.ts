@@ -15,6 +15,7 @@ const Environment = z.object({
   POST_ROOM_URL: z.url().optional(),
   FEED_STAND_IN_URL: z.url().optional(),
   NUDRIK_FEED_TIMEOUT: z.coerce.number().positive().max(300).default(10),
+  NUDRIK_FEED_HOSTS: z.string().default(''),
   NUDRIK_WEB_DIR: z.string().optional(),
   NUDRIK_SESSION_HOURS: z.coerce.number().positive().default(12),
   NUDRIK_LOG: z.enum(['silent', 'warn', 'info', 'debug']).default('warn'),
@@ -32,6 +33,8 @@ export interface ProcessSettings {
   feedStandInUrl: string | null;
   /** milliseconds that the personnel feed has for one page */
   feedTimeoutMs: number;
+  /** hosts of the personnel feed that may stand inside: loopback and private addresses are refused otherwise */
+  feedHosts: readonly string[];
   webDir: string | null;
   sessionHours: number;
   logLevel: string;
@@ -57,6 +60,9 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
     postRoomUrl: e.POST_ROOM_URL ?? null,
     feedStandInUrl: e.FEED_STAND_IN_URL ?? null,
     feedTimeoutMs: e.NUDRIK_FEED_TIMEOUT * 1000,
+    feedHosts: e.NUDRIK_FEED_HOSTS.split(',')
+      .map((host) => host.trim().toLowerCase())
+      .filter(Boolean),
     webDir: e.NUDRIK_WEB_DIR ?? null,
     sessionHours: e.NUDRIK_SESSION_HOURS,
     logLevel: e.NUDRIK_LOG,

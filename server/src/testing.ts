@@ -74,6 +74,7 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
       postRoomUrl: null,
       feedStandInUrl: null,
       feedTimeoutMs: 2_000,
+      feedHosts: ['127.0.0.1'],
       webDir: null,
       sessionHours: 1,
       logLevel: 'silent',

@@ -43,24 +43,35 @@ export const FEED_MODES = ['ok', 'down', 'slow', 'cut-off', 'malformed', 'half']
 export type FeedMode = (typeof FEED_MODES)[number];
 export const FeedModeChange = z.strictObject({ mode: z.enum(FEED_MODES) });
 
+/**
+ * A text of a feed. What cannot be kept is taken as a character that was damaged, and of what is far too long the beginning:
+ * then its row is refused with a reason, and not the whole pull.
+ */
+const Text = z.string().transform((text) =>
+   
+  text
+    .slice(0, 2_000)
+    .replace(/\p{Surrogate}|[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f]/gu, '\ufffd')
+    .normalize('NFC'),
+);
+const FeedRow = z.object({
+  number: Text,
+  name: Text,
+  email: Text,
+  department: Text,
+  site: Text,
+  job: Text.nullable(),
+  manager: Text.nullable(),
+  joinedOn: Text.nullable(),
+  leftOn: Text.nullable(),
+});
+
 /** One page of a personnel feed, as it comes over HTTP. */
 export const FeedPage = z.object({
   page: z.number().int().min(1),
   pages: z.number().int().min(0),
   total: z.number().int().min(0),
-  people: z.array(
-    z.object({
-      number: z.string(),
-      name: z.string(),
-      email: z.string(),
-      department: z.string(),
-      site: z.string(),
-      job: z.string().nullable(),
-      manager: z.string().nullable(),
-      joinedOn: z.string().nullable(),
-      leftOn: z.string().nullable(),
-    }),
-  ),
+  people: z.array(FeedRow),
 });
 export type FeedPage = z.infer<typeof FeedPage>;
 export type FeedPerson = FeedPage['people'][number];

@@ -2,7 +2,21 @@ import { dayOf, type LocalDate } from '../time/calendar.ts';
 import { tellDate, tellList } from '../time/words.ts';
 import { dateFault, readDate, REQUIRED_COLUMNS, type Matching, type RosterColumn } from './matching.ts';
 import { ROSTER_FIELDS, type FieldChange, type PreviewOptions, type RosterLeave, type RosterPerson, type RosterPreview, type RosterRow } from './roster-row.ts'; // prettier-ignore
+import { textFault } from './text.ts';
 import { isHere, lower, type FileColumns, type FilePeople, type Line, type Meant } from './roster-lines.ts';
+
+/** The longest text of each column: the same as what a hand may type. */
+const MOST: readonly [RosterColumn, number][] = [
+  ['personnel number', 60],
+  ['name', 200],
+  ['email', 320],
+  ['department', 120],
+  ['site', 120],
+  ['job', 120],
+  ['manager', 320],
+  ['cover', 320],
+];
+const capital = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1);
 
 type LeaveColumn = 'leave from' | 'leave to' | 'cover';
 type FieldColumn = Exclude<RosterColumn, LeaveColumn>;
@@ -83,6 +97,10 @@ export class RosterComparison {
   /** Refuses a line of which it is not clear whom it stands for. */
   private checkWho(line: Line): void {
     const { email, number, was, row } = line;
+    for (const [column, most] of MOST) {
+      const fault = textFault(this.cell(line, column), most);
+      if (fault) this.reject(line, column, `${capital(fault)}.`);
+    }
     for (const column of REQUIRED_COLUMNS)
       if (this.cell(line, column) === '') this.reject(line, column, `"${column}" is empty; expected a value.`);
     if (email !== '' && !EMAIL.test(email))

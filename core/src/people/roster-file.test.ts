@@ -246,6 +246,8 @@ describe('leave in a roster file', () => {
     ['a year that nobody means', away('Runa', '2027-05-01', '9999-12-31'), 'leave to: "9999-12-31" is not a date that can be kept; expected a year from 1970 to 2199.'],
     ['without an end, over another leave', away('Runa', '2027-03-01', ''), 'leave from: Runa is on leave from 2027-04-01 to 2027-04-09 already'],
     ['ends before it begins', away('Runa', '2027-05-02', '2027-05-01'), 'leave to: The leave would end on 2027-05-01, before it begins on 2027-05-02.'],
+    ['a name of four thousand parts', ['Runa '.repeat(4_000), 'runa@orlasund.example', 'Deck', 'Orla Quay', '', '', ''], 'name: Expected at most 200 characters'],
+    ['a NUL in a name', ['Ru\u0000na', 'runa@orlasund.example', 'Deck', 'Orla Quay', '', '', ''], 'name: Expected text, got a control character (U+0000).'],
     ['a day that is none', away('Runa', 'soon', '2027-05-01'), 'leave from: "soon" is not a date'],
     ['a cover without days', away('Runa', '', '', 'Odd'), 'cover: odd@orlasund.example would cover a leave that has no days'],
     ['covered by themselves', away('Runa', '2027-05-01', '2027-05-02', 'Runa'), 'cover: runa@orlasund.example would cover their own leave.'],

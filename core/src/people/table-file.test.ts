@@ -1,3 +1,4 @@
+import { strToU8, zipSync } from 'fflate';
 import { describe, expect, it, test } from 'vitest';
 import { decode, findDelimiter, readTable, writeCsv } from './table-file.ts';
 import { findDateOrder, matchColumns, readDate } from './matching.ts';
@@ -116,4 +117,30 @@ it('writes CSV that it reads again, without what a spreadsheet program would run
   expect(text.startsWith('\ufeffrow,reason\r\n')).toBe(true);
   const { cells: read } = await readTable(utf8(text));
   expect(read.slice(0, 4)).toEqual([cells[0], cells[1], ['8', "'=1+2"], cells[3]]);
+});
+
+describe('a file that is made to hurt', () => {
+  const sheet = (cells: string): string =>
+    `<?xml version="1.0"?><worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>${cells}</sheetData></worksheet>`;
+  const workbook = (parts: Record<string, Uint8Array>): Uint8Array =>
+    zipSync({
+      '[Content_Types].xml': strToU8('<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"/>'),
+      'xl/workbook.xml': strToU8('<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"/>'),
+      ...parts,
+    });
+  const cell = (at: string): string => `<row><c r="${at}" t="inlineStr"><is><t>x</t></is></c></row>`;
+  test.each<[string, () => Uint8Array, RegExp]>([
+    ['a cell in the last corner', () => workbook({ 'xl/worksheets/sheet1.xml': strToU8(sheet(cell('XFD1048576'))) }), /a cell stands in column 16384, row 1048576/],
+    ['a cell far down', () => workbook({ 'xl/worksheets/sheet1.xml': strToU8(sheet(cell('A1') + ' '.repeat(40_000) + cell('B900000'))) }), /row 900000/],
+    ['a bomb', () => workbook({ 'xl/worksheets/sheet1.xml': new Uint8Array(90_000_000) }), /inflates to more than 80 MB/],
+    ['a bomb in a part that is no sheet', () => workbook({ 'xl/media/x.bin': new Uint8Array(90_000_000) }), /inflates to more than 80 MB/],
+    ['thousands of parts', () => workbook(Object.fromEntries(Array.from({ length: 2_100 }, (_, n) => [`x/${n}`, strToU8('x')]))), /more than 2000 parts/],
+    ['nothing but quotation marks', () => strToU8(`name;email\n${'"'.repeat(4_000_001)}`), /cannot be read: a quotation mark|value of \d+ characters/],
+    ['a quotation mark that is never closed', () => strToU8(`name;email\n"${'Runa;runa@orlasund.example\n'.repeat(120_000)}`), /row 2 cannot be read: a quotation mark is opened and never closed/],
+    ['a row without end', () => strToU8(`name;email\n${';'.repeat(100_000)}\n`), /row 2 has 100001 columns; expected at most 200/],
+    ['a value without end', () => strToU8(`name;email\n${'x'.repeat(100_000)};y\n`), /row 2 has a value of 100000 characters/],
+    ['more rows than anybody has people', () => strToU8(`name;email\n${'x;y\n'.repeat(300_001)}`), /more than 300000 rows/],
+  ])('is refused in words: %s', { timeout: 60_000 }, async (_, bytes, words) => {
+    await expect(readTable(bytes())).rejects.toThrow(words);
+  }); // prettier-ignore
 });

@@ -66,6 +66,15 @@ export function findDelimiter(text: string): string {
   return counts.sort((a, b) => b.columns - a.columns || b.header - a.header)[0]!.mark;
 }
 
+const MOST_ROWS = 300_000;
+const MOST_COLUMNS = 200;
+/** what a cell of a spreadsheet holds at the most */
+const MOST_CELL = 32_767;
+
+const quotesWords = (row: number, code: string): string =>
+  `row ${row} cannot be read: ` +
+  `${code === 'MissingQuotes' ? 'a quotation mark is opened and never closed' : 'a quotation mark stands in the middle of a value'}`;
+
 /** Characters read at a time, between two reports of how far it is. */
 const CHUNK = 256 * 1024;
 
@@ -85,28 +94,37 @@ export async function readTable(bytes: Uint8Array, onProgress: (share: number) =
   if (text.includes('\0')) throw new UnreadableFile('this is not a text file. Expected CSV or XLSX');
   const delimiter = findDelimiter(text);
   const cells: string[][] = [];
-  let quotes: Papa.ParseError | undefined;
+  let stuck = 0;
   // a string is read in pieces of chunkSize when there is a chunk callback, and at once: no worker, no network
   const config = {
     delimiter,
     chunkSize: CHUNK,
     chunk({ data, errors, meta }: Papa.ParseResult<string[]>) {
-      for (const row of data) cells.push(row);
       const fault = errors.find(({ type }) => type === 'Quotes');
-      if (fault && !quotes) quotes = { ...fault, row: cells.length - data.length + (fault.row ?? 0) };
+      if (fault) throw new UnreadableFile(quotesWords(cells.length + (fault.row ?? 0) + 1, fault.code));
+      // of a quotation mark that is never closed nothing comes, and all of the rest is looked through again and again
+      stuck = data.length === 0 ? stuck + 1 : 0;
+      if (stuck > 3) throw new UnreadableFile(quotesWords(cells.length + 1, 'MissingQuotes'));
+      for (const row of data) {
+        cells.push(row);
+        const long = row.find((cell) => cell.length > MOST_CELL);
+        if (row.length > MOST_COLUMNS || long !== undefined)
+          throw new UnreadableFile(
+            `row ${cells.length} ${long === undefined ? `has ${row.length} columns; expected at most ${MOST_COLUMNS}` : `has a value of ${long.length} characters; expected at most ${MOST_CELL}`}`,
+          );
+      }
+      if (cells.length > MOST_ROWS) throw new UnreadableFile(`it has more than ${MOST_ROWS} rows`);
       onProgress(Math.min(1, meta.cursor / text.length));
     },
   };
   Papa.parse<string[]>(text, config as unknown as Papa.ParseConfig<string[]>);
-  if (quotes)
-    throw new UnreadableFile(
-      `row ${(quotes.row ?? 0) + 1} cannot be read: ` +
-        `${quotes.code === 'MissingQuotes' ? 'a quotation mark is opened and never closed' : 'a quotation mark stands in the middle of a value'}`,
-    );
   return { cells, kind: 'csv', encoding, delimiter };
 }
 
 async function readWorkbook(bytes: Uint8Array, onProgress: (share: number) => void): Promise<TableFile> {
+  const { workbookFault } = await import('./workbook-bounds.ts');
+  const fault = workbookFault(bytes);
+  if (fault) throw new UnreadableFile(`this workbook is not read: ${fault}. Expected a roster; save the sheet alone as CSV`);
   const { readSheet } = await import('read-excel-file/universal');
   onProgress(0.1);
   let rows: readonly (readonly unknown[])[];

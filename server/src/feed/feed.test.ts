@@ -169,6 +169,8 @@ describe('a feed that misbehaves changes nothing, is on the record, and is asked
     ['empty', text('{"page":1,"pages":0,"total":0,"people":[]}'), /handed out nobody/],
     ['another page than asked for', text('{"page":3,"pages":3,"total":2,"people":[]}'), /Page 1 was asked for and page 3 came/],
     ['gone', (req) => void req.socket.destroy(), /cannot be reached/],
+    ['led on to another place', (_req, res) => void res.writeHead(302, { location: 'http://10.0.0.1/' }).end(), /leads on to http:\/\/10\.0\.0\.1\//],
+    ['a page without end', (_req, res) => { res.writeHead(200); const more = (): void => void (res.destroyed || res.write(' '.repeat(4_000_000), more)); more(); }, /Page 1 is longer than 20 MB|did not come to its end in time/],
   ])('%s', async (_, behaviour, words) => {
     house.deps.settings.feedTimeoutMs = 300;
     const before = await listRoster(house.db);
@@ -179,6 +181,39 @@ describe('a feed that misbehaves changes nothing, is on the record, and is asked
     const { nextAt, lastOkAt } = await feedView(house.deps);
     expect([nextAt, lastOkAt]).toEqual(['2027-03-01T03:30:00.000Z', null]);
   }); // prettier-ignore
+  it('is not asked inside the network that we stand in, unless it is listed', async () => {
+    house.deps.settings.feedHosts = [];
+    for (const url of ['http://127.0.0.1:1/x', 'http://[::1]/', 'http://10.1.2.3/', 'http://169.254.169.254/latest', 'http://[::ffff:10.0.0.1]/', 'http://localhost/']) {
+      await changeFeed(house.deps, { url, isOn: true, times: ['06:00'], changeShare: 50 });
+      expect((await pull()).words).toContain('is an address inside');
+    }
+    expect(asked).toEqual([]);
+  }); // prettier-ignore
+  it('with a NUL or a name of four thousand parts has that row refused and the others taken, and nobody leaves by it', async () => {
+    await changeFeed(house.deps, { url: address(), isOn: true, times: ['06:00'], changeShare: 100 });
+    await pull();
+    people.push(person('Nils'), person('Ola', { name: 'Ola '.repeat(4_000) }), person('Ylva', { job: 'Deck\u0000hand' }));
+    people.splice(3, 1, person('Per', { number: 'P\u0000er' }));
+    const found = await pull();
+    expect(found.outcome).toBe('taken');
+    expect(found.rejected.map(({ column }) => column)).toEqual(expect.arrayContaining(['name', 'job', 'personnel number']));
+    const roster = await listRoster(house.db);
+    expect(roster.find(({ name }) => name === 'Nils Aske')).toBeDefined();
+    expect(roster.find(({ name }) => name === 'Per Aske')!.leftOn).toBeNull();
+  });
+  it('that was cut off with its worker is taken up again, and no other time is set before', async () => {
+    house.clock.at = Date.parse('2027-03-01T05:00:00Z');
+    answer = () => undefined;
+    house.deps.settings.feedTimeoutMs = 60_000;
+    void pullIfDue(house.deps).catch(() => undefined); // the worker dies here
+    await expect.poll(() => asked.length).toBe(1);
+    answer = serve;
+    expect(await pullIfDue(house.deps)).toBe(false);
+    await house.db.query("update feed set pulling_until = now() - interval '1 second'");
+    expect(await pullIfDue(house.deps)).toBe(true);
+    expect((await feedView(house.deps)).nextAt).toBe('2027-03-02T05:00:00.000Z');
+    server.closeAllConnections();
+  });
   it('a roster that changes while it is read is not half taken', async () => {
     answer = (req, res) => {
       if (req.url!.includes('page=2')) people[0]!.name = 'Kari Nes-Aske';

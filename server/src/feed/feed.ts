@@ -15,6 +15,8 @@ import {
 } from '@nudrik/core';
 import type { FeedChange, FeedPerson, FeedView, PullRow } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import { isPassing } from '../db/failures.ts';
+import { tellFailure } from '../work/set-aside.ts';
 import type { Deps } from '../deps.ts';
 import { Refused } from '../refusal.ts';
 import { FeedFault, readFeed, type FeedAnswer } from './feed-client.ts';
@@ -52,21 +54,22 @@ export async function nextPullAt(db: Queryable): Promise<Instant | null> {
 }
 
 const CLAIM_PULL = `
-select url, is_on, times, etag, next_at, last_ok_at
-from feed
+update feed
+set pulling_until = now() + interval '1 minute'
 where is_on
   and next_at <= $1::timestamptz
-for update skip locked
+  and (pulling_until is null or pulling_until < now())
+returning url, is_on, times, etag, next_at, last_ok_at
 `;
+const KEEP_PULL = "update feed set pulling_until = now() + interval '1 minute' where pulling_until is not null";
+const END_PULL = 'update feed set pulling_until = null';
 
-/** Pulls where a pull is due. @returns whether one was */
+/**
+ * Pulls where a pull is due. The next one is set with what comes of this one: a pull that was cut off is taken up again.
+ * @returns whether one was
+ */
 export async function pullIfDue(deps: Deps): Promise<boolean> {
-  const now = deps.clock.now();
-  const claimed = await transaction(deps.db, async (client) => {
-    const feed = await maybeRow<FeedRow>(client, CLAIM_PULL, [new Date(now)]);
-    if (feed) await setNext(client, feed.times, now);
-    return feed;
-  });
+  const claimed = await maybeRow<FeedRow>(deps.db, CLAIM_PULL, [new Date(deps.clock.now())]);
   if (!claimed) return false;
   await pull(deps, claimed, 'Personnel feed');
   return true;
@@ -78,6 +81,12 @@ async function setNext(client: Queryable, times: readonly string[], now: Instant
   const next = nextTime(times, Zone.of((await getHouse(client)).zone), now);
   await client.query(SET_NEXT_AT, [new Date(next)]);
   return next;
+}
+
+/** A pull has come to its end: the next one is set where this one was due. */
+async function endPull(client: Client, feed: FeedRow, at: Instant): Promise<void> {
+  if (feed.is_on && feed.next_at !== null && feed.next_at.getTime() <= at) await setNext(client, feed.times, at);
+  await client.query(END_PULL);
 }
 
 /** Pulls at once, because somebody asked for it. */
@@ -133,8 +142,10 @@ async function previewPeople(db: Queryable, people: readonly FeedPerson[], today
       return (was && known && was[field] === person[field] ? known[FIELD_OF[column]] : person[field]) ?? '';
     });
   });
+  // of a row that nobody can be known by it may be anybody's: then nobody leaves by being missing
+  const isWhole = people.every(({ number }) => number.trim() !== '' && !number.includes('\ufffd'));
   const mayLeave = ({ personnelNumber }: { personnelNumber: string | null }): boolean =>
-    personnelNumber !== null && before.has(personnelNumber);
+    isWhole && personnelNumber !== null && before.has(personnelNumber);
   return previewCells(
     db,
     [[...FEED_COLUMNS], ...cells],
@@ -157,6 +168,7 @@ export async function keepFeedRows(client: Queryable, people: readonly FeedPerso
     const before = await listFeedRows(client);
     for (const { row } of rejected) {
       const person = personOf(row, people);
+      if (person?.number === '') continue; // nobody that could be known again
       const was = person && before.get(person.number);
       // of somebody who was never right only the number is known: all else is news the next time
       if (person) byNumber.set(person.number, was ?? ({ number: person.number } as FeedPerson));
@@ -188,11 +200,25 @@ async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> 
   const at = deps.clock.now();
   let answer: FeedAnswer;
   try {
-    answer = await readFeed(feed.url, feed.etag, at, deps.settings.feedTimeoutMs);
+    const { feedTimeoutMs: timeoutMs, feedHosts: hosts } = deps.settings;
+    const onPage = async (): Promise<void> => void (await deps.db.query(KEEP_PULL));
+    answer = await readFeed(feed.url, feed.etag, at, { timeoutMs, hosts, onPage });
   } catch (error) {
     if (!(error instanceof FeedFault)) throw error;
-    return failed(deps, at, error.message);
+    return failed(deps, feed, at, error.message);
   }
+  try {
+    return await take(deps, feed, answer, at, byWhom);
+  } catch (error) {
+    // what the database cannot do now it does later; whatever else goes wrong is on the record like any pull
+    if (isPassing(error)) throw error;
+    deps.log.error({ error: (error as Error).stack }, 'A pull of the personnel feed could not be taken.');
+    return failed(deps, feed, at, `the roster could not be taken: ${tellFailure(error as Error)}`);
+  }
+}
+
+/** Applies what the feed handed out. */
+async function take(deps: Deps, feed: FeedRow, answer: FeedAnswer, at: Instant, byWhom: string): Promise<string> {
   const today = await houseToday(deps);
   return transaction(deps.db, async (client) => {
     const keep = async (
@@ -201,6 +227,7 @@ async function pull(deps: Deps, feed: FeedRow, byWhom: string): Promise<string> 
       rest: { etag?: string | null; people?: FeedPerson[]; rejected?: Rejection[]; importId?: string | null } = {},
     ): Promise<string> => {
       // undefined keeps the tag; null asks for everyone again
+      await endPull(client, feed, at);
       await client.query(SET_LAST_OK_AT, [new Date(at), rest.etag ?? null, rest.etag !== undefined]);
       const { id } = await oneRow<{ id: string }>(client, INSERT_PULL, [
         new Date(at),
@@ -264,8 +291,9 @@ const pullName = async (db: Queryable, at: Instant): Promise<string> =>
 const BRING_NEXT_AT_FORWARD = 'update feed set next_at = least(next_at, $1::timestamptz)';
 
 /** A pull that failed is on the record, changes nothing, and is tried again soon. */
-async function failed(deps: Deps, at: Instant, words: string): Promise<string> {
+async function failed(deps: Deps, feed: FeedRow, at: Instant, words: string): Promise<string> {
   return transaction(deps.db, async (client) => {
+    await endPull(client, feed, at);
     await client.query(BRING_NEXT_AT_FORWARD, [new Date(at + RETRY_MS)]);
     const { id } = await oneRow<{ id: string }>(client, INSERT_PULL, [
       new Date(at),

@@ -3,20 +3,18 @@ import {
   matchColumns,
   plainHeader,
   previewRoster,
-  readTable,
   shareOf,
   takenOf,
-  UnreadableFile,
   type Groups,
   type PreviewOptions,
   type RosterColumn,
   type RosterPreview,
-  type TableFile,
 } from '@nudrik/core';
 import type { ImportForesight, ImportOrder, ImportResult, RosterFacts } from '@nudrik/contract';
 import { oneRow, rehearsed, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { insertFile } from '../courses/courses.repo.ts';
+import { readTableFile } from '../read-apart.ts';
 import { Refused } from '../refusal.ts';
 import { foreseeRequirements } from '../requirements/foresee.ts';
 import { listRoster, listSiteNames, rosterMark } from './people.repo.ts';
@@ -44,15 +42,6 @@ export async function rosterFacts(deps: Deps): Promise<RosterFacts> {
     today: await houseToday(deps),
     changeShare: await getChangeShare(db),
   };
-}
-
-async function readFile(bytes: Buffer, fileName: string): Promise<TableFile> {
-  try {
-    return await readTable(bytes);
-  } catch (error) {
-    if (error instanceof UnreadableFile) throw new Refused('wrong-file', `${fileName}: ${error.message}. Nothing was taken.`);
-    throw error;
-  }
 }
 
 /** Compares cells with the roster as it stands under the lock. */
@@ -138,7 +127,7 @@ async function previewUnderLock(client: Client, cells: string[][], order: Import
  * back: what the preview says of requirements and mails is what taking it would do.
  */
 export async function foreseeImport(deps: Deps, bytes: Buffer, order: ImportOrder): Promise<ImportForesight> {
-  const { cells } = await readFile(bytes, order.fileName);
+  const { cells } = await readTableFile(bytes, order.fileName);
   const today = await houseToday(deps);
   const now = deps.clock.now();
   return rehearsed(deps.db, async (client) => {
@@ -158,7 +147,7 @@ export async function foreseeImport(deps: Deps, bytes: Buffer, order: ImportOrde
 
 /** Takes a file's changes in one transaction, if the roster is still the one that the preview showed. */
 export async function takeImport(deps: Deps, bytes: Buffer, order: ImportOrder, byWhom: string): Promise<ImportResult> {
-  const { cells } = await readFile(bytes, order.fileName);
+  const { cells } = await readTableFile(bytes, order.fileName);
   const today = await houseToday(deps);
   return transaction(deps.db, async (client) => {
     const preview = await previewUnderLock(client, cells, order, today);

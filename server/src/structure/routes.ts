@@ -11,7 +11,7 @@ import {
 import { z } from 'zod';
 import { houseToday } from '../people/today.ts';
 import { act, bytesOf, DONE, get, idOf, parse, type Route } from '../route.ts';
-import { readHolidays } from './holidays-file.ts';
+import { readHolidaysFile } from '../read-apart.ts';
 import {
   changeMembers,
   listHolidays,
@@ -51,7 +51,7 @@ export const structureRoutes: Route[] = [
   }),
   act('post', '/api/people/holidays/read', async (call) => {
     const { fileName, from, to } = parse(ImportYears, call.req.query);
-    return readHolidays(bytesOf(call), fileName, { from, to });
+    return readHolidaysFile(bytesOf(call), fileName, { from, to });
   }),
   act('post', '/api/people/groups', async ({ deps, req }) => ({ id: await saveGroup(deps, null, parse(GroupDraft, req.body)) })),
   act('patch', '/api/people/groups/:id', async (call) => ({

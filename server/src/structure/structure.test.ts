@@ -105,11 +105,42 @@ describe('an iCalendar file', () => {
   const file = (...lines: string[]): Buffer =>
     Buffer.from(['BEGIN:VCALENDAR', 'VERSION:2.0', 'PRODID:-//Orlasund//EN', ...lines, 'END:VCALENDAR', ''].join('\r\n'));
   const event = (...lines: string[]): string[] => ['BEGIN:VEVENT', `UID:${lines.join('')}`, ...lines, 'END:VEVENT'];
+  test.each<[string, string[]]>([
+    ['a day that February never has', ['RRULE:FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30']],
+    ['the 31st of months of 30 days', ['RRULE:FREQ=MONTHLY;BYMONTH=4,6,9;BYMONTHDAY=31']],
+    ['the week 54', ['RRULE:FREQ=YEARLY;BYWEEKNO=54']],
+    ['each second', ['RRULE:FREQ=SECONDLY']],
+    ['the sixth Monday', ['RRULE:FREQ=MONTHLY;BYDAY=6MO']],
+    ['the 400th of a set', ['RRULE:FREQ=YEARLY;BYDAY=MO;BYSETPOS=400']],
+    ['a date that is none', ['DTSTART;VALUE=DATE:2027']],
+    ['the year 0', ['DTSTART;VALUE=DATE:00000101']],
+    ['a rule that is none', ['RRULE:EVERYTIME']],
+  ])('names what it does not read, and reads the rest: %s', (_, lines) => {
+    const one = [
+      'BEGIN:VEVENT',
+      'SUMMARY:Odd',
+      ...(lines[0]!.startsWith('DTSTART') ? [] : ['DTSTART;VALUE=DATE:20200101']),
+      ...lines,
+      'END:VEVENT',
+    ];
+    const two = ['BEGIN:VEVENT', 'SUMMARY:Feast', 'DTSTART;VALUE=DATE:20270322', 'END:VEVENT'];
+    const file = Buffer.from(['BEGIN:VCALENDAR', 'VERSION:2.0', ...one, ...two, 'END:VCALENDAR', ''].join('\r\n'));
+    let found: ReturnType<typeof readHolidays>;
+    try {
+      found = readHolidays(file, 'days.ics', { from: 2027, to: 2028 });
+    } catch (error) {
+      return expect((error as Error).message).toContain('days.ics: this cannot be read');
+    }
+    expect(found.holidays).toEqual([{ on: '2027-03-22', name: 'Feast' }]);
+    expect(found.passedOver[0]).toMatch(/^Odd/);
+  });
   const read = (bytes: Buffer) => readHolidays(bytes, 'days.ics', { from: 2027, to: 2028 });
   test.each<[string, string[], [string, string][]]>([
     ['one day', event('SUMMARY:Quay day', 'DTSTART;VALUE=DATE:20270322', 'DTEND;VALUE=DATE:20270323'), [['2027-03-22', 'Quay day']]],
     ['two days, the end exclusive', event('SUMMARY:Feast', 'DTSTART;VALUE=DATE:20270322', 'DTEND;VALUE=DATE:20270324'), [['2027-03-22', 'Feast'], ['2027-03-23', 'Feast']]],
     ['without an end', event('SUMMARY:Feast', 'DTSTART;VALUE=DATE:20270322'), [['2027-03-22', 'Feast']]],
+    ['each year since long', event('SUMMARY:Old Day', 'DTSTART;VALUE=DATE:19700105', 'RRULE:FREQ=WEEKLY;UNTIL=20270120'), [['2027-01-04', 'Old Day'], ['2027-01-11', 'Old Day'], ['2027-01-18', 'Old Day']]],
+    ['the first Monday of May', event('SUMMARY:May Day', 'DTSTART;VALUE=DATE:20200504', 'RRULE:FREQ=YEARLY;BYMONTH=5;BYDAY=1MO'), [['2027-05-03', 'May Day'], ['2028-05-01', 'May Day']]],
     ['each year', event('SUMMARY:Labour Day', 'DTSTART;VALUE=DATE:20200501', 'RRULE:FREQ=YEARLY'), [['2027-05-01', 'Labour Day'], ['2028-05-01', 'Labour Day']]],
     ['an escaped comma and a folded line', event('SUMMARY:Good Friday\\, quay', '  closed', 'DTSTART;VALUE=DATE:20270326'), [['2027-03-26', 'Good Friday, quay closed']]],
     ['of other years', event('SUMMARY:Old', 'DTSTART;VALUE=DATE:20190322'), []],

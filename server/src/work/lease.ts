@@ -6,7 +6,7 @@ import type { Logger } from '../deps.ts';
 const LEASE_MS = 60_000;
 const BEAT_MS = 10_000;
 /** first key of the advisory locks that workers hold with their connections */
-const WORKER_LOCK = 7_302;
+const WORKER_LOCK = 7_309;
 
 const ADD_WORKER = `
 insert into workers (until, is_locked)

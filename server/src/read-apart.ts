@@ -1,0 +1,78 @@
+import { existsSync } from 'node:fs';
+import { fileURLToPath } from 'node:url';
+import { Worker } from 'node:worker_threads';
+import { readTable, UnreadableFile, type TableFile } from '@nudrik/core';
+import type { HolidaysRead } from '@nudrik/contract';
+import { Refused } from './refusal.ts';
+import { readHolidays } from './structure/holidays-file.ts';
+
+/** A file to be read, and as what. */
+export type Reading =
+  | { what: 'table'; bytes: Uint8Array; fileName: string }
+  | { what: 'holidays'; bytes: Uint8Array; fileName: string; years: { from: number; to: number } };
+export interface Read {
+  table?: TableFile;
+  holidays?: HolidaysRead;
+  /** why it cannot be read, in a sentence or the beginning of one */
+  fault?: string;
+}
+
+/** What reading one file may take, of time and of memory. */
+const LIMIT_MS = 30_000;
+const MEMORY_MB = 900;
+/** Files that are read at once: each has its memory. */
+const AT_ONCE = 2;
+
+// beside the bundle; from the sources there is none, and files are read where they are asked for
+const SCRIPT = fileURLToPath(new URL('./file-reader.mjs', import.meta.url));
+let running = 0;
+
+/** Reads a file apart from the process that answers everybody else. @throws Refused where it takes too long or too much */
+async function readApart(reading: Reading): Promise<Read> {
+  if (!existsSync(SCRIPT)) return readHere(reading);
+  if (running >= AT_ONCE)
+    throw new Refused('out-of-order', 'Other files are being read at this moment. Try again in half a minute; nothing was taken.');
+  running += 1;
+  const worker = new Worker(SCRIPT, { workerData: reading, resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB } });
+  let timer: NodeJS.Timeout | undefined;
+  try {
+    return await new Promise<Read>((resolve, reject) => {
+      const tooMuch = (how: string): Refused =>
+        new Refused('wrong-file', `${reading.fileName}: reading it ${how}. Expected a smaller or simpler file; nothing was taken.`);
+      timer = setTimeout(() => reject(tooMuch(`takes longer than ${LIMIT_MS / 1000} seconds`)), LIMIT_MS);
+      worker.once('message', resolve);
+      worker.once('error', (error: Error & { code?: string }) =>
+        reject(error.code === 'ERR_WORKER_OUT_OF_MEMORY' ? tooMuch('takes too much memory') : error),
+      );
+      worker.once('exit', () => reject(tooMuch('came to no end')));
+    });
+  } finally {
+    clearTimeout(timer);
+    running -= 1;
+    void worker.terminate();
+  }
+}
+
+async function readHere(reading: Reading): Promise<Read> {
+  if (reading.what === 'holidays') return { holidays: readHolidays(Buffer.from(reading.bytes), reading.fileName, reading.years) };
+  try {
+    return { table: await readTable(reading.bytes) };
+  } catch (error) {
+    if (error instanceof UnreadableFile) return { fault: error.message };
+    throw error;
+  }
+}
+
+/** A roster file as a table. @throws Refused where it cannot be read */
+export async function readTableFile(bytes: Uint8Array, fileName: string): Promise<TableFile> {
+  const { table, fault } = await readApart({ what: 'table', bytes, fileName });
+  if (!table) throw new Refused('wrong-file', `${fileName}: ${fault}. Nothing was taken.`);
+  return table;
+}
+
+/** The holidays of an iCalendar file. @throws Refused where it cannot be read */
+export async function readHolidaysFile(bytes: Uint8Array, fileName: string, years: { from: number; to: number }): Promise<HolidaysRead> {
+  const { holidays, fault } = await readApart({ what: 'holidays', bytes, fileName, years });
+  if (!holidays) throw new Refused('wrong-file', fault);
+  return holidays;
+}
