@@ -224,7 +224,7 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
       label: 'Mail stands still',
       words:
         `Since ${tellMoment(pause.since.getTime(), zone, now)} the mail server takes nothing: “${pause.words}”. ` +
-        `${due === 1 ? 'One notice waits' : `${due} notices wait`}; nothing is lost and nobody's address is marked. It is tried again ${next}.`,
+        `${due === 0 ? 'Nothing is due yet' : due === 1 ? 'One notice waits' : `${due} notices wait`}; nothing is lost and nobody's address is marked. It is tried again ${next}.`,
       act: { label: 'Try now', link: null, does: 'try-now' },
     });
   }
