@@ -47,3 +47,6 @@ create table channel_pauses (
 
 -- until when, by the database's clock, somebody pulls the feed
 alter table feed add column pulling_until timestamptz;
+
+-- what delivery reports are known by: nobody but us can name an attempt
+alter table settings add column envelope_key text not null default gen_random_uuid()::text || gen_random_uuid()::text;

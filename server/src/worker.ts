@@ -6,7 +6,7 @@ import type { Deps } from './deps.ts';
 import { listen } from './live/listen.ts';
 import { listenInbound } from './messages/inbound.ts';
 import type { Channel } from './messages/channel.ts';
-import { claimOnto, dispatch, recordDelivery } from './notices/dispatch.ts';
+import { claimOnto, dispatch, recordReport } from './notices/dispatch.ts';
 import { planWaiting } from './notices/plan.ts';
 import { Wire } from './notices/wire.ts';
 import { holdLease } from './work/lease.ts';
@@ -49,9 +49,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     if (topics.includes('work') || topics.includes('clock')) rouse();
   });
   const closeInbound = deps.settings.inboundPort
-    ? await listenInbound(deps.settings.inboundPort, async (report) => {
-        if (report.action === 'delivered') await recordDelivery(deps, report.envelopeId, report.words, report.at);
-      })
+    ? await listenInbound(deps.settings.inboundPort, deps.log, (report) => recordReport(deps, report))
     : async (): Promise<void> => undefined;
   const lease = holdLease(deps.settings.databaseUrl, deps.log, () => severAll(deps.db));
   const wire = new Wire(deps, mailer);

@@ -13,6 +13,8 @@ export interface House {
   listId: string;
   isDemo: boolean;
   weekStartsOn: number;
+  /** signs what delivery reports are known by; it never leaves the server */
+  envelopeKey: string;
   sending: Settings;
 }
 
@@ -28,6 +30,7 @@ export async function getHouse(db: Queryable): Promise<House> {
     listId: row.list_id,
     isDemo: row.is_demo,
     weekStartsOn: row.week_starts_on,
+    envelopeKey: row.envelope_key,
     sending: {
       ...DEFAULT_SETTINGS,
       sendWindow: { from: row.window_from, to: row.window_to },

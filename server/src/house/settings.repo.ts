@@ -5,7 +5,7 @@ import { oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 const COLUMNS = `
   version, organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, window_from, window_to, daily_limit,
     tolerance_minutes,
-  settle_minutes, grace_days, link_days, week_starts_on, changed_at, changed_by, is_demo
+  settle_minutes, grace_days, link_days, week_starts_on, changed_at, changed_by, is_demo, envelope_key
 `;
 const GET_SETTINGS = `select ${COLUMNS} from settings`;
 const LOCK_SETTINGS = `select ${COLUMNS} from settings for update`;
@@ -30,6 +30,7 @@ export interface SettingsRow {
   changed_at: Date | null;
   changed_by: string | null;
   is_demo: boolean;
+  envelope_key: string;
 }
 
 export const getSettings = (db: Queryable): Promise<SettingsRow> => oneRow<SettingsRow>(db, GET_SETTINGS);

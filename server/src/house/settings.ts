@@ -64,6 +64,7 @@ export async function sendTestMail(deps: Deps, to: string, byWhom: string): Prom
     const handover = await channel.send({
       messageId: '0',
       deliveryId: '0',
+      envelopeId: '0',
       headerId: `<test-${now}@${house.senderAddress.split('@')[1]}>`,
       fromName: house.senderName,
       fromAddress: house.senderAddress,

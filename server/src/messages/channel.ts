@@ -1,9 +1,10 @@
 /** A message on its way to one address, as a channel hands it over. */
 export interface Letter {
-  /** the id of the message in the database: what a delivery report names */
+  /** the id of the message in the database */
   messageId: string;
-  /** the attempt that this is */
+  /** the attempt that this is, and what a delivery report names it by */
   deliveryId: string;
+  envelopeId: string;
   /** the Message-ID of its head (RFC 5322); the same at each attempt */
   headerId: string;
   fromName: string;

@@ -15,7 +15,7 @@ export const mailOf = (letter: Letter): SendMailOptions =>
     date: letter.date,
     headers: { 'Auto-Submitted': 'auto-generated' },
     list: { id: { url: letter.listId, comment: `${letter.organisation} training` } },
-    dsn: { id: letter.messageId, return: 'headers', notify: ['success', 'failure'], recipient: letter.fromAddress },
+    dsn: { id: letter.envelopeId, return: 'headers', notify: ['success', 'failure'], recipient: letter.fromAddress },
   }) as SendMailOptions;
 
 /** letters on the wire at once */

@@ -8,6 +8,7 @@ import { handoverOf, openMailChannel, type MailError } from './mail-channel.ts';
 const LETTER: Letter = {
   messageId: '4711',
   deliveryId: '1',
+  envelopeId: '4711.0123456789abcdef0123456789abcdef',
   headerId: '<notice-1@orlasund.example>',
   fromName: 'Safety training',
   fromAddress: 'training@orlasund.example',
@@ -48,7 +49,7 @@ const report = (fields: string[]): Buffer =>
 describe('delivery reports', () => {
   it('are read by the envelope id that was sent along', async () => {
     const raw = report([
-      'Original-Envelope-Id: 4711',
+      'Original-Envelope-Id: 4711.0123456789abcdef0123456789abcdef',
       '',
       'Final-Recipient: rfc822; runa@orlasund.example',
       'Action: delivered',
@@ -57,15 +58,16 @@ describe('delivery reports', () => {
       'Last-Attempt-Date: Wed, 17 Mar 2027 16:00:05 GMT',
     ]);
     expect(await readDeliveryReport(raw)).toEqual({
-      envelopeId: '4711',
+      envelopeId: '4711.0123456789abcdef0123456789abcdef',
       action: 'delivered',
+      status: '2.0.0',
       words: '250 ok',
       at: new Date('2027-03-17T16:00:05Z'),
     });
   });
   test.each([
     ['a report without an envelope id', report(['', 'Action: delivered'])],
-    ['an envelope id that is not ours', report(['Original-Envelope-Id: abc; drop table', '', 'Action: delivered'])],
+    ['an action that is none', report(['Original-Envelope-Id: 1.0', '', 'Action: drop table'])],
     ['a plain reply', Buffer.from('From: runa@orlasund.example\r\nSubject: Re: due\r\n\r\nCan I have until Friday?\r\n')],
   ])('%s is none', async (_, raw) => expect(await readDeliveryReport(raw)).toBeNull());
 
@@ -76,14 +78,20 @@ describe('delivery reports', () => {
       probe.listen(0, '127.0.0.1', () => resolve((probe.server.address() as { port: number }).port)),
     );
     await new Promise<void>((closed) => probe.close(() => closed()));
-    const close = await listenInbound(port, (entry) => Promise.resolve(void found.push(entry)));
+    const close = await listenInbound(port, { info() {}, warn() {}, error() {} }, (entry) => Promise.resolve(void found.push(entry)));
     const transport = createTransport({ host: '127.0.0.1', port, ignoreTLS: true });
     await transport.sendMail({
       envelope: { from: '', to: 'training@orlasund.example' },
       raw: report(['Original-Envelope-Id: 9', '', 'Action: delivered', 'Status: 2.0.0']),
     });
     transport.close();
-    expect(found).toEqual([{ envelopeId: '9', action: 'delivered', words: '2.0.0', at: null }]);
+    const transport2 = () => createTransport({ host: '127.0.0.1', port, ignoreTLS: true });
+    expect(found).toEqual([{ envelopeId: '9', action: 'delivered', status: '2.0.0', words: '2.0.0', at: null }]);
+    const large = transport2();
+    await expect(
+      large.sendMail({ envelope: { from: '', to: 'training@orlasund.example' }, raw: Buffer.alloc(1_500_000, 'x') }),
+    ).rejects.toMatchObject({ responseCode: 552 });
+    large.close();
     await close();
   });
 });

@@ -92,14 +92,3 @@ export async function insertDeliveries(db: Client, messageIds: readonly string[]
   const made = await rows<{ id: string; message_id: string }>(db, INSERT_DELIVERIES, [messageIds, new Date(now)]);
   return new Map(made.map((row) => [row.message_id, row.id]));
 }
-
-const STAMP_DELIVERED = `
-update deliveries d
-set delivered_at = coalesce(d.delivered_at, $2::timestamptz), report = $3::text
-where d.message_id = $1::bigint
-  and d.attempt = (select max(l.attempt) from deliveries l where l.message_id = $1::bigint)
-`;
-
-/** Notes that the addressee's server has the message. */
-export const stampDelivery = (db: Client, messageId: string, at: number, report: string): Promise<unknown> =>
-  db.query(STAMP_DELIVERED, [messageId, new Date(at), report]);

@@ -2,7 +2,7 @@ import type { HoldReason, Instant, Told } from '@nudrik/core';
 import { maybeRow, rows, type Client, type Queryable } from '../db/db.ts';
 import type { Handover } from '../messages/channel.ts';
 import type { CertificateFacts } from '../messages/compose.ts';
-import { stampDelivery } from '../messages/messages.repo.ts';
+import type { DeliveryReport } from '../messages/inbound.ts';
 import { CLAIMED_COLUMNS, claimedOf, type ClaimedNotice, type ClaimedRow } from './ledger.repo.ts';
 
 export const GATHER_LOCK = 7_301;
@@ -243,15 +243,48 @@ export const storeAnswers = (
     ],
   });
 
-const MARK_DELIVERED = `
-update notices
-set state = 'delivered'
-where message_id = $1::bigint
-  and state in ('sent', 'delivered')
+const STAMP_REPORT = `
+with reported as (
+  update deliveries d
+  set
+    report = $3::text,
+    delivered_at = case when $2::text = 'delivered' then coalesce(d.delivered_at, greatest(d.handed_at, least($4::timestamptz, $5::timestamptz))) else d.delivered_at end
+  where d.id = $1::bigint
+  returning d.message_id
+),
+marked as (
+  update notices n
+  set
+    state = case $2::text when 'delivered' then 'delivered' else 'bounced' end,
+    because = case $2::text when 'failed' then 'bounced' end,
+    sentence = case $2::text
+      when 'failed' then 'Bounced: the mail server of the addressee reported “' || $3::text || '”.'
+      else n.sentence
+    end,
+    last_error = case $2::text when 'failed' then $3::text else n.last_error end
+  from reported r
+  where n.message_id = r.message_id
+    and ($2::text = 'delivered' and n.state in ('sent', 'delivered') or $2::text = 'failed' and n.state = 'sent')
+)
+update people p
+set address_state = 'bounced', address_words = $3::text
+from reported r
+join messages m on m.id = r.message_id
+where $2::text = 'failed'
+  and $6::boolean
+  and p.email = m.to_address
 `;
 
-/** Records that the addressee's server took the message. */
-export async function stampDelivered(db: Client, messageId: string, at: Instant, words: string): Promise<void> {
-  await stampDelivery(db, messageId, at, words);
-  await db.query(MARK_DELIVERED, [messageId]);
-}
+/** Reports that say that there is no such address (RFC 3463): what else fails is about this message. */
+const NO_SUCH_ADDRESS = /^5\.(1\.\d{1,3}|2\.1)$/;
+
+/** Records what the addressee's server reported of an attempt: delivered, failed, or delayed. */
+export const stampReport = (db: Client, deliveryId: string, report: DeliveryReport, now: Instant): Promise<unknown> =>
+  db.query(STAMP_REPORT, [
+    deliveryId,
+    report.action,
+    report.words,
+    report.at ?? new Date(now),
+    new Date(now),
+    NO_SUCH_ADDRESS.test(report.status ?? ''),
+  ]);

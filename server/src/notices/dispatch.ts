@@ -24,11 +24,13 @@ import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { Days, findOvertaken, waitingOf, type WaitingNotice } from './day.ts';
-import { claimCutOff, GATHER_LOCK, listCertificates, listTold, settleKnown, stampDelivered, tryLock } from './dispatch.repo.ts';
+import { claimCutOff, GATHER_LOCK, listCertificates, listTold, settleKnown, stampReport, tryLock } from './dispatch.repo.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
 import { claimDue, postponeNotices, saveDecisions, setNoticesAside, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
 import { whyDropped } from './plan.ts';
 import { requestReplan } from './queue.ts';
+import { envelopeOf, readEnvelope } from '../messages/envelope.ts';
+import type { DeliveryReport } from '../messages/inbound.ts';
 import { findPause } from '../messages/channels.repo.ts';
 import { endLease, forgetGone, listGone, takeLease, type Lease } from '../work/lease.ts';
 import { tellFailure } from '../work/set-aside.ts';
@@ -379,6 +381,7 @@ function sharedMessage({ notices }: Parcel, earlier: ReadonlyMap<string, Message
 const letterOf = (messageId: string, deliveryId: string, message: MessageDraft, house: House, now: Instant): Letter => ({
   messageId,
   deliveryId,
+  envelopeId: envelopeOf(house.envelopeKey, deliveryId),
   headerId: message.message_id,
   fromName: house.senderName,
   fromAddress: message.from_address,
@@ -393,10 +396,17 @@ const letterOf = (messageId: string, deliveryId: string, message: MessageDraft, 
   date: new Date(now),
 });
 
-/** A delivery report came in: the mail server of the addressee has the message. */
-export async function recordDelivery(deps: Deps, messageId: string, words: string, at: Date | null): Promise<void> {
-  await transaction(deps.db, async (client) => {
-    await stampDelivered(client, messageId, at?.getTime() ?? deps.clock.now(), words);
-    await announce(client, 'notices');
+/**
+ * A delivery report came in: the addressee's server has the message, could not deliver it, or tries on. It is believed where it
+ * names an attempt by what we signed, and says when within the time that the attempt was under way.
+ * @returns whether it was about a letter of ours
+ */
+export async function recordReport(deps: Deps, report: DeliveryReport): Promise<boolean> {
+  return transaction(deps.db, async (client) => {
+    const deliveryId = readEnvelope((await getHouse(client)).envelopeKey, report.envelopeId);
+    if (deliveryId === null) return false;
+    await stampReport(client, deliveryId, report, deps.clock.now());
+    await announce(client, 'notices', 'people');
+    return true;
   });
 }

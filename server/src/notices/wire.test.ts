@@ -8,7 +8,7 @@ import { todayView } from '../reports/today.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
 import { takeLease } from '../work/lease.ts';
 import { drain } from '../worker.ts';
-import { claimOnto, dispatch, recordDelivery } from './dispatch.ts';
+import { claimOnto, dispatch, recordReport } from './dispatch.ts';
 import { planWaiting } from './plan.ts';
 import { Wire } from './wire.ts';
 
@@ -158,10 +158,27 @@ describe('a hand-over', () => {
     const slow = new SlowMailer();
     void dispatch(house.deps, slow);
     await expect.poll(() => slow.onTheWire.length).toBe(1);
-    await recordDelivery(house.deps, slow.onTheWire[0]!.letter.messageId, '250 ok', null);
+    const { envelopeId, deliveryId, messageId } = slow.onTheWire[0]!.letter;
+    const report = { action: 'delivered', status: '2.0.0', words: '250 ok', at: new Date('2199-01-01') } as const;
+    for (const forged of [messageId, deliveryId, `${deliveryId}.${'0'.repeat(32)}`, envelopeId.replace(deliveryId, '999')])
+      expect(await recordReport(house.deps, { ...report, envelopeId: forged })).toBe(false);
+    expect(await states()).toEqual(['sending 1']);
+    expect(await recordReport(house.deps, { ...report, envelopeId })).toBe(true);
     await die();
     await drain(house.deps, house.mailer);
     expect([house.mailer.letters, await states()]).toEqual([[], ['delivered 1']]);
+  });
+
+  it('that a report says failed later is bounced; its address is marked only where there is none such', async () => {
+    await hands(2);
+    await drain(house.deps, house.mailer);
+    const [first, second] = house.mailer.letters;
+    const report = { action: 'failed', words: 'mailbox is gone', at: null } as const;
+    await recordReport(house.deps, { ...report, status: '5.1.1', envelopeId: first!.envelopeId });
+    await recordReport(house.deps, { ...report, status: '5.7.1', envelopeId: second!.envelopeId });
+    await recordReport(house.deps, { ...report, action: 'delayed', status: '4.4.1', envelopeId: second!.envelopeId });
+    expect(await states()).toEqual(['bounced 1', 'bounced 1']);
+    expect(await rows(house.db, "select email from people where address_state <> 'ok'")).toEqual([{ email: first!.toAddress }]);
   });
 
   it('ends when it is told to stop: nothing more goes, what waits is given back as if it had not been decided', async () => {
