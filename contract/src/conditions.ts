@@ -60,7 +60,42 @@ function conditionSchema(known: readonly ConditionFact[], by: 'id' | 'name'): z.
       return refuse(meant?.message ?? `not understood: ${JSON.stringify(value)}`, meant ? [...meant.path] : [name]);
     }),
   );
-  return schema;
+  // measured before anything is parsed: what is too large as a whole is refused as a whole
+  return z.unknown().transform((value, context): Condition => {
+    const { conditions, depth } = sizeOf(value);
+    if (conditions > MOST.conditions || depth > MOST.depth) {
+      const got = conditions > MOST.conditions ? 'more conditions' : `${depth} levels`;
+      context.addIssue({
+        code: 'custom',
+        message: `expected at most ${MOST.conditions} conditions in ${MOST.depth} levels, got ${got}`,
+        input: value,
+      });
+      return z.NEVER;
+    }
+    const parsed = schema.safeParse(value);
+    if (parsed.success) return parsed.data;
+    for (const issue of parsed.error.issues) context.addIssue({ ...issue, code: 'custom', message: issue.message, input: value });
+    return z.NEVER;
+  });
+}
+
+/** What a whole condition may have: more is nobody's rule. */
+const MOST = { conditions: 300, depth: 12 };
+
+/** How many conditions stand in one, and how deep, counting no further than the bounds go. */
+function sizeOf(value: unknown): { conditions: number; depth: number } {
+  let conditions = 0;
+  let deepest = 0;
+  const walk = (one: unknown, depth: number): void => {
+    conditions += 1;
+    deepest = Math.max(deepest, depth);
+    if (conditions > MOST.conditions || depth > MOST.depth || one === null || typeof one !== 'object') return;
+    const { all, any, not } = one as { all?: unknown; any?: unknown; not?: unknown };
+    for (const list of [all, any]) if (Array.isArray(list)) for (const each of list) walk(each, depth + 1);
+    if (not !== undefined) walk(not, depth + 1);
+  };
+  walk(value, 1);
+  return { conditions, depth: deepest };
 }
 
 /** A condition of a plan's step: of the person and the assignment. */

@@ -41,6 +41,12 @@ describe('a condition', () => {
     ['deep inside', { all: [{ not: { joinedBefore: '2027-13-01' } }] }, /^all\[0\]\.not\.joinedBefore: /],
     ['a list instead', [{ department: ['Deck'] }], /got \[\{"department"/],
     ['nothing', null, /got null/],
+    [
+      'too many in all',
+      { all: Array.from({ length: 20 }, () => ({ any: Array.from({ length: 20 }, () => ({ state: ['finished'] })) })) },
+      /expected at most 300 conditions in 12 levels, got more conditions/,
+    ],
+    ['too many levels', Array.from({ length: 14 }).reduce<object>((inner) => ({ not: inner }), { state: ['finished'] }), /got 13 levels/],
   ])('refuses %s', (_, condition, words) => expect(told(ConditionSchema, condition).join('\n')).toMatch(words));
 });
 

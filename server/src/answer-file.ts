@@ -2,13 +2,17 @@ import type { ServerResponse } from 'node:http';
 
 type Answer = Pick<ServerResponse, 'setHeader'> & { end(body: Buffer): unknown };
 
+/** A media type (RFC 9110, 8.3.1), with a character set at the most. */
+export const TYPE = /^[\w.+-]{1,80}\/[\w.+-]{1,80}(; ?charset=[\w-]{1,30})?$/;
+
 /** Types that a browser may show in place; everything else is a download. */
 const SHOWN = new Set(['application/pdf', 'image/png', 'image/jpeg', 'image/gif', 'image/webp', 'text/plain']);
 
 /** The heads of an answer that is a file: what it is, what it is called, and that nobody makes a page of ours of it. */
 export function headFile(res: Answer, name: string, type: string, place: 'inline' | 'attachment' = 'attachment'): void {
-  res.setHeader('content-type', type);
-  res.setHeader('content-disposition', `${place}; filename*=UTF-8''${encodeURIComponent(name)}`);
+  // what was stored before its rules were may be no type and no name
+  res.setHeader('content-type', TYPE.test(type) ? type : 'application/octet-stream');
+  res.setHeader('content-disposition', `${place}; filename*=UTF-8''${encodeURIComponent(name.replace(/\p{Surrogate}/gu, '_'))}`);
   res.setHeader('x-content-type-options', 'nosniff');
 }
 

@@ -1,5 +1,5 @@
-import { showFile } from '../answer-file.ts';
-import { CourseChange, CourseDraft, Id } from '@nudrik/contract';
+import { showFile, TYPE } from '../answer-file.ts';
+import { CourseChange, CourseDraft, Id, Line } from '@nudrik/contract';
 import { z } from 'zod';
 import { EDITORS, OFFICE, parse, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
@@ -48,7 +48,10 @@ export const courseRoutes: Route[] = [
     access: EDITORS,
     async handle({ deps, req }) {
       const { name, type } = parse(
-        z.object({ name: z.string().min(1).max(255), type: z.string().max(200).default('application/octet-stream') }),
+        z.object({
+          name: Line(255, 'expected a file name'),
+          type: z.string().regex(TYPE, 'expected a type like application/pdf').default('application/octet-stream'),
+        }),
         req.query,
       );
       const bytes = Buffer.isBuffer(req.body) ? req.body : Buffer.alloc(0);
