@@ -38,7 +38,7 @@ export async function readDeliveryReport(raw: Buffer): Promise<DeliveryReport | 
     action,
     status: said && /^\d\.\d{1,3}\.\d{1,3}$/.test(said) ? said : null,
     at: Number.isNaN(at.getTime()) ? null : at,
-    // eslint-disable-next-line no-control-regex
+     
     words: words
       .replace(/[\u0000-\u001f\u007f\ufffd]+/g, ' ')
       .trim()
