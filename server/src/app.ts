@@ -82,7 +82,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
 
   app.use('/api', async (req, res, next) => {
     const token = tokenOf(req.headers.cookie);
-    const session = token ? await findSession(deps.db, token, deps.clock.now()) : null;
+    const session = token ? await findSession(deps.db, token, deps.clock.now(), deps.settings.idleHours) : null;
     res.locals['account'] = session?.account ?? null;
     res.locals['csrf'] = session?.csrf ?? null;
     next();
@@ -146,7 +146,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
     if (!res.locals['account']) throw new Refused('not-signed-in');
     const token = tokenOf(req.headers.cookie)!;
     // what somebody hears ends with the session
-    if (live) live.add(res, async () => (await findSession(deps.db, token, deps.clock.now())) !== null);
+    if (live) live.add(res, async () => (await findSession(deps.db, token, deps.clock.now(), deps.settings.idleHours, false)) !== null);
     else res.status(204).end();
   });
   app.use('/api', () => {

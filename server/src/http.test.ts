@@ -88,6 +88,28 @@ describe('signing in', () => {
     await agent.get('/api/team').expect(200);
     await house.db.query('update people set left_on = null where id = $1::bigint', [crew['odd']]);
   });
+  it('ends when nobody uses it, and stays as long as somebody does', async () => {
+    const { agent } = await as('administrator');
+    await house.db.query("update sessions set seen_at = now() - interval '50 minutes'");
+    await agent.get('/api/people').expect(200);
+    const { rows: seen } = await house.db.query(
+      "select count(*)::integer as n from sessions where seen_at > now() - interval '10 seconds'",
+    );
+    expect(seen).toEqual([{ n: 1 }]);
+    await house.db.query("update sessions set seen_at = now() - interval '61 minutes'");
+    await agent.get('/api/people').expect(401);
+  });
+  it('is refused after too many tries at one account, from wherever they come, and for a quarter of an hour', async () => {
+    const attempt = (password: string) =>
+      request(app).post('/api/session').set('x-csrf-token', 'none').send({ email: 'trainer@orlasund.example', password });
+    await house.db.query(
+      `insert into sign_in_tries (key, since, tries) values ('account ' || encode(sha256('trainer@orlasund.example'), 'hex'), now(), 20)`,
+    );
+    expect((await attempt('a long enough word')).body.code).toBe('too-many-tries');
+    await house.db.query("update sign_in_tries set since = now() - interval '16 minutes'");
+    await attempt('a long enough word').expect(200);
+    expect((await house.db.query("select key from sign_in_tries where key like 'account%'")).rows).toEqual([]);
+  });
   it('refuses a change without the page’s token', async () => {
     const { agent } = await as('administrator');
     const { body } = await agent.post('/api/assignments').send({}).expect(403);

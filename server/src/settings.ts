@@ -18,6 +18,7 @@ const Environment = z.object({
   NUDRIK_FEED_HOSTS: z.string().default(''),
   NUDRIK_WEB_DIR: z.string().optional(),
   NUDRIK_SESSION_HOURS: z.coerce.number().positive().default(12),
+  NUDRIK_IDLE_HOURS: z.coerce.number().positive().default(4),
   NUDRIK_LOG: z.enum(['silent', 'warn', 'info', 'debug']).default('warn'),
 });
 
@@ -37,6 +38,8 @@ export interface ProcessSettings {
   feedHosts: readonly string[];
   webDir: string | null;
   sessionHours: number;
+  /** hours after which a session that nobody uses has ended */
+  idleHours: number;
   logLevel: string;
 }
 
@@ -65,6 +68,7 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
       .filter(Boolean),
     webDir: e.NUDRIK_WEB_DIR ?? null,
     sessionHours: e.NUDRIK_SESSION_HOURS,
+    idleHours: e.NUDRIK_IDLE_HOURS,
     logLevel: e.NUDRIK_LOG,
   };
 }

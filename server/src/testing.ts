@@ -77,6 +77,7 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
       feedHosts: ['127.0.0.1'],
       webDir: null,
       sessionHours: 1,
+      idleHours: 1,
       logLevel: 'silent',
     },
     log: { info: () => undefined, warn: () => undefined, error: () => undefined },

@@ -2,7 +2,7 @@ import { DemoSignIn, SignIn, type Account, type Session } from '@nudrik/contract
 import { parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { getHouse } from '../house/house.ts';
-import { checkPassword, closeSession, findAccount, listDemoAccounts, openSession } from './sessions.ts';
+import { checkPassword, closeSession, countTry, forgetTries, findAccount, listDemoAccounts, openSession } from './sessions.ts';
 
 export const COOKIE = 'nudrik_session';
 
@@ -54,8 +54,10 @@ export const accessRoutes: Route[] = [
     access: 'public',
     async handle(call) {
       const { email, password } = parse(SignIn, call.req.body);
+      if (await countTry(call.deps.db, email, call.req.ip ?? 'nowhere')) throw new Refused('too-many-tries');
       const account = await checkPassword(call.deps.db, email, password, call.deps.clock.now());
       if (!account) throw new Refused('wrong-password');
+      await forgetTries(call.deps.db, email);
       return signIn(call, account);
     },
   },

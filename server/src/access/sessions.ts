@@ -95,19 +95,74 @@ export async function openSession(db: Queryable, accountId: string, hours: numbe
 }
 
 const FIND_SESSION = `
-select a.id, a.email, a.name, a.role, a.person_id, s.csrf
+select a.id, a.email, a.name, a.role, a.person_id, s.csrf, s.seen_at < now() - interval '1 minute' as is_news
 from sessions s
 join accounts a on a.id = s.account_id
 where s.token_hash = $1::bytea
   and s.expires_at > now()
+  and s.seen_at > now() - make_interval(secs => $3::double precision)
   and ${IS_HERE}
 `;
+// noted once a minute, and not with each request
+const SEE = `
+update sessions
+set seen_at = now()
+where token_hash = $1::bytea
+  and seen_at < now() - interval '1 minute'
+`;
 
-export async function findSession(db: Queryable, token: string, now: Instant): Promise<OpenSession | null> {
-  const row = await maybeRow<AccountRow & { csrf: string }>(db, FIND_SESSION, [digest(token), new Date(now)]);
+/**
+ * @param idleHours a session that was not used for so long has ended
+ * @param isUse false only looks whether it is still open
+ */
+export async function findSession(
+  db: Queryable,
+  token: string,
+  now: Instant,
+  idleHours: number,
+  isUse = true,
+): Promise<OpenSession | null> {
+  const key = digest(token);
+  const row = await maybeRow<AccountRow & { csrf: string; is_news: boolean }>(db, FIND_SESSION, [key, new Date(now), idleHours * 3600]);
+  if (row?.is_news && isUse) await db.query(SEE, [key]);
   return row && { account: accountOf(row), csrf: row.csrf };
 }
 
 const DELETE_SESSION = 'delete from sessions where token_hash = $1::bytea';
 
 export const closeSession = (db: Queryable, token: string): Promise<unknown> => db.query(DELETE_SESSION, [digest(token)]);
+
+/** Tries within so long, by account and by address; then nobody is let in for the rest of it. */
+const TRIES = { windowSeconds: 900, account: 20, address: 100 };
+
+const COUNT_TRY = `
+insert into sign_in_tries as t (key, since, tries)
+select k, now(), 1
+from unnest($1::text[]) k
+on conflict (key) do update set
+  tries = case when t.since < now() - make_interval(secs => $2::double precision) then 1 else t.tries + 1 end,
+  since = case when t.since < now() - make_interval(secs => $2::double precision) then now() else t.since end
+returning key, tries
+`;
+const FORGET_TRIES = 'delete from sign_in_tries where key = $1::text or since < now() - make_interval(secs => $2::double precision)';
+
+const keysOf = (email: string, address: string): { account: string; address: string } => ({
+  account: `account ${createHash('sha256').update(email.trim().toLowerCase()).digest('hex')}`,
+  address: `address ${address}`,
+});
+
+/** Counts a try to sign in, whoever it is that tries and wherever it is asked. @returns whether there were too many */
+export async function countTry(db: Queryable, email: string, address: string): Promise<boolean> {
+  const keys = keysOf(email, address);
+  const found = await rows<{ key: string; tries: number }>(db, COUNT_TRY, [[keys.account, keys.address].sort(), TRIES.windowSeconds]);
+  return found.some(({ key, tries }) => tries > (key === keys.account ? TRIES.account : TRIES.address));
+}
+
+/** Who got in has not tried in vain. */
+export const forgetTries = (db: Queryable, email: string): Promise<unknown> =>
+  db.query(FORGET_TRIES, [keysOf(email, '').account, TRIES.windowSeconds]);
+
+const END_SESSIONS = 'delete from sessions where account_id = $1::bigint';
+
+/** Ends every session of an account: its password is another one now. */
+export const endSessions = (db: Queryable, accountId: string): Promise<unknown> => db.query(END_SESSIONS, [accountId]);

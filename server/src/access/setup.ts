@@ -1,6 +1,6 @@
 import { z } from 'zod';
-import { transaction, type Pool } from '../db/db.ts';
-import { hashPassword } from './sessions.ts';
+import { oneRow, transaction, type Pool } from '../db/db.ts';
+import { endSessions, hashPassword } from './sessions.ts';
 
 const isZone = (name: string): boolean => {
   try {
@@ -36,6 +36,7 @@ const PUT_ADMIN = `
 insert into accounts (email, name, role, password_hash)
 values (lower($1::text), $1::text, 'administrator', $2::text)
 on conflict (email) do update set password_hash = excluded.password_hash, role = 'administrator'
+returning id
 `;
 
 const PUT_SITE = `
@@ -45,11 +46,12 @@ on conflict (name) do update
 set zone = excluded.zone
 `;
 
-/** Settings, sites and the first administrator. Run again, it changes them. */
+/** Settings, sites and the first administrator. Run again, it changes them, and ends the sessions of who had the former password. */
 export async function setUp(db: Pool, request: SetupRequest): Promise<void> {
   await transaction(db, async (client) => {
     await client.query(PUT_SETTINGS, [request.organisation, request.zone, request.place, request.sender, request.replyTo]);
     for (const site of request.sites) await client.query(PUT_SITE, [site.name, site.zone]);
-    await client.query(PUT_ADMIN, [request.admin, await hashPassword(request.password)]);
+    const { id } = await oneRow<{ id: string }>(client, PUT_ADMIN, [request.admin, await hashPassword(request.password)]);
+    await endSessions(client, id);
   });
 }
