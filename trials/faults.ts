@@ -47,8 +47,16 @@ class Sink {
         });
       },
     });
+    for (;;) {
+      // while it was down, somebody else may have had the port for a moment
+      const isOpen = await new Promise<boolean>((resolve) => {
+        server.once('error', () => resolve(false));
+        server.listen(this.port, '127.0.0.1', () => resolve(true));
+      });
+      if (isOpen) break;
+      await sleep(100);
+    }
     server.on('error', () => undefined);
-    await new Promise<void>((resolve) => server.listen(this.port, '127.0.0.1', resolve));
     this.port = (server.server.address() as { port: number }).port;
     this.server = server;
   }
