@@ -10,7 +10,7 @@ const WORKER_LOCK = 7_309;
 
 const ADD_WORKER = `
 insert into workers (until, is_locked)
-values (now() + $1::interval, $2::boolean)
+values (now() + $1::interval, false)
 returning id
 `;
 const RENEW = `
@@ -20,7 +20,16 @@ where id = $1::integer
   and until > now()
 returning id
 `;
-const LOCK_WORKER = 'select pg_advisory_lock($1::integer, $2::integer)';
+// in one statement: nobody may see the row before its lock is held, and take its worker for gone
+const ADD_LOCKED = `
+with added as (
+  insert into workers (until, is_locked)
+  values (now() + $1::interval, true)
+  returning id
+)
+select id, pg_advisory_lock($2::integer, id)
+from added
+`;
 const DELETE_WORKER = 'delete from workers where id = $1::integer';
 const interval = `${LEASE_MS / 1000} seconds`;
 
@@ -58,7 +67,7 @@ export class Lease {
 /** A lease without a connection of its own: for what runs once and is done. */
 export async function takeLease(db: Queryable): Promise<Lease> {
   const askedAt = performance.now();
-  return new Lease((await oneRow<{ id: number }>(db, ADD_WORKER, [interval, false])).id, askedAt);
+  return new Lease((await oneRow<{ id: number }>(db, ADD_WORKER, [interval])).id, askedAt);
 }
 
 /** Ends a lease: what it still has is taken up by others. */
@@ -110,8 +119,7 @@ export function holdLease(databaseUrl: string, log: Logger, onLost: () => void):
     fresh.on('end', () => drop('the connection ended'));
     await fresh.connect();
     const askedAt = performance.now();
-    const { id } = await oneRow<{ id: number }>(fresh as unknown as Queryable, ADD_WORKER, [interval, true]);
-    await fresh.query(LOCK_WORKER, [WORKER_LOCK, id]);
+    const { id } = await oneRow<{ id: number }>(fresh as unknown as Queryable, ADD_LOCKED, [interval, WORKER_LOCK]);
     lease = new Lease(id, askedAt);
   };
   async function beat(): Promise<void> {
