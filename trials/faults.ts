@@ -1,4 +1,4 @@
-// npm run faults: workers are killed, stopped and told to stop, PostgreSQL restarts, the mail server refuses, drips and goes away,
+// npm run faults: workers are killed, stopped and told to stop, PostgreSQL restarts, the mail server refuses, breaks off and goes away,
 // while letters go out; at the end nothing may be lost, stuck or wrong, and repeated only what was on the wire.
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { randomInt } from 'node:crypto';
@@ -20,7 +20,7 @@ class Sink {
   readonly taken = new Map<string, number>();
   private server: SMTPServer | null = null;
   port = 0;
-  mood: 'well' | 'slow' | 'refuses us' | 'refuses some' | 'breaks off' | 'drips' = 'well';
+  mood: 'well' | 'slow' | 'refuses us' | 'refuses some' | 'breaks off' = 'well';
 
   async open(): Promise<void> {
     if (this.server) return;
@@ -43,7 +43,7 @@ class Sink {
           // taken, whether or not the answer still reaches whoever sent it
           if (!breaks || Math.random() < 0.5) this.taken.set(go, (this.taken.get(go) ?? 0) + 1);
           if (breaks) return void (session as unknown as { connection?: { _socket: { destroy(): void } } }).connection?._socket.destroy();
-          setTimeout(() => done(), this.mood === 'slow' ? 1_500 : this.mood === 'drips' ? 70_000 : 5);
+          setTimeout(() => done(), this.mood === 'slow' ? 1_500 : 5);
         });
       },
     });

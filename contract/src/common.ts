@@ -1,4 +1,4 @@
-import { isKept } from '@nudrik/core';
+import { characterFault, isKept } from '@nudrik/core';
 import { z } from 'zod';
 
 /** A row's id: a whole number as text, since JSON numbers end at 2^53. */
@@ -9,9 +9,6 @@ export const Instant = z.iso.datetime({ offset: false }).refine(isKept, BOUNDS);
 export const LocalDate = z.iso.date('expected a date like 2027-03-01').refine(isKept, BOUNDS);
 export const TimeOfDay = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, 'expected a time of day like 09:00');
 
-/** What stands in no text: control characters, beside tabs and line breaks. */
- 
-const CONTROL = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f\ufffe\uffff]/;
 const BREAK = /[\n\r\t\u2028\u2029]/;
 
 /** One line of text, trimmed. @param expected what is said where it is empty */
@@ -42,10 +39,8 @@ export function tidy(input: unknown): { value: unknown } | { fault: string } {
       const where = path.length > 0 ? `${fieldWords(path) || 'a text'}: ` : '';
       if (value.length > MOST.text)
         return void (fault = `${where}expected at most ${MOST.text.toLocaleString('en')} characters, got ${value.length}`);
-      if (/\p{Surrogate}/u.test(value)) return void (fault = `${where}expected text, got half a character (a lone surrogate)`);
-      const control = CONTROL.exec(value);
-      if (control)
-        return void (fault = `${where}expected text, got a control character (U+${control[0].charCodeAt(0).toString(16).toUpperCase().padStart(4, '0')})`);
+      const character = characterFault(value);
+      if (character) return void (fault = where + character);
       return value.normalize('NFC');
     }
     if (Array.isArray(value)) return value.map((item, index) => walk(item, depth + 1, [...path.slice(-6), index]));

@@ -4,6 +4,7 @@ export * from './time/holidays.ts';
 export * from './time/words.ts';
 export * from './time/typed.ts';
 export * from './people/person.ts';
+export * from './people/text.ts';
 export * from './people/chain.ts';
 export * from './people/roster-file.ts';
 export * from './people/levels.ts';

@@ -2,7 +2,7 @@ import { pino } from 'pino';
 import { createApp } from './app.ts';
 import { DemoClock, findDemoClock, openClock } from './clock/clock.ts';
 import { openPool } from './db/db.ts';
-import { migrate } from './db/migrate.ts';
+import { migrate, whileThere } from './db/migrate.ts';
 import { isPassing } from './db/failures.ts';
 import type { Deps, Logger } from './deps.ts';
 import { listen } from './live/listen.ts';
@@ -23,7 +23,7 @@ async function main(role: string | undefined): Promise<void> {
   // told to stop, or left alone by whoever started us, before there is anything to stop
   for (const reason of ['disconnect', 'SIGTERM', 'SIGINT'] as const) process.once(reason, leave);
   const log = pino({ level: settings.logLevel, base: { role } });
-  await whenThere(log, () => migrate(settings.databaseUrl));
+  await whenThere(log, () => whileThere(settings.databaseUrl, migrate(settings.databaseUrl)));
   const db = openPool(settings.databaseUrl);
   const deps: Deps = { db, settings, log, clock: await openClock(db) };
 

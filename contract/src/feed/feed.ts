@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { Rejection } from '@nudrik/core';
+import { markDamaged, type Rejection } from '@nudrik/core';
 
 /** GET /api/people/feed */
 export interface FeedView {
@@ -47,13 +47,7 @@ export const FeedModeChange = z.strictObject({ mode: z.enum(FEED_MODES) });
  * A text of a feed. What cannot be kept is taken as a character that was damaged, and of what is far too long the beginning:
  * then its row is refused with a reason, and not the whole pull.
  */
-const Text = z.string().transform((text) =>
-   
-  text
-    .slice(0, 2_000)
-    .replace(/\p{Surrogate}|[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f]/gu, '\ufffd')
-    .normalize('NFC'),
-);
+const Text = z.string().transform((text) => markDamaged(text, 2_000));
 const FeedRow = z.object({
   number: Text,
   name: Text,

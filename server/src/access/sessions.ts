@@ -30,7 +30,7 @@ const accountOf = (row: AccountRow): Account => ({
 /** An account ends with its person: from the day of leaving on, where that person is, it opens nothing. `$2` is now. */
 const IS_HERE = `not exists (
   select from people p join sites w on w.id = p.site_id
-  where p.id = a.person_id and p.left_on <= ($2::timestamptz at time zone w.zone)::date
+  where p.id = a.person_id and not is_here(p.left_on, ($2::timestamptz at time zone w.zone)::date)
 )`;
 
 const FIND_BY_EMAIL = `

@@ -99,7 +99,7 @@ join people p on p.id = a.person_id
 join sites s on s.id = p.site_id
 cross join settings h
 where a.token = $1::text
-  and (p.left_on is null or p.left_on > ($2::timestamptz at time zone s.zone)::date)
+  and is_here(p.left_on, ($2::timestamptz at time zone s.zone)::date)
   and (h.link_days is null or a.closed_at is null or a.closed_at + h.link_days * interval '1 day' > $2::timestamptz)
 `;
 

@@ -8,7 +8,8 @@ import { standingAt } from '@nudrik/core';
 import { intervalRows, readingOf } from '../assignments/record.ts';
 import { listRecords } from '../assignments/events.repo.ts';
 import { openPool, rows, type Pool } from './db.ts';
-import { migrate } from './migrate.ts';
+import { DatabaseAway } from './failures.ts';
+import { migrate, whileThere } from './migrate.ts';
 
 /**
  * A house that the version before made and worked in: the demo at migration 0002, with two extensions of which one was taken
@@ -77,5 +78,21 @@ describe('a house of the version before', () => {
     expect(count!['messages']).toBeGreaterThan(2_000);
     expect(count!['delivered']).toBe(count!['messages']);
     expect(await rows(db, "select 1 from notices n join deliveries d on d.message_id = n.message_id where n.state = 'delivered' and (d.outcome <> 'accepted' or d.delivered_at is null)")).toEqual([]); // prettier-ignore
+  });
+});
+
+describe('work at the start', () => {
+  const url = process.env['NUDRIK_TEST_DATABASE']!;
+  const never = new Promise<never>(() => undefined);
+  it('comes to its end while the database is there', async () => {
+    expect(await whileThere(url, Promise.resolve('done'))).toBe('done');
+    await expect(whileThere(url, Promise.reject(new Error('a migration is wrong')))).rejects.toThrow('a migration is wrong');
+  });
+  it('that would wait for ever for a database that is gone is given up, to begin anew', async () => {
+    await expect(whileThere('postgres://nudrik@127.0.0.1:1/nudrik', never)).rejects.toThrow(DatabaseAway);
+  });
+  it('is told by itself what else is wrong, such as a database that there is not', async () => {
+    const nowhere = url.replace(/\/[^/]*$/, '/nowhere_at_all');
+    await expect(whileThere(nowhere, migrate(nowhere))).rejects.toThrow('"nowhere_at_all" does not exist');
   });
 });

@@ -1,8 +1,10 @@
 import { fileURLToPath } from 'node:url';
 import { existsSync } from 'node:fs';
+import pg from 'pg';
 import { runner } from 'node-pg-migrate';
 import { readWhatIsUnread } from '../assignments/record.ts';
 import { openPool } from './db.ts';
+import { DatabaseAway, isPassing } from './failures.ts';
 
 /** The folder of numbered migrations, beside the sources and beside the bundle. */
 const DIRECTORY = [new URL('../../migrations', import.meta.url), new URL('../migrations', import.meta.url)]
@@ -25,5 +27,49 @@ export async function migrate(databaseUrl: string): Promise<void> {
     await readWhatIsUnread(db);
   } finally {
     await db.end();
+  }
+}
+
+const STARTED_AT = 'select pg_postmaster_start_time()::text as at';
+
+/** When the database was started. @throws where it does not answer */
+async function startedAt(databaseUrl: string): Promise<string> {
+  const client = new pg.Client({ connectionString: databaseUrl, connectionTimeoutMillis: 5_000, query_timeout: 5_000 });
+  client.on('error', () => undefined);
+  await client.connect();
+  try {
+    return (await client.query<{ at: string }>(STARTED_AT)).rows[0]!.at;
+  } finally {
+    await client.end().catch(() => undefined);
+  }
+}
+
+/**
+ * Work that goes on only while the database does: what migrates never learns that its connection was cut, and would wait for ever.
+ * @throws DatabaseAway where the database does not answer, or was started anew since
+ */
+export async function whileThere<T>(databaseUrl: string, work: Promise<T>): Promise<T> {
+  work.catch(() => undefined); // it may fail long after nobody waits for it any more
+  let timer: NodeJS.Timeout | undefined;
+  let isOver = false;
+  const gone = new Promise<never>((_, reject) => {
+    const away = (reason: string): void => reject(new DatabaseAway(reason));
+    const look = async (first: string | null): Promise<void> => {
+      const now = await startedAt(databaseUrl).catch((error: Error) => {
+        // any other reason is told by the work itself
+        if (isPassing(error) || (error as { code?: string }).code === undefined) away(error.message);
+        return null;
+      });
+      if (now === null || isOver) return;
+      if (first !== null && now !== first) return away('the database was started anew');
+      timer = setTimeout(() => void look(first ?? now), 1_000);
+    };
+    void look(null);
+  });
+  try {
+    return await Promise.race([work, gone]);
+  } finally {
+    isOver = true;
+    clearTimeout(timer);
   }
 }

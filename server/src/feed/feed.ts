@@ -3,6 +3,7 @@ import {
   MINUTE,
   msOfTime,
   FIELD_OF,
+  isDamaged,
   ROSTER_COLUMNS,
   shareOf,
   takenOf,
@@ -143,7 +144,7 @@ async function previewPeople(db: Queryable, people: readonly FeedPerson[], today
     });
   });
   // of a row that nobody can be known by it may be anybody's: then nobody leaves by being missing
-  const isWhole = people.every(({ number }) => number.trim() !== '' && !number.includes('\ufffd'));
+  const isWhole = people.every(({ number }) => number.trim() !== '' && !isDamaged(number));
   const mayLeave = ({ personnelNumber }: { personnelNumber: string | null }): boolean =>
     isWhole && personnelNumber !== null && before.has(personnelNumber);
   return previewCells(

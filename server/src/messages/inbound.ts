@@ -1,3 +1,4 @@
+import { oneLine } from '@nudrik/core';
 import { SMTPServer } from 'smtp-server';
 import { simpleParser } from 'mailparser';
 import { isPassing } from '../db/failures.ts';
@@ -38,11 +39,8 @@ export async function readDeliveryReport(raw: Buffer): Promise<DeliveryReport | 
     action,
     status: said && /^\d\.\d{1,3}\.\d{1,3}$/.test(said) ? said : null,
     at: Number.isNaN(at.getTime()) ? null : at,
-     
-    words: words
-      .replace(/[\u0000-\u001f\u007f\ufffd]+/g, ' ')
-      .trim()
-      .slice(0, MOST_WORDS),
+
+    words: oneLine(words, MOST_WORDS),
   };
 }
 

@@ -1,3 +1,4 @@
+import { oneLine } from '@nudrik/core';
 import { createTransport, type SendMailOptions, type Transporter, type TransportOptions } from 'nodemailer';
 
 import type { Channel, Handover, Letter, Scope } from './channel.ts';
@@ -111,14 +112,10 @@ const isCertificate = ({ code, originalCode }: MailError): boolean =>
 
 /** The server's own words, or what happened to the connection. */
 function wordsOf(error: MailError): string {
-  if (error.response)
-    return error.response
-      .replace(/[\u0000-\u001f\u007f]+/g, ' ')
-      .trim()
-      .slice(0, 500);
+  if (error.response) return oneLine(error.response, 500);
   if (isCertificate(error)) return `the mail server's certificate is not accepted: ${error.message}`;
   if (error.code === 'EDNS') return 'the name of the mail server is not known';
   if (error.timeoutType || error.code === 'ETIMEDOUT' || UNREACHED.has(error.originalCode ?? '')) return 'the mail server does not answer';
   if (error.code === 'ESOCKET' || error.code === 'ECONNECTION') return 'the mail server ended the connection';
-  return error.message.slice(0, 500);
+  return oneLine(error.message, 500);
 }

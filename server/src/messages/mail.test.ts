@@ -156,8 +156,8 @@ describe('handing over', () => {
     const ended: boolean[] = [];
     const endless = createServer((socket) => {
       socket.resume().write('220 here\r\n');
-      const drip = setInterval(() => socket.write('250-still\r\n'), 50);
-      socket.on('close', () => (clearInterval(drip), ended.push(true)));
+      const saying = setInterval(() => socket.write('250-still\r\n'), 50);
+      socket.on('close', () => (clearInterval(saying), ended.push(true)));
       socket.on('error', () => undefined);
     });
     await new Promise<void>((listening) => endless.listen(0, '127.0.0.1', listening));

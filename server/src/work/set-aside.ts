@@ -1,4 +1,4 @@
-import { clauseOf, tellMoment, type Zone, type Instant } from '@nudrik/core';
+import { clauseOf, oneLine, tellMoment, type Zone, type Instant } from '@nudrik/core';
 import { apart } from '../db/apart.ts';
 import { announce, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps, Logger } from '../deps.ts';
@@ -31,11 +31,7 @@ async function setAside(
 }
 
 /** An error in one line of bounded length, as Today shows it. */
-export const tellFailure = (error: Error): string =>
-  error.message
-    .replace(/[\u0000-\u001f]+/g, ' ')
-    .trim()
-    .slice(0, 300) || error.name;
+export const tellFailure = (error: Error): string => oneLine(error.message, 300) || error.name;
 
 const TAKE_BACK = 'delete from set_aside where doing = $1::text and ref = any($2::bigint[])';
 const HAS_ASIDE = 'select from set_aside where doing = $1::text limit 1';
