@@ -19,22 +19,15 @@ const STOP_MS = 40_000;
 async function main(role: string | undefined): Promise<void> {
   if (role !== 'web' && role !== 'worker') throw new Error(`Expected the role web or worker; got ${role ?? 'nothing'}.`);
   const settings = readSettings(process.env);
-  const leave = (): void => process.exit(0);
-  // told to stop, or left alone by whoever started us, before there is anything to stop
-  for (const reason of ['disconnect', 'SIGTERM', 'SIGINT'] as const) process.once(reason, leave);
   const log = pino({ level: settings.logLevel, base: { role } });
-  await whenThere(log, () => whileThere(settings.databaseUrl, migrate(settings.databaseUrl)));
-  const db = openPool(settings.databaseUrl);
-  const deps: Deps = { db, settings, log, clock: await openClock(db) };
-
-  const stop = role === 'web' ? await serve(deps) : await work(deps);
-  process.send?.('ready');
+  let stop: (() => Promise<void>) | null = null;
   let isStopping = false;
+  // one handler from the first moment on: between two of them a signal would be lost
   const end = (): void => {
     if (isStopping) return;
     isStopping = true;
-    void stop()
-      .then(() => db.end())
+    if (stop === null) process.exit(0); // there is nothing to stop yet
+    stop()
       .then(() => process.exit(0))
       .catch((error: Error) => {
         log.error({ error: error.stack }, 'Stopping failed; whatever was going on is taken up by the next one.');
@@ -42,14 +35,19 @@ async function main(role: string | undefined): Promise<void> {
       });
     setTimeout(() => process.exit(0), STOP_MS).unref();
   };
-  for (const reason of ['disconnect', 'SIGTERM', 'SIGINT'] as const) {
-    process.off(reason, leave);
-    process.on(reason, end);
-  }
+  // `disconnect`: whoever started us is gone
+  for (const reason of ['disconnect', 'SIGTERM', 'SIGINT'] as const) process.on(reason, end);
+
+  await whenThere(log, () => whileThere(settings.databaseUrl, migrate(settings.databaseUrl)));
+  const db = openPool(settings.databaseUrl);
+  const deps: Deps = { db, settings, log, clock: await whenThere(log, () => openClock(db)) };
+  const stopRole = role === 'web' ? await serve(deps) : await work(deps);
+  stop = () => stopRole().then(() => db.end());
+  process.send?.('ready');
 }
 
 /** Waits for a database that is not there yet: it may be starting, or started anew. */
-async function whenThere(log: Logger, work: () => Promise<void>): Promise<void> {
+async function whenThere<T>(log: Logger, work: () => Promise<T>): Promise<T> {
   const warn = seldom(60_000);
   for (;;) {
     try {
