@@ -13,7 +13,7 @@ export async function dispatchBench(databaseUrl: string): Promise<void> {
   const ratios: number[] = [];
   let rate = 0;
   for (let run = 0; run < 5; run++) {
-    await db.query('truncate notices, messages, deliveries, day_counts restart identity cascade');
+    await db.query('truncate notices, messages, deliveries restart identity cascade');
     await db.query(`insert into replan (assignment_id) select id from assignments order by id limit ${COUNT}`);
     const deps = {
       db,

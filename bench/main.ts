@@ -1,5 +1,6 @@
 import { bundleBench } from './bundle.bench.ts';
 import { dispatchBench } from './dispatch.bench.ts';
+import { houseBench } from './house.bench.ts';
 import { peopleBench } from './people.bench.ts';
 import { planningBench } from './planning.bench.ts';
 import { storingBench } from './storing.bench.ts';
@@ -14,6 +15,7 @@ const benches: Record<string, () => void | Promise<void>> = {
   dispatch: () => dispatchBench(databaseUrl),
   people: () => peopleBench(databaseUrl),
   bundle: () => bundleBench(webDir),
+  house: () => houseBench(databaseUrl),
 };
 /** `npm run bench -- people bundle` runs only those; dispatch sends what storing has stored. */
 const chosen = process.argv.slice(2);

@@ -16,3 +16,4 @@ export * from './reports/reports.ts';
 export * from './certificates/certificates.ts';
 export * from './learning/learning.ts';
 export * from './standins/post-room.ts';
+export * from './work/jobs.ts';

@@ -26,6 +26,7 @@ import { reportRoutes } from './reports/routes.ts';
 import { requirementRoutes } from './requirements/routes.ts';
 import { isAllowed, type Route } from './route.ts';
 import { standinRoutes } from './standins/routes.ts';
+import { jobRoutes } from './work/routes.ts';
 
 /** Every route of the API, with who may call it. */
 export const ROUTES: readonly Route[] = [
@@ -44,6 +45,7 @@ export const ROUTES: readonly Route[] = [
   ...clockRoutes,
   ...houseRoutes,
   ...standinRoutes,
+  ...jobRoutes,
 ];
 
 /** Routes whose body is a file as it is. */

@@ -11,6 +11,9 @@ import { planWaiting } from './notices/plan.ts';
 import { Wire } from './notices/wire.ts';
 import { holdLease } from './work/lease.ts';
 import { retryAside } from './work/set-aside.ts';
+import { foldFigures } from './work/figures.ts';
+import { freeLostJobs } from './work/jobs.ts';
+import { startJobs } from './work/run-jobs.ts';
 import { seldom } from './work/seldom.ts';
 import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
@@ -88,6 +91,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       while (wire.room === 0 && !stopped) await wire.changed();
     }
   };
+  const stopJobs = await startJobs(deps, () => lease.current()?.worker ?? null);
   let round = 0;
   let pulling: Promise<void> | null = null;
   let feeding: Promise<void> | null = null;
@@ -105,8 +109,10 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         while (!stopped && (await planWaiting(deps)) > 0);
       });
       feeding ??= attempt('mail', feed).then(() => void (feeding = null));
+      await attempt('figures', () => foldFigures(deps.db));
       if (round % 30 === 0) {
         await attempt('set aside', () => retryAside(deps, round === 0));
+        await attempt('long work', () => freeLostJobs(deps.db));
         if (clock instanceof DemoClock) await attempt('clock', () => rebase(deps, clock, clock.now()));
       }
       round += 1;
@@ -120,10 +126,12 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   return async () => {
     stopped = true;
     wake();
+    const jobsStopped = stopJobs();
     await wire.stop(STOP_MS);
     await life;
     await pulling;
     await feeding;
+    await jobsStopped;
     await wire.stop(STOP_MS);
     await lease.end();
     await unlisten();

@@ -5,7 +5,9 @@ export const NOTICE_STATES = ['planned', 'held', 'sending', 'sent', 'delivered',
 export type NoticeState = (typeof NOTICE_STATES)[number];
 
 /** GET /api/notices */
-export const NoticesQuery = Page.extend({
+export const NoticesQuery = Page.pick({ size: true }).extend({
+  /** where the page begins: `back` or `further` of another one */
+  cursor: z.string().max(80).optional(),
   from: LocalDate.optional(),
   to: LocalDate.optional(),
   course: Id.optional(),
@@ -44,8 +46,14 @@ export interface NoticeRow {
 
 export interface NoticesPage {
   rows: NoticeRow[];
-  total: number;
-  summary: Partial<Record<NoticeState, number>>;
+  /** null where there are many, and nobody counted */
+  total: number | null;
+  summary: Partial<Record<NoticeState, number>> | null;
+  /** how many come before the first row */
+  place: number;
+  /** cursors of the pages beside this one */
+  back: string | null;
+  further: string | null;
 }
 
 export interface MailView {

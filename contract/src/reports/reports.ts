@@ -58,8 +58,9 @@ export interface TodayView {
   needs: TodayNeed[];
   next: { at: string; day: string; kind: string; stepName: string; courses: string[]; count: number; sent: number }[];
   courses: { id: string; title: string; current: number; asked: number; dueSoon: number; late: number }[];
-  newlyLate: { course: string; courseId: string; people: string[]; since: string }[];
-  finished: { course: string; courseId: string; people: string[] }[];
+  /** the first of them by name, and how many there are */
+  newlyLate: { course: string; courseId: string; people: string[]; count: number; since: string }[];
+  finished: { course: string; courseId: string; people: string[]; count: number }[];
 }
 
 export interface TodayNeed {
@@ -96,4 +97,6 @@ export interface TeamView {
     last: { what: string; at: string; outcome: string } | null;
   }[];
   people: number;
+  /** of all that is open, also beyond what `rows` shows: the most urgent */
+  counts: { open: number; late: number; latePeople: number };
 }

@@ -91,6 +91,8 @@ export interface RequirementRow {
   joining: number;
   /** who fits the audience today and is not asked, because it takes in nobody later */
   notAsked: number;
+  /** false while the audience is being counted, after it was written */
+  isCounted: boolean;
 }
 
 export interface RequirementView extends RequirementDraft {

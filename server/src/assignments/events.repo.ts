@@ -148,13 +148,16 @@ export interface IntervalRow {
   closedBecause: string | null;
   isThen: boolean;
   isNow: boolean;
+  course: string;
+  startedAt: number | null;
 }
 
 const INSERT_INTERVALS = `
-insert into assignment_intervals (assignment_id, from_at, to_at, due_at, closed_by, closed_because, is_then, is_now)
+insert into assignment_intervals (assignment_id, from_at, to_at, due_at, closed_by, closed_because, is_then, is_now, course_id, started_at)
 select *
 from unnest(
-  $1::bigint[], $2::timestamptz[], $3::timestamptz[], $4::timestamptz[], $5::text[], $6::text[], $7::boolean[], $8::boolean[]
+  $1::bigint[], $2::timestamptz[], $3::timestamptz[], $4::timestamptz[], $5::text[], $6::text[], $7::boolean[], $8::boolean[], $9::bigint[],
+  $10::timestamptz[]
 )
 `;
 
@@ -172,6 +175,8 @@ export async function replaceIntervals(db: Client, ids: readonly string[], list:
     list.map((row) => row.closedBecause),
     list.map((row) => row.isThen),
     list.map((row) => row.isNow),
+    list.map((row) => row.course),
+    list.map((row) => moment(row.startedAt)),
   ]);
 }
 

@@ -117,8 +117,11 @@ const sameAs = (a: Interval) => (b: Interval) =>
 export function intervalRows(assignment: AssignmentRecord): IntervalRow[] {
   const then = intervalsOf(assignment, 'then', Infinity);
   const now = intervalsOf(assignment, 'now', Infinity);
+  const { startedAt } = standingAt(assignment, Infinity);
   const rowOf = (interval: Interval, isThen: boolean, isNow: boolean): IntervalRow => ({
     assignment: assignment.id,
+    course: assignment.course,
+    startedAt,
     ...interval,
     isThen,
     isNow,

@@ -113,6 +113,35 @@ export async function verify(db: Queryable, typed: string, today: string): Promi
   };
 }
 
+const NEWEST = 'k.issued_on desc, k.id desc';
+const KEPT = "f.what = 'certificates'";
+/** What each state is, of certificates and of the kept counts; what runs out comes in the order in which it does. $1 is today. */
+const STATES: Readonly<Record<string, { where: string; kept: string; order: string }>> = {
+  all: { where: 'true', kept: "f.what in ('certificates', 'revoked')", order: NEWEST },
+  revoked: { where: 'k.revoked_at is not null', kept: "f.what = 'revoked'", order: NEWEST },
+  expired: {
+    where: 'k.revoked_at is null and k.expires_on < $1::date',
+    kept: `${KEPT} and f.at < day_at($1::date)`,
+    order: 'k.expires_on desc, k.id desc',
+  },
+  expiring: {
+    where: 'k.revoked_at is null and k.expires_on between $1::date and $1::date + 60',
+    kept: `${KEPT} and f.at between day_at($1::date) and day_at($1::date + 60)`,
+    order: 'k.expires_on, k.id',
+  },
+  current: {
+    where: 'k.revoked_at is null and (k.expires_on is null or k.expires_on > $1::date + 60)',
+    kept: `${KEPT} and f.at > day_at($1::date + 60)`,
+    order: NEWEST,
+  },
+};
+const COUNT_KEPT = (kept: string): string => `
+select coalesce(sum(f.count), 0)::integer as total
+from figures_now f
+where $1::date is not null
+  and ${kept}
+`;
+
 export async function listCertificates(
   db: Queryable,
   query: { find?: string; state: string; page: number; size: number },
@@ -122,23 +151,22 @@ export async function listCertificates(
   const where = ['$1::date is not null'];
   if (query.find) {
     values.push(containing(query.find));
-    where.push(`(k.person_name ilike $${values.length} or k.course_title ilike $${values.length} or k.serial ilike $${values.length})`);
+    where.push(`(k.person_name || E'\\n' || k.course_title || E'\\n' || k.serial) ilike $${values.length}::text`);
   }
-  const states: Record<string, string> = {
-    revoked: 'k.revoked_at is not null',
-    expired: 'k.revoked_at is null and k.expires_on < $1::date',
-    expiring: 'k.revoked_at is null and k.expires_on between $1::date and $1::date + 60',
-    current: 'k.revoked_at is null and (k.expires_on is null or k.expires_on > $1::date + 60)',
-  };
-  if (states[query.state]) where.push(states[query.state]!);
-  const found = await rows<CertificateDbRow & { total: number }>(
+  const state = STATES[query.state] ?? STATES['all']!;
+  where.push(state.where);
+  const filter = `from certificates k where ${where.join(' and ')}`;
+  const counted = query.find
+    ? oneRow<{ total: number }>(db, `select count(*)::integer as total ${filter}`, values)
+    : oneRow<{ total: number }>(db, COUNT_KEPT(state.kept), [today]);
+  const found = await rows<CertificateDbRow>(
     db,
-    `select k.serial, k.person_id, k.person_name, k.course_id, k.course_title, k.issued_on, k.expires_on, k.revoked_at, count(*) over ()::integer as total
-     from certificates k where ${where.join(' and ')} order by k.issued_on desc, k.id desc limit ${query.size} offset ${query.page * query.size}`,
+    `select k.serial, k.person_id, k.person_name, k.course_id, k.course_title, k.issued_on, k.expires_on, k.revoked_at
+     ${filter} order by ${state.order} limit ${query.size} offset ${query.page * query.size}`,
     values,
   );
   return {
-    total: found[0]?.total ?? 0,
+    total: (await counted).total,
     rows: found.map((row): CertificateRow => ({
       serial: row.serial,
       person: { id: row.person_id, name: row.person_name },

@@ -37,7 +37,7 @@ export async function listCourses(db: Queryable, now: number, today: string): Pr
 
 const FIND_COURSE = `
 select c.id, c.title, c.code, c.summary, c.validity_months, c.owner_id, o.name as owner_name, c.version, c.changed_at, c.changed_by,
-  (select count(*)::integer from assignments a where a.course_id = c.id) as assigned
+  coalesce((select sum(f.count) from figures_now f where f.what in ('open', 'completed', 'excused') and f.of_id = c.id), 0)::integer as assigned
 from courses c
 left join people o on o.id = c.owner_id
 where c.id = $1::bigint

@@ -1,6 +1,7 @@
 import { fileURLToPath } from 'node:url';
 import { existsSync } from 'node:fs';
 import pg from 'pg';
+import { Logger, runMigrations } from 'graphile-worker';
 import { runner } from 'node-pg-migrate';
 import { readWhatIsUnread } from '../assignments/record.ts';
 import { openPool } from './db.ts';
@@ -10,6 +11,9 @@ import { DatabaseAway, isPassing } from './failures.ts';
 const DIRECTORY = [new URL('../../migrations', import.meta.url), new URL('../migrations', import.meta.url)]
   .map((url) => fileURLToPath(url))
   .find((path) => existsSync(path))!;
+
+/** The queue of long work tells nothing of what it does; what fails in it is told by us. */
+export const QUIET = new Logger(() => () => undefined);
 
 /** Brings the database to the newest migration; does nothing when it is there. */
 export async function migrate(databaseUrl: string): Promise<void> {
@@ -22,6 +26,7 @@ export async function migrate(databaseUrl: string): Promise<void> {
     singleTransaction: true,
     advisoryLockMode: 'wait',
   });
+  await runMigrations({ connectionString: databaseUrl, logger: QUIET });
   const db = openPool(databaseUrl, 1);
   try {
     await readWhatIsUnread(db);

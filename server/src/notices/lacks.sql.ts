@@ -15,12 +15,10 @@ export const isMissingAhead = (lacks: string, day: string, field: string): strin
   n.state = 'planned'
   and n.on_day between ${day}::date and ${day}::date + 14
   and ${lacks}
-  and exists (
-    select 1
+  and (n.course_id, n.step_id) in (
+    select l.course_id, s ->> 'id'
     from plans l
     cross join lateral jsonb_array_elements(l.steps) s
-    where l.course_id = n.course_id
-      and s ->> 'id' = n.step_id
-      and (s ->> 'message') like '%{' || ${field}::text || '}%'
+    where (s ->> 'message') like '%{' || ${field}::text || '}%'
   )
 `;

@@ -19,8 +19,8 @@ import {
   type PlanStep,
   type Slot,
 } from '@nudrik/core';
-import type { MailView, NoticeRow, NoticeSheet, NoticesPage, NoticesQuery, NoticeState, Ribbon } from '@nudrik/contract';
-import { containing, maybeRow, rows, type Queryable } from '../db/db.ts';
+import type { MailView, NoticeSheet, Ribbon } from '@nudrik/contract';
+import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { missingIn } from '../messages/compose.ts';
 import { listDeliveries, listMessages, type DeliveryRow, type MessageRow } from '../messages/messages.repo.ts';
@@ -28,125 +28,7 @@ import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { listCertificates } from './dispatch.repo.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
-import { isMissingAhead, LACKS } from './lacks.sql.ts';
-
-const NOTICE_COLUMNS = `
-  n.id, n.kind, n.step_id, n.step_name, n.occurrence, n.to_role, n.course_id, c.title as course_title, n.person_id, p.name as person_name,
-    n.recipient_id, n.recipient_name,
-  n.state, n.because, n.held_because, n.sentence, n.trace, n.at, n.moment, n.anchor_at, n.known_at, n.revision, n.assignment_id,
-    n.decided_at, n.sent_at, n.message_id, n.gathered,
-  n.attempts, n.last_error, s.zone as person_zone, rs.zone as recipient_zone
-`;
-const NOTICE_TABLES = `
-from notices n
-join courses c on c.id = n.course_id
-join people p on p.id = n.person_id
-join sites s on s.id = p.site_id
-left join people r on r.id = n.recipient_id
-left join sites rs on rs.id = r.site_id
-`;
-
-interface NoticeDbRow {
-  id: string;
-  kind: string;
-  step_id: string;
-  step_name: string;
-  occurrence: number;
-  to_role: string;
-  course_id: string;
-  course_title: string;
-  person_id: string;
-  person_name: string;
-  recipient_id: string | null;
-  recipient_name: string | null;
-  state: NoticeState;
-  because: string | null;
-  held_because: string | null;
-  sentence: string | null;
-  trace: Check[] | null;
-  at: Date;
-  moment: Date;
-  anchor_at: Date;
-  known_at: Date;
-  revision: number;
-  assignment_id: string;
-  decided_at: Date | null;
-  sent_at: Date | null;
-  message_id: string | null;
-  gathered: boolean;
-  attempts: number;
-  last_error: string | null;
-  person_zone: string;
-  recipient_zone: string | null;
-}
-
-function rowOf(row: NoticeDbRow, now: number, gathered = 0): NoticeRow {
-  const zone = row.recipient_zone ?? row.person_zone;
-  return {
-    id: row.id,
-    kind: row.kind,
-    stepName: row.step_name,
-    occurrence: row.occurrence,
-    course: { id: row.course_id, title: row.course_title },
-    person: { id: row.person_id, name: row.person_name },
-    addressee: row.to_role === 'employee' ? null : { id: row.recipient_id, name: row.recipient_name ?? 'nobody' },
-    state: row.state,
-    because: row.because ?? (row.state === 'held' ? row.held_because : null),
-    sentence: row.sentence,
-    at: row.at.toISOString(),
-    local: tellMoment(row.at.getTime(), Zone.of(zone), now),
-    zone,
-    gathered,
-  };
-}
-
-/** A page of the ledger, in the order of moments, and how many there are of each outcome. */
-export async function listNotices(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<NoticesPage> {
-  const values: unknown[] = [];
-  const where: string[] = [];
-  const add = (clause: (n: string) => string, value: unknown): void => {
-    values.push(value);
-    where.push(clause(`$${values.length}`));
-  };
-  if (query.from) add((n) => `n.on_day >= ${n}::date`, query.from);
-  if (query.to) add((n) => `n.on_day <= ${n}::date`, query.to);
-  if (query.course) add((n) => `n.course_id = ${n}::bigint`, query.course);
-  if (query.step) add((n) => `n.step_name = ${n}::text`, query.step);
-  if (query.person) add((n) => `(n.person_id = ${n}::bigint or n.recipient_id = ${n}::bigint)`, query.person);
-  if (query.held) add((n) => `n.held_because = ${n}::text`, query.held);
-  const lacks = query.lacks === undefined ? undefined : LACKS[query.lacks];
-  if (lacks) {
-    values.push(today);
-    add((n) => isMissingAhead(lacks, `$${values.length - 1}`, n), query.lacks);
-  }
-  if (query.find)
-    add(
-      (n) => `(p.name ilike ${n} or n.recipient_name ilike ${n} or n.step_name ilike ${n} or c.title ilike ${n})`,
-      containing(query.find),
-    );
-  if (query.when) add((n) => `n.at ${query.when === 'past' ? '<=' : '>'} ${n}::timestamptz`, new Date(now));
-  const base = where.length ? `where ${where.join(' and ')}` : '';
-  const counts = await rows<{ state: NoticeState; count: number }>(
-    db,
-    'select n.state, count(*)::integer as count from notices n join courses c on c.id = n.course_id join ' +
-      `people p on p.id = n.person_id ${base} group by n.state`,
-    values,
-  );
-  const outcomes: Record<string, string[]> = { trouble: ['bounced', 'failed', 'held'] };
-  if (query.outcome) add((n) => `n.state = any(${n}::text[])`, outcomes[query.outcome] ?? [query.outcome]);
-  const filter = where.length ? `where ${where.join(' and ')}` : '';
-  // upcoming days run forward, everything else begins with the newest
-  const order = query.from || query.person || query.when === 'ahead' ? 'n.at, n.id' : 'n.at desc, n.id desc';
-  const found = await rows<NoticeDbRow>(
-    db,
-    `select ${NOTICE_COLUMNS} ${NOTICE_TABLES} ${filter} order by ${order} limit ${query.size} offset ${query.page * query.size}`,
-    values,
-  );
-  const summary = Object.fromEntries(counts.map(({ state, count }) => [state, count])) as NoticesPage['summary'];
-  const wanted = query.outcome ? (outcomes[query.outcome] ?? [query.outcome]) : null;
-  const total = counts.filter(({ state }) => !wanted || wanted.includes(state)).reduce((sum, { count }) => sum + count, 0);
-  return { rows: found.map((row) => rowOf(row, now)), total, summary };
-}
+import { NOTICE_COLUMNS, NOTICE_TABLES, rowOf, type NoticeDbRow } from './ledger.rows.ts';
 
 interface FollowedRow {
   id: string;
@@ -392,6 +274,12 @@ with house_site as (
   cross join settings h
   order by (s.zone = h.house_zone) desc, s.id
   limit 1
+),
+counted as (
+  select on_day, notice_bucket(state) as bucket, sum(count) as count
+  from notices_of_days
+  where on_day between $1::date and $2::date
+  group by 1, 2
 )
 select
   d::date as day,
@@ -402,12 +290,12 @@ select
   (select string_agg(distinct h.name, ', ') from holidays h where h.on_date = d::date) as holiday
 from generate_series($1::date, $2::date, interval '1 day') d
 cross join house_site hs
-left join day_counts c on c.on_day = d::date
+left join counted c on c.on_day = d::date
 group by d
 order by d
 `;
 
-/** The strip of days: counts come from maintained columns, so millions of notices cost nothing here. */
+/** The strip of days, from kept counts: millions of notices cost nothing here. */
 export async function ribbon(db: Queryable, today: string, from: string, to: string): Promise<Ribbon> {
   const found = await rows<{
     day: string;

@@ -6,7 +6,8 @@ import { announce } from '../db/db.ts';
 import { retryAside } from '../work/set-aside.ts';
 import { act, ADMINISTRATORS, DONE, OFFICE, parse, type Route } from '../route.ts';
 import { houseToday } from '../people/today.ts';
-import { findNoticeSheet, listNotices, ribbon, whyStep } from './ledger.query.ts';
+import { listNotices } from './ledger.list.ts';
+import { findNoticeSheet, ribbon, whyStep } from './ledger.query.ts';
 
 const TRY_NOW = `
 update notices

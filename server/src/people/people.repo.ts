@@ -126,7 +126,7 @@ const SORTS: Record<Exclude<PeopleQuery['sort'], 'fit'>, string> = {
   job: 'p.job',
   manager: 'm.name',
   joined: 'p.joined_on',
-  late: 'a.late',
+  late: 'w.late',
 };
 
 const PERSON_COLUMNS = `
@@ -146,6 +146,26 @@ left join lateral (
     and closed_by is null
 ) a on true
 `;
+
+/** What filters ask. */
+const FOUND_BY = 'from people p join sites s on s.id = p.site_id';
+
+const LATE = `
+left join (
+  select person_id, count(*) as late
+  from standings
+  where open_id is not null
+    and due_at < $1::timestamptz
+  group by person_id
+) w on w.person_id = p.id
+`;
+/** What an order asks beyond that. */
+const SORTED_BY: Partial<Record<PeopleQuery['sort'], string>> = {
+  department: 'join departments d on d.id = p.department_id',
+  manager: 'left join people m on m.id = p.manager_id',
+  late: LATE,
+};
+const LATE_BY: Partial<Record<PeopleQuery['sort'], string>> = { late: LATE };
 
 interface PersonDbRow {
   id: string;
@@ -198,8 +218,7 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
     values.push(value);
     where.push(clause(`$${values.length}`));
   };
-  if (query.find)
-    add((n) => `(p.name ilike ${n} or p.email ilike ${n} or p.personnel_number ilike ${n} or p.job ilike ${n})`, containing(query.find));
+  if (query.find) add((n) => `p.find_text ilike ${n}::text`, containing(query.find));
   if (query.department) add((n) => `p.department_id in (select departments_under(array[${n}::text]))`, query.department);
   if (query.group) add((n) => `exists (select 1 from group_members g where g.person_id = p.id and g.group_id = ${n}::bigint)`, query.group);
   if (query.from) {
@@ -218,21 +237,38 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
     add((n) => `is_here(p.left_on, ${n}::date)`, today);
   if (query.show === 'no-manager') where.push('p.manager_id is null');
   if (query.show === 'unreachable') where.push("p.address_state <> 'ok'");
-  const filter = where.length ? `where ${where.join(' and ')}` : '';
+  const filter = `where ${['true', ...where].join(' and ')}`;
+  const bound = values.length;
   const sort = query.sort === 'fit' ? byFit(query.find ?? '', values) : SORTS[query.sort];
-  const found = await rows<PersonDbRow & { total: number }>(
+  // counted and put in order by what that takes; only the page is read whole
+  const order = `order by ${sort} ${query.order} nulls last, p.id`;
+  const page = `${SORTED_BY[query.sort] ?? ''} ${filter} ${order} limit ${query.size} offset ${query.page * query.size}`;
+  const counted = oneRow<{ total: number }>(
     db,
-    `select ${PERSON_COLUMNS}, count(*) over ()::integer as total ${PERSON_TABLES} ${filter} order by ` +
-      `${sort} ${query.order} nulls last, p.id limit ${query.size} offset ${query.page * query.size}`,
+    `select count(*)::integer as total ${FOUND_BY} ${filter} and $1::timestamptz is not null`,
+    values.slice(0, bound),
+  );
+  const found = rows<PersonDbRow>(
+    db,
+    `select ${PERSON_COLUMNS} ${PERSON_TABLES} ${LATE_BY[query.sort] ?? ''} where p.id in (select p.id ${FOUND_BY} ${page}) and $1::timestamptz is not null ${order}`,
     values,
   );
-  return { rows: found.map(personOf), total: found[0]?.total ?? 0 };
+  return { rows: (await found).map(personOf), total: (await counted).total };
 }
 
 const COUNT_DEPARTMENTS = `
-select d.name, count(p.id)::integer as people
+with recursive under (top, id) as (
+  select id, id from departments
+  union
+  select u.top, d.id from under u join departments d on d.parent_id = u.id
+),
+own as (
+  select department_id as id, count(*) as people from people where is_here(left_on, $1::date) group by 1
+)
+select d.name, coalesce(sum(o.people), 0)::integer as people
 from departments d
-left join people p on p.department_id in (select departments_under(array[d.name])) and is_here(p.left_on, $1::date)
+join under u on u.top = d.id
+left join own o on o.id = u.id
 group by d.id
 order by d.name
 `;
@@ -254,11 +290,12 @@ order by s.name
 
 /** Departments, groups and sites with who is here: the people that choosing one of them chooses. */
 export async function peopleFacets(db: Queryable, today: string): Promise<PeopleFacets> {
-  return {
-    departments: await rows(db, COUNT_DEPARTMENTS, [today]),
-    groups: await rows(db, COUNT_GROUPS, [today]),
-    sites: await rows(db, COUNT_SITES, [today]),
-  };
+  const [departments, groups, sites] = await Promise.all([
+    rows<PeopleFacets['departments'][number]>(db, COUNT_DEPARTMENTS, [today]),
+    rows<PeopleFacets['groups'][number]>(db, COUNT_GROUPS, [today]),
+    rows<PeopleFacets['sites'][number]>(db, COUNT_SITES, [today]),
+  ]);
+  return { departments, groups, sites };
 }
 
 /** Columns of one assignment with its course and certificate, for every list that shows a state. */

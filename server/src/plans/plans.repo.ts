@@ -5,16 +5,17 @@ import { maybeRow, rows, type Client, type Queryable } from '../db/db.ts';
 const LIST_PLANS = `
 select
   c.id, c.title, p.version, p.published_at, p.published_by, p.steps,
-  (select count(*)::integer from assignments a where a.course_id = c.id and a.closed_by is null) as open,
-  (
-    select count(*)::integer
-    from notices n
-    where n.course_id = c.id
-      and n.on_day between $1::date and $1::date + 28
-      and n.state in ('planned', 'held')
-  ) as next28
+  coalesce((select sum(f.count) from figures_now f where f.what = 'open' and f.of_id = c.id), 0)::integer as open,
+  coalesce(w.count, 0)::integer as next28
 from plans p
 join courses c on c.id = p.course_id
+left join (
+  select course_id, sum(count) as count
+  from notices_of_days
+  where on_day between $1::date and $1::date + 28
+    and state in ('planned', 'held')
+  group by course_id
+) w on w.course_id = c.id
 order by c.title
 `;
 
@@ -43,15 +44,15 @@ export async function listPlans(db: Queryable, today: string): Promise<PlanRow[]
 
 const FIND_PLAN = `
 select c.id, c.title, p.version, p.published_at, p.published_by, p.steps,
-  (select count(*)::integer from assignments a where a.course_id = c.id and a.closed_by is null) as open, 0 as next28
+  coalesce((select sum(f.count) from figures_now f where f.what = 'open' and f.of_id = c.id), 0)::integer as open, 0 as next28
 from plans p
 join courses c on c.id = p.course_id
 where c.id = $1::bigint
 `;
 
 const COUNT_NEXT = `
-select step_id, count(*)::integer as count
-from notices
+select step_id, sum(count)::integer as count
+from notices_of_days
 where course_id = $1::bigint
   and on_day between $2::date and $2::date + 28
   and state in ('planned', 'held')

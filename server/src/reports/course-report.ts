@@ -1,4 +1,6 @@
 import type { OverTime, ReportPage, ReportQuery, ReportRow } from '@nudrik/contract';
+import { dateOf, Zone } from '@nudrik/core';
+import { getHouse } from '../house/house.ts';
 import { containing, oneRow, rows, type Queryable } from '../db/db.ts';
 import { ASSIGNMENT_COLUMNS, finishedOf, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
@@ -45,7 +47,14 @@ function filterOf(query: ReportQuery, courseId: string, now: number): { where: s
     values.push(value);
     where.push(clause(`$${values.length}`));
   };
-  if (query.find) add((n) => `(p.name ilike ${n} or m.name ilike ${n} or p.email ilike ${n})`, containing(query.find));
+  // whoever is called that, and whoever stands below somebody who is
+  if (query.find)
+    add(
+      (n) =>
+        `(p.id = any(array(select f.id from people f where f.find_text ilike ${n}::text and (f.name ilike ${n}::text or f.email ilike ${n}::text))) ` +
+        `or p.manager_id = any(array(select f.id from people f where f.find_text ilike ${n}::text and f.name ilike ${n}::text)))`,
+      containing(query.find),
+    );
   if (query.department) add((n) => `p.department_id in (select departments_under(array[${n}::text]))`, query.department);
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
   if (query.state !== 'all') where.push(STATES[query.state]);
@@ -113,18 +122,36 @@ function reportRow(row: ReportDbRow, now: number): ReportRow {
   };
 }
 
-const COUNT_STATES = (where: string): string => `
+/** What is open is counted one by one. */
+const COUNT_OPEN = (where: string): string => `
 select
-  count(*)::integer as total,
-  count(*) filter (where ${STATES.finished})::integer as finished,
-  count(distinct a.person_id) filter (where ${STATES.finished})::integer as finished_people,
   count(*) filter (where ${STATES.silent})::integer as silent,
   count(*) filter (where ${STATES['in progress']})::integer as in_progress,
   count(*) filter (where ${STATES['not started']})::integer as not_started,
-  count(*) filter (where ${STATES.late})::integer as late,
+  count(*) filter (where ${STATES.late})::integer as late
+${TABLES}
+where ${where}
+  and a.closed_by is null
+`;
+
+const COUNT_CLOSED = (where: string): string => `
+select
+  count(*) filter (where ${STATES.finished})::integer as finished,
+  count(distinct a.person_id) filter (where ${STATES.finished})::integer as finished_people,
   count(*) filter (where ${STATES.waived})::integer as waived
 ${TABLES}
 where ${where}
+  and a.closed_by is not null
+`;
+/** The same of everyone, from kept counts. */
+const GET_CLOSED = `
+select
+  coalesce(sum(f.count) filter (where f.what = 'completed'), 0)::integer as finished,
+  coalesce(sum(f.count) filter (where f.what = 'finished'), 0)::integer as finished_people,
+  coalesce(sum(f.count) filter (where f.what = 'excused'), 0)::integer as waived
+from figures_now f
+where f.what in ('completed', 'finished', 'excused')
+  and f.of_id = $1::bigint
 `;
 
 const GET_COURSE = 'select id, title from courses where id = $1::bigint';
@@ -140,10 +167,17 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   const course = await courseTitle(db, courseId);
   const { where, values } = filterOf(query, courseId, now);
   const all = filterOf({ ...query, state: 'all' }, courseId, now);
-  const counts = await oneRow<Record<string, number>>(db, COUNT_STATES(all.where), all.values);
+  const isEveryone = !query.find && !query.department && !query.site;
+  const [open, closed] = await Promise.all([
+    oneRow<Record<string, number>>(db, COUNT_OPEN(all.where), all.values),
+    isEveryone
+      ? oneRow<Record<string, number>>(db, GET_CLOSED, [courseId])
+      : oneRow<Record<string, number>>(db, COUNT_CLOSED(all.where), all.values),
+  ]);
+  const counts: Record<string, number> = { ...open, ...closed };
   const found = await rows<ReportDbRow>(db, listSql(where, query, `limit ${query.size} offset ${query.page * query.size}`), values);
   const totals: Record<ReportQuery['state'], number> = {
-    all: counts['total']!,
+    all: counts['in_progress']! + counts['not_started']! + counts['late']! + counts['finished']! + counts['waived']!,
     open: counts['in_progress']! + counts['not_started']! + counts['late']!,
     'in progress': counts['in_progress']!,
     'not started': counts['not_started']!,
@@ -183,31 +217,44 @@ export async function allReportRows(
   };
 }
 
-// at the end of each of the last 53 weeks: who had finished, was in progress, had not started, was late; as is known now
-const LIST_OVER_TIME = `
-with weeks as (
-  select least(w, $2::timestamptz) as until
-  from generate_series($2::timestamptz - interval '52 weeks', $2::timestamptz, interval '1 week') w
-)
-select
-  (w.until at time zone h.house_zone)::date as day,
-  count(*) filter (where i.closed_by = 'finished')::integer as finished,
-  count(*) filter (where i.closed_by is null and i.due_at >= w.until and a.started_at <= w.until)::integer as started,
-  count(*) filter (where i.closed_by is null and i.due_at >= w.until and (a.started_at is null or a.started_at > w.until))::integer as waiting,
-  count(*) filter (where i.closed_by is null and i.due_at < w.until)::integer as late
-from weeks w
-cross join settings h
-left join (
-  assignment_intervals i
-  join assignments a on a.id = i.assignment_id and a.course_id = $1::bigint
-) on i.is_now
-  and i.from_at <= w.until
-  and (i.to_at is null or i.to_at > w.until)
-  and i.closed_because is distinct from 'undone'
-group by w.until, h.house_zone
-order by w.until
+/** What came into a state, less what went, between the weeks' ends of the last year; $2 is the end of the last hour. */
+const LIST_FLOWS = `
+select f.what, greatest(0, ceil(extract(epoch from $2::timestamptz - f.at) / 604800) - 1)::integer as weeks_ago, sum(f.count)::integer as count
+from figures_now f
+where f.what in ('flow-finished', 'flow-started', 'flow-waiting', 'flow-late')
+  and f.of_id = $1::bigint
+  and f.at < $2::timestamptz
+group by 1, 2
 `;
 
+const WEEK = 7 * 86_400_000;
+const HOUR = 3_600_000;
+const WEEKS = 52;
+
+/** At the end of each of the last 53 weeks: who had finished, was in progress, had not started, was late; as is known now. */
 export async function overTime(db: Queryable, courseId: string, now: number): Promise<OverTime> {
-  return { points: await rows(db, LIST_OVER_TIME, [courseId, new Date(now)]) };
+  const hour = new Date(Math.floor(now / HOUR) * HOUR);
+  const [flows, house, open, closed] = await Promise.all([
+    rows<{ what: string; weeks_ago: number; count: number }>(db, LIST_FLOWS, [courseId, hour]),
+    getHouse(db),
+    countOpen(db, courseId, now),
+    oneRow<Record<string, number>>(db, GET_CLOSED, [courseId]),
+  ]);
+  const zone = Zone.of(house.zone);
+  const sums = { finished: 0, started: 0, waiting: 0, late: 0 };
+  const points: OverTime['points'] = [];
+  for (let ago = WEEKS; ago > 0; ago--) {
+    for (const { what, weeks_ago: week, count } of flows)
+      if (ago === WEEKS ? week >= ago : week === ago) sums[what.slice('flow-'.length) as keyof typeof sums] += count;
+    points.push({ day: dateOf(zone.dayAt(hour.getTime() - ago * WEEK)), ...sums });
+  }
+  // the last point is now, by the figures of the page
+  const [finished, started] = [closed['finished']!, open['in_progress']!];
+  points.push({ day: dateOf(zone.dayAt(now)), finished, started, waiting: open['not_started']!, late: open['late']! });
+  return { points };
 }
+
+const countOpen = (db: Queryable, courseId: string, now: number): Promise<Record<string, number>> => {
+  const { where, values } = filterOf({ state: 'all', sort: 'name', order: 'asc', page: 0, size: 1 }, courseId, now);
+  return oneRow(db, COUNT_OPEN(where), values);
+};

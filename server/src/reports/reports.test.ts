@@ -146,7 +146,8 @@ describe('today', () => {
   it('says what went, what goes next, who is newly late and who finished', async () => {
     const view = await todayView(house.deps);
     expect(view.sentToday).toBe(1);
-    expect(view.newlyLate).toEqual([{ course: 'Fire Teams Aboard', courseId: course, people: ['Per Aske'], since: 'Thu 4 Mar 17:00' }]);
+    const late = { course: 'Fire Teams Aboard', courseId: course, people: ['Per Aske'], count: 1, since: 'Thu 4 Mar 17:00' };
+    expect(view.newlyLate).toEqual([late]);
     expect(view.next[0]).toMatchObject({ stepName: 'To the manager', count: 1, day: '2027-03-09' });
     expect(view.courses[0]).toMatchObject({ current: 1, asked: 4, dueSoon: 1, late: 1 });
   });

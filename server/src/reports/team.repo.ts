@@ -14,19 +14,38 @@ export async function isInLineOf(db: Queryable, managerId: string, assignmentId:
   return (await maybeRow(db, IS_IN_LINE, [managerId, assignmentId])) !== null;
 }
 
-const COUNT_TEAM = `
-select count(*)::integer as people
+/** Assignments that the page shows: the most urgent of a large team. */
+const SHOWN = 300;
+
+const LIST_LINE = `
+select p.id
 from line_of(array[$1::bigint]) l
 join people p on p.id = l.id
 where is_here(p.left_on, $2::date)
 `;
 
+const COUNT_TEAM = `
+select
+  count(*)::integer as open, count(*) filter (where due_at < $2::timestamptz)::integer as late,
+  count(distinct person_id) filter (where due_at < $2::timestamptz)::integer as "latePeople"
+from standings
+where person_id = any($1::bigint[])
+  and open_id is not null
+`;
+
 const LIST_TEAM = `
 select ${ASSIGNMENT_COLUMNS}, p.id as person_id, p.name as person_name, p.job, m.name as reports_to, m.id as manager_id, s.zone,
   last.step_name as last_name, last.at as last_at, last.state as last_state
-from line_of(array[$1::bigint]) l
-join people p on p.id = l.id and is_here(p.left_on, $2::date)
-join assignments a on a.person_id = p.id and a.closed_by is null
+from (
+  select open_id as id
+  from standings
+  where person_id = any($1::bigint[])
+    and open_id is not null
+  order by due_at, open_id
+  limit ${SHOWN}
+) page
+join assignments a on a.id = page.id
+join people p on p.id = a.person_id
 join courses k on k.id = a.course_id
 join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
@@ -45,7 +64,8 @@ where p.id = $1::bigint
 /** A manager's people down the whole line: what is late and what is in progress. */
 export async function teamOf(db: Queryable, managerId: string, now: number, today: string): Promise<TeamView> {
   const manager = await oneRow<{ id: string; name: string; zone: string }>(db, GET_MANAGER, [managerId]);
-  const { people } = await oneRow<{ people: number }>(db, COUNT_TEAM, [managerId, today]);
+  const line = (await rows<{ id: string }>(db, LIST_LINE, [managerId, today])).map(({ id }) => id);
+  const counts = await oneRow<TeamView['counts']>(db, COUNT_TEAM, [line, new Date(now)]);
   const found = await rows<
     AssignmentDbRow & {
       person_id: string;
@@ -58,10 +78,11 @@ export async function teamOf(db: Queryable, managerId: string, now: number, toda
       last_at: Date | null;
       last_state: string | null;
     }
-  >(db, LIST_TEAM, [managerId, today]);
+  >(db, LIST_TEAM, [line]);
   return {
     manager,
-    people,
+    people: line.length,
+    counts,
     rows: found.map((row) => ({
       assignmentId: row.id,
       person: { id: row.person_id, name: row.person_name, job: row.job },

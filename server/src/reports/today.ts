@@ -29,13 +29,20 @@ where state = 'planned'
   and (try_at <= $1::timestamptz or attempts > 0 and try_at is not null)
 `;
 
+/** Of what concerns many, so many are named, and the rest is counted. */
+const NAMED = 20;
+
 const LIST_UNREACHABLE = `
 select p.id, p.name, p.email, p.address_words,
-  (select count(*)::integer from notices n where n.recipient_id = p.id and n.state in ('planned', 'held')) as waiting,
-  (select count(*)::integer from notices n where n.recipient_id = p.id and n.state = 'bounced') as bounced
-from people p
-where p.address_state = 'bounced'
-  and is_here(p.left_on, $1::date)
+  (select count(*)::integer from notices n where n.recipient_id = p.id and n.state in ('planned', 'held')) as waiting, p.total
+from (
+  select *, count(*) over ()::integer as total
+  from people
+  where address_state = 'bounced'
+    and is_here(left_on, $1::date)
+  order by name
+  limit ${NAMED}
+) p
 order by p.name
 `;
 
@@ -74,6 +81,18 @@ where n.state = 'held'
   and n.held_because = 'missing-value'
 group by n.step_name, c.id
 order by count desc
+`;
+
+// of these fields those that any step writes
+const LIST_USED = `
+select f.field
+from unnest($1::text[]) f (field)
+where exists (
+  select 1
+  from plans l
+  cross join lateral jsonb_array_elements(l.steps) s
+  where (s ->> 'message') like '%{' || f.field || '}%'
+)
 `;
 
 // planned within two weeks, and a field in the text has no value: shown before anything is held
@@ -160,29 +179,34 @@ async function rosterNeeds(db: Queryable, zone: Zone, now: number): Promise<Toda
 
 // late, and nothing more is planned: nobody falls silent after the last notice
 const LIST_SILENT = `
-select c.id, c.title, count(*)::integer as count, min(p.name) as person
-from assignments a
-join courses c on c.id = a.course_id
-join people p on p.id = a.person_id
-where a.closed_by is null
-  and a.due_at < $1::timestamptz
-  and is_here(p.left_on, $2::date)
-  and ${NOTHING_PLANNED}
-group by c.id
-order by count desc, c.title
+select c.id, c.title, silent.count, p.name as person
+from (
+  select a.course_id, count(*)::integer as count, min(a.person_id) as person_id
+  from (
+    select s.open_id as id, s.course_id, s.person_id
+    from standings s
+    where s.open_id is not null
+      and s.due_at < $1::timestamptz
+      and s.left_on > $2::date
+  ) a
+  where ${NOTHING_PLANNED}
+  group by a.course_id
+) silent
+join courses c on c.id = silent.course_id
+join people p on p.id = silent.person_id
+order by silent.count desc, c.title
 `;
 
 // what runs out within 30 days, of whom is here and has not been asked for it again by a requirement that renews
 const LIST_EXPIRING = `
-select c.id, c.title, count(distinct h.person_id)::integer as count, min(p.name) as person, min(h.until) as first
-from held h
-join courses c on c.id = h.course_id
+select c.id, c.title, count(*)::integer as count, min(p.name) as person, min(h.until) as first
+from courses c
+join standings h on h.course_id = c.id
 join people p on p.id = h.person_id
 where h.until between $1::date and $1::date + 30
-  and is_here(p.left_on, $1::date)
-  and not exists (select 1 from held l where l.person_id = h.person_id and l.course_id = h.course_id and (l.until is null or l.until > h.until))
-  and not exists (select 1 from assignments a where a.person_id = h.person_id and a.course_id = h.course_id and a.closed_by is null)
-  and not exists (select 1 from requirements q where q.course_id = h.course_id and q.is_on and q.renewal is not null)
+  and h.left_on > $1::date
+  and h.open_id is null
+  and not exists (select 1 from requirements q where q.course_id = c.id and q.is_on and q.renewal is not null)
 group by c.id
 order by first, c.title
 `;
@@ -238,13 +262,15 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
         'it is tried again by itself, with growing pauses.',
       act: { label: 'Try now', link: null, does: 'try-now' },
     });
+  let unreachable = 0;
   for (const row of await rows<{
     id: string;
     name: string;
     address_words: string | null;
     waiting: number;
-    bounced: number;
-  }>(db, LIST_UNREACHABLE, [today]))
+    total: number;
+  }>(db, LIST_UNREACHABLE, [today])) {
+    unreachable = row.total;
     list.push({
       kind: 'bounced',
       label: 'Bounced',
@@ -253,6 +279,14 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
         `${row.waiting > 0 ? `${tellAmount(row.waiting, 'notices')} ${row.waiting === 1 ? 'waits' : 'wait'} for a working address.` : ''}`
       ).trim(),
       act: { label: 'Correct the address', link: `/people/${row.id}?mend=email`, does: null },
+    });
+  }
+  if (unreachable > NAMED)
+    list.push({
+      kind: 'bounced',
+      label: 'Bounced',
+      words: `Mail to ${tellAmount(unreachable - NAMED, 'people')} more came back.`,
+      act: { label: `Show all ${unreachable}`, link: '/people?show=unreachable', does: null },
     });
   for (const row of await rows<{ id: string; name: string; title: string; step_name: string; sentence: string }>(db, LIST_FAILED, [today]))
     list.push({
@@ -302,7 +336,8 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
         does: null,
       },
     });
-  for (const [field, lacks] of Object.entries(LACKS))
+  const used = new Set((await rows<{ field: string }>(db, LIST_USED, [Object.keys(LACKS)])).map(({ field }) => field));
+  for (const [field, lacks] of Object.entries(LACKS).filter(([name]) => used.has(name)))
     for (const row of await rows<{
       step_name: string;
       course_id: string;
@@ -344,28 +379,42 @@ interface NextRow {
   sent: number;
 }
 
+// in the order of the index notices_ahead: no more is read than is shown
 const LIST_NEXT = `
-select n.at, n.on_day as day, n.kind, n.step_name, array_agg(distinct c.title) as courses, count(*)::integer as count, 0 as sent
-from notices n
+select at, on_day as day, kind, step_name, array_agg(title order by title) as courses, sum(count)::integer as count, 0 as sent
+from (
+  select on_day, at, kind, step_name, course_id, count(*) as count
+  from notices
+  where state in ('planned', 'held')
+    and at >= $1::timestamptz
+    and on_day between $2::date and $2::date + 14
+  group by on_day, at, kind, step_name, course_id
+) n
 join courses c on c.id = n.course_id
-where n.state in ('planned', 'held')
-  and n.at >= $1::timestamptz
-  and n.on_day between $2::date and $2::date + 14
-group by n.at, n.on_day, n.kind, n.step_name
-order by n.at
+group by on_day, at, kind, step_name
+order by on_day, at, kind, step_name
 limit 12
 `;
 
 // what the ribbon counts of the chosen days: what went and what is to go
 const LIST_ON_DAYS = `
-select n.at, n.on_day as day, n.kind, n.step_name, array_agg(distinct c.title) as courses, count(*)::integer as count,
-  (count(*) filter (where n.sent_at is not null))::integer as sent
-from notices n
+select at, on_day as day, kind, step_name, array_agg(distinct title) as courses, sum(count)::integer as count, sum(sent)::integer as sent
+from (
+  select on_day, at, kind, step_name, course_id, count(*) as count, 0 as sent
+  from notices
+  where state in ('planned', 'held')
+    and on_day between $1::date and $2::date
+  group by on_day, at, kind, step_name, course_id
+  union all
+  select on_day, at, kind, step_name, course_id, count(*), count(sent_at)
+  from notices
+  where state in ('sending', 'sent', 'delivered', 'bounced', 'failed')
+    and on_day between $1::date and $2::date
+  group by on_day, at, kind, step_name, course_id
+) n
 join courses c on c.id = n.course_id
-where n.state not in ('skipped', 'cancelled')
-  and n.on_day between $1::date and $2::date
-group by n.at, n.on_day, n.kind, n.step_name
-order by n.at
+group by on_day, at, kind, step_name
+order by on_day, at, kind, step_name
 limit 100
 `;
 
@@ -377,20 +426,20 @@ order by c.title
 `;
 
 const LIST_NEWLY_LATE = `
-select c.id, c.title, array_agg(p.name order by p.name) as people, min(a.due_at) as since
-from assignments a
+select c.id, c.title, (array_agg(p.name order by p.name))[1:4] as people, count(*)::integer as count, min(a.due_at) as since
+from standings a
 join courses c on c.id = a.course_id
 join people p on p.id = a.person_id
-where a.closed_by is null
+where a.open_id is not null
   and a.due_at < $1::timestamptz
   and a.due_at >= $1::timestamptz - interval '3 days'
-  and is_here(p.left_on, $2::date)
+  and a.left_on > $2::date
 group by c.id
 order by c.title
 `;
 
 const LIST_FINISHED = `
-select c.id, c.title, array_agg(distinct p.name order by p.name) as people
+select c.id, c.title, (array_agg(distinct p.name order by p.name))[1:4] as people, count(distinct p.name)::integer as count
 from assignments a
 join courses c on c.id = a.course_id
 join people p on p.id = a.person_id
@@ -400,7 +449,8 @@ group by c.id
 order by c.title
 `;
 
-const LIST_DAY_COUNTS = 'select bucket, count from day_counts where on_day = $1::date';
+const LIST_DAY_COUNTS =
+  'select notice_bucket(state) as bucket, sum(count)::integer as count from notices_of_days where on_day = $1::date group by 1';
 
 export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<TodayView> {
   const { db } = deps;
@@ -418,8 +468,11 @@ export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<Toda
     current: number;
     asked: number;
   }>(db, LIST_COURSES, [new Date(now), today]);
-  const late = await rows<{ id: string; title: string; people: string[]; since: Date }>(db, LIST_NEWLY_LATE, [new Date(now), today]);
-  const finished = await rows<{ id: string; title: string; people: string[] }>(db, LIST_FINISHED, [new Date(now)]);
+  const late = await rows<{ id: string; title: string; people: string[]; count: number; since: Date }>(db, LIST_NEWLY_LATE, [
+    new Date(now),
+    today,
+  ]);
+  const finished = await rows<{ id: string; title: string; people: string[]; count: number }>(db, LIST_FINISHED, [new Date(now)]);
   const { from, to } = days;
   const next = await (from ? rows<NextRow>(db, LIST_ON_DAYS, [from, to ?? from]) : rows<NextRow>(db, LIST_NEXT, [new Date(now), today]));
   return {
@@ -448,8 +501,9 @@ export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<Toda
       course: row.title,
       courseId: row.id,
       people: row.people,
+      count: row.count,
       since: tellMoment(row.since.getTime(), zone, now),
     })),
-    finished: finished.map((row) => ({ course: row.title, courseId: row.id, people: row.people })),
+    finished: finished.map((row) => ({ course: row.title, courseId: row.id, people: row.people, count: row.count })),
   };
 }

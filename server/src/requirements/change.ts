@@ -4,10 +4,11 @@ import { announce, maybeRow, oneRow, rows, transaction, type Client } from '../d
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
+import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { applyChanges } from './apply.ts';
 import { findRequirementRow, listRequirementPeople, loadNames, loadStructure, type RequirementDbRow } from './facts.ts';
 import { draftOf } from './preview.ts';
-import { reconcilePeople } from './reconcile.ts';
+import { countAudience, reconcileEveryone } from './reconcile.ts';
 
 const WRITE = `
 name = $2::text, course_id = $3::bigint, audience = $4::jsonb, due = $5::jsonb, due_time = $6::text, grace_days = $7::integer,
@@ -79,6 +80,7 @@ export async function addRequirement(deps: Deps, draft: RequirementDraft, byWhom
     await courseOf(client, draft.courseId);
     const now = deps.clock.now();
     const { id } = await oneRow<{ id: string }>(client, INSERT, valuesOf(draft, now, byWhom));
+    await countAudience(client, (await findRequirementRow(client, id))!, now);
     await record(client, id, now, byWhom, 'written', 'Written, and not switched on yet.');
     await announce(client, 'requirements');
     return { id };
@@ -130,7 +132,7 @@ async function keepMembers(client: Client, row: RequirementDbRow, now: number): 
   ]);
 }
 
-const told = (result: RequirementResult): string => {
+const tellResult = (result: RequirementResult): string => {
   const parts = [
     result.assigned ? `${result.assigned} assigned` : '',
     result.attached ? `${result.attached} had it open already` : '',
@@ -148,7 +150,7 @@ where id = $1::bigint
 `;
 
 /** Switches a requirement on: everyone whom it asks is assigned in the same moment. */
-export async function switchOn(deps: Deps, id: string, version: number, byWhom: string): Promise<RequirementResult> {
+export async function switchOn(deps: Deps, id: string, version: number, byWhom: string, work: Work = AT_ONCE): Promise<RequirementResult> {
   return transaction(deps.db, async (client) => {
     const row = await getLocked(client, id, version);
     if (row.is_on) throw new Refused('conflict', `“${row.name}” is on already; nothing was changed.`);
@@ -161,8 +163,9 @@ export async function switchOn(deps: Deps, id: string, version: number, byWhom: 
     const now = deps.clock.now();
     await client.query(SWITCH_ON, [id, new Date(now), byWhom]);
     await keepMembers(client, row, now);
-    const result = resultOf(id, await reconcilePeople(client, null, now, byWhom));
-    await record(client, id, now, byWhom, 'switched on', `Switched on: ${told(result)}.`);
+    const result = resultOf(id, await reconcileEveryone(client, now, byWhom, undefined, work));
+    await record(client, id, now, byWhom, 'switched on', `Switched on: ${tellResult(result)}.`);
+    await work.finish(client, result);
     return result;
   });
 }
@@ -180,14 +183,16 @@ export async function switchOff(
   version: number,
   outside: 'withdraw' | 'keep',
   byWhom: string,
+  work: Work = AT_ONCE,
 ): Promise<RequirementResult> {
   return transaction(deps.db, async (client) => {
     const row = await getLocked(client, id, version);
     if (!row.is_on) throw new Refused('conflict', `“${row.name}” is off already; nothing was changed.`);
     const now = deps.clock.now();
     await client.query(SWITCH_OFF, [id, new Date(now), byWhom]);
-    const result = resultOf(id, await reconcilePeople(client, null, now, byWhom, new Map([[id, outside]])));
-    await record(client, id, now, byWhom, 'switched off', `Switched off: ${told(result)}.`);
+    const result = resultOf(id, await reconcileEveryone(client, now, byWhom, new Map([[id, outside]]), work));
+    await record(client, id, now, byWhom, 'switched off', `Switched off: ${tellResult(result)}.`);
+    await work.finish(client, result);
     return result;
   });
 }
@@ -227,6 +232,7 @@ export async function changeRequirement(
   draft: RequirementDraft,
   outside: Outside,
   byWhom: string,
+  work: Work = AT_ONCE,
 ): Promise<RequirementResult> {
   return transaction(deps.db, async (client) => {
     const row = await getLocked(client, id, version);
@@ -252,10 +258,11 @@ export async function changeRequirement(
       )
         await keepMembers(client, changed, now);
       const said: ReadonlyMap<string, WhenOut> = outside === 'ask' ? new Map() : new Map([[id, outside]]);
-      result = resultOf(id, await reconcilePeople(client, null, now, byWhom, said));
-    }
-    await record(client, id, now, byWhom, 'changed', `${words}${row.is_on ? `: ${told(result)}` : ''}.`);
+      result = resultOf(id, await reconcileEveryone(client, now, byWhom, said, work));
+    } else await countAudience(client, (await findRequirementRow(client, id))!, now);
+    await record(client, id, now, byWhom, 'changed', `${words}${row.is_on ? `: ${tellResult(result)}` : ''}.`);
     await announce(client, 'requirements');
+    await work.finish(client, result);
     return result;
   });
 }
@@ -321,7 +328,7 @@ export async function decideOutside(
       `${found
         .map(({ name }) => name)
         .slice(0, 5)
-        .join(', ')}${found.length > 5 ? ` and ${found.length - 5} more` : ''}, no longer in the audience: ${told(result)}.`,
+        .join(', ')}${found.length > 5 ? ` and ${found.length - 5} more` : ''}, no longer in the audience: ${tellResult(result)}.`,
     );
     return result;
   });

@@ -17,7 +17,7 @@ import {
   type WithdrawnBecause,
 } from '@nudrik/core';
 import type { AudienceFacts } from '@nudrik/contract';
-import { rows, type Queryable } from '../db/db.ts';
+import { oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 import { listCalendars } from '../people/roster.repo.ts';
 
 /** People by id, or everyone. */
@@ -186,6 +186,15 @@ export async function findRequirementRow(db: Queryable, id: string, isLocked = f
       await rows<RequirementDbRow>(db, `select ${COLUMNS} from requirements where id = $1::bigint ${isLocked ? 'for update' : ''}`, [id])
     )[0] ?? null
   );
+}
+
+const GET_COUNTED_AFTER = 'select coalesce(max(id), 0)::text as id from reconcile';
+const SET_COUNTED_AFTER = 'update requirements set counted_after = $2::bigint where id = $1::bigint';
+
+/** An audience was written: it is counted once everyone who waits in the queue now is through. */
+export async function countAfterQueue(client: Client, requirement: string): Promise<void> {
+  const { id } = await oneRow<{ id: string }>(client, GET_COUNTED_AFTER);
+  await client.query(SET_COUNTED_AFTER, [requirement, id]);
 }
 
 /** Requirements with their audiences made ready, once for each local date that it is somewhere. */

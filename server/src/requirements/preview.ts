@@ -37,6 +37,7 @@ import { listCourseFacts, listPlanFacts, type AssignmentFacts, type Facts } from
 import { getHouse } from '../house/house.ts';
 import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
+import { AT_ONCE, type Work } from '../work/jobs.ts';
 import {
   findRequirementRow,
   listRequirementPeople,
@@ -116,7 +117,12 @@ const hasReason = (record: CourseRecord, id: string): boolean =>
 const GET_VALIDITY = 'select validity_months from courses where id = $1::bigint';
 
 /** Everything that switching on, or changing, would do: to these very people, with their due dates, and which mails on which days. */
-export async function previewRequirement(deps: Deps, id: string | null, draft: RequirementDraft): Promise<RequirementPreview> {
+export async function previewRequirement(
+  deps: Deps,
+  id: string | null,
+  draft: RequirementDraft,
+  work: Work = AT_ONCE,
+): Promise<RequirementPreview> {
   const { db } = deps;
   const now = deps.clock.now();
   const [course] = await listCourseFacts(db, [draft.courseId]);
@@ -126,7 +132,9 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
   const isOn = stored?.is_on ?? false;
   // not on yet: as if it were switched on now, so that nobody is left out for not having been in before
   const requirement = requirementFrom(draft, id ?? '0', isOn ? stored!.switched_on_at!.getTime() : null);
+  await work.at(0, 3);
   const everyone = await lookAtEveryone(db, requirement, now);
+  await work.at(1, 3);
   const names = await loadNames(db, [draft.audience]);
   const due = everyone.filter((entry) => entry.standing.kind === 'due');
   const dueOf = (entry: Looked): number => (entry.standing as Extract<RequirementStanding, { kind: 'due' }>).dueAt;
@@ -176,6 +184,7 @@ export async function previewRequirement(deps: Deps, id: string | null, draft: R
     from: now,
     baseUrl,
   });
+  await work.at(2, 3);
   const missing = missingByStep(drafts, plan.steps, facts, baseUrl, now);
   const validity = await maybeRow<{ validity_months: number | null }>(db, GET_VALIDITY, [course.id]);
   return {
@@ -309,14 +318,44 @@ export async function listStandings(deps: Deps, id: string): Promise<Requirement
   return { people, counts };
 }
 
+// late is exact to the moment: of the hour that is cut the rows themselves are looked at
 const COUNT_OPEN = `
 select
-  r.requirement_id as id, count(*)::integer as open, count(*) filter (where a.due_at < $1::timestamptz)::integer as late,
-  count(r.out_since)::integer as asks
-from assignment_reasons r
-join assignments a on a.id = r.assignment_id and a.closed_by is null
-group by r.requirement_id
+  f.of_id as id, coalesce(sum(f.count) filter (where f.what = 'reasons'), 0)::integer as open,
+  (
+    coalesce(sum(f.count) filter (where f.what = 'reasons' and f.at < hour_of($1::timestamptz)), 0)
+    + (
+      select count(*)
+      from assignment_reasons r
+      where r.requirement_id = f.of_id
+        and r.open_due >= hour_of($1::timestamptz)
+        and r.open_due < $1::timestamptz
+    )
+  )::integer as late,
+  coalesce(sum(f.count) filter (where f.what = 'outside'), 0)::integer as asks
+from figures_now f
+where f.what in ('reasons', 'outside')
+group by f.of_id
 `;
+
+interface AudienceCount {
+  id: string;
+  in: number;
+  joining: number;
+  notAsked: number;
+}
+const COUNT_AUDIENCES = `
+select
+  of_id as id, coalesce(sum(count) filter (where what = 'in' and at <= day_at($1::date)), 0)::integer as in,
+  coalesce(sum(count) filter (where what = 'in' and at > day_at($1::date) and at <= day_at($1::date + 7)), 0)::integer as joining,
+  coalesce(sum(count) filter (where what = 'passed-over'), 0)::integer as "notAsked"
+from figures_now
+where what in ('in', 'passed-over')
+  and left_on > $1::date
+group by of_id
+`;
+// an audience that was written lately, and of which not everybody was looked at yet
+const LIST_COUNTED = 'select id from requirements q where not exists (select 1 from reconcile r where r.id <= q.counted_after)';
 
 /** All requirements, those that are on first, each with its audience in words and how many are in. */
 export async function listRequirements(deps: Deps): Promise<RequirementRow[]> {
@@ -330,22 +369,12 @@ export async function listRequirements(deps: Deps): Promise<RequirementRow[]> {
   const counts = new Map(
     (await rows<{ id: string; open: number; late: number; asks: number }>(db, COUNT_OPEN, [new Date(now)])).map((row) => [row.id, row]),
   );
-  const people = await listRequirementPeople(db, null);
-  const structure = await loadStructure(db, null);
   const today = dateOf(Zone.of((await getHouse(db)).zone).dayAt(now));
-  const week = addDays(today, 7);
+  const audiences = new Map((await rows<AudienceCount>(db, COUNT_AUDIENCES, [today])).map((row) => [row.id, row]));
+  const counted = new Set((await rows<{ id: string }>(db, LIST_COUNTED)).map(({ id }) => id));
   return list.map((row) => {
-    const { test } = compileAudience(row.audience, structure, today);
-    let isIn = 0;
-    let joining = 0;
-    let notAsked = 0;
-    for (const person of people) {
-      if ((person.leftOn !== null && person.leftOn <= today) || !test(person)) continue;
-      if (row.is_on && !row.takes_joiners && !person.memberOf.includes(row.id)) notAsked += 1;
-      else if (person.joinedOn === null || person.joinedOn <= today) isIn += 1;
-      else if (person.joinedOn <= week) joining += 1;
-    }
     const { open, late, asks } = counts.get(row.id) ?? { open: 0, late: 0, asks: 0 };
+    const { in: isIn, joining, notAsked } = audiences.get(row.id) ?? { in: 0, joining: 0, notAsked: 0 };
     return {
       id: row.id,
       name: row.name,
@@ -363,6 +392,7 @@ export async function listRequirements(deps: Deps): Promise<RequirementRow[]> {
       asks,
       joining,
       notAsked,
+      isCounted: counted.has(row.id),
     };
   });
 }

@@ -7,10 +7,18 @@ import {
   RequirementPreviewRequest,
 } from '@nudrik/contract';
 import { houseToday } from '../people/today.ts';
-import { ADMINISTRATORS, idOf, OFFICE, parse, type Route } from '../route.ts';
+import { Refused } from '../refusal.ts';
+import { ADMINISTRATORS, idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
+import { isLarge, later } from '../work/routes.ts';
 import { addRequirement, changeRequirement, decideOutside, removeRequirement, switchOff, switchOn } from './change.ts';
-import { audienceFacts } from './facts.ts';
+import { audienceFacts, findRequirementRow } from './facts.ts';
 import { getRequirement, listRequirements, listStandings, previewRequirement } from './preview.ts';
+
+async function wordsOf(call: Call, what: string): Promise<string> {
+  const row = await findRequirementRow(call.deps.db, idOf(call));
+  if (!row) throw new Refused('not-found', 'There is no such requirement, or not any more.');
+  return `${what} “${row.name}”`;
+}
 
 export const requirementRoutes: Route[] = [
   { method: 'get', path: '/api/requirements', access: OFFICE, handle: ({ deps }) => listRequirements(deps) },
@@ -24,9 +32,11 @@ export const requirementRoutes: Route[] = [
     method: 'post',
     path: '/api/requirements/preview',
     access: OFFICE,
-    handle({ deps, req }) {
-      const { id, draft } = parse(RequirementPreviewRequest, req.body);
-      return previewRequirement(deps, id, draft);
+    async handle(call) {
+      const input = parse(RequirementPreviewRequest, call.req.body);
+      if (await isLarge(call.deps.db))
+        return later(call, { kind: 'requirement-preview', words: `Working out what “${input.draft.name}” would do`, input });
+      return previewRequirement(call.deps, input.id, input.draft);
     },
   },
   {
@@ -41,24 +51,30 @@ export const requirementRoutes: Route[] = [
     method: 'put',
     path: '/api/requirements/:id',
     access: ADMINISTRATORS,
-    handle(call) {
-      const { version, draft, outside } = parse(RequirementChange, call.req.body);
-      return changeRequirement(call.deps, idOf(call), version, draft, outside, call.account!.name);
+    async handle(call) {
+      const input = { id: idOf(call), ...parse(RequirementChange, call.req.body) };
+      if (await isLarge(call.deps.db)) return later(call, { kind: 'requirement-change', words: `Changing “${input.draft.name}”`, input });
+      return changeRequirement(call.deps, input.id, input.version, input.draft, input.outside, call.account!.name);
     },
   },
   {
     method: 'post',
     path: '/api/requirements/:id/on',
     access: ADMINISTRATORS,
-    handle: (call) => switchOn(call.deps, idOf(call), parse(RequirementOn, call.req.body).version, call.account!.name),
+    async handle(call) {
+      const input = { id: idOf(call), ...parse(RequirementOn, call.req.body) };
+      if (await isLarge(call.deps.db)) return later(call, { kind: 'requirement-on', words: await wordsOf(call, 'Switching on'), input });
+      return switchOn(call.deps, input.id, input.version, call.account!.name);
+    },
   },
   {
     method: 'post',
     path: '/api/requirements/:id/off',
     access: ADMINISTRATORS,
-    handle(call) {
-      const { version, outside } = parse(RequirementOff, call.req.body);
-      return switchOff(call.deps, idOf(call), version, outside, call.account!.name);
+    async handle(call) {
+      const input = { id: idOf(call), ...parse(RequirementOff, call.req.body) };
+      if (await isLarge(call.deps.db)) return later(call, { kind: 'requirement-off', words: await wordsOf(call, 'Switching off'), input });
+      return switchOff(call.deps, input.id, input.version, input.outside, call.account!.name);
     },
   },
   {

@@ -10,18 +10,17 @@ import { listOpenAssignmentsAround } from '../people/people.repo.ts';
 import { recordChanges } from '../people/write-roster.ts';
 
 const LIST_DEPARTMENTS = `
-select d.id, d.name, d.parent_id as "parentId", d.version, count(p.id)::integer as people
+select d.id, d.name, d.parent_id as "parentId", d.version, coalesce(w.people, 0) as people
 from departments d
-left join people p on p.department_id = d.id and is_here(p.left_on, $1::date)
-group by d.id
+left join (select department_id, count(*)::integer as people from people where is_here(left_on, $1::date) group by 1) w on w.department_id = d.id
 order by d.name
 `;
 const LIST_SITES = `
 select
-  s.id, s.name, s.zone, s.working_days as "workingDays", s.version,
-  (select count(*)::integer from people p where p.site_id = s.id and is_here(p.left_on, $1::date)) as people,
+  s.id, s.name, s.zone, s.working_days as "workingDays", s.version, coalesce(w.people, 0) as people,
   (select coalesce(jsonb_agg(jsonb_build_object('on', h.on_date, 'name', h.name) order by h.on_date), '[]') from holidays h where h.site_id = s.id) as holidays
 from sites s
+left join (select site_id, count(*)::integer as people from people where is_here(left_on, $1::date) group by 1) w on w.site_id = s.id
 order by s.name
 `;
 const LIST_GROUPS = `
@@ -34,11 +33,12 @@ order by g.name
 `;
 
 export async function structureView(db: Queryable, today: string): Promise<StructureView> {
-  return {
-    departments: await rows(db, LIST_DEPARTMENTS, [today]),
-    sites: await rows(db, LIST_SITES, [today]),
-    groups: await rows(db, LIST_GROUPS, [today]),
-  };
+  const [departments, sites, groups] = await Promise.all([
+    rows<StructureView['departments'][number]>(db, LIST_DEPARTMENTS, [today]),
+    rows<StructureView['sites'][number]>(db, LIST_SITES, [today]),
+    rows<StructureView['groups'][number]>(db, LIST_GROUPS, [today]),
+  ]);
+  return { departments, sites, groups };
 }
 
 const LIST_HOLIDAYS = `

@@ -3,7 +3,7 @@ import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import type { NoticeRow, NoticesQuery } from '@nudrik/contract';
-import { dayOf, tellDay } from '@nudrik/core';
+import { dayOf, HOLD_WORDS, tellDay, type HoldReason } from '@nudrik/core';
 import { catchError, debounceTime, of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
@@ -45,7 +45,10 @@ export class LedgerPage {
   readonly outcome = input<string>();
   readonly find = input<string>();
   readonly when = input<string>();
-  readonly page = input<string>();
+  /** what holds a notice, and a merge field without a value: where Today leads to */
+  readonly held = input<string>();
+  readonly lacks = input<string>();
+  readonly cursor = input<string>();
   protected readonly periods = PERIODS;
   protected readonly outcomeFilters: Choice[] = [
     { value: '', label: 'any' },
@@ -55,10 +58,8 @@ export class LedgerPage {
     { value: '', label: 'any' },
     ...this.courses().map(({ id, title }) => ({ value: id, label: title })),
   ]);
-  protected readonly size = SIZE;
   protected readonly zoneWords = zoneWords;
   protected readonly hasSheet = computed(() => Boolean(this.notice() || this.assignment()));
-  protected readonly pageNumber = computed(() => Number(this.page() ?? 0));
   /** with a step in the path ("why/…"), `step` is that one and no filter */
   protected readonly stepFilter = computed(() => (this.assignment() ? undefined : this.step()));
 
@@ -67,7 +68,7 @@ export class LedgerPage {
     const time = this.when();
     if (this.from() || time === 'all') return undefined;
     if (time === 'past' || time === 'ahead') return time;
-    return this.person() || this.outcome() || this.find() || this.stepFilter() ? undefined : 'past';
+    return this.person() || this.outcome() || this.find() || this.stepFilter() || this.held() || this.lacks() ? undefined : 'past';
   });
 
   private readonly query = computed((): Partial<NoticesQuery> => ({
@@ -79,7 +80,9 @@ export class LedgerPage {
     find: this.find(),
     when: this.period(),
     outcome: this.outcome() as NoticesQuery['outcome'],
-    page: this.pageNumber(),
+    held: this.held(),
+    lacks: this.lacks(),
+    cursor: this.cursor(),
     size: SIZE,
   }));
   protected readonly ledger = load(toObservable(this.query).pipe(debounceTime(30)), (query) => this.api.list(query), ['notices', 'clock']);
@@ -93,32 +96,40 @@ export class LedgerPage {
     const row = this.ledger.data()?.rows.find(({ person, addressee }) => person.id === this.person() || addressee?.id === this.person());
     return row ? (row.person.id === this.person() ? row.person.name : row.addressee!.name) : 'one person';
   });
+  protected readonly heldWords = computed(() => HOLD_WORDS[this.held() as HoldReason] ?? this.held());
+  /** "61 to 120 of 5,000,000", without the last where nobody counted. */
+  protected readonly placeWords = computed(() => {
+    const { rows, place, total } = this.ledger.data()!;
+    const number = (count: number): string => count.toLocaleString('en');
+    return `${number(place + 1)} to ${number(place + rows.length)}${total === null ? '' : ` of ${number(total)}`}`;
+  });
   protected readonly summary = computed(() => {
-    const { summary } = this.ledger.data() ?? {};
-    if (!summary) return '';
+    const page = this.ledger.data();
+    if (!page) return '';
+    if (page.summary === null) return 'more than are counted';
+    const { summary } = page;
     const total = Object.values(summary).reduce((sum, count) => sum + count, 0);
     const sent = (summary.sent ?? 0) + (summary.delivered ?? 0);
     const parts = [
-      sent && `${sent} sent`,
-      summary.planned && `${summary.planned} planned`,
-      summary.held && `${summary.held} held`,
-      summary.bounced && `${summary.bounced} bounced`,
-      summary.failed && `${summary.failed} failed`,
-      summary.skipped && `${summary.skipped} skipped`,
-      summary.cancelled && `${summary.cancelled} cancelled`,
+      sent && `${sent.toLocaleString('en')} sent`,
+      summary.planned && `${summary.planned.toLocaleString('en')} planned`,
+      summary.held && `${summary.held.toLocaleString('en')} held`,
+      summary.bounced && `${summary.bounced.toLocaleString('en')} bounced`,
+      summary.failed && `${summary.failed.toLocaleString('en')} failed`,
+      summary.skipped && `${summary.skipped.toLocaleString('en')} skipped`,
+      summary.cancelled && `${summary.cancelled.toLocaleString('en')} cancelled`,
     ].filter(Boolean);
     const from = this.from();
     const days = from ? `${tellDay(dayOf(from))}${this.to() && this.to() !== from ? ` to ${tellDay(dayOf(this.to()!))}` : ''} · ` : '';
-    return `${days}${total} ${total === 1 ? 'notice' : 'notices'}${parts.length ? `: ${parts.join(', ')}` : ''}`;
+    return `${days}${total.toLocaleString('en')} ${total === 1 ? 'notice' : 'notices'}${parts.length ? `: ${parts.join(', ')}` : ''}`;
   });
 
   protected filter(params: Record<string, string | null>): void {
-    void this.router.navigate([], { queryParams: { ...params, page: null }, queryParamsHandling: 'merge' });
+    void this.router.navigate([], { queryParams: { ...params, cursor: null }, queryParamsHandling: 'merge' });
   }
 
-  protected turn(step: number): void {
-    const page = this.pageNumber() + step;
-    void this.router.navigate([], { queryParams: { page: page || null }, queryParamsHandling: 'merge' });
+  protected turn(cursor: string | null): void {
+    void this.router.navigate([], { queryParams: { cursor }, queryParamsHandling: 'merge' });
   }
 
   protected open(row: NoticeRow): void {

@@ -11,6 +11,11 @@ const team = (rows: TeamView['rows']): TeamView => ({
   manager: { id: '9', name: 'Duncan Farquhar', zone: 'Europe/London' },
   rows,
   people: 14,
+  counts: {
+    open: rows.length,
+    late: rows.filter(({ state }) => state === 'overdue').length,
+    latePeople: new Set(rows.filter(({ state }) => state === 'overdue').map(({ person }) => person.id)).size,
+  },
 });
 const open = async (rows: TeamView['rows']) => {
   const page = await openPage(MyTeamPage, { role: 'manager' });

@@ -31,9 +31,11 @@ export class MyTeamPage {
   protected readonly late = computed(() => (this.team.data()?.rows ?? []).filter((row) => row.state === 'overdue'));
   /** People and their assignments are counted apart: one person may be late with three courses. */
   protected readonly lateWords = computed(() => {
-    const people = new Set(this.late().map(({ person }) => person.id)).size;
-    if (people === 0) return 'Nobody is late.';
-    return `${tellAmount(people, 'people')} late${this.late().length > people ? `, with ${this.late().length} assignments` : ''}.`;
+    const { late, latePeople } = this.team.data()?.counts ?? { late: 0, latePeople: 0 };
+    if (late === 0) return 'Nobody is late.';
+    return `${tellAmount(latePeople, 'people')} late${late > latePeople ? `, with ${late} assignments` : ''}.`;
   });
+  /** What is open beyond the rows that are shown. */
+  protected readonly more = computed(() => (this.team.data()?.counts.open ?? 0) - (this.team.data()?.rows.length ?? 0));
   protected readonly open = computed(() => (this.team.data()?.rows ?? []).filter((row) => row.state !== 'overdue'));
 }

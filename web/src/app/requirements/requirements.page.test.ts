@@ -5,7 +5,7 @@ import { RequirementsPage } from './requirements.page.ts';
 
 const row = (rest: Partial<RequirementRow> = {}): RequirementRow => ({
   id: '3', name: 'Fire teams for deck', course: { id: '2', title: 'Fire Teams Aboard' }, audience: 'Deck', due: '15 working days after assignment', renewal: 'every 12 months', isOn: true,
-  switchedOnAt: '2027-02-01T08:00:00Z', changedAt: '2027-02-01T08:00:00Z', changedBy: 'Sigrid Aune', in: 73, open: 8, late: 3, asks: 0, joining: 14, notAsked: 0, ...rest,
+  switchedOnAt: '2027-02-01T08:00:00Z', changedAt: '2027-02-01T08:00:00Z', changedBy: 'Sigrid Aune', in: 73, open: 8, late: 3, asks: 0, joining: 14, notAsked: 0, isCounted: true, ...rest,
 }); // prettier-ignore
 const open = async (list: RequirementRow[], role?: Role) => {
   const page = await openPage(RequirementsPage, role ? { role } : {});

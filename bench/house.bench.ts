@@ -1,0 +1,148 @@
+import type { AddressInfo } from 'node:net';
+import { createApp, openPool, rows, type Deps, type Pool } from 'nudrik';
+import { HOUSE_NOW, largeHouse, SIZE, WORKED_BY } from './large-house.ts';
+import { report } from './measure.ts';
+
+const TIMES = 30;
+
+/** What an administrator's pages ask, each time for somebody or something else. Milliseconds at the server. */
+const PAGES: readonly { page: string; ask: (n: number) => string; goal: number }[] = [
+  { page: 'Today', ask: () => '/api/today', goal: 50 },
+  { page: 'Today, a chosen day', ask: (n) => `/api/today?from=2027-03-${String(1 + (n % 14)).padStart(2, '0')}`, goal: 50 },
+  { page: 'the ribbon', ask: () => '/api/ribbon', goal: 50 },
+  { page: 'Ledger', ask: () => '/api/notices', goal: 50 },
+  { page: 'Ledger, ahead', ask: () => '/api/notices?when=ahead', goal: 50 },
+  { page: 'Ledger, one day', ask: (n) => `/api/notices?from=2027-02-${String(1 + (n % 28)).padStart(2, '0')}&to=2027-02-28`, goal: 50 },
+  { page: 'Ledger, trouble', ask: () => '/api/notices?outcome=trouble', goal: 50 },
+  { page: 'Ledger, held', ask: () => '/api/notices?outcome=held', goal: 50 },
+  { page: 'Ledger, skipped of a course', ask: (n) => `/api/notices?outcome=skipped&course=${1 + (n % 20)}`, goal: 50 },
+  { page: 'Ledger, a course', ask: (n) => `/api/notices?course=${1 + (n % 20)}`, goal: 50 },
+  { page: 'Ledger, a step', ask: () => '/api/notices?step=Overdue', goal: 50 },
+  { page: 'Ledger, a person', ask: (n) => `/api/notices?person=${1 + ((n * 97) % SIZE.people)}`, goal: 50 },
+  { page: 'Ledger, lacking a value', ask: () => '/api/notices?lacks=manager', goal: 50 },
+  { page: 'Ledger, found', ask: (n) => `/api/notices?find=Runa%20Aske%20${14 * n}`, goal: 150 },
+  { page: 'Ledger, found little', ask: () => '/api/notices?find=nobody%20is%20called%20that', goal: 150 },
+  { page: 'People', ask: () => '/api/people', goal: 50 },
+  { page: 'People, by who is late', ask: () => '/api/people?sort=late&order=desc', goal: 50 },
+  { page: 'People, a department', ask: () => '/api/people?department=Deck', goal: 50 },
+  { page: 'People, far down', ask: () => '/api/people?page=600', goal: 50 },
+  { page: 'People, found', ask: (n) => `/api/people?find=Runa%20${n}`, goal: 150 },
+  { page: 'People, found to pick', ask: (n) => `/api/people?sort=fit&find=Aske%20${n}`, goal: 150 },
+  { page: 'departments and groups', ask: () => '/api/people/facets', goal: 50 },
+  { page: 'a person', ask: (n) => `/api/people/${1 + ((n * 977) % SIZE.people)}`, goal: 50 },
+  { page: 'a person’s time line', ask: (n) => `/api/people/${1 + ((n * 977) % SIZE.people)}/timeline`, goal: 50 },
+  { page: 'Structure', ask: () => '/api/people/structure', goal: 50 },
+  { page: 'Requirements', ask: () => '/api/requirements', goal: 50 },
+  { page: 'a requirement', ask: (n) => `/api/requirements/${1 + (n % 20)}`, goal: 50 },
+  { page: 'Plans', ask: () => '/api/plans', goal: 50 },
+  { page: 'a plan', ask: (n) => `/api/plans/${1 + (n % 20)}`, goal: 50 },
+  { page: 'Courses', ask: () => '/api/courses', goal: 50 },
+  { page: 'a course', ask: (n) => `/api/courses/${1 + (n % 20)}`, goal: 50 },
+  { page: 'Matrix of a course', ask: (n) => `/api/reports/courses/${1 + (n % 20)}`, goal: 50 },
+  { page: 'Matrix, who is late', ask: (n) => `/api/reports/courses/${1 + (n % 20)}?state=late&sort=due`, goal: 50 },
+  { page: 'Matrix, silent', ask: (n) => `/api/reports/courses/${1 + (n % 20)}?state=silent`, goal: 50 },
+  { page: 'Matrix, found', ask: (n) => `/api/reports/courses/${1 + (n % 20)}?find=Runa%20Aske%20${n}`, goal: 150 },
+  { page: 'Matrix, over time', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/over-time`, goal: 50 },
+  { page: 'My team, all', ask: () => '/api/team', goal: 50 },
+  { page: 'Certificates', ask: () => '/api/certificates', goal: 50 },
+  { page: 'Certificates, found', ask: (n) => `/api/certificates?find=Runa%20Aske%20${14 * n}`, goal: 150 },
+  { page: 'acts by hand', ask: () => '/api/assignments/acts', goal: 50 },
+];
+
+interface House {
+  base: string;
+  cookie: string;
+  close(): Promise<void>;
+}
+
+async function open(deps: Deps): Promise<House> {
+  const app = createApp(deps, null);
+  const server = app.listen(0, '127.0.0.1');
+  await new Promise((resolve) => server.once('listening', resolve));
+  const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  const entered = await fetch(`${base}/api/session`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json', 'x-csrf-token': 'nobody' },
+    body: JSON.stringify(WORKED_BY),
+  });
+  if (!entered.ok) throw new Error(`Signing in: ${entered.status} ${await entered.text()}`);
+  const cookie = entered.headers.getSetCookie()[0]!.split(';')[0]!;
+  return { base, cookie, close: () => new Promise((resolve) => server.close(() => resolve())) };
+}
+
+/** Median and worst of 30 requests, once one has warmed the caches of the database. */
+async function measure(house: House, ask: (n: number) => string): Promise<{ median: number; worst: number; bytes: number }> {
+  const times: number[] = [];
+  let bytes = 0;
+  for (let n = 0; n <= TIMES; n++) {
+    const began = performance.now();
+    const answer = await fetch(house.base + ask(n), { headers: { cookie: house.cookie } });
+    bytes = (await answer.arrayBuffer()).byteLength;
+    const took = performance.now() - began;
+    if (!answer.ok) throw new Error(`${ask(n)}: ${answer.status}`);
+    if (n > 0) times.push(took);
+    // what is hopeless is not asked thirty times
+    if (n >= 3 && took > 2_000) break;
+  }
+  times.sort((a, b) => a - b);
+  return { median: times[times.length >> 1]!, worst: times.at(-1)!, bytes };
+}
+
+const COUNTS = `
+select
+  (select count(*)::integer from people) as people, (select count(*)::integer from assignments) as assignments,
+  (select count(*)::integer from notices) as notices
+`;
+
+function depsOf(db: Pool, databaseUrl: string): Deps {
+  return {
+    db,
+    clock: { now: () => HOUSE_NOW },
+    settings: {
+      databaseUrl,
+      port: 0,
+      baseUrl: 'http://nudrik.example',
+      smtpUrl: '',
+      inboundPort: 0,
+      postRoomUrl: null,
+      feedStandInUrl: null,
+      feedTimeoutMs: 2_000,
+      feedHosts: [],
+      webDir: null,
+      sessionHours: 12,
+      idleHours: 12,
+      logLevel: 'silent',
+    },
+    log: { info() {}, warn() {}, error: (facts) => process.stderr.write(`${JSON.stringify(facts)}\n`) },
+  };
+}
+
+/** Every page of an administrator in a house of 50,000 people, a million assignments, five million notices. */
+export async function houseBench(databaseUrl: string): Promise<void> {
+  const url = await largeHouse(databaseUrl);
+  const db = openPool(url, 10);
+  const [size] = (await rows<Record<string, number>>(db, COUNTS)) as [Record<string, number>];
+  report(
+    'a large house',
+    Object.entries(size)
+      .map(([what, count]) => `${count.toLocaleString('en')} ${what}`)
+      .join(', '),
+    `${SIZE.courses} courses`,
+  );
+  const house = await open(depsOf(db, url));
+  try {
+    // NUDRIK_BENCH_PAGES=Today measures only those whose name begins so
+    const chosen = PAGES.filter(({ page }) => page.startsWith(process.env['NUDRIK_BENCH_PAGES'] ?? ''));
+    for (const { page, ask, goal } of chosen) {
+      const { median, worst, bytes } = await measure(house, ask);
+      report(
+        page,
+        `${median.toFixed(0)} ms, worst ${worst.toFixed(0)} ms, ${Math.round(bytes / 1024)} kB`,
+        `${median <= goal ? '' : '!! '}goal ${goal} ms`,
+      );
+    }
+  } finally {
+    await house.close();
+    await db.end();
+  }
+}

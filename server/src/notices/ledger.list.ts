@@ -1,0 +1,213 @@
+import type { NoticesPage, NoticesQuery, NoticeState } from '@nudrik/contract';
+import { containing, rows, type Queryable } from '../db/db.ts';
+import { NOTICE_COLUMNS, NOTICE_TABLES, rowOf, type NoticeDbRow } from './ledger.rows.ts';
+import { isMissingAhead, LACKS } from './lacks.sql.ts';
+
+/** What is counted where no kept figure answers: more than these are "many". */
+const COUNTED = 10_000;
+/** People that are looked for by their ids; of more than these nearly every page of the ledger has some. */
+const FEW = 500;
+
+const TROUBLE: readonly NoticeState[] = ['bounced', 'failed', 'held'];
+
+/** Conditions on notices n (and p, c where `joins` says so), with the values that they name. */
+class Filter {
+  readonly values: unknown[] = [];
+  readonly where: string[] = [];
+  joins = '';
+  /** what was looked for does not exist, so nothing fits */
+  isNothing = false;
+
+  /** The number of a value. */
+  put(value: unknown): string {
+    this.values.push(value);
+    return `$${this.values.length}`;
+  }
+  add(clause: (n: string) => string, value: unknown): void {
+    this.where.push(clause(this.put(value)));
+  }
+  sql(...more: string[]): string {
+    const all = [...this.where, ...more];
+    return all.length ? `where ${all.join(' and ')}` : '';
+  }
+}
+
+const FIND_COURSES = 'select id from courses where title ilike $1::text';
+const FIND_STEPS = 'select distinct step_name as name from notices_of_all_days where step_name ilike $1::text';
+const FIND_PEOPLE = 'select id from people where find_text ilike $1::text and name ilike $1::text limit $2::integer';
+const FIND_OTHERS = `
+select distinct recipient_name as name
+from notices
+where recipient_id is null
+  and recipient_name ilike $1::text
+limit 100
+`;
+
+/** Narrows to what is looked for: first which courses, steps and people are called that, then their notices. */
+async function find(db: Queryable, filter: Filter, text: string): Promise<void> {
+  const like = containing(text);
+  const courses = (await rows<{ id: string }>(db, FIND_COURSES, [like])).map(({ id }) => id);
+  const steps = (await rows<{ name: string }>(db, FIND_STEPS, [like])).map(({ name }) => name);
+  const people = (await rows<{ id: string }>(db, FIND_PEOPLE, [like, FEW + 1])).map(({ id }) => id);
+  const others = (await rows<{ name: string }>(db, FIND_OTHERS, [like])).map(({ name }) => name);
+  const any: string[] = [];
+  if (courses.length > 0) any.push(`n.course_id = any(${filter.put(courses)}::bigint[])`);
+  if (steps.length > 0) any.push(`n.step_name = any(${filter.put(steps)}::text[])`);
+  if (others.length > 0) any.push(`n.recipient_id is null and n.recipient_name = any(${filter.put(others)}::text[])`);
+  if (people.length > FEW) {
+    const n = filter.put(like);
+    filter.joins = 'join people p on p.id = n.person_id';
+    any.push(`p.name ilike ${n}::text`, `n.recipient_name ilike ${n}::text`);
+  } else if (people.length > 0) {
+    const n = filter.put(people);
+    any.push(`n.person_id = any(${n}::bigint[])`, `n.recipient_id = any(${n}::bigint[])`);
+  }
+  if (any.length === 0) filter.isNothing = true;
+  else filter.where.push(`(${any.join(' or ')})`);
+}
+
+async function filterOf(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<Filter> {
+  const filter = new Filter();
+  if (query.from) filter.add((n) => `n.on_day >= ${n}::date`, query.from);
+  if (query.to) filter.add((n) => `n.on_day <= ${n}::date`, query.to);
+  if (query.course) filter.add((n) => `n.course_id = ${n}::bigint`, query.course);
+  if (query.step) filter.add((n) => `n.step_name = ${n}::text`, query.step);
+  if (query.person) filter.add((n) => `(n.person_id = ${n}::bigint or n.recipient_id = ${n}::bigint)`, query.person);
+  if (query.held) filter.add((n) => `n.held_because = ${n}::text`, query.held);
+  if (query.when) {
+    const isPast = query.when === 'past';
+    filter.add((n) => `n.on_day ${isPast ? '<=' : '>='} ${n}::date`, today);
+    filter.add((n) => `n.at ${isPast ? '<=' : '>'} ${n}::timestamptz`, new Date(now));
+  }
+  const lacks = query.lacks === undefined ? undefined : LACKS[query.lacks];
+  if (lacks) {
+    filter.joins = 'join people p on p.id = n.person_id join courses c on c.id = n.course_id';
+    const day = filter.put(today);
+    filter.add((n) => isMissingAhead(lacks, day, n), query.lacks);
+  }
+  if (query.find) await find(db, filter, query.find);
+  return filter;
+}
+
+type Summary = Partial<Record<NoticeState, number>>;
+
+/** Notices of each outcome, from kept figures: whole days by their counts, and of the day that a moment cuts what lies on its side. */
+async function keptSummary(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<Summary> {
+  const filter = new Filter();
+  if (query.from) filter.add((n) => `f.on_day >= ${n}::date`, query.from);
+  if (query.to) filter.add((n) => `f.on_day <= ${n}::date`, query.to);
+  if (query.course) filter.add((n) => `f.course_id = ${n}::bigint`, query.course);
+  if (query.step) filter.add((n) => `f.step_name = ${n}::text`, query.step);
+  if (query.held) filter.add((n) => `f.held_because = ${n}::text`, query.held);
+  const byDay = query.from ?? query.to ?? query.when;
+  const counted = (from: string, count: string, ...more: string[]): string =>
+    `select f.state, ${count}::integer as count from ${from} f ${filter.sql(...more)} group by f.state`;
+  if (!byDay) return summed(await rows(db, counted('notices_of_all_days', 'sum(f.count)'), filter.values));
+  if (!query.when) return summed(await rows(db, counted('notices_of_days', 'sum(f.count)'), filter.values));
+  const isPast = query.when === 'past';
+  // what is up to now is everything but what is to come, and the days to come are few
+  const ahead = counted('notices_of_days', 'sum(f.count)', `f.on_day > ${filter.put(today)}::date`);
+  const day = `$${filter.values.length}`;
+  const cut = counted('notices', 'count(*)', `f.on_day = ${day}::date`, `f.at > ${filter.put(new Date(now))}::timestamptz`);
+  const toCome = summed(await rows(db, `${ahead} union all ${cut}`, filter.values));
+  if (!isPast) return toCome;
+  const all = await keptSummary(db, { ...query, when: undefined }, now, today);
+  return Object.fromEntries(
+    Object.entries(all)
+      .map(([state, count]) => [state, count - (toCome[state as NoticeState] ?? 0)] as const)
+      .filter(([, count]) => count > 0),
+  );
+}
+
+function summed(list: readonly { state: NoticeState; count: number }[]): Summary {
+  const sums: Summary = {};
+  for (const { state, count } of list) sums[state] = (sums[state] ?? 0) + count;
+  return Object.fromEntries(Object.entries(sums).filter(([, count]) => count !== 0));
+}
+
+/** Notices of each outcome, counted one by one; null where there are many. */
+async function countedSummary(db: Queryable, filter: Filter): Promise<Summary | null> {
+  const found = await rows<{ state: NoticeState; count: number }>(
+    db,
+    `select state, count(*)::integer as count from (select n.state from notices n ${filter.joins} ${filter.sql()} limit ${COUNTED + 1}) f group by state`,
+    filter.values,
+  );
+  return found.reduce((sum, { count }) => sum + count, 0) > COUNTED ? null : summed(found);
+}
+
+/** Where a page begins: after, or before, the notice with this day, moment and id; `place` is how many come before it. */
+interface Cursor {
+  isBack: boolean;
+  day: string;
+  at: Date;
+  id: string;
+  place: number;
+}
+
+const SHAPE = /^([<>])(\d{4}-\d\d-\d\d)~(-?\d{1,15})~(\d{1,18})~(\d{1,9})$/;
+
+/** A cursor from its text; what is none begins at the beginning. */
+function cursorOf(text: string | undefined): Cursor | null {
+  const parts = SHAPE.exec(text ?? '');
+  if (!parts) return null;
+  return { isBack: parts[1] === '<', day: parts[2]!, at: new Date(Number(parts[3])), id: parts[4]!, place: Number(parts[5]) };
+}
+
+type Placed = Pick<NoticeDbRow, 'id' | 'at'> & { on_day: string };
+
+const cursorText = (sign: '<' | '>', { on_day, at, id }: Placed, place: number): string =>
+  `${sign}${on_day}~${at.getTime()}~${id}~${place}`;
+
+/** A page of the ledger in the order of moments, how many there are of each outcome, and where the pages beside it begin. */
+export async function listNotices(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<NoticesPage> {
+  const filter = await filterOf(db, query, now, today);
+  const nothing: NoticesPage = { rows: [], total: 0, summary: {}, place: 0, back: null, further: null };
+  if (filter.isNothing) return nothing;
+  const isKept = !query.person && !query.lacks && !query.find;
+  const isDense = filter.joins !== '' && !query.lacks;
+  const summary = isKept ? await keptSummary(db, query, now, today) : isDense ? null : await countedSummary(db, filter);
+  const wanted = query.outcome === undefined ? null : query.outcome === 'trouble' ? TROUBLE : [query.outcome];
+  const total =
+    summary &&
+    Object.entries(summary).reduce((sum, [state, count]) => sum + (!wanted || wanted.includes(state as NoticeState) ? count : 0), 0);
+  if (total === 0) return { ...nothing, summary: summary! };
+
+  const cursor = cursorOf(query.cursor);
+  // upcoming days run forward, everything else begins with the newest
+  const isForward = Boolean(query.from ?? query.person) || query.when === 'ahead';
+  const isUp = isForward !== (cursor?.isBack ?? false);
+  const order = isUp ? 'on_day, at, id' : 'on_day desc, at desc, id desc';
+  const keys: string[] = [];
+  if (cursor)
+    keys.push(
+      `(n.on_day, n.at, n.id) ${isUp ? '>' : '<'} (${filter.put(cursor.day)}::date, ${filter.put(cursor.at)}::timestamptz, ${filter.put(cursor.id)}::bigint)`,
+    );
+  const limit = `limit ${query.size + 1}`;
+  // each outcome is walked in its own order
+  const walks = (wanted ?? [null]).map((state) => {
+    const where = filter.sql(...keys, ...(state === null ? [] : [`n.state = ${filter.put(state)}::text`]));
+    return `(select n.id, n.on_day, n.at from notices n ${filter.joins} ${where} order by n.${order.replaceAll(', ', ', n.')} ${limit})`;
+  });
+  const found = await rows<NoticeDbRow & { on_day: string }>(
+    db,
+    `select ${NOTICE_COLUMNS}, n.on_day ${NOTICE_TABLES} ` +
+      `where n.id in (select id from (${walks.join(' union all ')}) walk order by ${order} ${limit}) order by n.${order.replaceAll(', ', ', n.')}`,
+    filter.values,
+  );
+  const page = found.slice(0, query.size);
+  if (cursor?.isBack) page.reverse();
+  const isMore = found.length > query.size;
+  const first = page[0];
+  const last = page.at(-1);
+  const place = !cursor ? 0 : cursor.isBack ? (isMore ? Math.max(0, cursor.place - page.length) : 0) : cursor.place;
+  const hasBefore = cursor?.isBack ? isMore : cursor !== null;
+  const hasAfter = cursor?.isBack ? true : isMore;
+  return {
+    rows: page.map((row) => rowOf(row, now)),
+    total,
+    summary,
+    place,
+    back: first && hasBefore ? cursorText('<', first, place) : null,
+    further: last && hasAfter ? cursorText('>', last, place + page.length) : null,
+  };
+}

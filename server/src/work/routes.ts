@@ -1,0 +1,40 @@
+import type { JobBegun } from '@nudrik/contract';
+import { oneRow, transaction, type Queryable } from '../db/db.ts';
+import { findFile } from '../courses/courses.repo.ts';
+import { Refused } from '../refusal.ts';
+import { get, idOf, type Call, type Route } from '../route.ts';
+import { cancelJob, findJob, listJobs, LONG, queueJob, type NewJob } from './jobs.ts';
+
+/** Queues long work and answers 202 with its id. */
+export async function later(call: Call, job: NewJob): Promise<JobBegun> {
+  const id = await transaction(call.deps.db, (client) => queueJob(client, job, call.account!));
+  call.res.status(202);
+  return { job: id };
+}
+
+const COUNT_PEOPLE = 'select count(*)::integer as count from people';
+
+/** Whether looking at everyone takes long. */
+export const isLarge = async (db: Queryable): Promise<boolean> => (await oneRow<{ count: number }>(db, COUNT_PEOPLE)).count > LONG;
+
+export const jobRoutes: Route[] = [
+  get('/api/jobs', (call) => listJobs(call.deps.db, call.account!), 'signed-in'),
+  get('/api/jobs/:id', (call) => findJob(call.deps.db, idOf(call), call.account!), 'signed-in'),
+  get(
+    '/api/jobs/:id/file',
+    async (call) => {
+      const { fileId } = await findJob(call.deps.db, idOf(call), call.account!);
+      const file = fileId === null ? null : await findFile(call.deps.db, fileId);
+      if (!file) throw new Refused('not-found', 'This work made no file.');
+      call.res.attachment(file.name).type(file.type).send(file.content);
+      return undefined;
+    },
+    'signed-in',
+  ),
+  {
+    method: 'post',
+    path: '/api/jobs/:id/cancel',
+    access: 'signed-in',
+    handle: (call) => cancelJob(call.deps.db, idOf(call), call.account!),
+  },
+];
