@@ -111,6 +111,7 @@ function depsOf(db: Pool, databaseUrl: string): Deps {
       webDir: null,
       sessionHours: 12,
       idleHours: 12,
+      jobAbove: 2_000,
       logLevel: 'silent',
     },
     log: { info() {}, warn() {}, error: (facts) => process.stderr.write(`${JSON.stringify(facts)}\n`) },

@@ -81,6 +81,10 @@ run(async () => {
       counts.passed += report.numPassedTests;
       counts.failed += report.numFailedTests;
     }
+    if (!only || only === 'faults') {
+      // bad evenings in their short form, on a PostgreSQL of their own, which is restarted under us
+      await attempt(() => must('Bad evenings', process.execPath, [join(ROOT, 'scripts/faults.mjs')], { NUDRIK_FAULTS_MINUTES: '2' }));
+    }
     if (!only || only === 'browser') {
       await buildAll();
       const databaseUrl = cluster.ensureDatabase('browser', true);

@@ -200,6 +200,9 @@ const stuck = await count(db, OPEN);
 const repeats = [...sink.taken.values()].reduce((sum, times) => sum + times - 1, 0);
 const marked = await count(db, "select count(*)::integer as n from people where address_state <> 'ok'");
 const aside = await count(db, 'select count(*)::integer as n from set_aside');
+// the counts that pages read say what there is, whatever was killed between
+const astray = (await rows<{ what: string }>(db, 'select what from figures_astray() limit 5')).map(({ what }) => what);
+if (astray.length > 0) worst.push(`kept counts do not say what there is: ${astray.join('; ')}`);
 // whatever was on the wire at a kill, a restart, a break of the connection
 const allowed = WIRE * (faults.kills + 2 * faults.restarts + faults.pauses + 2 * faults.moods);
 say(

@@ -95,6 +95,8 @@ create table standings (
   -- the last day on which it is held, infinity for ever, null where it is not
   until date,
   finished boolean not null default false,
+  -- what is open was begun
+  started boolean not null default false,
   -- the first day away, infinity for who stays
   left_on date not null default 'infinity',
   primary key (person_id, course_id)
@@ -116,11 +118,12 @@ begin
   order by s.person_id, s.course_id
   for no key update;
   update standings s
-  set open_id = n.open_id, due_at = n.due_at, until = n.until, finished = n.finished, left_on = n.left_on
+  set open_id = n.open_id, due_at = n.due_at, until = n.until, finished = n.finished, started = n.started, left_on = n.left_on
   from (
     select
       u.person_id, u.course_id, max(a.id) filter (where a.closed_by is null) as open_id, max(a.due_at) filter (where a.closed_by is null) as due_at,
       coalesce(bool_or(a.closed_by = 'finished'), false) as finished,
+      coalesce(bool_or(a.closed_by is null and a.started_at is not null), false) as started,
       max(
         case
           when a.closed_by <> 'finished' or a.closed_by is null or c.revoked_at is not null then null
@@ -139,7 +142,8 @@ begin
   ) n
   where s.person_id = n.person_id
     and s.course_id = n.course_id
-    and (s.open_id, s.due_at, s.until, s.finished, s.left_on) is distinct from (n.open_id, n.due_at, n.until, n.finished, n.left_on);
+    and (s.open_id, s.due_at, s.until, s.finished, s.started, s.left_on)
+      is distinct from (n.open_id, n.due_at, n.until, n.finished, n.started, n.left_on);
 end $$;
 
 -- Why somebody has a course stands with whether it is open still, and until when: what a requirement counts.
@@ -154,7 +158,7 @@ end $$;
 create trigger reasons_open before insert on assignment_reasons for each row execute function reason_is_open();
 
 -- What is counted: of what, by whom, from which moment or day on.
---   open       people who have the course open, by the hour of the due date
+--   open, begun   people who have the course open; who have begun it; by the hour of the due date
 --   held       people who hold the course, by the last day
 --   asked      people who have it open or have finished it
 --   finished   people who have ever finished it
@@ -203,7 +207,7 @@ begin
     select k.what, r.course_id, r.left_on, k.at, count(*)
     from added r
     cross join lateral (
-      values ('open', hour_of(r.due_at), r.open_id is not null), ('held', day_at(r.until), r.until is not null),
+      values ('open', hour_of(r.due_at), r.open_id is not null), ('begun', hour_of(r.due_at), r.started), ('held', day_at(r.until), r.until is not null),
         ('asked', 'infinity'::timestamptz, r.open_id is not null or r.finished), ('finished', 'infinity', r.finished)
     ) k (what, at, holds)
     where k.holds
@@ -213,7 +217,7 @@ begin
     select k.what, r.course_id, r.left_on, k.at, -count(*)
     from removed r
     cross join lateral (
-      values ('open', hour_of(r.due_at), r.open_id is not null), ('held', day_at(r.until), r.until is not null),
+      values ('open', hour_of(r.due_at), r.open_id is not null), ('begun', hour_of(r.due_at), r.started), ('held', day_at(r.until), r.until is not null),
         ('asked', 'infinity'::timestamptz, r.open_id is not null or r.finished), ('finished', 'infinity', r.finished)
     ) k (what, at, holds)
     where k.holds
@@ -223,7 +227,7 @@ begin
     select k.what, r.course_id, r.left_on, k.at, sum(r.n)
     from (select *, 1 as n from added union all select *, -1 from removed) r
     cross join lateral (
-      values ('open', hour_of(r.due_at), r.open_id is not null), ('held', day_at(r.until), r.until is not null),
+      values ('open', hour_of(r.due_at), r.open_id is not null), ('begun', hour_of(r.due_at), r.started), ('held', day_at(r.until), r.until is not null),
         ('asked', 'infinity'::timestamptz, r.open_id is not null or r.finished), ('finished', 'infinity', r.finished)
     ) k (what, at, holds)
     where k.holds
@@ -426,7 +430,8 @@ begin
     perform refresh_standings(array_agg(n.person_id), array_agg(n.course_id))
     from added n
     join removed o on o.id = n.id
-    where (n.closed_by, n.closed_because, n.due_at, n.completed_on) is distinct from (o.closed_by, o.closed_because, o.due_at, o.completed_on);
+    where (n.closed_by, n.closed_because, n.due_at, n.completed_on, n.started_at)
+      is distinct from (o.closed_by, o.closed_because, o.due_at, o.completed_on, o.started_at);
   end if;
   return null;
 end $$;
@@ -472,7 +477,8 @@ select
       else 'infinity'
     end
   ) as until,
-  coalesce(bool_or(a.closed_by = 'finished'), false) as finished, coalesce(p.left_on, 'infinity') as left_on
+  coalesce(bool_or(a.closed_by = 'finished'), false) as finished,
+  coalesce(bool_or(a.closed_by is null and a.started_at is not null), false) as started, coalesce(p.left_on, 'infinity') as left_on
 from assignments a
 join people p on p.id = a.person_id
 join courses k on k.id = a.course_id
@@ -484,7 +490,7 @@ create view counted_figures as
 select k.what, r.course_id as of_id, r.left_on, k.at, count(*)::integer as count
 from standings r
 cross join lateral (
-  values ('open', hour_of(r.due_at), r.open_id is not null), ('held', day_at(r.until), r.until is not null),
+  values ('open', hour_of(r.due_at), r.open_id is not null), ('begun', hour_of(r.due_at), r.started), ('held', day_at(r.until), r.until is not null),
     ('asked', 'infinity'::timestamptz, r.open_id is not null or r.finished), ('finished', 'infinity'::timestamptz, r.finished)
 ) k (what, at, holds)
 where k.holds
@@ -522,7 +528,7 @@ having sum(f.count) <> 0;
 insert into notice_counts select * from counted_notices;
 insert into notice_sums (course_id, step_id, step_name, state, held_because, count)
 select course_id, step_id, step_name, state, held_because, sum(count) from notice_counts group by 1, 2, 3, 4, 5;
-insert into standings (person_id, course_id, open_id, due_at, until, finished, left_on) select * from counted_standings;
+insert into standings (person_id, course_id, open_id, due_at, until, finished, started, left_on) select * from counted_standings;
 update assignment_reasons r set open_due = a.due_at from assignments a where a.id = r.assignment_id and a.closed_by is null;
 insert into figures select * from counted_figures;
 
@@ -544,7 +550,8 @@ create function figures_astray() returns table (what text, kept integer, counted
   select 'standing of ' || coalesce(k.person_id, c.person_id) || ' in ' || coalesce(k.course_id, c.course_id), k.person_id::integer, c.person_id::integer
   from (select * from standings where open_id is not null or until is not null or finished) k
   full join (select * from counted_standings where open_id is not null or until is not null or finished) c using (person_id, course_id)
-  where (k.open_id, k.due_at, k.until, k.finished, k.left_on) is distinct from (c.open_id, c.due_at, c.until, c.finished, c.left_on)
+  where (k.open_id, k.due_at, k.until, k.finished, k.started, k.left_on)
+    is distinct from (c.open_id, c.due_at, c.until, c.finished, c.started, c.left_on)
   union all
   select coalesce(k.what, c.what) || ' of ' || coalesce(k.of_id, c.of_id), k.count, c.count
   from (select what, of_id, left_on, at, sum(count)::integer as count from figures_now group by 1, 2, 3, 4 having sum(count) <> 0) k
@@ -618,7 +625,7 @@ begin
 end $$;
 
 -- The figures of each course, the same wherever they stand; see 0005. Late and due soon are exact to the moment.
-create index standings_due on standings (due_at) include (course_id, left_on, person_id, open_id) where open_id is not null;
+create index standings_due on standings (due_at) include (course_id, left_on, person_id, open_id, started) where open_id is not null;
 create index standings_until on standings (course_id, until) where until is not null;
 
 drop function course_figures(timestamptz, date);
@@ -673,6 +680,18 @@ create index certificates_revoked on certificates (issued_on desc, id desc) wher
 -- ---------------------------------------------------------------------------------------------- what pages look for, in order
 
 drop index notices_trouble;
+-- everyone below a manager who is here on a day
+create index people_below on people (manager_id) include (id, left_on);
+drop index people_by_manager;
+create index people_left on people (left_on) where left_on is not null;
+create function line_here(manager bigint, day date) returns table (id bigint) language sql stable as $$
+  with recursive line (id, left_on) as (
+    select p.id, p.left_on from people p where p.manager_id = manager
+    union
+    select p.id, p.left_on from line l join people p on p.manager_id = l.id
+  )
+  select line.id from line where is_here(line.left_on, day)
+$$;
 create index notices_by_state on notices (state, on_day, at, id);
 create index notices_nobody_told on notices (on_day) where because = 'no-recipient';
 create index notices_tried on notices (last_error) include (at, recipient_name, try_at) where state = 'planned' and attempts > 0;

@@ -19,6 +19,7 @@ const Environment = z.object({
   NUDRIK_WEB_DIR: z.string().optional(),
   NUDRIK_SESSION_HOURS: z.coerce.number().positive().default(12),
   NUDRIK_IDLE_HOURS: z.coerce.number().positive().default(4),
+  NUDRIK_JOB_ABOVE: z.coerce.number().int().min(0).default(2_000),
   NUDRIK_LOG: z.enum(['silent', 'warn', 'info', 'debug']).default('warn'),
 });
 
@@ -40,6 +41,8 @@ export interface ProcessSettings {
   sessionHours: number;
   /** hours after which a session that nobody uses has ended */
   idleHours: number;
+  /** above so many people or rows, work is not done while somebody waits for the answer of a request */
+  jobAbove: number;
   logLevel: string;
 }
 
@@ -69,6 +72,7 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
     webDir: e.NUDRIK_WEB_DIR ?? null,
     sessionHours: e.NUDRIK_SESSION_HOURS,
     idleHours: e.NUDRIK_IDLE_HOURS,
+    jobAbove: e.NUDRIK_JOB_ABOVE,
     logLevel: e.NUDRIK_LOG,
   };
 }

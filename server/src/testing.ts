@@ -78,6 +78,7 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
       webDir: null,
       sessionHours: 1,
       idleHours: 1,
+      jobAbove: 2_000,
       logLevel: 'silent',
     },
     log: { info: () => undefined, warn: () => undefined, error: () => undefined },
@@ -89,9 +90,12 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
     databaseUrl,
     mailer: new TestMailer(),
     async close() {
+      // whatever a test did, the kept counts say what there is
+      const astray = await rows<{ what: string; kept: number; counted: number }>(db, 'select * from figures_astray() limit 10');
       await db.end();
       await admin.query(`drop database ${name} with (force)`);
       await admin.end();
+      if (astray.length > 0) throw new Error(`Kept counts do not say what there is: ${JSON.stringify(astray)}`);
     },
   };
 }

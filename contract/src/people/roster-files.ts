@@ -47,6 +47,7 @@ export const ImportQuery = z.object({
     return z.NEVER;
   }),
 });
+export type ImportQuery = z.infer<typeof ImportQuery>;
 
 export interface ImportResult {
   id: string | null;

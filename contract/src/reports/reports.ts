@@ -14,6 +14,12 @@ export const ReportQuery = Page.extend({
 });
 export type ReportQuery = z.infer<typeof ReportQuery>;
 
+/** POST /api/reports/courses/:id/export: where the file is */
+export const ExportRequest = ReportQuery.extend({ kind: z.enum(['csv', 'xlsx']) });
+export interface Exported {
+  href: string;
+}
+
 export interface ReportRow extends FinishedFact {
   assignmentId: string;
   person: { id: string; name: string; number: string | null; email: string };

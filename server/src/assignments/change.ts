@@ -3,6 +3,7 @@ import type { ActResult, AssignRequest, AssignResult, CloseRequest, ExtendReques
 import { transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { Refused } from '../refusal.ts';
+import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { act, tellAct } from './acts.ts';
 import { insertAct, touch, type NewAct } from './acts.repo.ts';
 import { lockAssignments, type LockedAssignment } from './assignments.repo.ts';
@@ -10,7 +11,8 @@ import { draftAssignments } from './preview.ts';
 import { makeAssignments } from './record.ts';
 
 /** Assigns a course. The notices follow from the plan, worked out by the worker at once, and wait until the act has settled. */
-export async function assign(deps: Deps, request: AssignRequest, byWhom: string): Promise<AssignResult> {
+export async function assign(deps: Deps, request: AssignRequest, byWhom: string, work: Work = AT_ONCE): Promise<AssignResult> {
+  await work.at(0, 2);
   return transaction(deps.db, async (client) => {
     const at = deps.clock.now();
     const draft = await draftAssignments(client, request, at);
@@ -18,11 +20,14 @@ export async function assign(deps: Deps, request: AssignRequest, byWhom: string)
     const already = draft.already.length;
     const made: NewAct = { kind: 'assign', at, byWhom, reason: null, words };
     if (draft.assignments.length === 0) return { assigned: 0, already, ...tellAct(draft.house, made, null) };
+    await work.at(1, 2);
     const actId = await insertAct(client, made);
     const stored = await makeAssignments(client, draft.assignments, at, { byWhom, act: actId });
     const ids = stored.map(({ id }) => id);
     await touch(client, actId, ids, false);
-    return { assigned: ids.length, already: already + draft.assignments.length - ids.length, ...tellAct(draft.house, made, actId) };
+    const result = { assigned: ids.length, already: already + draft.assignments.length - ids.length, ...tellAct(draft.house, made, actId) };
+    await work.finish(client, result);
+    return result;
   });
 }
 

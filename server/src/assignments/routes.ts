@@ -3,6 +3,7 @@ import { sendFile } from '../answer-file.ts';
 import { ADMINISTRATORS, OFFICE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { isInLineOf } from '../reports/team.repo.ts';
+import { isLarge, nowOrLater } from '../work/routes.ts';
 import { listActs, undoAct } from './acts.ts';
 import { assign, close, extend } from './change.ts';
 import { getProof, previewCompletions, recordCompletions } from './completions.ts';
@@ -26,18 +27,30 @@ const acting = (verb: string, access: Route['access'], act: (call: Call) => Prom
 const closing = (verb: string, how: 'waived' | 'withdrawn'): Route[] =>
   acting(verb, ADMINISTRATORS, (call) => close(call.deps, how, parse(CloseRequest, bodyOf(call)), call.account!.name));
 
+/** Whether it may be for many: named one by one, or whole departments, sites and groups of a large house. */
+const isWide = async ({ deps }: Call, { personIds, departments, sites, groups }: AssignRequest): Promise<boolean> =>
+  personIds.length > deps.settings.jobAbove || (departments.length + sites.length + groups.length > 0 && (await isLarge(deps)));
+
 export const assignmentRoutes: Route[] = [
   {
     method: 'post',
     path: '/api/assignments/preview',
     access: ADMINISTRATORS,
-    handle: ({ deps, req }) => previewAssign(deps, parse(AssignRequest, req.body)),
+    handle(call) {
+      const input = parse(AssignRequest, call.req.body);
+      const job = { kind: 'assign-preview', words: 'Working out what assigning would do', input };
+      return nowOrLater(call, isWide(call, input), job, () => previewAssign(call.deps, input));
+    },
   },
   {
     method: 'post',
     path: '/api/assignments',
     access: ADMINISTRATORS,
-    handle: ({ deps, req, account }) => assign(deps, parse(AssignRequest, req.body), account!.name),
+    handle(call) {
+      const input = parse(AssignRequest, call.req.body);
+      const job = { kind: 'assign', words: 'Assigning a course', input };
+      return nowOrLater(call, isWide(call, input), job, () => assign(call.deps, input, call.account!.name));
+    },
   },
   { method: 'get', path: '/api/assignments/acts', access: OFFICE, handle: ({ deps }) => listActs(deps.db, deps.clock.now()) },
   {

@@ -158,6 +158,44 @@ type Placed = Pick<NoticeDbRow, 'id' | 'at'> & { on_day: string };
 const cursorText = (sign: '<' | '>', { on_day, at, id }: Placed, place: number): string =>
   `${sign}${on_day}~${at.getTime()}~${id}~${place}`;
 
+/**
+ * The days on which the rows of a page are, from kept counts: what is rare is not looked for on every day.
+ * @param cut a day of which only a part may fit
+ */
+async function daysOfPage(
+  db: Queryable,
+  query: NoticesQuery,
+  states: readonly NoticeState[] | null,
+  cursor: Cursor | null,
+  isUp: boolean,
+  cut: string | null,
+): Promise<string[]> {
+  const filter = new Filter();
+  if (query.from) filter.add((n) => `f.on_day >= ${n}::date`, query.from);
+  if (query.to) filter.add((n) => `f.on_day <= ${n}::date`, query.to);
+  if (query.course) filter.add((n) => `f.course_id = ${n}::bigint`, query.course);
+  if (query.step) filter.add((n) => `f.step_name = ${n}::text`, query.step);
+  if (query.held) filter.add((n) => `f.held_because = ${n}::text`, query.held);
+  if (cut) filter.add((n) => `f.on_day ${query.when === 'past' ? '<=' : '>='} ${n}::date`, cut);
+  if (states) filter.add((n) => `f.state = any(${n}::text[])`, states);
+  if (cursor) filter.add((n) => `f.on_day ${isUp ? '>=' : '<='} ${n}::date`, cursor.day);
+  const found = await rows<{ day: string; count: number }>(
+    db,
+    `select f.on_day as day, sum(f.count)::integer as count from notices_of_days f ${filter.sql()}
+     group by f.on_day having sum(f.count) > 0 order by f.on_day ${isUp ? '' : 'desc'} limit ${query.size + 3}`,
+    filter.values,
+  );
+  const days: string[] = [];
+  let sure = 0;
+  for (const { day, count } of found) {
+    days.push(day);
+    // of the days that the cursor and the present moment cut nobody knows how much is left
+    if (day !== cursor?.day && day !== cut) sure += count;
+    if (sure > query.size) break;
+  }
+  return days;
+}
+
 /** A page of the ledger in the order of moments, how many there are of each outcome, and where the pages beside it begin. */
 export async function listNotices(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<NoticesPage> {
   const filter = await filterOf(db, query, now, today);
@@ -182,6 +220,10 @@ export async function listNotices(db: Queryable, query: NoticesQuery, now: numbe
     keys.push(
       `(n.on_day, n.at, n.id) ${isUp ? '>' : '<'} (${filter.put(cursor.day)}::date, ${filter.put(cursor.at)}::timestamptz, ${filter.put(cursor.id)}::bigint)`,
     );
+  if (isKept && (wanted || query.step || query.held)) {
+    const days = await daysOfPage(db, query, wanted, cursor, isUp, query.when ? today : null);
+    filter.add((n) => `n.on_day = any(${n}::date[])`, days);
+  }
   const limit = `limit ${query.size + 1}`;
   // each outcome is walked in its own order
   const walks = (wanted ?? [null]).map((state) => {

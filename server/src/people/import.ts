@@ -16,6 +16,7 @@ import type { Deps } from '../deps.ts';
 import { insertFile } from '../courses/courses.repo.ts';
 import { readTableFile } from '../read-apart.ts';
 import { Refused } from '../refusal.ts';
+import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { foreseeRequirements } from '../requirements/foresee.ts';
 import { listRoster, listSiteNames, rosterMark } from './people.repo.ts';
 import { houseToday } from './today.ts';
@@ -126,13 +127,15 @@ async function previewUnderLock(client: Client, cells: string[][], order: Import
  * Takes a file, asks the requirements about whoever it touches, plans the first of what comes of it, and takes all of it
  * back: what the preview says of requirements and mails is what taking it would do.
  */
-export async function foreseeImport(deps: Deps, bytes: Buffer, order: ImportOrder): Promise<ImportForesight> {
+export async function foreseeImport(deps: Deps, bytes: Buffer, order: ImportOrder, work: Work = AT_ONCE): Promise<ImportForesight> {
+  await work.at(0, 3);
   const { cells } = await readTableFile(bytes, order.fileName);
   const today = await houseToday(deps);
   const now = deps.clock.now();
   return rehearsed(deps.db, async (client) => {
     await client.query("set local lock_timeout = '5s'");
     const preview = await previewUnderLock(client, cells, order, today);
+    await work.at(1, 3);
     const { asked } = await writePreview(client, preview, order.groups, {
       at: now,
       byWhom: 'nobody',
@@ -141,12 +144,20 @@ export async function foreseeImport(deps: Deps, bytes: Buffer, order: ImportOrde
       source: 'file',
       file: null,
     });
+    await work.at(2, 3);
     return foreseeRequirements(client, asked, now);
   });
 }
 
 /** Takes a file's changes in one transaction, if the roster is still the one that the preview showed. */
-export async function takeImport(deps: Deps, bytes: Buffer, order: ImportOrder, byWhom: string): Promise<ImportResult> {
+export async function takeImport(
+  deps: Deps,
+  bytes: Buffer,
+  order: ImportOrder,
+  byWhom: string,
+  work: Work = AT_ONCE,
+): Promise<ImportResult> {
+  await work.at(0, 2);
   const { cells } = await readTableFile(bytes, order.fileName);
   const today = await houseToday(deps);
   return transaction(deps.db, async (client) => {
@@ -159,7 +170,8 @@ export async function takeImport(deps: Deps, bytes: Buffer, order: ImportOrder, 
           `which is more than ${share} %. Confirm that number, or leave the group out; nothing was taken.`,
       );
     await rememberColumns(client, cells[0] ?? [], order.columns);
-    return storePreview(client, preview, order.groups, {
+    await work.at(1, 2);
+    const result = await storePreview(client, preview, order.groups, {
       at: deps.clock.now(),
       byWhom,
       today,
@@ -167,6 +179,8 @@ export async function takeImport(deps: Deps, bytes: Buffer, order: ImportOrder, 
       source: 'file',
       file: bytes,
     });
+    await work.finish(client, result);
+    return result;
   });
 }
 

@@ -126,13 +126,13 @@ const SORTS: Record<Exclude<PeopleQuery['sort'], 'fit'>, string> = {
   job: 'p.job',
   manager: 'm.name',
   joined: 'p.joined_on',
-  late: 'w.late',
+  late: 'late.late',
 };
 
 const PERSON_COLUMNS = `
   p.id, p.personnel_number, p.name, p.email, d.name as department, s.id as site_id, s.name as site, s.zone, p.job, p.manager_id,
     m.name as manager_name, p.joined_on, p.left_on,
-  p.address_state, p.address_words, coalesce(a.open, 0)::integer as open, coalesce(a.late, 0)::integer as late
+  p.address_state, p.address_words, coalesce(late.open, 0)::integer as open, coalesce(late.late, 0)::integer as late
 `;
 const PERSON_TABLES = `
 from people p
@@ -140,15 +140,15 @@ join departments d on d.id = p.department_id
 join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
 left join lateral (
-  select count(*) as open, count(*) filter (where due_at < $1::timestamptz) as late
+  select count(*) as open, nullif(count(*) filter (where due_at < $1::timestamptz), 0) as late
   from assignments
   where person_id = p.id
     and closed_by is null
-) a on true
+) late on true
 `;
 
 /** What filters ask. */
-const FOUND_BY = 'from people p join sites s on s.id = p.site_id';
+const FOUND_BY = 'from people p';
 
 const LATE = `
 left join (
@@ -157,15 +157,15 @@ left join (
   where open_id is not null
     and due_at < $1::timestamptz
   group by person_id
-) w on w.person_id = p.id
+) late on late.person_id = p.id
 `;
 /** What an order asks beyond that. */
 const SORTED_BY: Partial<Record<PeopleQuery['sort'], string>> = {
   department: 'join departments d on d.id = p.department_id',
+  site: 'join sites s on s.id = p.site_id',
   manager: 'left join people m on m.id = p.manager_id',
   late: LATE,
 };
-const LATE_BY: Partial<Record<PeopleQuery['sort'], string>> = { late: LATE };
 
 interface PersonDbRow {
   id: string;
@@ -231,7 +231,7 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
       query.to ?? query.from,
     );
   }
-  if (query.site) add((n) => `s.name = ${n}::text`, query.site);
+  if (query.site) add((n) => `p.site_id in (select id from sites where name = ${n}::text)`, query.site);
   if (query.show === 'left') add((n) => `p.left_on <= ${n}::date`, today);
   if (query.show === 'here' || query.show === 'no-manager' || query.show === 'unreachable')
     add((n) => `is_here(p.left_on, ${n}::date)`, today);
@@ -250,7 +250,7 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
   );
   const found = rows<PersonDbRow>(
     db,
-    `select ${PERSON_COLUMNS} ${PERSON_TABLES} ${LATE_BY[query.sort] ?? ''} where p.id in (select p.id ${FOUND_BY} ${page}) and $1::timestamptz is not null ${order}`,
+    `select ${PERSON_COLUMNS} ${PERSON_TABLES} where p.id in (select p.id ${FOUND_BY} ${page}) and $1::timestamptz is not null ${order}`,
     values,
   );
   return { rows: (await found).map(personOf), total: (await counted).total };
@@ -273,11 +273,12 @@ group by d.id
 order by d.name
 `;
 const COUNT_GROUPS = `
-select g.id, g.name, count(p.id)::integer as people
+select g.id, g.name, (coalesce(m.people, 0) - coalesce(l.people, 0))::integer as people
 from groups g
-left join group_members m on m.group_id = g.id
-left join people p on p.id = m.person_id and is_here(p.left_on, $1::date)
-group by g.id
+left join (select group_id, count(*) as people from group_members group by 1) m on m.group_id = g.id
+left join (
+  select m.group_id, count(*) as people from people p join group_members m on m.person_id = p.id where p.left_on <= $1::date group by 1
+) l on l.group_id = g.id
 order by g.name
 `;
 const COUNT_SITES = `
@@ -416,10 +417,7 @@ order by l.from_on
 `;
 
 const COUNT_LINE = `
-select count(*)::integer as team
-from line_of(array[$1::bigint]) l
-join people p on p.id = l.id
-where is_here(p.left_on, $2::date)
+select count(*)::integer as team from line_here($1::bigint, $2::date)
 `;
 
 const LIST_GROUPS_OF = `

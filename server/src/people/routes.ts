@@ -1,5 +1,7 @@
 import { Id, ImportQuery, LeaveChange, LeaveDraft, PeopleQuery, PersonChange, ResolveRequest } from '@nudrik/contract';
-import { act, ADMINISTRATORS, bytesOf, DONE, get, idOf, OFFICE, parse, type Route } from '../route.ts';
+import { act, ADMINISTRATORS, bytesOf, DONE, get, idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
+import type { NewJob } from '../work/jobs.ts';
+import { isLarge, nowOrLater } from '../work/routes.ts';
 import { sendFile } from '../answer-file.ts';
 import { Refused } from '../refusal.ts';
 import { whyCourse } from '../requirements/why.ts';
@@ -12,17 +14,36 @@ import { timelineOf } from './timeline.ts';
 import { houseToday } from './today.ts';
 import { getImportFile, listImports, undoImport } from './undo-import.ts';
 
+/** A file with a line for each of many, or for a roster of many: both are compared with each other. */
+const isLongFile = async (call: Call): Promise<boolean> =>
+  bytesOf(call).length > 100 * call.deps.settings.jobAbove || (await isLarge(call.deps));
+const fileJob = (call: Call, kind: string, words: string, input: ImportQuery): NewJob => ({
+  kind,
+  words,
+  input,
+  file: { name: input.order.fileName, bytes: bytesOf(call) },
+});
+
 const imports: Route[] = [
   get('/api/people/roster', ({ deps }) => rosterFacts(deps), ADMINISTRATORS),
   get('/api/people/imports', ({ deps }) => listImports(deps.db)),
-  act('post', '/api/people/imports', (call) =>
-    takeImport(call.deps, bytesOf(call), parse(ImportQuery, call.req.query).order, call.account!.name),
-  ),
-  act('post', '/api/people/imports/foresee', (call) => foreseeImport(call.deps, bytesOf(call), parse(ImportQuery, call.req.query).order)),
+  act('post', '/api/people/imports', (call) => {
+    const input = parse(ImportQuery, call.req.query);
+    return nowOrLater(call, isLongFile(call), fileJob(call, 'import', `Taking ${input.order.fileName}`, input), () =>
+      takeImport(call.deps, bytesOf(call), input.order, call.account!.name),
+    );
+  }),
+  act('post', '/api/people/imports/foresee', (call) => {
+    const input = parse(ImportQuery, call.req.query);
+    const words = `Working out what taking ${input.order.fileName} would bring`;
+    return nowOrLater(call, isLongFile(call), fileJob(call, 'import-foresight', words, input), () =>
+      foreseeImport(call.deps, bytesOf(call), input.order),
+    );
+  }),
   get('/api/people/imports/:id/file', async (call) => sendFile(call.res, await getImportFile(call.deps.db, idOf(call)))),
-  act('post', '/api/people/imports/:id/undo', async (call) => {
-    await undoImport(call.deps, idOf(call), call.account!.name);
-    return DONE;
+  act('post', '/api/people/imports/:id/undo', (call) => {
+    const job = { kind: 'import-undo', words: 'Undoing an import', input: { id: idOf(call) } };
+    return nowOrLater(call, isLarge(call.deps), job, () => undoImport(call.deps, idOf(call), call.account!.name));
   }),
 ];
 

@@ -6,6 +6,7 @@ import type { Deps } from '../deps.ts';
 import { requestReplan } from '../notices/queue.ts';
 import { releaseLeave } from '../notices/release.repo.ts';
 import { Refused } from '../refusal.ts';
+import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { lockRoster } from './import.ts';
 import { listOpenAssignmentsAround, listRoster } from './people.repo.ts';
 import { getHouse } from '../house/house.ts';
@@ -144,9 +145,9 @@ where id = any($1::bigint[])
 const SET_UNDONE = 'update imports set undone_at = $2::timestamptz, undone_by = $3::text where id = $1::bigint';
 
 /** Sets an import back, as long as nothing depends on it. */
-export async function undoImport(deps: Deps, id: string, byWhom: string): Promise<void> {
+export async function undoImport(deps: Deps, id: string, byWhom: string, work: Work = AT_ONCE): Promise<{ done: true }> {
   const today = await houseToday(deps);
-  await transaction(deps.db, async (client) => {
+  return transaction(deps.db, async (client) => {
     await lockRoster(client);
     const found = await maybeRow<{ undone_at: Date | null; file_name: string; departments_made: string[] }>(client, LOCK_IMPORT, [id]);
     if (!found) throw new Refused('not-found', 'There is no such import.');
@@ -163,6 +164,7 @@ export async function undoImport(deps: Deps, id: string, byWhom: string): Promis
           'Nothing was changed.',
         depends.map((message) => ({ where: 'import', message })),
       );
+    await work.at(1, 2);
     const changes = await rows<{ person_id: string; kind: ChangeKind; changes: FieldChange[] }>(client, LIST_CHANGES_OF, [id]);
     const roster = new Map((await listRoster(client)).map((person) => [person.id, person]));
     const back: RowChange[] = [];
@@ -194,6 +196,8 @@ export async function undoImport(deps: Deps, id: string, byWhom: string): Promis
     await requestReplan(client, [...about, ...(await listOpenAssignmentsAround(client, rested))]);
     await client.query(SET_UNDONE, [id, new Date(deps.clock.now()), byWhom]);
     await announce(client, 'people');
+    await work.finish(client, { done: true });
+    return { done: true };
   });
 }
 

@@ -1,6 +1,6 @@
 import type { PlanRow, PlanView } from '@nudrik/contract';
 import type { PlanStep } from '@nudrik/core';
-import { maybeRow, rows, type Client, type Queryable } from '../db/db.ts';
+import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_PLANS = `
 select
@@ -73,6 +73,12 @@ export async function findPlan(db: Queryable, courseId: string, today: string): 
     open: row.open,
   };
 }
+
+const COUNT_OPEN = "select coalesce(sum(count), 0)::integer as open from figures_now where what = 'open' and of_id = $1::bigint";
+
+/** How many have a course open. */
+export const countOpen = async (db: Queryable, courseId: string): Promise<number> =>
+  (await oneRow<{ open: number }>(db, COUNT_OPEN, [courseId])).open;
 
 const LOCK_PLAN = 'select version, steps from plans where course_id = $1::bigint for update';
 

@@ -3,7 +3,8 @@ import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { houseToday } from '../people/today.ts';
-import { findPlan, listPlans } from './plans.repo.ts';
+import { nowOrLater } from '../work/routes.ts';
+import { countOpen, findPlan, listPlans } from './plans.repo.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
 const draftOf = (body: unknown): PlanDraft & { steps: PlanStep[] } => parse(PlanDraft, body) as PlanDraft & { steps: PlanStep[] };
@@ -30,7 +31,12 @@ export const planRoutes: Route[] = [
     method: 'post',
     path: '/api/plans/:courseId/preview',
     access: OFFICE,
-    handle: ({ deps, req }) => previewPlan(deps, parse(Id, req.params['courseId']), draftOf(req.body)),
+    async handle(call) {
+      const input = { course: parse(Id, call.req.params['courseId']), draft: draftOf(call.req.body) };
+      const job = { kind: 'plan-preview', words: 'Working out what publishing would change', input };
+      const isLong = (await countOpen(call.deps.db, input.course)) > call.deps.settings.jobAbove;
+      return nowOrLater(call, isLong, job, () => previewPlan(call.deps, input.course, input.draft));
+    },
   },
   {
     method: 'post',

@@ -4,6 +4,7 @@ import { getHouse } from '../house/house.ts';
 import { containing, oneRow, rows, type Queryable } from '../db/db.ts';
 import { ASSIGNMENT_COLUMNS, finishedOf, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
+import type { Work } from '../work/jobs.ts';
 
 const TABLES = `
 from assignments a
@@ -143,7 +144,35 @@ ${TABLES}
 where ${where}
   and a.closed_by is not null
 `;
-/** The same of everyone, from kept counts. */
+/** The same of everyone, from kept counts: exact to the moment by a look at the hour that it cuts. */
+const GET_OPEN = `
+with figures as (
+  select
+    coalesce(sum(f.count) filter (where f.what = 'open'), 0) as open,
+    coalesce(sum(f.count) filter (where f.what = 'open' and f.at < hour_of($2::timestamptz)), 0) as late,
+    coalesce(sum(f.count) filter (where f.what = 'begun' and f.at >= hour_of($2::timestamptz)), 0) as begun
+  from figures_now f
+  where f.what in ('open', 'begun')
+    and f.of_id = $1::bigint
+),
+late as (
+  select
+    count(*) filter (where a.due_at >= hour_of($2::timestamptz)) as late,
+    count(*) filter (where a.due_at >= hour_of($2::timestamptz) and a.started) as begun,
+    count(*) filter (where not exists (
+      select 1 from notices n where n.assignment_id = a.open_id and n.state in ('planned', 'held', 'sending')
+    )) as silent
+  from standings a
+  where a.open_id is not null
+    and a.due_at < $2::timestamptz
+    and a.course_id = $1::bigint
+)
+select
+  l.silent::integer, (f.begun - l.begun)::integer as in_progress, (f.late + l.late)::integer as late,
+  (f.open - f.late - l.late - f.begun + l.begun)::integer as not_started
+from figures f
+cross join late l
+`;
 const GET_CLOSED = `
 select
   coalesce(sum(f.count) filter (where f.what = 'completed'), 0)::integer as finished,
@@ -162,6 +191,10 @@ async function courseTitle(db: Queryable, courseId: string): Promise<{ id: strin
   return course;
 }
 
+const keptOpen = (db: Queryable, courseId: string, now: number): Promise<Record<string, number>> =>
+  oneRow(db, GET_OPEN, [courseId, new Date(now)]);
+const keptClosed = (db: Queryable, courseId: string): Promise<Record<string, number>> => oneRow(db, GET_CLOSED, [courseId]);
+
 /** Who was notified, who finished: one page. */
 export async function courseReport(db: Queryable, courseId: string, query: ReportQuery, now: number): Promise<ReportPage> {
   const course = await courseTitle(db, courseId);
@@ -169,10 +202,8 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   const all = filterOf({ ...query, state: 'all' }, courseId, now);
   const isEveryone = !query.find && !query.department && !query.site;
   const [open, closed] = await Promise.all([
-    oneRow<Record<string, number>>(db, COUNT_OPEN(all.where), all.values),
-    isEveryone
-      ? oneRow<Record<string, number>>(db, GET_CLOSED, [courseId])
-      : oneRow<Record<string, number>>(db, COUNT_CLOSED(all.where), all.values),
+    isEveryone ? keptOpen(db, courseId, now) : oneRow<Record<string, number>>(db, COUNT_OPEN(all.where), all.values),
+    isEveryone ? keptClosed(db, courseId) : oneRow<Record<string, number>>(db, COUNT_CLOSED(all.where), all.values),
   ]);
   const counts: Record<string, number> = { ...open, ...closed };
   const found = await rows<ReportDbRow>(db, listSql(where, query, `limit ${query.size} offset ${query.page * query.size}`), values);
@@ -202,19 +233,40 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   };
 }
 
-/** All rows of the report, for a file. */
-export async function allReportRows(
+const LIST_IDS = (where: string, query: ReportQuery): string => `
+select a.id
+${TABLES}
+where ${where}
+order by ${SORTS[query.sort]} ${query.order} nulls last, a.id
+`;
+
+/** Which rows the report has, in their order. */
+export async function listReport(
   db: Queryable,
   courseId: string,
   query: ReportQuery,
   now: number,
-): Promise<{ course: { id: string; title: string }; rows: ReportRow[] }> {
+): Promise<{ course: { id: string; title: string }; ids: string[] }> {
   const course = await courseTitle(db, courseId);
   const { where, values } = filterOf(query, courseId, now);
-  return {
-    course,
-    rows: (await rows<ReportDbRow>(db, listSql(where, query, ''), values)).map((row) => reportRow(row, now)),
-  };
+  return { course, ids: (await rows<{ id: string }>(db, LIST_IDS(where, query), values)).map(({ id }) => id) };
+}
+
+const PART = 1_000;
+
+/** The rows of a report in parts, read while they are written. */
+export async function* partsOf(
+  db: Queryable,
+  ids: readonly string[],
+  query: ReportQuery,
+  now: number,
+  work: Work,
+): AsyncGenerator<ReportRow[]> {
+  for (let from = 0; from < ids.length; from += PART) {
+    await work.at(from, ids.length);
+    const found = await rows<ReportDbRow>(db, listSql('a.id = any($1::bigint[])', query, ''), [ids.slice(from, from + PART)]);
+    yield found.map((row) => reportRow(row, now));
+  }
 }
 
 /** What came into a state, less what went, between the weeks' ends of the last year; $2 is the end of the last hour. */
@@ -237,8 +289,8 @@ export async function overTime(db: Queryable, courseId: string, now: number): Pr
   const [flows, house, open, closed] = await Promise.all([
     rows<{ what: string; weeks_ago: number; count: number }>(db, LIST_FLOWS, [courseId, hour]),
     getHouse(db),
-    countOpen(db, courseId, now),
-    oneRow<Record<string, number>>(db, GET_CLOSED, [courseId]),
+    keptOpen(db, courseId, now),
+    keptClosed(db, courseId),
   ]);
   const zone = Zone.of(house.zone);
   const sums = { finished: 0, started: 0, waiting: 0, late: 0 };
@@ -253,8 +305,3 @@ export async function overTime(db: Queryable, courseId: string, now: number): Pr
   points.push({ day: dateOf(zone.dayAt(now)), finished, started, waiting: open['not_started']!, late: open['late']! });
   return { points };
 }
-
-const countOpen = (db: Queryable, courseId: string, now: number): Promise<Record<string, number>> => {
-  const { where, values } = filterOf({ state: 'all', sort: 'name', order: 'asc', page: 0, size: 1 }, courseId, now);
-  return oneRow(db, COUNT_OPEN(where), values);
-};

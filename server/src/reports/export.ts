@@ -1,9 +1,13 @@
-import { headFile } from '../answer-file.ts';
-import type { Response } from 'express';
+import { Readable, Writable } from 'node:stream';
+import { finished, pipeline } from 'node:stream/promises';
 import { stringify } from 'csv-stringify';
 import excel from 'exceljs';
-import type { ReportRow } from '@nudrik/contract';
-import { tellMoment, type Zone } from '@nudrik/core';
+import type { ReportQuery, ReportRow } from '@nudrik/contract';
+import { dateOf, tellMoment, Zone } from '@nudrik/core';
+import type { Deps } from '../deps.ts';
+import { getHouse } from '../house/house.ts';
+import type { Work } from '../work/jobs.ts';
+import { listReport, partsOf } from './course-report.ts';
 
 interface Column {
   head: string;
@@ -46,35 +50,56 @@ export function written(iso: string, zone: Zone): string {
 /** A cell that a spreadsheet would run as a formula is written as text. */
 const safe = (cell: string | number): string | number => (typeof cell === 'string' && /^[=+\-@\t\r]/.test(cell) ? `'${cell}` : cell);
 
-export async function sendCsv(res: Response, name: string, rows: readonly ReportRow[], zone: Zone): Promise<void> {
-  headFile(res, `${name}.csv`, 'text/csv; charset=utf-8');
-  res.write('\ufeff');
-  const csv = stringify({ header: false });
-  csv.pipe(res);
-  csv.write(REPORT_COLUMNS.map((column) => column.head));
-  for (const row of rows) csv.write(REPORT_COLUMNS.map((column) => safe(column.cell(row, zone))));
-  csv.end();
-  await new Promise((done) => res.on('finish', done));
+/** Rows as they are read, a part after the other: a million at constant memory. */
+export type ReportParts = AsyncIterable<readonly ReportRow[]>;
+
+/** Writes CSV (RFC 4180), and ends what it writes to. */
+export async function writeCsv(out: Writable, parts: ReportParts, zone: Zone): Promise<void> {
+  const lines = async function* (): AsyncGenerator<(string | number)[]> {
+    yield REPORT_COLUMNS.map((column) => column.head);
+    for await (const rows of parts) for (const row of rows) yield REPORT_COLUMNS.map((column) => safe(column.cell(row, zone)));
+  };
+  await pipeline(Readable.from(lines()), stringify({ header: false, bom: true }), out);
 }
 
-export async function sendXlsx(
-  res: Response,
-  name: string,
-  title: string,
-  rows: readonly ReportRow[],
-  zone: Zone,
-  now: number,
-): Promise<void> {
-  headFile(res, `${name}.xlsx`, 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet');
+/** Writes XLSX, and ends what it writes to. */
+export async function writeXlsx(out: Writable, title: string, parts: ReportParts, zone: Zone, now: number): Promise<void> {
   // streamed: in memory a million rows take 2.6 GB
-  const book = new excel.stream.xlsx.WorkbookWriter({ stream: res, useStyles: true });
+  const book = new excel.stream.xlsx.WorkbookWriter({ stream: out, useStyles: true });
   const sheet = book.addWorksheet(title.replace(/[\\/?*[\]:]/g, ' ').slice(0, 31), {
     views: [{ state: 'frozen', ySplit: 1 }],
   });
   sheet.columns = REPORT_COLUMNS.map((column) => ({ header: column.head, width: column.width }));
   sheet.getRow(1).font = { bold: true };
-  for (const row of rows) sheet.addRow(REPORT_COLUMNS.map((column) => column.cell(row, zone))).commit();
+  for await (const rows of parts) for (const row of rows) sheet.addRow(REPORT_COLUMNS.map((column) => column.cell(row, zone))).commit();
   sheet.commit();
   book.title = `${title}, as of ${tellMoment(now, zone)}`;
   await book.commit();
+}
+
+export const EXPORT_TYPES = {
+  csv: 'text/csv; charset=utf-8',
+  xlsx: 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet',
+} as const;
+export type ExportKind = keyof typeof EXPORT_TYPES;
+
+export const writeReport = (kind: ExportKind, out: Writable, title: string, parts: ReportParts, zone: Zone, now: number): Promise<void> =>
+  kind === 'csv' ? writeCsv(out, parts, zone) : writeXlsx(out, title, parts, zone, now);
+
+/** The report of a course as a file, made while its parts are read. */
+export async function exportReport(
+  deps: Deps,
+  { course: courseId, kind, query }: { course: string; kind: ExportKind; query: ReportQuery },
+  work: Work,
+): Promise<{ href: string }> {
+  const now = deps.clock.now();
+  const { course, ids } = await listReport(deps.db, courseId, query, now);
+  const zone = Zone.of((await getHouse(deps.db)).zone);
+  const chunks: Buffer[] = [];
+  const out = new Writable({ write: (chunk: Buffer, _encoding, done) => (chunks.push(Buffer.from(chunk)), done()) });
+  const ended = finished(out);
+  await writeReport(kind, out, course.title, partsOf(deps.db, ids, query, now, work), zone, now);
+  await ended;
+  const name = `${course.title}, ${dateOf(zone.dayAt(now))}.${kind}`;
+  return { href: await work.keep({ name, type: EXPORT_TYPES[kind], content: Buffer.concat(chunks) }) };
 }

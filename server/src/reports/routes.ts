@@ -1,23 +1,45 @@
-import { Id, LinkToken, ReportQuery, TodayQuery } from '@nudrik/contract';
+import { ExportRequest, Id, LinkToken, ReportQuery, TodayQuery } from '@nudrik/contract';
 import { Zone } from '@nudrik/core';
-import { OFFICE, parse, type Call, type Route } from '../route.ts';
+import { headFile } from '../answer-file.ts';
+import { idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
+import { AT_ONCE } from '../work/jobs.ts';
+import { nowOrLater } from '../work/routes.ts';
 import { Refused } from '../refusal.ts';
 import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
-import { allReportRows, courseReport, overTime } from './course-report.ts';
-import { sendCsv, sendXlsx } from './export.ts';
+import { courseReport, listReport, overTime, partsOf } from './course-report.ts';
+import { EXPORT_TYPES, writeReport, type ExportKind } from './export.ts';
 import { findByTeamToken } from './team-links.repo.ts';
 import { teamOf } from './team.repo.ts';
 import { todayView } from './today.ts';
 
-async function file({ deps, req, res }: Call, kind: 'csv' | 'xlsx'): Promise<undefined> {
-  const { course, rows } = await allReportRows(deps.db, parse(Id, req.params['id']), parse(ReportQuery, req.query), deps.clock.now());
+async function file({ deps, req, res }: Call, kind: ExportKind): Promise<undefined> {
+  const query = parse(ReportQuery, req.query);
+  const now = deps.clock.now();
+  const { course, ids } = await listReport(deps.db, parse(Id, req.params['id']), query, now);
   const zone = Zone.of((await getHouse(deps.db)).zone);
-  const name = `${course.title}, ${await houseToday(deps)}`;
-  if (kind === 'csv') await sendCsv(res, name, rows, zone);
-  else await sendXlsx(res, name, course.title, rows, zone, deps.clock.now());
+  headFile(res, `${course.title}, ${await houseToday(deps)}.${kind}`, EXPORT_TYPES[kind]);
+  await writeReport(kind, res, course.title, partsOf(deps.db, ids, query, now, AT_ONCE), zone, now);
   return undefined;
 }
+
+/** Where the file is: made while it is fetched, or, where there are many rows, as long work. */
+async function exported(call: Call): Promise<unknown> {
+  const { kind, ...query } = parse(ExportRequest, call.req.body);
+  const id = idOf(call);
+  const { course, ids } = await listReport(call.deps.db, id, query, call.deps.clock.now());
+  const job = { kind: 'course-export', words: `Exporting ${course.title} as ${kind.toUpperCase()}`, input: { course: id, kind, query } };
+  return nowOrLater(call, ids.length > call.deps.settings.jobAbove, job, () =>
+    Promise.resolve({ href: `/api/reports/courses/${id}/${kind}?${new URLSearchParams(paramsOf(query)).toString()}` }),
+  );
+}
+
+const paramsOf = (query: object): Record<string, string> =>
+  Object.fromEntries(
+    Object.entries(query)
+      .filter(([, value]) => value !== undefined)
+      .map(([name, value]) => [name, String(value)]),
+  );
 
 export const reportRoutes: Route[] = [
   { method: 'get', path: '/api/today', access: OFFICE, handle: ({ deps, req }) => todayView(deps, parse(TodayQuery, req.query)) },
@@ -33,6 +55,7 @@ export const reportRoutes: Route[] = [
     access: OFFICE,
     handle: ({ deps, req }) => overTime(deps.db, parse(Id, req.params['id']), deps.clock.now()),
   },
+  { method: 'post', path: '/api/reports/courses/:id/export', access: OFFICE, handle: exported },
   { method: 'get', path: '/api/reports/courses/:id/csv', access: OFFICE, handle: (call) => file(call, 'csv') },
   { method: 'get', path: '/api/reports/courses/:id/xlsx', access: OFFICE, handle: (call) => file(call, 'xlsx') },
   {

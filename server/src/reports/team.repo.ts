@@ -18,10 +18,7 @@ export async function isInLineOf(db: Queryable, managerId: string, assignmentId:
 const SHOWN = 300;
 
 const LIST_LINE = `
-select p.id
-from line_of(array[$1::bigint]) l
-join people p on p.id = l.id
-where is_here(p.left_on, $2::date)
+select id from line_here($1::bigint, $2::date)
 `;
 
 const COUNT_TEAM = `

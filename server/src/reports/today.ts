@@ -238,6 +238,8 @@ async function silentNeeds(db: Queryable, today: string, now: number): Promise<T
 
 async function needs(db: Queryable, today: string, now: number, zone: Zone): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
+  const silent = silentNeeds(db, today, now);
+  silent.catch(() => undefined); // told where it is waited for
   const pause = await findPause(db, 'mail');
   if (pause) {
     const { due } = (await rows<{ due: number }>(db, COUNT_DUE, [new Date(now)]))[0]!;
@@ -366,7 +368,7 @@ async function needs(db: Queryable, today: string, now: number, zone: Zone): Pro
       });
   for (const words of await tellAside(db, zone, now))
     list.unshift({ kind: 'set-aside', label: 'Set aside', words, act: { label: 'Try again', link: null, does: 'try-again' } });
-  return [...list, ...(await rosterNeeds(db, zone, now)), ...(await silentNeeds(db, today, now))];
+  return [...list, ...(await rosterNeeds(db, zone, now)), ...(await silent)];
 }
 
 interface NextRow {
@@ -457,29 +459,22 @@ export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<Toda
   const now = deps.clock.now();
   const today = await houseToday(deps);
   const zone = Zone.of((await getHouse(db)).zone);
-  const counts = new Map(
-    (await rows<{ bucket: string; count: number }>(db, LIST_DAY_COUNTS, [today])).map((row) => [row.bucket, row.count]),
-  );
-  const courses = await rows<{
-    id: string;
-    title: string;
-    due_soon: number;
-    late: number;
-    current: number;
-    asked: number;
-  }>(db, LIST_COURSES, [new Date(now), today]);
-  const late = await rows<{ id: string; title: string; people: string[]; count: number; since: Date }>(db, LIST_NEWLY_LATE, [
-    new Date(now),
-    today,
-  ]);
-  const finished = await rows<{ id: string; title: string; people: string[]; count: number }>(db, LIST_FINISHED, [new Date(now)]);
   const { from, to } = days;
-  const next = await (from ? rows<NextRow>(db, LIST_ON_DAYS, [from, to ?? from]) : rows<NextRow>(db, LIST_NEXT, [new Date(now), today]));
+  const at = new Date(now);
+  const [counted, courses, late, finished, next, found] = await Promise.all([
+    rows<{ bucket: string; count: number }>(db, LIST_DAY_COUNTS, [today]),
+    rows<{ id: string; title: string; due_soon: number; late: number; current: number; asked: number }>(db, LIST_COURSES, [at, today]),
+    rows<{ id: string; title: string; people: string[]; count: number; since: Date }>(db, LIST_NEWLY_LATE, [at, today]),
+    rows<{ id: string; title: string; people: string[]; count: number }>(db, LIST_FINISHED, [at]),
+    from ? rows<NextRow>(db, LIST_ON_DAYS, [from, to ?? from]) : rows<NextRow>(db, LIST_NEXT, [at, today]),
+    needs(db, today, now, zone),
+  ]);
+  const counts = new Map(counted.map((row) => [row.bucket, row.count]));
   return {
     now: new Date(now).toISOString(),
     sentToday: counts.get('sent') ?? 0,
     plannedToday: counts.get('planned') ?? 0,
-    needs: await needs(db, today, now, zone),
+    needs: found,
     next: next.map((row) => ({
       at: row.at.toISOString(),
       day: row.day,

@@ -9,7 +9,7 @@ import {
 import { houseToday } from '../people/today.ts';
 import { Refused } from '../refusal.ts';
 import { ADMINISTRATORS, idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
-import { isLarge, later } from '../work/routes.ts';
+import { isLarge, nowOrLater } from '../work/routes.ts';
 import { addRequirement, changeRequirement, decideOutside, removeRequirement, switchOff, switchOn } from './change.ts';
 import { audienceFacts, findRequirementRow } from './facts.ts';
 import { getRequirement, listRequirements, listStandings, previewRequirement } from './preview.ts';
@@ -32,11 +32,10 @@ export const requirementRoutes: Route[] = [
     method: 'post',
     path: '/api/requirements/preview',
     access: OFFICE,
-    async handle(call) {
+    handle(call) {
       const input = parse(RequirementPreviewRequest, call.req.body);
-      if (await isLarge(call.deps.db))
-        return later(call, { kind: 'requirement-preview', words: `Working out what “${input.draft.name}” would do`, input });
-      return previewRequirement(call.deps, input.id, input.draft);
+      const job = { kind: 'requirement-preview', words: `Working out what “${input.draft.name}” would do`, input };
+      return nowOrLater(call, isLarge(call.deps), job, () => previewRequirement(call.deps, input.id, input.draft));
     },
   },
   {
@@ -51,10 +50,12 @@ export const requirementRoutes: Route[] = [
     method: 'put',
     path: '/api/requirements/:id',
     access: ADMINISTRATORS,
-    async handle(call) {
+    handle(call) {
       const input = { id: idOf(call), ...parse(RequirementChange, call.req.body) };
-      if (await isLarge(call.deps.db)) return later(call, { kind: 'requirement-change', words: `Changing “${input.draft.name}”`, input });
-      return changeRequirement(call.deps, input.id, input.version, input.draft, input.outside, call.account!.name);
+      const job = { kind: 'requirement-change', words: `Changing “${input.draft.name}”`, input };
+      return nowOrLater(call, isLarge(call.deps), job, () =>
+        changeRequirement(call.deps, input.id, input.version, input.draft, input.outside, call.account!.name),
+      );
     },
   },
   {
@@ -63,8 +64,8 @@ export const requirementRoutes: Route[] = [
     access: ADMINISTRATORS,
     async handle(call) {
       const input = { id: idOf(call), ...parse(RequirementOn, call.req.body) };
-      if (await isLarge(call.deps.db)) return later(call, { kind: 'requirement-on', words: await wordsOf(call, 'Switching on'), input });
-      return switchOn(call.deps, input.id, input.version, call.account!.name);
+      const job = { kind: 'requirement-on', words: await wordsOf(call, 'Switching on'), input };
+      return nowOrLater(call, isLarge(call.deps), job, () => switchOn(call.deps, input.id, input.version, call.account!.name));
     },
   },
   {
@@ -73,8 +74,10 @@ export const requirementRoutes: Route[] = [
     access: ADMINISTRATORS,
     async handle(call) {
       const input = { id: idOf(call), ...parse(RequirementOff, call.req.body) };
-      if (await isLarge(call.deps.db)) return later(call, { kind: 'requirement-off', words: await wordsOf(call, 'Switching off'), input });
-      return switchOff(call.deps, input.id, input.version, input.outside, call.account!.name);
+      const job = { kind: 'requirement-off', words: await wordsOf(call, 'Switching off'), input };
+      return nowOrLater(call, isLarge(call.deps), job, () =>
+        switchOff(call.deps, input.id, input.version, input.outside, call.account!.name),
+      );
     },
   },
   {

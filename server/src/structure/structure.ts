@@ -24,11 +24,12 @@ left join (select site_id, count(*)::integer as people from people where is_here
 order by s.name
 `;
 const LIST_GROUPS = `
-select g.id, g.name, g.about, g.version, count(p.id)::integer as people
+select g.id, g.name, g.about, g.version, (coalesce(m.people, 0) - coalesce(l.people, 0))::integer as people
 from groups g
-left join group_members m on m.group_id = g.id
-left join people p on p.id = m.person_id and is_here(p.left_on, $1::date)
-group by g.id
+left join (select group_id, count(*) as people from group_members group by 1) m on m.group_id = g.id
+left join (
+  select m.group_id, count(*) as people from people p join group_members m on m.person_id = p.id where p.left_on <= $1::date group by 1
+) l on l.group_id = g.id
 order by g.name
 `;
 

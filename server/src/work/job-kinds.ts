@@ -1,6 +1,12 @@
 import { changeRequirement, switchOff, switchOn } from '../requirements/change.ts';
 import { previewRequirement } from '../requirements/preview.ts';
-import type { Outside, RequirementDraft } from '@nudrik/contract';
+import type { AssignRequest, ImportQuery, Outside, PlanDraft, RequirementDraft } from '@nudrik/contract';
+import { assign } from '../assignments/change.ts';
+import { previewAssign } from '../assignments/preview.ts';
+import { foreseeImport, takeImport } from '../people/import.ts';
+import { undoImport } from '../people/undo-import.ts';
+import { previewPlan } from '../plans/publish.ts';
+import { exportReport } from '../reports/export.ts';
 import type { Deps } from '../deps.ts';
 import type { JobKind, Work } from './jobs.ts';
 
@@ -24,4 +30,16 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
   'requirement-preview': kind((deps, { id, draft }: { id: string | null; draft: RequirementDraft }, _byWhom, work) =>
     previewRequirement(deps, id, draft, work),
   ),
+  import: {
+    run: (deps, { input, file, byWhom }: { input: ImportQuery; file: Buffer | null; byWhom: string }, work) =>
+      takeImport(deps, file!, input.order, byWhom, work),
+  },
+  'import-foresight': {
+    run: (deps, { input, file }: { input: ImportQuery; file: Buffer | null }, work) => foreseeImport(deps, file!, input.order, work),
+  },
+  'import-undo': kind((deps, { id }: { id: string }, byWhom, work) => undoImport(deps, id, byWhom, work)),
+  'course-export': kind((deps, input: Parameters<typeof exportReport>[1], _byWhom, work) => exportReport(deps, input, work)),
+  assign: kind((deps, request: AssignRequest, byWhom, work) => assign(deps, request, byWhom, work)),
+  'assign-preview': kind((deps, request: AssignRequest) => previewAssign(deps, request)),
+  'plan-preview': kind((deps, { course, draft }: { course: string; draft: PlanDraft }) => previewPlan(deps, course, draft)),
 };

@@ -4,19 +4,28 @@ import { isPassing } from '../db/failures.ts';
 import type { Deps } from '../deps.ts';
 import { Refused, type RefusalCode } from '../refusal.ts';
 
-/** Above so many people or rows, work is not done while somebody waits for the answer of a request. */
-export const LONG = 2_000;
-
 /** How long work tells where it is, and ends. */
 export interface Work {
   /** @throws Cancelled where somebody asked for that: the transaction around it is taken back */
   at(done: number, total: number): Promise<void>;
   /** What came of it, stored in the transaction that does it: it is never done and not said, or said and not done. */
   finish(client: Client, result: unknown): Promise<void>;
+  /** Keeps a file that it made, to be fetched from its page. @returns where */
+  keep(file: MadeFile): Promise<string>;
+}
+
+export interface MadeFile {
+  name: string;
+  type: string;
+  content: Buffer;
 }
 
 /** Work that nobody waits for elsewhere. */
-export const AT_ONCE: Work = { at: () => Promise.resolve(), finish: () => Promise.resolve() };
+export const AT_ONCE: Work = {
+  at: () => Promise.resolve(),
+  finish: () => Promise.resolve(),
+  keep: () => Promise.reject(new Error('Only long work keeps files.')),
+};
 
 /** One kind of long work. What it returns is the answer that the request would have had. */
 export interface JobKind {
@@ -88,6 +97,7 @@ where id = $1::bigint
   and held_by is not distinct from $3::integer
 returning id
 `;
+const KEEP_FILE = 'update jobs set result_file_id = $2::bigint where id = $1::bigint';
 const END = `
 update jobs
 set state = $2::text, refusal = $3::jsonb, ended_at = case when $2::text <> 'waiting' then now() end, held_by = null
@@ -122,6 +132,11 @@ export async function runJob(
       isFinished = true;
       if ((await rows(client, FINISH, [id, JSON.stringify(result ?? null), worker])).length === 0)
         throw new Stopping('Another worker has taken this work up.');
+    },
+    async keep({ name, type, content }) {
+      const { id: fileId } = await oneRow<{ id: string }>(deps.db, INSERT_FILE, [name, type, content]);
+      await deps.db.query(KEEP_FILE, [id, fileId]);
+      return `/api/jobs/${id}/file`;
     },
   };
   const end = async (state: string, refusal: object | null): Promise<void> => {

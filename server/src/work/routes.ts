@@ -1,21 +1,32 @@
 import type { JobBegun } from '@nudrik/contract';
-import { oneRow, transaction, type Queryable } from '../db/db.ts';
+import { oneRow, transaction } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { sendFile } from '../answer-file.ts';
 import { findFile } from '../courses/courses.repo.ts';
 import { Refused } from '../refusal.ts';
 import { get, idOf, type Call, type Route } from '../route.ts';
-import { cancelJob, findJob, listJobs, LONG, queueJob, type NewJob } from './jobs.ts';
+import { cancelJob, findJob, listJobs, queueJob, type NewJob } from './jobs.ts';
 
 /** Queues long work and answers 202 with its id. */
-export async function later(call: Call, job: NewJob): Promise<JobBegun> {
+async function later(call: Call, job: NewJob): Promise<JobBegun> {
   const id = await transaction(call.deps.db, (client) => queueJob(client, job, call.account!));
   call.res.status(202);
   return { job: id };
 }
 
+/** Does it now, where that is quick, and answers with what comes of it; queues it where it is not. */
+export const nowOrLater = async (
+  call: Call,
+  isLong: boolean | Promise<boolean>,
+  job: NewJob,
+  now: () => Promise<unknown>,
+): Promise<unknown> => ((await isLong) ? later(call, job) : now());
+
 const COUNT_PEOPLE = 'select count(*)::integer as count from people';
 
 /** Whether looking at everyone takes long. */
-export const isLarge = async (db: Queryable): Promise<boolean> => (await oneRow<{ count: number }>(db, COUNT_PEOPLE)).count > LONG;
+export const isLarge = async ({ db, settings }: Deps): Promise<boolean> =>
+  (await oneRow<{ count: number }>(db, COUNT_PEOPLE)).count > settings.jobAbove;
 
 export const jobRoutes: Route[] = [
   get('/api/jobs', (call) => listJobs(call.deps.db, call.account!), 'signed-in'),
@@ -26,7 +37,7 @@ export const jobRoutes: Route[] = [
       const { fileId } = await findJob(call.deps.db, idOf(call), call.account!);
       const file = fileId === null ? null : await findFile(call.deps.db, fileId);
       if (!file) throw new Refused('not-found', 'This work made no file.');
-      call.res.attachment(file.name).type(file.type).send(file.content);
+      sendFile(call.res, file);
       return undefined;
     },
     'signed-in',

@@ -33,6 +33,12 @@ export const routes: Routes = [
     loadChildren: () => import('./requirements/requirements.routes.ts').then((m) => m.routes),
   },
   {
+    path: 'work',
+    title: 'Long work · Nudrik',
+    canActivate: [office],
+    loadComponent: () => import('./work/work.page.ts').then((m) => m.WorkPage),
+  },
+  {
     path: 'assign',
     canActivate: [administrators],
     title: 'Assign · Nudrik',

@@ -8,12 +8,13 @@ import { LeaveService } from './shared/leave.ts';
 import { Header } from './shell/header.ts';
 import { KeyHelp } from './shell/key-help.ts';
 import { Ribbon } from './shell/ribbon.ts';
+import { WorkBar } from './work/work-bar.ts';
 
 /** The frame: header, day ribbon, and below them the work. Pages for everyone (links, verify) stand alone. */
 @Component({
   selector: 'nk-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterOutlet, Header, Ribbon, KeyHelp, LeaveQuestion],
+  imports: [RouterOutlet, Header, Ribbon, KeyHelp, LeaveQuestion, WorkBar],
   template: `
     <a class="visually-hidden" href="#work">To the page</a>
     @if (isFramed()) {
@@ -22,6 +23,7 @@ import { Ribbon } from './shell/ribbon.ts';
         <nk-ribbon />
       }
     }
+    <nk-work-bar />
     <main id="work" tabindex="-1" [class.framed]="isFramed()"><router-outlet /></main>
     <nk-key-help />
     @defer (when leave.isAsking()) {

@@ -6,7 +6,7 @@ import type { ActResult, ReportQuery, ReportRow } from '@nudrik/contract';
 import { isOpenState } from '@nudrik/core';
 import { Menu } from 'primeng/menu';
 import { TableModule, type TableLazyLoadEvent } from 'primeng/table';
-import { catchError, debounceTime, of, switchMap } from 'rxjs';
+import { catchError, debounceTime, finalize, of, switchMap } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { Undo } from '../assignments/undo.ts';
@@ -14,7 +14,9 @@ import { PeopleApi } from '../people/people.api.ts';
 import { load } from '../shared/loaded.ts';
 import { FinishedPipe, MomentPipe } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
+import { download } from '../shared/download.ts';
 import { paramsOf } from '../shared/params.ts';
+import { sentenceOf } from '../shared/refusal.ts';
 import { filtersOf, SelectField } from '../shared/pick/select.ts';
 import { State } from '../shared/state.ts';
 import { OverTimeChart } from './over-time-chart.ts';
@@ -70,6 +72,8 @@ export class CourseReportPage {
   protected readonly latestDue = computed(() => this.open().reduce((latest, { dueAt }) => (dueAt > latest ? dueAt : latest), ''));
   protected readonly size = SIZE;
   protected readonly first = computed(() => Number(this.page() ?? 0) * SIZE);
+  protected readonly isExporting = signal(false);
+  protected readonly exportError = signal<string | null>(null);
   private readonly filterQuery = computed(() => ({
     find: this.find(),
     department: this.department(),
@@ -106,7 +110,6 @@ export class CourseReportPage {
   protected readonly whySteps = computed(() =>
     (this.steps()?.steps ?? []).map(({ id, name }) => ({ label: `${name}?`, command: () => this.why(this.asked(), id) })),
   );
-  protected readonly exportQuery = computed(() => new URLSearchParams(paramsOf(this.filterQuery())).toString());
   protected readonly tally = computed(() => {
     const report = this.report.data();
     if (!report) return [];
@@ -147,6 +150,19 @@ export class CourseReportPage {
 
   private why(assignment: string, step: string): void {
     void this.router.navigate(['/ledger', 'why', assignment, step]);
+  }
+
+  /** A file of many rows is made as long work; it comes down by itself when it is there. */
+  protected export(kind: 'csv' | 'xlsx'): void {
+    this.isExporting.set(true);
+    this.exportError.set(null);
+    this.api
+      .export(this.course(), kind, paramsOf(this.filterQuery()))
+      .pipe(finalize(() => this.isExporting.set(false)))
+      .subscribe({
+        next: ({ href }) => download(href),
+        error: (error: unknown) => this.exportError.set(sentenceOf(error)),
+      });
   }
 }
 

@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { OverTime, ReportPage, TeamView, TodayQuery, TodayView } from '@nudrik/contract';
+import type { Exported, OverTime, ReportPage, TeamView, TodayQuery, TodayView } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
@@ -19,6 +19,11 @@ export class ReportsApi {
 
   course(id: string, params: Record<string, string>): Observable<ReportPage> {
     return this.http.get<ReportPage>(`/api/reports/courses/${id}`, { params });
+  }
+
+  /** Where the file of a report is, once it is made. */
+  export(id: string, kind: 'csv' | 'xlsx', query: object): Observable<Exported> {
+    return this.http.post<Exported>(`/api/reports/courses/${id}/export`, { kind, ...query });
   }
 
   overTime(id: string): Observable<OverTime> {

@@ -1,0 +1,111 @@
+import request from 'supertest';
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import type { JobView } from '@nudrik/contract';
+import { createApp } from '../app.ts';
+import { hashPassword } from '../access/sessions.ts';
+import { rows } from '../db/db.ts';
+import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { drain } from '../worker.ts';
+import { drainJobs } from './run-jobs.ts';
+
+/** What is long work in a large house answers the same as it does at once in a small one. */
+let house: TestHouse;
+let crew: Record<string, string>;
+let course: string;
+let agent: ReturnType<typeof request.agent>;
+let csrf = '';
+
+beforeAll(async () => {
+  house = await openTestHouse();
+  crew = await makeCrew(house);
+  course = await makeCourse(house, crew['tora']!);
+  await house.db.query(
+    "insert into accounts (email, name, role, password_hash) values ('sigrid@orlasund.example', 'Sigrid Aune', 'administrator', $1::text)",
+    [await hashPassword('orlasund')],
+  );
+  await house.db.query('update settings set settle_minutes = 0');
+  agent = request.agent(createApp(house.deps, null));
+  const { body } = await agent
+    .post('/api/session')
+    .set('x-csrf-token', 'none')
+    .send({ email: 'sigrid@orlasund.example', password: 'orlasund' });
+  csrf = body.csrf;
+});
+afterAll(() => house.close());
+const setAbove = (count: number): void => void (house.deps.settings.jobAbove = count);
+beforeEach(() => setAbove(-1));
+
+const post = (path: string, body: object | Buffer, method: 'post' | 'put' = 'post') => {
+  const call = agent[method](path).set('x-csrf-token', csrf);
+  return Buffer.isBuffer(body) ? call.set('content-type', 'application/octet-stream').send(body) : call.send(body);
+};
+/** Asks as in a large house, runs the work, and gives what came of it. */
+async function long(path: string, body: object | Buffer, method: 'post' | 'put' = 'post'): Promise<JobView> {
+  const begun = await post(path, body, method).expect(202);
+  await drainJobs(house.deps);
+  return (await agent.get(`/api/jobs/${begun.body.job}`).expect(200)).body as JobView;
+}
+async function short(path: string, body: object | Buffer): Promise<unknown> {
+  setAbove(2_000);
+  return (await post(path, body).expect(200)).body;
+}
+
+const draft = {
+  name: 'Fire teams', courseId: '1', audience: { all: [] }, due: { kind: 'after', amount: 14, unit: 'days', event: 'assigned' }, dueTime: '17:00', graceDays: 7, creditMonths: null,
+  renewal: null, from: null, until: null, takesJoiners: true, whenOut: 'ask',
+}; // prettier-ignore
+
+describe('long work over HTTP', () => {
+  it('previews and switches a requirement on and off as it would at once', async () => {
+    const body = { id: null, draft: { ...draft, courseId: course } };
+    const preview = await long('/api/requirements/preview', body);
+    expect(preview).toMatchObject({ state: 'done', words: 'Working out what “Fire teams” would do' });
+    expect(preview.result).toEqual(await short('/api/requirements/preview', body));
+    const { id } = (await post('/api/requirements', body.draft).expect(200)).body as { id: string };
+    setAbove(-1);
+    expect((await long(`/api/requirements/${id}/on`, { version: 1 })).result).toMatchObject({ id, assigned: 5 });
+    // it came twice: the second is refused, as it would have been
+    expect(await long(`/api/requirements/${id}/on`, { version: 1 })).toMatchObject({ state: 'failed', refusal: { code: 'stale' } });
+    expect((await long(`/api/requirements/${id}/off`, { version: 2, outside: 'withdraw' })).result).toMatchObject({ withdrawn: 5 });
+    await agent.get('/api/requirements/99/on').expect(404);
+  });
+
+  it('assigns, previews a plan, and exports a report', async () => {
+    const body = { courseId: course, personIds: [], departments: ['Deck'], sites: [], groups: [], dueOn: '2027-03-19' };
+    expect((await long('/api/assignments/preview', body)).result).toEqual(await short('/api/assignments/preview', body));
+    setAbove(-1);
+    expect((await long('/api/assignments', body)).result).toMatchObject({ assigned: 4 });
+    await drain(house.deps, house.mailer);
+    const plan = (await agent.get(`/api/plans/${course}`).expect(200)).body as { version: number; steps: unknown[] };
+    const preview = { version: plan.version, steps: plan.steps.slice(0, 2) };
+    expect((await long(`/api/plans/${course}/preview`, preview)).result).toEqual(await short(`/api/plans/${course}/preview`, preview));
+
+    setAbove(-1);
+    for (const kind of ['csv', 'xlsx'] as const) {
+      const job = await long(`/api/reports/courses/${course}/export`, { kind, sort: 'name' });
+      expect(job).toMatchObject({ state: 'done', result: { href: `/api/jobs/${job.id}/file` } });
+      const file = await agent.get(`/api/jobs/${job.id}/file`).expect(200);
+      expect(file.headers['content-disposition']).toContain(`.${kind}`);
+      const { href } = (await short(`/api/reports/courses/${course}/export`, { kind, sort: 'name' })) as { href: string };
+      const bare = await agent.get(href).expect(200);
+      if (kind === 'csv') expect(file.text).toBe(bare.text);
+      setAbove(-1);
+    }
+  });
+
+  it('foresees a roster file, takes it and undoes it', async () => {
+    await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z').catch(() => undefined);
+    const facts = (await agent.get('/api/people/roster').expect(200)).body as { mark: string };
+    const file = Buffer.from('name,email,department,site\nNora Vik,nora@orlasund.example,Deck,Orla Quay\n');
+    const order = { fileName: 'crew.csv', mark: facts.mark, columns: ['name', 'email', 'department', 'site'], dateOrder: 'dmy', isComplete: false, emptyCells: 'keep', groups: { added: true, changed: true, returned: true, left: true }, confirmedLeft: null }; // prettier-ignore
+    const query = `order=${encodeURIComponent(JSON.stringify(order))}`;
+    expect((await long(`/api/people/imports/foresee?${query}`, file)).state).toBe('done');
+    const taken = await long(`/api/people/imports?${query}`, file);
+    expect(taken.result).toMatchObject({ added: 1 });
+    expect(await rows(house.db, "select 1 from people where email = 'nora@orlasund.example'")).toHaveLength(1);
+    expect(await long(`/api/people/imports?${query}`, file)).toMatchObject({ state: 'failed', refusal: { code: 'stale' } });
+    const { id } = taken.result as { id: string };
+    expect((await long(`/api/people/imports/${id}/undo`, {})).result).toEqual({ done: true });
+    expect(await rows(house.db, "select 1 from people where email = 'nora@orlasund.example'")).toEqual([]);
+  });
+});
