@@ -1,5 +1,8 @@
+import { spawn } from 'node:child_process';
 import type { AddressInfo } from 'node:net';
-import { createApp, openPool, rows, type Deps, type Pool } from 'nudrik';
+import pg from 'pg';
+import { STANDARD_PLAN } from '@nudrik/core';
+import { createApp, openPool, putPlan, rows, transaction, type Deps, type Pool } from 'nudrik';
 import { HOUSE_NOW, largeHouse, SIZE, WORKED_BY } from './large-house.ts';
 import { report } from './measure.ts';
 
@@ -52,6 +55,7 @@ const PAGES: readonly { page: string; ask: (n: number) => string; goal: number }
 interface House {
   base: string;
   cookie: string;
+  csrf: string;
   close(): Promise<void>;
 }
 
@@ -67,7 +71,8 @@ async function open(deps: Deps): Promise<House> {
   });
   if (!entered.ok) throw new Error(`Signing in: ${entered.status} ${await entered.text()}`);
   const cookie = entered.headers.getSetCookie()[0]!.split(';')[0]!;
-  return { base, cookie, close: () => new Promise((resolve) => server.close(() => resolve())) };
+  const { csrf } = (await entered.json()) as { csrf: string };
+  return { base, cookie, csrf, close: () => new Promise((resolve) => server.close(() => resolve())) };
 }
 
 /** Median and worst of 30 requests, once one has warmed the caches of the database. */
@@ -146,4 +151,76 @@ export async function houseBench(databaseUrl: string): Promise<void> {
     await house.close();
     await db.end();
   }
+  if (!process.env['NUDRIK_BENCH_PAGES'] || process.env['NUDRIK_BENCH_PAGES'] === 'long') await longWork(databaseUrl, url);
+}
+
+/** What a worker does meanwhile: a requirement is previewed and switched on for everyone. The web answers. */
+async function longWork(databaseUrl: string, from: string): Promise<void> {
+  const url = await copyOf(databaseUrl, from);
+  const db = openPool(url, 10);
+  const [course] = await rows<{ id: string }>(
+    db,
+    `insert into courses (title, required_units, version) select 'Lines and Gangway', required_units, 1 from courses where id = 1 returning id`,
+  );
+  await transaction(db, (client) => putPlan(client, course!.id, 1, HOUSE_NOW, 'Bench', STANDARD_PLAN));
+  await db.query('truncate reconcile, replan');
+  const house = await open(depsOf(db, url));
+  const worker = spawn(process.execPath, [process.env['NUDRIK_PROGRAM']!, 'worker'], {
+    env: { ...process.env, DATABASE_URL: url, SMTP_URL: 'smtp://127.0.0.1:9', NUDRIK_LOG: 'warn' },
+    stdio: ['ignore', 'inherit', 'inherit'],
+  });
+  const draft = {
+    name: 'Lines for all', courseId: course!.id, audience: { all: [] }, due: { kind: 'after', amount: 21, unit: 'days', event: 'assigned' }, dueTime: '17:00', graceDays: 14, creditMonths: null,
+    renewal: null, from: null, until: null, takesJoiners: true, whenOut: 'ask',
+  }; // prettier-ignore
+  const send = async (path: string, body: object): Promise<{ status: number; body: Record<string, unknown> }> => {
+    const answer = await fetch(house.base + path, {
+      method: 'POST',
+      headers: { cookie: house.cookie, 'x-csrf-token': house.csrf, 'content-type': 'application/json' },
+      body: JSON.stringify(body),
+    });
+    return { status: answer.status, body: (await answer.json()) as Record<string, unknown> };
+  };
+  const get = async (path: string): Promise<Record<string, unknown>> =>
+    (await (await fetch(house.base + path, { headers: { cookie: house.cookie } })).json()) as Record<string, unknown>;
+  try {
+    for (const [what, path, body] of [
+      ['previewing a requirement for everyone', '/api/requirements/preview', { id: null, draft }],
+      ['switching it on', '', {}],
+    ] as const) {
+      const id = path ? null : ((await send('/api/requirements', draft)).body['id'] as string);
+      const began = performance.now();
+      const { body: begun } = await send(path || `/api/requirements/${id}/on`, path ? body : { version: 1 });
+      const times: number[] = [];
+      let job = await get(`/api/jobs/${String(begun['job'])}`);
+      for (let n = 0; job['state'] === 'waiting' || job['state'] === 'running'; n++) {
+        const asked = performance.now();
+        await get(['/api/people', '/api/notices', '/api/courses', `/api/people/${1 + n}`][n % 4]!);
+        times.push(performance.now() - asked);
+        if (n % 20 === 0) job = await get(`/api/jobs/${String(begun['job'])}`);
+      }
+      times.sort((a, b) => a - b);
+      if (job['state'] !== 'done') throw new Error(`${what}: ${JSON.stringify(job)}`);
+      const p99 = times[Math.floor(times.length * 0.99)] ?? 0;
+      report(
+        what,
+        `${((performance.now() - began) / 1000).toFixed(1)} s; meanwhile pages p99 ${p99.toFixed(0)} ms of ${times.length}`,
+        `${p99 <= 100 ? '' : '!! '}goal 100 ms`,
+      );
+    }
+  } finally {
+    worker.kill('SIGKILL');
+    await house.close();
+    await db.end();
+  }
+}
+
+/** A copy that work may change. @returns its url */
+async function copyOf(databaseUrl: string, from: string): Promise<string> {
+  const admin = new pg.Client({ connectionString: databaseUrl });
+  await admin.connect();
+  await admin.query('drop database if exists large_house_at_work with (force)');
+  await admin.query(`create database large_house_at_work template ${new URL(from).pathname.slice(1)}`);
+  await admin.end();
+  return databaseUrl.replace(/\/[^/]*$/, '/large_house_at_work');
 }

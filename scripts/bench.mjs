@@ -20,6 +20,7 @@ run(async () => {
       env: {
         ...process.env,
         NUDRIK_BENCH_DATABASE: cluster.ensureDatabase('bench', true),
+        NUDRIK_PROGRAM: join(ROOT, 'server/dist/nudrik.mjs'),
         NUDRIK_WEB_DIR: join(ROOT, 'web/dist/browser'),
       },
     });

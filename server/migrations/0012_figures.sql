@@ -343,10 +343,9 @@ create table audience_members (
 );
 create index audience_members_by_person on audience_members (person_id);
 alter table requirements
-  -- whoever stood in the queue up to here was asked for when the audience was written: it is counted once they are through
-  add column counted_after bigint not null default 0;
+  -- false while those in its audience are being counted, after it was written
+  add column is_counted boolean not null default true;
 insert into reconcile (person_id) select id from people;
-update requirements set counted_after = coalesce((select max(id) from reconcile), 0);
 
 create function count_members() returns trigger language plpgsql as $$
 begin

@@ -95,6 +95,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   let round = 0;
   let pulling: Promise<void> | null = null;
   let feeding: Promise<void> | null = null;
+  let folding: Promise<void> | null = null;
   const life = (async () => {
     while (!stopped) {
       isWoken = false;
@@ -109,7 +110,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         while (!stopped && (await planWaiting(deps)) > 0);
       });
       feeding ??= attempt('mail', feed).then(() => void (feeding = null));
-      await attempt('figures', () => foldFigures(deps.db));
+      folding ??= attempt('figures', () => foldFigures(deps.db)).then(() => void (folding = null));
       if (round % 30 === 0) {
         await attempt('set aside', () => retryAside(deps, round === 0));
         await attempt('long work', () => freeLostJobs(deps.db));
@@ -131,6 +132,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     await life;
     await pulling;
     await feeding;
+    await folding;
     await jobsStopped;
     await wire.stop(STOP_MS);
     await lease.end();

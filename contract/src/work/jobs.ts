@@ -13,6 +13,8 @@ export interface JobView {
   done: number;
   total: number | null;
   isCancelling: boolean;
+  /** it goes on, and somebody asked for it */
+  canCancel: boolean;
   byWhom: string;
   madeAt: string;
   endedAt: string | null;

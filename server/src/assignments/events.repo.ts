@@ -117,6 +117,13 @@ from unnest(
   id, due_at, started_at, units_done, closed_by, closed_at, closed_because, reason, told, waived_until, completed_on, proof, finished_version
 )
 where a.id = r.id
+  and (
+    a.due_at, a.started_at, a.units_done, a.closed_by, a.closed_at, a.closed_because, a.closed_reason, a.closed_told, a.waived_until,
+    a.completed_on, a.proof_id, a.finished_version
+  ) is distinct from (
+    r.due_at, r.started_at, r.units_done::bigint[], r.closed_by, r.closed_at, r.closed_because, r.reason, r.told, r.waived_until, r.completed_on,
+    r.proof, r.finished_version
+  )
 `;
 
 const moment = (at: number | null): Date | null => (at === null ? null : new Date(at));

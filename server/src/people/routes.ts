@@ -1,7 +1,7 @@
 import { Id, ImportQuery, LeaveChange, LeaveDraft, PeopleQuery, PersonChange, ResolveRequest } from '@nudrik/contract';
 import { act, ADMINISTRATORS, bytesOf, DONE, get, idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
-import type { NewJob } from '../work/jobs.ts';
-import { isLarge, nowOrLater } from '../work/routes.ts';
+import { isLarge, type NewJob } from '../work/jobs.ts';
+import { nowOrLater } from '../work/routes.ts';
 import { sendFile } from '../answer-file.ts';
 import { Refused } from '../refusal.ts';
 import { whyCourse } from '../requirements/why.ts';

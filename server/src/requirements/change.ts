@@ -8,7 +8,7 @@ import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { applyChanges } from './apply.ts';
 import { findRequirementRow, listRequirementPeople, loadNames, loadStructure, type RequirementDbRow } from './facts.ts';
 import { draftOf } from './preview.ts';
-import { countAudience, reconcileEveryone } from './reconcile.ts';
+import { countAudience, reconcileCourse } from './reconcile.ts';
 
 const WRITE = `
 name = $2::text, course_id = $3::bigint, audience = $4::jsonb, due = $5::jsonb, due_time = $6::text, grace_days = $7::integer,
@@ -80,7 +80,7 @@ export async function addRequirement(deps: Deps, draft: RequirementDraft, byWhom
     await courseOf(client, draft.courseId);
     const now = deps.clock.now();
     const { id } = await oneRow<{ id: string }>(client, INSERT, valuesOf(draft, now, byWhom));
-    await countAudience(client, (await findRequirementRow(client, id))!, now);
+    await countAudience(client, deps, (await findRequirementRow(client, id))!);
     await record(client, id, now, byWhom, 'written', 'Written, and not switched on yet.');
     await announce(client, 'requirements');
     return { id };
@@ -145,7 +145,7 @@ const tellResult = (result: RequirementResult): string => {
 
 const SWITCH_ON = `
 update requirements
-set is_on = true, switched_on_at = $2::timestamptz, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text
+set is_on = true, is_counted = true, switched_on_at = $2::timestamptz, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text
 where id = $1::bigint
 `;
 
@@ -163,7 +163,7 @@ export async function switchOn(deps: Deps, id: string, version: number, byWhom: 
     const now = deps.clock.now();
     await client.query(SWITCH_ON, [id, new Date(now), byWhom]);
     await keepMembers(client, row, now);
-    const result = resultOf(id, await reconcileEveryone(client, now, byWhom, undefined, work));
+    const result = resultOf(id, await reconcileCourse(client, row.course_id, now, byWhom, undefined, work));
     await record(client, id, now, byWhom, 'switched on', `Switched on: ${tellResult(result)}.`);
     await work.finish(client, result);
     return result;
@@ -190,7 +190,7 @@ export async function switchOff(
     if (!row.is_on) throw new Refused('conflict', `“${row.name}” is off already; nothing was changed.`);
     const now = deps.clock.now();
     await client.query(SWITCH_OFF, [id, new Date(now), byWhom]);
-    const result = resultOf(id, await reconcileEveryone(client, now, byWhom, new Map([[id, outside]]), work));
+    const result = resultOf(id, await reconcileCourse(client, row.course_id, now, byWhom, new Map([[id, outside]]), work));
     await record(client, id, now, byWhom, 'switched off', `Switched off: ${tellResult(result)}.`);
     await work.finish(client, result);
     return result;
@@ -258,8 +258,8 @@ export async function changeRequirement(
       )
         await keepMembers(client, changed, now);
       const said: ReadonlyMap<string, WhenOut> = outside === 'ask' ? new Map() : new Map([[id, outside]]);
-      result = resultOf(id, await reconcileEveryone(client, now, byWhom, said, work));
-    } else await countAudience(client, (await findRequirementRow(client, id))!, now);
+      result = resultOf(id, await reconcileCourse(client, row.course_id, now, byWhom, said, work));
+    } else await countAudience(client, deps, (await findRequirementRow(client, id))!);
     await record(client, id, now, byWhom, 'changed', `${words}${row.is_on ? `: ${tellResult(result)}` : ''}.`);
     await announce(client, 'requirements');
     await work.finish(client, result);

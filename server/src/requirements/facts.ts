@@ -17,7 +17,7 @@ import {
   type WithdrawnBecause,
 } from '@nudrik/core';
 import type { AudienceFacts } from '@nudrik/contract';
-import { oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+import { rows, type Queryable } from '../db/db.ts';
 import { listCalendars } from '../people/roster.repo.ts';
 
 /** People by id, or everyone. */
@@ -152,10 +152,11 @@ export interface RequirementDbRow {
   version: number;
   changed_at: Date;
   changed_by: string;
+  is_counted: boolean;
 }
 const COLUMNS =
   'id, name, course_id, audience, due, due_time, grace_days, credit_months, renewal, from_on, ' +
-  'until_on, takes_joiners, when_out, is_on, switched_on_at, version, changed_at, changed_by';
+  'until_on, takes_joiners, when_out, is_on, switched_on_at, version, changed_at, changed_by, is_counted';
 
 export const requirementOf = (row: RequirementDbRow): Requirement => ({
   id: row.id,
@@ -183,18 +184,11 @@ export const listLive = async (db: Queryable): Promise<Requirement[]> =>
 export async function findRequirementRow(db: Queryable, id: string, isLocked = false): Promise<RequirementDbRow | null> {
   return (
     (
-      await rows<RequirementDbRow>(db, `select ${COLUMNS} from requirements where id = $1::bigint ${isLocked ? 'for update' : ''}`, [id])
+      await rows<RequirementDbRow>(db, `select ${COLUMNS} from requirements where id = $1::bigint ${isLocked ? 'for no key update' : ''}`, [
+        id,
+      ])
     )[0] ?? null
   );
-}
-
-const GET_COUNTED_AFTER = 'select coalesce(max(id), 0)::text as id from reconcile';
-const SET_COUNTED_AFTER = 'update requirements set counted_after = $2::bigint where id = $1::bigint';
-
-/** An audience was written: it is counted once everyone who waits in the queue now is through. */
-export async function countAfterQueue(client: Client, requirement: string): Promise<void> {
-  const { id } = await oneRow<{ id: string }>(client, GET_COUNTED_AFTER);
-  await client.query(SET_COUNTED_AFTER, [requirement, id]);
 }
 
 /** Requirements with their audiences made ready, once for each local date that it is somewhere. */

@@ -354,9 +354,6 @@ where what in ('in', 'passed-over')
   and left_on > $1::date
 group by of_id
 `;
-// an audience that was written lately, and of which not everybody was looked at yet
-const LIST_COUNTED = 'select id from requirements q where not exists (select 1 from reconcile r where r.id <= q.counted_after)';
-
 /** All requirements, those that are on first, each with its audience in words and how many are in. */
 export async function listRequirements(deps: Deps): Promise<RequirementRow[]> {
   const { db } = deps;
@@ -371,7 +368,6 @@ export async function listRequirements(deps: Deps): Promise<RequirementRow[]> {
   );
   const today = dateOf(Zone.of((await getHouse(db)).zone).dayAt(now));
   const audiences = new Map((await rows<AudienceCount>(db, COUNT_AUDIENCES, [today])).map((row) => [row.id, row]));
-  const counted = new Set((await rows<{ id: string }>(db, LIST_COUNTED)).map(({ id }) => id));
   return list.map((row) => {
     const { open, late, asks } = counts.get(row.id) ?? { open: 0, late: 0, asks: 0 };
     const { in: isIn, joining, notAsked } = audiences.get(row.id) ?? { in: 0, joining: 0, notAsked: 0 };
@@ -392,7 +388,7 @@ export async function listRequirements(deps: Deps): Promise<RequirementRow[]> {
       asks,
       joining,
       notAsked,
-      isCounted: counted.has(row.id),
+      isCounted: row.is_counted,
     };
   });
 }

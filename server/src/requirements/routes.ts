@@ -9,7 +9,8 @@ import {
 import { houseToday } from '../people/today.ts';
 import { Refused } from '../refusal.ts';
 import { ADMINISTRATORS, idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
-import { isLarge, nowOrLater } from '../work/routes.ts';
+import { isLarge } from '../work/jobs.ts';
+import { nowOrLater } from '../work/routes.ts';
 import { addRequirement, changeRequirement, decideOutside, removeRequirement, switchOff, switchOn } from './change.ts';
 import { audienceFacts, findRequirementRow } from './facts.ts';
 import { getRequirement, listRequirements, listStandings, previewRequirement } from './preview.ts';

@@ -49,8 +49,14 @@ export interface NewJob {
   file?: { name: string; bytes: Buffer };
 }
 
-/** Queues long work in the caller's transaction. @returns its id */
-export async function queueJob(client: Client, job: NewJob, account: Account): Promise<string> {
+const COUNT_PEOPLE = 'select count(*)::integer as count from people';
+
+/** Whether looking at everyone takes long. */
+export const isLarge = async ({ db, settings }: Deps): Promise<boolean> =>
+  (await oneRow<{ count: number }>(db, COUNT_PEOPLE)).count > settings.jobAbove;
+
+/** Queues long work in the caller's transaction, for somebody or by itself. @returns its id */
+export async function queueJob(client: Client, job: NewJob, account: Account | null): Promise<string> {
   const fileId = job.file
     ? (await oneRow<{ id: string }>(client, INSERT_FILE, [job.file.name, 'application/octet-stream', job.file.bytes])).id
     : null;
@@ -59,8 +65,8 @@ export async function queueJob(client: Client, job: NewJob, account: Account): P
     job.words,
     JSON.stringify(job.input),
     fileId,
-    account.id,
-    account.name,
+    account?.id ?? null,
+    account?.name ?? 'Nudrik',
   ]);
   await client.query(ENQUEUE, [id]);
   await announce(client, 'jobs');
@@ -184,7 +190,7 @@ export async function freeLostJobs(db: Queryable): Promise<void> {
 const VIEW = `
 select
   id, kind, words, state, done, total, result, refusal, cancel_asked as "isCancelling", by_whom as "byWhom", made_at as "madeAt",
-  ended_at as "endedAt", result_file_id as "fileId"
+  ended_at as "endedAt", result_file_id as "fileId", by_account is not null and state in ('waiting', 'running') as "canCancel"
 from jobs
 `;
 const OF_ACCOUNT = 'and ($1::bigint is null or by_account = $1::bigint)';
@@ -212,6 +218,7 @@ set
   ended_at = case when state = 'waiting' then now() else ended_at end
 where id = $1::bigint
   and state in ('waiting', 'running')
+  and by_account is not null
 `;
 
 /** Ends work that waits, and asks work that runs to end where it can: what it did so far is taken back. */

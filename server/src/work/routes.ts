@@ -1,6 +1,5 @@
 import type { JobBegun } from '@nudrik/contract';
-import { oneRow, transaction } from '../db/db.ts';
-import type { Deps } from '../deps.ts';
+import { transaction } from '../db/db.ts';
 import { sendFile } from '../answer-file.ts';
 import { findFile } from '../courses/courses.repo.ts';
 import { Refused } from '../refusal.ts';
@@ -21,12 +20,6 @@ export const nowOrLater = async (
   job: NewJob,
   now: () => Promise<unknown>,
 ): Promise<unknown> => ((await isLong) ? later(call, job) : now());
-
-const COUNT_PEOPLE = 'select count(*)::integer as count from people';
-
-/** Whether looking at everyone takes long. */
-export const isLarge = async ({ db, settings }: Deps): Promise<boolean> =>
-  (await oneRow<{ count: number }>(db, COUNT_PEOPLE)).count > settings.jobAbove;
 
 export const jobRoutes: Route[] = [
   get('/api/jobs', (call) => listJobs(call.deps.db, call.account!), 'signed-in'),

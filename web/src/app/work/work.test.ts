@@ -10,7 +10,7 @@ import { WorkBar } from './work-bar.ts';
 import { WorkPage } from './work.page.ts';
 
 const job = (rest: Partial<JobView> = {}): JobView => ({
-  id: '7', kind: 'requirement-on', words: 'Switching on “All hands”', state: 'running', done: 12_000, total: 50_000, isCancelling: false, byWhom: 'Sigrid Aune',
+  id: '7', kind: 'requirement-on', words: 'Switching on “All hands”', state: 'running', done: 12_000, total: 50_000, isCancelling: false, canCancel: true, byWhom: 'Sigrid Aune',
   madeAt: '2027-03-01T09:00:00Z', endedAt: null, result: null, refusal: null, fileId: null, ...rest,
 }); // prettier-ignore
 
