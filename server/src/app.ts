@@ -114,7 +114,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
     rateLimit({
       windowMs: 60_000,
       limit: 30,
-      skip: (req) => req.method !== 'POST' || req.path !== '/',
+      skip: (req) => req.method !== 'POST' || req.path === '/demo',
       handler: () => {
         throw new Refused('too-many-tries');
       },

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id } from '../common.ts';
+import { Id, Line } from '../common.ts';
 
 export const ROLES = ['administrator', 'trainer', 'manager', 'employee', 'auditor'] as const;
 export const Role = z.enum(ROLES);
@@ -26,6 +26,73 @@ export type Session = z.infer<typeof Session>;
 /** POST /api/session */
 export const SignIn = z.object({ email: z.string().min(1).max(320), password: z.string().min(1).max(1024) });
 export type SignIn = z.infer<typeof SignIn>;
+
+const Password = z.string().min(12, 'expected at least 12 characters').max(1024, 'expected at most 1,024 characters');
+
+/** POST /api/session/link: whoever has an account, or people below them, gets a link by mail */
+export const LinkRequest = z.object({ email: z.string().trim().min(1, 'expected a mail address').max(320) });
+
+/** GET /api/session/keys/:key: what a link that came by mail opens; POST opens it, once */
+export interface KeyView {
+  purpose: 'invitation' | 'password' | 'sign-in';
+  name: string;
+  email: string;
+  organisation: string;
+}
+export const KeyUse = z.object({ password: Password.nullable().default(null) });
+
+/** PUT /api/account/password */
+export const PasswordChange = z.object({ current: z.string().max(1024), password: Password });
+
+/** GET /api/account/sessions */
+export interface SessionRow {
+  id: string;
+  begunAt: string;
+  seenAt: string;
+  /** "Firefox on Linux" */
+  browser: string;
+  address: string;
+  isThis: boolean;
+}
+
+/** POST /api/accounts: invites by mail */
+export const AccountInvite = z.object({
+  email: z
+    .email('expected a mail address')
+    .max(320)
+    .transform((text) => text.toLowerCase()),
+  name: Line(200, 'expected a name'),
+  role: Role,
+});
+export type AccountInvite = z.infer<typeof AccountInvite>;
+export interface InviteResult {
+  id: string;
+  isSent: boolean;
+  words: string;
+}
+
+/** PATCH /api/accounts/:id */
+export const AccountChange = z.object({ role: Role });
+export type AccountChange = z.infer<typeof AccountChange>;
+
+/** left: its person has left, so it opens nothing; lapsed: invited, and the link has run out */
+export type AccountState = 'active' | 'invited' | 'lapsed' | 'ended' | 'left';
+
+/** GET /api/accounts */
+export interface AccountRow {
+  id: string;
+  name: string;
+  email: string;
+  role: Role;
+  person: { id: string; name: string } | null;
+  state: AccountState;
+  /** when somebody last signed in */
+  seenAt: string | null;
+}
+export interface AccountsView {
+  accounts: AccountRow[];
+  record: { at: string; byWhom: string; name: string; words: string }[];
+}
 
 /** POST /api/session/demo */
 export const DemoSignIn = z.object({ accountId: Id });

@@ -3,6 +3,7 @@ import { hash, verify } from '@node-rs/argon2';
 import type { Instant } from '@nudrik/core';
 import type { Account, DemoAccount, Role } from '@nudrik/contract';
 import { maybeRow, rows, type Queryable } from '../db/db.ts';
+import { noteSignIn } from './accounts.repo.ts';
 
 /** OWASP's argon2id: 19 MiB, 2 passes, 1 lane (the library's default algorithm is argon2id). */
 const ARGON = { memoryCost: 19_456, timeCost: 2, parallelism: 1 };
@@ -27,8 +28,8 @@ const accountOf = (row: AccountRow): Account => ({
   personId: row.person_id,
 });
 
-/** An account ends with its person: from the day of leaving on, where that person is, it opens nothing. `$2` is now. */
-const IS_HERE = `not exists (
+/** An account ends when somebody ends it, and with its person: from the day of leaving on, where that person is. `$2` is now. */
+const IS_HERE = `a.ended_at is null and not exists (
   select from people p join sites w on w.id = p.site_id
   where p.id = a.person_id and not is_here(p.left_on, ($2::timestamptz at time zone w.zone)::date)
 )`;
@@ -48,6 +49,7 @@ where a.id = $1::bigint
 const LIST_DEMO = `
 select id, email, name, role, person_id, password_hash, about
 from accounts
+where ended_at is null
 order by id
 `;
 
@@ -79,17 +81,23 @@ export interface OpenSession {
 }
 
 const INSERT_SESSION = `
-insert into sessions (token_hash, account_id, csrf, expires_at)
-values ($1::bytea, $2::bigint, $3::text, now() + make_interval(secs => $4::double precision))
+insert into sessions (token_hash, account_id, csrf, expires_at, agent, address)
+values ($1::bytea, $2::bigint, $3::text, now() + make_interval(secs => $4::double precision), $5::text, $6::text)
 `;
 
 const DELETE_ENDED_SESSIONS = 'delete from sessions where expires_at < now()';
 
 /** Opens a session. The token goes to the browser alone; the database keeps its digest. */
-export async function openSession(db: Queryable, accountId: string, hours: number): Promise<{ token: string; csrf: string }> {
+export async function openSession(
+  db: Queryable,
+  accountId: string,
+  hours: number,
+  from: { agent: string; address: string } = { agent: '', address: '' },
+): Promise<{ token: string; csrf: string }> {
   const token = randomBytes(32).toString('base64url');
   const csrf = randomBytes(24).toString('base64url');
-  await db.query(INSERT_SESSION, [digest(token), accountId, csrf, hours * 3600]);
+  await db.query(INSERT_SESSION, [digest(token), accountId, csrf, hours * 3600, from.agent.slice(0, 300), from.address]);
+  await noteSignIn(db, accountId);
   await db.query(DELETE_ENDED_SESSIONS);
   return { token, csrf };
 }

@@ -35,7 +35,7 @@ on conflict (id) do update set organisation = excluded.organisation, house_zone 
 const PUT_ADMIN = `
 insert into accounts (email, name, role, password_hash)
 values (lower($1::text), $1::text, 'administrator', $2::text)
-on conflict (email) do update set password_hash = excluded.password_hash, role = 'administrator'
+on conflict (email) do update set password_hash = excluded.password_hash, role = 'administrator', ended_at = null
 returning id
 `;
 

@@ -2,7 +2,7 @@ import type { SettingsDraft, SettingsView, TestMailResult } from '@nudrik/contra
 import { announce, transaction, type Queryable } from '../db/db.ts';
 import { refuseStale } from '../db/versions.ts';
 import type { Deps } from '../deps.ts';
-import { openMailChannel } from '../messages/mail-channel.ts';
+import { sendHouseMail } from '../messages/post.ts';
 import { requestReplan } from '../notices/queue.ts';
 import { getHouse } from './house.ts';
 import { refuseUnknownZone } from '../refusal.ts';
@@ -56,31 +56,13 @@ export async function saveSettings(deps: Deps, draft: SettingsDraft, byWhom: str
 
 /** Sends one mail to an address and tells what the mail server said; it stands in no ledger and marks nobody's address. */
 export async function sendTestMail(deps: Deps, to: string, byWhom: string): Promise<TestMailResult> {
-  const house = await getHouse(deps.db);
-  const channel = openMailChannel(deps.settings.smtpUrl);
-  try {
-    const text = `This is a test, sent by ${byWhom} from the settings of Nudrik. If you read it, mail from ${house.organisation} arrives here.`;
-    const now = deps.clock.now();
-    const handover = await channel.send({
-      messageId: '0',
-      deliveryId: '0',
-      envelopeId: '0',
-      headerId: `<test-${now}@${house.senderAddress.split('@')[1]}>`,
-      fromName: house.senderName,
-      fromAddress: house.senderAddress,
-      replyTo: house.replyTo,
-      toName: '',
-      toAddress: to,
-      listId: house.listId,
-      organisation: house.organisation,
-      subject: `Test: mail from ${house.organisation}`,
-      html: `<p>${text.replace(/&/g, '&amp;').replace(/</g, '&lt;')}</p>`,
-      text,
-      date: new Date(now),
-    });
-    const isAccepted = handover.outcome === 'accepted';
-    return { isAccepted, words: `The mail server ${isAccepted ? 'took it' : 'did not take it'}: “${handover.response}”.` };
-  } finally {
-    channel.close();
-  }
+  const { organisation } = await getHouse(deps.db);
+  const handover = await sendHouseMail(deps, {
+    to,
+    toName: '',
+    subject: `Test: mail from ${organisation}`,
+    paragraphs: [`This is a test, sent by ${byWhom} from the settings of Nudrik. If you read it, mail from ${organisation} arrives here.`],
+  });
+  const isAccepted = handover.outcome === 'accepted';
+  return { isAccepted, words: `The mail server ${isAccepted ? 'took it' : 'did not take it'}: “${handover.response}”.` };
 }

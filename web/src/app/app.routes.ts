@@ -76,6 +76,19 @@ export const routes: Routes = [
     loadComponent: () => import('./house/settings.page.ts').then((m) => m.SettingsPage),
   },
   {
+    path: 'settings/accounts',
+    canActivate: [administrators],
+    title: 'Who may enter · Nudrik',
+    loadComponent: () => import('./access/accounts.page.ts').then((m) => m.AccountsPage),
+  },
+  {
+    path: 'account',
+    canActivate: [forRoles('employee', 'manager', 'administrator', 'trainer', 'auditor')],
+    title: 'Your account · Nudrik',
+    loadComponent: () => import('./access/account.page.ts').then((m) => m.AccountPage),
+  },
+  { path: 'enter/:key', title: 'Enter · Nudrik', loadComponent: () => import('./access/enter.page.ts').then((m) => m.EnterPage) },
+  {
     path: 'post-room',
     canActivate: [administrators],
     title: 'Post room · Nudrik',

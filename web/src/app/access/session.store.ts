@@ -42,6 +42,11 @@ export class SessionStore {
     return this.http.post<Session>('/api/session/demo', { accountId }).pipe(tap((session) => this.session.set(session)));
   }
 
+  /** A link let somebody in. */
+  take(session: Session): void {
+    this.session.set(session);
+  }
+
   signOut(): Observable<Session> {
     return this.http.delete<Session>('/api/session').pipe(tap((session) => this.session.set(session)));
   }

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
 import type { SettingsDraft, SettingsView, TestMailResult } from '@nudrik/contract';
 import { map } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
@@ -24,7 +25,7 @@ const WEEK_STARTS: Choice<number>[] = [
 /** What the house goes by: names, zone, when messages go, the sender; with a mail to try the mail server. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, MomentPipe, NumberField, SelectField, TimeField, Newer, FoundAgain],
+  imports: [FormsModule, RouterLink, MomentPipe, NumberField, SelectField, TimeField, Newer, FoundAgain],
   templateUrl: './settings.page.html',
   styles: `
     fieldset { border: 0; padding: 0; margin: 0; max-width: 900px; }
