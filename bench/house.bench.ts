@@ -1,5 +1,6 @@
 import { spawn } from 'node:child_process';
 import type { AddressInfo } from 'node:net';
+import { monitorEventLoopDelay } from 'node:perf_hooks';
 import pg from 'pg';
 import { STANDARD_PLAN } from '@nudrik/core';
 import { createApp, openPool, putPlan, rows, transaction, type Deps, type Pool } from 'nudrik';
@@ -151,7 +152,9 @@ export async function houseBench(databaseUrl: string): Promise<void> {
     await house.close();
     await db.end();
   }
-  if (!process.env['NUDRIK_BENCH_PAGES'] || process.env['NUDRIK_BENCH_PAGES'] === 'long') await longWork(databaseUrl, url);
+  const only = process.env['NUDRIK_BENCH_PAGES'];
+  if (!only || only === 'watchdog') await watchdog(url);
+  if (!only || only === 'long') await longWork(databaseUrl, url);
 }
 
 /** What a worker does meanwhile: a requirement is previewed and switched on for everyone. The web answers. */
@@ -210,6 +213,58 @@ async function longWork(databaseUrl: string, from: string): Promise<void> {
     }
   } finally {
     worker.kill('SIGKILL');
+    await house.close();
+    await db.end();
+  }
+}
+
+/** What asks most of the web process: how long anything else waits for its turn meanwhile. */
+async function watchdog(databaseUrl: string): Promise<void> {
+  const db = openPool(databaseUrl, 10);
+  const house = await open(depsOf(db, databaseUrl));
+  const leaf = { department: Array.from({ length: 24 }, (_, n) => String(1 + n)), below: true };
+  const nested = (depth: number): object => (depth === 0 ? leaf : { all: [{ any: [leaf, { not: leaf }] }, nested(depth - 1)] });
+  const draft = {
+    name: 'Of all kinds', courseId: '1', audience: { all: Array.from({ length: 12 }, () => nested(4)) }, due: { kind: 'after', amount: 14, unit: 'days', event: 'assigned' }, dueTime: '17:00',
+    graceDays: 7, creditMonths: null, renewal: null, from: null, until: null, takesJoiners: true, whenOut: 'ask',
+  }; // prettier-ignore
+  const steps = Array.from({ length: 40 }, (_, n) => ({
+    ...STANDARD_PLAN[2]!,
+    id: `s${n}`,
+    name: `Step ${n}`,
+    anchor: { event: 'due' },
+    repeat: { every: { amount: 1, unit: 'days' }, times: 30 },
+  }));
+  const asks: readonly (readonly [string, string, object?])[] = [
+    ['the audience builder', '/api/requirements/audience'],
+    ['the roster, for a file', '/api/people/roster'],
+    ['who is in a requirement', '/api/requirements/1/people'],
+    ['a requirement of all kinds', '/api/requirements/preview', { id: null, draft }],
+    ['a plan of 40 steps of 100', '/api/plans/1/preview', { version: 1, steps }],
+    ['finding 20,000 names', '/api/people/resolve', { text: Array.from({ length: 20_000 }, (_, n) => `Person ${n}`).join('\n') }],
+    ['a report as CSV', '/api/reports/courses/1/csv'],
+  ];
+  try {
+    for (const [what, path, body] of asks) {
+      const delay = monitorEventLoopDelay({ resolution: 5 });
+      delay.enable();
+      const began = performance.now();
+      const answer = await fetch(house.base + path, {
+        method: body ? 'POST' : 'GET',
+        headers: { cookie: house.cookie, 'x-csrf-token': house.csrf, 'content-type': 'application/json' },
+        ...(body ? { body: JSON.stringify(body) } : {}),
+      });
+      const bytes = (await answer.arrayBuffer()).byteLength;
+      delay.disable();
+      const worst = delay.max / 1e6;
+      report(
+        `watchdog: ${what}`,
+        `${answer.status}, ${((performance.now() - began) / 1000).toFixed(1)} s, ${Math.round(bytes / 1024)} kB; others wait ${worst.toFixed(0)} ms at worst`,
+        `${worst <= 200 ? '' : '!! '}goal 200 ms`,
+      );
+    }
+  } finally {
+    await db.query("delete from jobs where state = 'waiting'");
     await house.close();
     await db.end();
   }

@@ -12,7 +12,7 @@ import { Wire } from './notices/wire.ts';
 import { holdLease } from './work/lease.ts';
 import { retryAside } from './work/set-aside.ts';
 import { foldFigures } from './work/figures.ts';
-import { freeLostJobs } from './work/jobs.ts';
+import { forgetOldJobs, freeLostJobs } from './work/jobs.ts';
 import { startJobs } from './work/run-jobs.ts';
 import { seldom } from './work/seldom.ts';
 import { pullIfDue } from './feed/feed.ts';
@@ -114,6 +114,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       if (round % 30 === 0) {
         await attempt('set aside', () => retryAside(deps, round === 0));
         await attempt('long work', () => freeLostJobs(deps.db));
+        if (round % 3_600 === 0) await attempt('long work', () => forgetOldJobs(deps.db));
         if (clock instanceof DemoClock) await attempt('clock', () => rebase(deps, clock, clock.now()));
       }
       round += 1;

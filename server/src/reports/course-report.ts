@@ -252,7 +252,7 @@ export async function listReport(
   return { course, ids: (await rows<{ id: string }>(db, LIST_IDS(where, query), values)).map(({ id }) => id) };
 }
 
-const PART = 1_000;
+const PART = 250;
 
 /** The rows of a report in parts, read while they are written. */
 export async function* partsOf(

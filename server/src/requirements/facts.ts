@@ -23,24 +23,20 @@ import { listCalendars } from '../people/roster.repo.ts';
 /** People by id, or everyone. */
 export type Who = readonly string[] | null;
 
-const HELD = `
-  select person_id, course_id, until
-  from held
-  where $1::bigint[] is null
-    or person_id = any($1::bigint[])
-`;
-
+// what somebody holds is in their standings: of each course the last day on which it counts
 const LIST_PEOPLE = `
-with held as (${HELD})
 select
   p.id, p.name, p.personnel_number as number, p.department_id as department, p.site_id as site, p.job, p.manager_id as manager,
   p.joined_on as "joinedOn", p.left_on as "leftOn", p.job_since as "jobSince",
-  coalesce(g.groups, '{}') as groups, coalesce(m.member_of, '{}') as "memberOf", coalesce(h.held, '[]') as held
+  array(select g.group_id::text from group_members g where g.person_id = p.id order by g.group_id) as groups,
+  array(select m.requirement_id::text from requirement_members m where m.person_id = p.id order by m.requirement_id) as "memberOf",
+  coalesce((
+    select jsonb_agg(jsonb_build_object('course', s.course_id::text, 'until', nullif(s.until, 'infinity')) order by s.course_id)
+    from standings s
+    where s.person_id = p.id
+      and s.until is not null
+  ), '[]') as held
 from people p
-left join (select person_id, array_agg(group_id::text) as groups from group_members group by person_id) g on g.person_id = p.id
-left join (select person_id, array_agg(requirement_id::text) as member_of from requirement_members group by person_id) m on m.person_id = p.id
-left join (select person_id, jsonb_agg(jsonb_build_object('course', course_id::text, 'until',
-  until)) as held from held group by person_id) h on h.person_id = p.id
 where $1::bigint[] is null
   or p.id = any($1::bigint[])
 order by p.id
@@ -270,9 +266,20 @@ export async function loadNames(db: Queryable, audiences: readonly Audience[]): 
 
 const LIST_JOBS = 'select distinct job from people where job is not null order by job';
 
-/** What the audience builder works on, in the browser's worker. */
-export async function audienceFacts(db: Queryable, today: string): Promise<AudienceFacts> {
-  const people = (await listRequirementPeople(db, null)).map(({ jobSince: _, memberOf: __, ...person }): AudiencePerson => person);
-  const jobs = await rows<{ job: string }>(db, LIST_JOBS);
-  return { today, people, ...(await loadNameLists(db)), jobs: jobs.map(({ job }) => job) };
+const LIST_IDS = 'select id from people order by id';
+const PART = 1_000;
+
+/** Everyone as an audience asks for them, a part after the other. */
+export async function* audiencePeople(db: Queryable): AsyncGenerator<AudiencePerson[]> {
+  const ids = (await rows<{ id: string }>(db, LIST_IDS)).map(({ id }) => id);
+  for (let from = 0; from < ids.length; from += PART)
+    yield (await listRequirementPeople(db, ids.slice(from, from + PART))).map(
+      ({ jobSince: _, memberOf: __, ...person }): AudiencePerson => person,
+    );
 }
+
+/** What an audience may name. */
+export const audienceNames = async (db: Queryable): Promise<Omit<AudienceFacts, 'today' | 'people'>> => ({
+  ...(await loadNameLists(db)),
+  jobs: (await rows<{ job: string }>(db, LIST_JOBS)).map(({ job }) => job),
+});

@@ -1,3 +1,5 @@
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import {
   OutsideDecision,
   RequirementChange,
@@ -12,7 +14,7 @@ import { ADMINISTRATORS, idOf, OFFICE, parse, type Call, type Route } from '../r
 import { isLarge } from '../work/jobs.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { addRequirement, changeRequirement, decideOutside, removeRequirement, switchOff, switchOn } from './change.ts';
-import { audienceFacts, findRequirementRow } from './facts.ts';
+import { audienceNames, audiencePeople, findRequirementRow } from './facts.ts';
 import { getRequirement, listRequirements, listStandings, previewRequirement } from './preview.ts';
 
 async function wordsOf(call: Call, what: string): Promise<string> {
@@ -27,7 +29,22 @@ export const requirementRoutes: Route[] = [
     method: 'get',
     path: '/api/requirements/audience',
     access: OFFICE,
-    handle: async ({ deps }) => audienceFacts(deps.db, await houseToday(deps)),
+    // sent a part after the other: of 50,000 people it is 38 MB, and others want their answers too
+    async handle({ deps, res }) {
+      const rest = JSON.stringify({ today: await houseToday(deps), ...(await audienceNames(deps.db)) });
+      const text = async function* (): AsyncGenerator<string> {
+        yield `${rest.slice(0, -1)},"people":[`;
+        let between = '';
+        for await (const part of audiencePeople(deps.db)) {
+          yield between + part.map((person) => JSON.stringify(person)).join(',');
+          between = ',';
+        }
+        yield ']}';
+      };
+      res.type('application/json');
+      await pipeline(Readable.from(text()), res);
+      return undefined;
+    },
   },
   {
     method: 'post',
@@ -46,7 +63,16 @@ export const requirementRoutes: Route[] = [
     handle: ({ deps, req, account }) => addRequirement(deps, parse(RequirementDraft, req.body), account!.name),
   },
   { method: 'get', path: '/api/requirements/:id', access: OFFICE, handle: (call) => getRequirement(call.deps.db, idOf(call)) },
-  { method: 'get', path: '/api/requirements/:id/people', access: OFFICE, handle: (call) => listStandings(call.deps, idOf(call)) },
+  {
+    method: 'get',
+    path: '/api/requirements/:id/people',
+    access: OFFICE,
+    async handle(call) {
+      const id = idOf(call);
+      const job = { kind: 'requirement-people', words: await wordsOf(call, 'Looking at everyone for'), input: { id } };
+      return nowOrLater(call, isLarge(call.deps), job, () => listStandings(call.deps, id));
+    },
+  },
   {
     method: 'put',
     path: '/api/requirements/:id',

@@ -1,5 +1,5 @@
 import { changeRequirement, switchOff, switchOn } from '../requirements/change.ts';
-import { previewRequirement } from '../requirements/preview.ts';
+import { listStandings, previewRequirement } from '../requirements/preview.ts';
 import { countLater } from '../requirements/reconcile.ts';
 import type { AssignRequest, ImportQuery, Outside, PlanDraft, RequirementDraft } from '@nudrik/contract';
 import { assign } from '../assignments/change.ts';
@@ -31,6 +31,7 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
   'requirement-preview': kind((deps, { id, draft }: { id: string | null; draft: RequirementDraft }, _byWhom, work) =>
     previewRequirement(deps, id, draft, work),
   ),
+  'requirement-people': kind((deps, { id }: { id: string }) => listStandings(deps, id)),
   'count-audience': kind((deps, input: { id: string; version: number }, _byWhom, work) => countLater(deps, input, work)),
   import: {
     run: (deps, { input, file, byWhom }: { input: ImportQuery; file: Buffer | null; byWhom: string }, work) =>

@@ -181,6 +181,21 @@ select graphile_worker.force_unlock_workers(array(
 ))
 `;
 
+// what came of it is kept for a day, that there was such work for a month
+const FORGET_OLD = `
+with forgotten as (
+  delete from jobs where ended_at < now() - interval '30 days' returning file_id, result_file_id
+),
+emptied as (
+  update jobs set result = null where ended_at < now() - interval '1 day' and result is not null and result_file_id is null
+)
+delete from files
+where id in (select file_id from forgotten union select result_file_id from forgotten)
+`;
+
+/** Forgets what long work left behind. */
+export const forgetOldJobs = (db: Queryable): Promise<unknown> => db.query(FORGET_OLD);
+
 /** Work whose worker is gone is taken up again. */
 export async function freeLostJobs(db: Queryable): Promise<void> {
   const lost = await rows<{ id: string }>(db, LIST_LOST);
