@@ -4,6 +4,7 @@ import { houseBench } from './house.bench.ts';
 import { peopleBench } from './people.bench.ts';
 import { planningBench } from './planning.bench.ts';
 import { storingBench } from './storing.bench.ts';
+import { workersBench } from './workers.bench.ts';
 
 const databaseUrl = process.env['NUDRIK_BENCH_DATABASE'];
 const webDir = process.env['NUDRIK_WEB_DIR'];
@@ -16,6 +17,7 @@ const benches: Record<string, () => void | Promise<void>> = {
   people: () => peopleBench(databaseUrl),
   bundle: () => bundleBench(webDir),
   house: () => houseBench(databaseUrl),
+  workers: () => workersBench(databaseUrl),
 };
 /** `npm run bench -- people bundle` runs only those; dispatch sends what storing has stored. */
 const chosen = process.argv.slice(2);

@@ -70,6 +70,8 @@ export interface PersonSheet {
   person: PersonRow & {
     zone: string;
     addressWords: string | null;
+    /** letters of the name that no shipped font has: a certificate could not show them */
+    unprintable: string[];
     /** `to` is null until further notice */
     leave: { id: string; from: string; to: string | null; cover: string | null }[];
     team: number;

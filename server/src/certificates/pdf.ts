@@ -1,9 +1,8 @@
-import { readFileSync } from 'node:fs';
-import { createRequire } from 'node:module';
-import { PDFDocument, rgb, type PDFFont, type PDFPage } from 'pdf-lib';
+import { PDFDocument, rgb, type PDFPage } from 'pdf-lib';
 import fontkit from '@pdf-lib/fontkit';
 import QRCode from 'qrcode';
 import { dayOf, tellDate } from '@nudrik/core';
+import { Fonts, type Style } from './fonts.ts';
 
 export interface CertificateText {
   name: string;
@@ -17,123 +16,127 @@ export interface CertificateText {
   signedBy: string | null;
 }
 
-const resolve = createRequire(import.meta.url).resolve;
-// static .woff files: the subsetting of .woff2 crashes in fontkit
-const font = (family: string, weight: number, subset: string): Buffer =>
-  readFileSync(resolve(`@fontsource/${family}/files/${family}-${subset}-${weight}-normal.woff`));
-
 const INK = rgb(0x1e / 255, 0x24 / 255, 0x30 / 255);
 const QUIET = rgb(0x5b / 255, 0x64 / 255, 0x72 / 255);
 const RULE = rgb(0xdd / 255, 0xd6 / 255, 0xca / 255);
 const PLUM = rgb(0x6c / 255, 0x2a / 255, 0x5e / 255);
 
-/** A typeface in two parts: the Latin letters, and the extended ones for names such as Łucja or Željko. */
-interface Face {
-  latin: PDFFont;
-  extended: PDFFont;
+interface Page {
+  page: PDFPage;
+  fonts: Fonts;
 }
 
-async function embedFace(document: PDFDocument, family: string, weight: number): Promise<Face> {
-  return {
-    latin: await document.embedFont(font(family, weight, 'latin'), { subset: true }),
-    extended: await document.embedFont(font(family, weight, 'latin-ext'), { subset: true }),
-  };
-}
-
-const fontFor = (character: string, face: Face): PDFFont =>
-  character.codePointAt(0)! > 0xff && !'–—‘’“”•…€'.includes(character) ? face.extended : face.latin;
-
-function runsOf(text: string, face: Face): { text: string; font: PDFFont }[] {
-  const runs: { text: string; font: PDFFont }[] = [];
-  for (const character of text.normalize('NFC')) {
-    const own = fontFor(character, face);
-    const last = runs.at(-1);
-    if (last?.font === own) last.text += character;
-    else runs.push({ text: character, font: own });
-  }
-  return runs;
-}
-
-const widthOf = (text: string, face: Face, size: number): number =>
-  runsOf(text, face).reduce((sum, run) => sum + run.font.widthOfTextAtSize(run.text, size), 0);
-
-function draw(page: PDFPage, text: string, face: Face, size: number, x: number, y: number, color = INK): void {
-  for (const run of runsOf(text, face)) {
+function draw({ page, fonts }: Page, text: string, style: Style, size: number, x: number, y: number, color = INK): void {
+  for (const run of fonts.runs(style, text)) {
     page.drawText(run.text, { x, y, size, font: run.font, color });
     x += run.font.widthOfTextAtSize(run.text, size);
   }
 }
 
-/** Words broken into lines that fit, at the largest of some sizes that needs at most two. */
-function fitText(text: string, face: Face, sizes: readonly number[], width: number): { size: number; lines: string[] } {
-  const breakAt = (size: number): string[] =>
-    text.split(' ').reduce<string[]>((lines, word) => {
-      const last = lines.at(-1);
-      if (last !== undefined && widthOf(`${last} ${word}`, face, size) <= width) lines[lines.length - 1] = `${last} ${word}`;
-      else lines.push(word);
-      return lines;
-    }, []);
-  const size =
-    sizes.find(
-      (candidate) => breakAt(candidate).length <= 2 && breakAt(candidate).every((line) => widthOf(line, face, candidate) <= width),
-    ) ?? sizes.at(-1)!;
-  return { size, lines: breakAt(size) };
+/** A text at a size, in its lines. */
+interface Fitted {
+  size: number;
+  lines: string[];
+}
+
+/** At the largest of some sizes at which it needs at most so many lines; at the smallest, as many as it needs. */
+function fit(fonts: Fonts, style: Style, text: string, sizes: readonly number[], width: number, most: number): Fitted {
+  for (const size of sizes) {
+    const lines = fonts.lines(style, text, size, width);
+    if (lines.length <= most) return { size, lines };
+  }
+  const size = sizes.at(-1)!;
+  return { size, lines: fonts.lines(style, text, size, width) };
+}
+
+const NAME_SIZES = [44, 36, 30, 24, 20, 16, 13, 11];
+const COURSE_SIZES = [28, 24, 20, 18, 16, 14, 12, 11];
+const NAME_LEADING = 1.15;
+const COURSE_LEADING = 1.2;
+/** between the name's last line and the course's first */
+const BETWEEN = 42;
+
+/** Name and course, as large as both fit between the words above and the rule below: they shrink first, then wrap. */
+function fitBody(fonts: Fonts, text: CertificateText, width: number, room: number): { name: Fitted; course: Fitted } {
+  const heightOf = ({ size, lines }: Fitted, leading: number): number => size * leading * lines.length;
+  for (let step = 0; ; step++) {
+    const name = fit(fonts, 'serif', text.name, NAME_SIZES.slice(step), width, 2);
+    const course = fit(fonts, 'serif', text.course, COURSE_SIZES.slice(step), width, 2);
+    const height = heightOf(name, NAME_LEADING) + BETWEEN + heightOf(course, COURSE_LEADING);
+    if (height <= room || step === NAME_SIZES.length - 1) return { name, course };
+  }
 }
 
 /** A certificate on A4, lying: name, course, dates, serial, and a QR code to the page that checks it. */
 export async function makeCertificate(text: CertificateText): Promise<Buffer> {
   const document = await PDFDocument.create();
   document.registerFontkit(fontkit);
-  const serif = await embedFace(document, 'literata', 600);
-  const plain = await embedFace(document, 'atkinson-hyperlegible-next', 400);
-  const strong = await embedFace(document, 'atkinson-hyperlegible-next', 600);
-  document.setTitle(`Certificate ${text.serial}: ${text.name}, ${text.course}`);
-  document.setAuthor(text.organisation);
-  document.setLanguage('en');
-
-  const [width, height] = [841.89, 595.28];
-  const page = document.addPage([width, height]);
-  page.drawRectangle({ x: 36, y: 36, width: width - 72, height: height - 72, borderColor: INK, borderWidth: 0.75 });
-  page.drawRectangle({ x: 42, y: 42, width: width - 84, height: height - 84, borderColor: RULE, borderWidth: 0.75 });
-
-  const left = 92;
-  const measure = width - 2 * left;
-  draw(page, text.organisation, strong, 13, left, height - 110, PLUM);
-  draw(page, 'Certificate of completion', plain, 13, left, height - 130, QUIET);
-
-  draw(page, 'This is to certify that', plain, 13, left, height - 200, QUIET);
-  const name = fitText(text.name, serif, [44, 36, 30, 24], measure);
-  let y = height - 248;
-  for (const line of name.lines) {
-    draw(page, line, serif, name.size, left, y);
-    y -= name.size * 1.15;
-  }
-  draw(page, 'has finished', plain, 13, left, y - 6, QUIET);
-  const course = fitText(text.course, serif, [28, 24, 20], measure);
-  y -= 42;
-  for (const line of course.lines) {
-    draw(page, line, serif, course.size, left, y);
-    y -= course.size * 1.2;
-  }
-
-  const base = 96;
-  page.drawLine({
-    start: { x: left, y: base + 74 },
-    end: { x: width - left, y: base + 74 },
-    thickness: 0.75,
-    color: RULE,
-  });
+  const fonts = new Fonts(document);
+  const address = `Check it at ${text.verifyUrl.replace(/^https?:\/\//, '')}`;
   const columns: [string, string][] = [
     ['Finished on', tellDate(dayOf(text.issuedOn))],
     ['Valid until', text.expiresOn ? tellDate(dayOf(text.expiresOn)) : 'no expiry'],
     ['Serial', text.serial],
     ...(text.signedBy ? ([['Course owner', text.signedBy]] as [string, string][]) : []),
   ];
-  columns.forEach(([label, value], i) => {
-    draw(page, label, plain, 10, left + i * 138, base + 48, QUIET);
-    draw(page, value, strong, 13, left + i * 138, base + 30);
+  await fonts.prepare('serif', text.name, text.course);
+  await fonts.prepare('strong', text.organisation, ...columns.map(([, value]) => value));
+  await fonts.prepare(
+    'plain',
+    'Certificate of completion',
+    'This is to certify that',
+    'has finished',
+    address,
+    ...columns.map(([label]) => label),
+  );
+  document.setTitle(`Certificate ${text.serial}: ${text.name}, ${text.course}`);
+  document.setAuthor(text.organisation);
+  document.setLanguage('en');
+
+  const [width, height] = [841.89, 595.28];
+  const page = document.addPage([width, height]);
+  const on: Page = { page, fonts };
+  page.drawRectangle({ x: 36, y: 36, width: width - 72, height: height - 72, borderColor: INK, borderWidth: 0.75 });
+  page.drawRectangle({ x: 42, y: 42, width: width - 84, height: height - 84, borderColor: RULE, borderWidth: 0.75 });
+
+  const left = 92;
+  const measure = width - 2 * left;
+  const head = fit(fonts, 'strong', text.organisation, [13, 11, 9, 7], measure, 1);
+  draw(on, head.lines[0]!, 'strong', head.size, left, height - 110, PLUM);
+  draw(on, 'Certificate of completion', 'plain', 13, left, height - 130, QUIET);
+
+  draw(on, 'This is to certify that', 'plain', 13, left, height - 200, QUIET);
+  const base = 96;
+  const top = height - 248;
+  const { name, course } = fitBody(fonts, text, measure, top + 36 - (base + 92));
+  let y = top;
+  for (const line of name.lines) {
+    draw(on, line, 'serif', name.size, left, y);
+    y -= name.size * NAME_LEADING;
+  }
+  draw(on, 'has finished', 'plain', 13, left, y - 6, QUIET);
+  y -= BETWEEN;
+  for (const line of course.lines) {
+    draw(on, line, 'serif', course.size, left, y);
+    y -= course.size * COURSE_LEADING;
+  }
+
+  page.drawLine({
+    start: { x: left, y: base + 74 },
+    end: { x: width - left, y: base + 74 },
+    thickness: 0.75,
+    color: RULE,
   });
-  draw(page, `Check it at ${text.verifyUrl.replace(/^https?:\/\//, '')}`, plain, 10, left, base, QUIET);
+  const column = 138;
+  columns.forEach(([label, value], i) => {
+    const x = left + i * column;
+    draw(on, label, 'plain', 10, x, base + 48, QUIET);
+    // the last column ends before the code
+    const held = fit(fonts, 'strong', value, [13, 11, 9, 8, 7], column - 12, 1);
+    held.lines.slice(0, 2).forEach((line, n) => draw(on, line, 'strong', held.size, x, base + 30 - n * (held.size + 1)));
+  });
+  const place = fit(fonts, 'plain', address, [10, 9, 8, 7, 6], measure - 78, 1);
+  draw(on, place.lines[0]!, 'plain', place.size, left, base, QUIET);
   const code = await document.embedPng(
     await QRCode.toBuffer(text.verifyUrl, {
       margin: 0,

@@ -1,5 +1,6 @@
 import { stateWord, type ClosedBy, type RosterLeave, type RosterPerson, type RosterRow, type StateWord } from '@nudrik/core';
 import type { AssignmentLine, FinishedFact, PeopleFacets, PeoplePage, PeopleQuery, PersonRow, PersonSheet } from '@nudrik/contract';
+import { missingLetters } from '../certificates/fonts.ts';
 import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_ROSTER = `
@@ -435,7 +436,16 @@ export async function findPersonSheet(db: Queryable, id: string, now: number, to
   const groups = await rows<{ id: string; name: string }>(db, LIST_GROUPS_OF, [id]);
   const { team } = await oneRow<{ team: number }>(db, COUNT_LINE, [id, today]);
   return {
-    person: { ...personOf(row), zone: row.zone, addressWords: row.address_words, leave, team, siteId: row.site_id, groups },
+    person: {
+      ...personOf(row),
+      zone: row.zone,
+      addressWords: row.address_words,
+      unprintable: missingLetters(row.name),
+      leave,
+      team,
+      siteId: row.site_id,
+      groups,
+    },
     assignments: await listAssignmentLines(db, id, now, today),
   };
 }
