@@ -39,7 +39,7 @@ beforeAll(async () => {
       'insert into accounts (email, name, role, person_id) values ($1::text, $2::text, $3::text, $4::bigint) returning id',
       [`${role}@orlasund.example`, `The ${role}`, role, people[role] ?? null],
     );
-    sessions[role] = await openSession(house.db, row!.id, 24);
+    sessions[role] = await openSession(house.db, row!.id, 24, { agent: '', address: '', now: house.clock.at });
   }
   for (const table of ['people', 'courses', 'assignments', 'sites', 'departments', 'groups', 'notices', 'accounts'])
     ids.push(...(await rows<{ id: string }>(house.db, `select id from ${table} limit 8`)).map(({ id }) => id));

@@ -216,5 +216,6 @@ export const endSession = async (db: Queryable, accountId: string, id: string): 
 export const endOtherSessions = (db: Queryable, accountId: string, token: string): Promise<unknown> =>
   db.query(END_OTHERS, [accountId, digest(token)]);
 
-const SEEN = 'update accounts set seen_at = now() where id = $1::bigint returning id';
-export const noteSignIn = (db: Queryable, id: string): Promise<unknown> => oneRow(db, SEEN, [id]);
+const SEEN = 'update accounts set seen_at = $2::timestamptz where id = $1::bigint returning id';
+/** Notes when somebody signed in, by the clock of the house. */
+export const noteSignIn = (db: Queryable, id: string, now: number): Promise<unknown> => oneRow(db, SEEN, [id, new Date(now)]);

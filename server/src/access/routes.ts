@@ -29,7 +29,7 @@ export function tokenOf(cookieHeader: string | undefined): string | null {
 async function signIn({ deps, req, res }: Call, account: Account): Promise<Session> {
   const old = tokenOf(req.headers.cookie);
   if (old) await closeSession(deps.db, old);
-  const from = { agent: req.headers['user-agent'] ?? '', address: req.ip ?? '' };
+  const from = { agent: req.headers['user-agent'] ?? '', address: req.ip ?? '', now: deps.clock.now() };
   const { token, csrf } = await openSession(deps.db, account.id, deps.settings.sessionHours, from);
   res.cookie(COOKIE, token, {
     httpOnly: true,

@@ -92,12 +92,12 @@ export async function openSession(
   db: Queryable,
   accountId: string,
   hours: number,
-  from: { agent: string; address: string } = { agent: '', address: '' },
+  from: { agent: string; address: string; now: number },
 ): Promise<{ token: string; csrf: string }> {
   const token = randomBytes(32).toString('base64url');
   const csrf = randomBytes(24).toString('base64url');
   await db.query(INSERT_SESSION, [digest(token), accountId, csrf, hours * 3600, from.agent.slice(0, 300), from.address]);
-  await noteSignIn(db, accountId);
+  await noteSignIn(db, accountId, from.now);
   await db.query(DELETE_ENDED_SESSIONS);
   return { token, csrf };
 }

@@ -4,6 +4,8 @@ import { existsSync, readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import fontkit from '@pdf-lib/fontkit';
 import type { PDFDocument, PDFFont } from 'pdf-lib';
+import { shapeArabic } from './arabic.ts';
+import { sfntOf } from './woff.ts';
 
 const resolve = createRequire(import.meta.url).resolve;
 
@@ -100,11 +102,15 @@ function fileFor(letter: string, style: Style): string | null {
 }
 
 const letters = new Intl.Segmenter('en', { granularity: 'grapheme' });
-const lettersOf = (text: string): string[] => [...letters.segment(text.normalize('NFC'))].map(({ segment }) => segment);
+const lettersOf = (text: string): string[] => [...letters.segment(shapeArabic(text.normalize('NFC')))].map(({ segment }) => segment);
 
 /** Letters of a text that no shipped font has: on a certificate they would be missing. */
 export const missingLetters = (text: string): string[] => [
-  ...new Set(lettersOf(text).filter((letter) => letter.trim() !== '' && fileFor(letter, 'serif') === null)),
+  ...new Set(
+    lettersOf(text)
+      .filter((letter) => letter.trim() !== '' && fileFor(letter, 'serif') === null)
+      .map((letter) => letter.normalize('NFKC')),
+  ),
 ];
 
 const RIGHT_TO_LEFT = /[\p{Script=Hebrew}\p{Script=Arabic}\p{Script=Syriac}\p{Script=Thaana}]/u;
@@ -129,7 +135,10 @@ export class Fonts {
     for (const letter of new Set(texts.flatMap(lettersOf))) {
       const file = fileFor(letter, style) ?? fileFor('?', style)!;
       this.files.set(`${style} ${letter}`, file);
-      if (!this.embedded.has(file)) this.embedded.set(file, await this.document.embedFont(readFileSync(pathOf(file)!), { subset: true }));
+      if (this.embedded.has(file)) continue;
+      // cut down to what is written, but for Arabic: of letters that are composed of parts the parts would be missing
+      const subset = !file.includes('arabic');
+      this.embedded.set(file, await this.document.embedFont(sfntOf(readFileSync(pathOf(file)!)), { subset }));
     }
   }
 
@@ -153,8 +162,10 @@ export class Fonts {
   }
 
   /** Breaks a text into lines that fit: between words, and within a word that is wider than a line. */
-  lines(style: Style, text: string, size: number, width: number): string[] {
+  lines(style: Style, written: string, size: number, width: number): string[] {
     const lines: string[] = [];
+    // shaped as a whole: a word that is broken keeps its forms
+    const text = shapeArabic(written);
     const add = (piece: string, between: string): void => {
       const last = lines.at(-1);
       if (last !== undefined && this.width(style, last + between + piece, size) <= width) lines[lines.length - 1] = last + between + piece;

@@ -1,7 +1,11 @@
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
 import { getDocument } from 'pdfjs-dist/legacy/build/pdf.mjs';
 import type { TextItem } from 'pdfjs-dist/types/src/display/api.js';
 import { describe, expect, it, test } from 'vitest';
+import { shapeArabic } from './arabic.ts';
 import { missingLetters } from './fonts.ts';
+import { sfntOf } from './woff.ts';
 import { makeCertificate, type CertificateText } from './pdf.ts';
 
 const certificate = (rest: Partial<CertificateText> = {}): CertificateText => ({
@@ -69,7 +73,28 @@ describe('a certificate', () => {
   ])('writes a name in %s from right to left', async (_what, name) => {
     expect(missingLetters(name)).toEqual([]);
     const { pieces } = await read(certificate({ name }));
-    expect(pieces.filter(({ size, y }) => size > 30 && y > 300).length).toBeGreaterThan(0);
+    const top = pieces.filter(({ size, y }) => size > 15 && y > 300).map((piece) => piece.text);
+    expect([...bare(top.join(''))].sort()).toEqual([...bare(name)].sort());
+  });
+
+  test.each([
+    ['alone, first, in the midst, last', 'ب ببب', '\uFE8F \uFE91\uFE92\uFE90'],
+    ['a letter that joins nothing after it', 'دار', '\uFEA9\uFE8D\uFEAD'],
+    ['lam and alef as one', 'لا سلام', '\uFEFB \uFEB3\uFEFC\uFEE1'],
+    ['a Persian letter', 'پگاه', '\uFB58\uFB95\uFE8E\uFEE9'],
+    ['a mark between', 'مُح', '\uFEE3\u064F\uFEA2'],
+    ['nothing of other scripts', 'Runa שלום', 'Runa שלום'],
+  ])('shapes %s', (_what, text, shaped) => {
+    expect(shapeArabic(text)).toBe(shaped);
+    expect(shapeArabic(shapeArabic(text))).toBe(shaped);
+  });
+
+  it('embeds fonts as they stand in their files', () => {
+    const file = readFileSync(createRequire(import.meta.url).resolve('@fontsource/literata/files/literata-latin-600-normal.woff'));
+    const sfnt = sfntOf(file);
+    expect([sfnt.readUInt32BE(0), sfnt.readUInt16BE(4)]).toEqual([file.readUInt32BE(4), file.readUInt16BE(12)]);
+    expect(sfnt.length).toBeLessThanOrEqual(file.readUInt32BE(16) + 3);
+    expect(() => sfntOf(sfnt)).toThrow('no WOFF');
   });
 
   it('says which letters no font has', () => {

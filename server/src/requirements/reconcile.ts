@@ -198,6 +198,7 @@ export async function countAudience(client: Client, deps: Deps, row: Requirement
       client,
       { kind: 'count-audience', words: `Counting the audience of “${row.name}”`, input: { id: row.id, version: row.version } },
       null,
+      deps.clock.now(),
     );
   } else await writeAudience(client, deps.clock.now(), row, AT_ONCE);
 }

@@ -23,7 +23,7 @@ const kinds = (run: (work: Work, input: { n: number }) => Promise<unknown>): Rec
   count: { run: (_deps, { input }, work) => run(work, input) },
 });
 const queue = (kind = 'count'): Promise<string> =>
-  transaction(house.db, (client) => queueJob(client, { kind, words: 'Counting', input: { n: 3 } }, account));
+  transaction(house.db, (client) => queueJob(client, { kind, words: 'Counting', input: { n: 3 } }, account, house.clock.at));
 const find = (id: string): Promise<JobView> => findJob(house.db, id, account);
 
 describe('long work', () => {

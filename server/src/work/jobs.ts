@@ -1,4 +1,5 @@
 import type { Account, JobView } from '@nudrik/contract';
+import type { Instant } from '@nudrik/core';
 import { announce, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 import { isPassing } from '../db/failures.ts';
 import type { Deps } from '../deps.ts';
@@ -35,8 +36,8 @@ export interface JobKind {
 export class Cancelled extends Error {}
 
 const INSERT_JOB = `
-insert into jobs (kind, words, input, file_id, by_account, by_whom)
-values ($1::text, $2::text, $3::jsonb, $4::bigint, $5::bigint, $6::text)
+insert into jobs (kind, words, input, file_id, by_account, by_whom, made_at)
+values ($1::text, $2::text, $3::jsonb, $4::bigint, $5::bigint, $6::text, $7::timestamptz)
 returning id
 `;
 const ENQUEUE = "select graphile_worker.add_job('nudrik', json_build_object('job', $1::text), job_key := 'job-' || $1::text)";
@@ -56,7 +57,7 @@ export const isLarge = async ({ db, settings }: Deps): Promise<boolean> =>
   (await oneRow<{ count: number }>(db, COUNT_PEOPLE)).count > settings.jobAbove;
 
 /** Queues long work in the caller's transaction, for somebody or by itself. @returns its id */
-export async function queueJob(client: Client, job: NewJob, account: Account | null): Promise<string> {
+export async function queueJob(client: Client, job: NewJob, account: Account | null, at: Instant): Promise<string> {
   const fileId = job.file
     ? (await oneRow<{ id: string }>(client, INSERT_FILE, [job.file.name, 'application/octet-stream', job.file.bytes])).id
     : null;
@@ -67,6 +68,7 @@ export async function queueJob(client: Client, job: NewJob, account: Account | n
     fileId,
     account?.id ?? null,
     account?.name ?? 'Nudrik',
+    new Date(at),
   ]);
   await client.query(ENQUEUE, [id]);
   await announce(client, 'jobs');
