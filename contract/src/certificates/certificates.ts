@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Page } from '../common.ts';
+import { Line, Page } from '../common.ts';
 
 /** GET /api/certificates */
 export const CertificatesQuery = Page.extend({
@@ -14,7 +14,12 @@ export interface CertificateRow {
   issuedOn: string;
   expiresOn: string | null;
   state: 'current' | 'expiring' | 'expired' | 'revoked';
+  /** who revoked it, when and why */
+  revoked: { by: string; at: string; reason: string } | null;
 }
+
+/** POST /api/certificates/:serial/revoke */
+export const RevokeRequest = z.object({ reason: Line(500, 'expected a reason: it stands on the record') });
 
 export interface CertificatesPage {
   rows: CertificateRow[];

@@ -159,9 +159,9 @@ export async function listCertificates(
   const counted = query.find
     ? oneRow<{ total: number }>(db, `select count(*)::integer as total ${filter}`, values)
     : oneRow<{ total: number }>(db, COUNT_KEPT(state.kept), [today]);
-  const found = await rows<CertificateDbRow>(
+  const found = await rows<CertificateDbRow & { revoked_by: string | null; revoked_reason: string | null }>(
     db,
-    `select k.serial, k.person_id, k.person_name, k.course_id, k.course_title, k.issued_on, k.expires_on, k.revoked_at
+    `select k.serial, k.person_id, k.person_name, k.course_id, k.course_title, k.issued_on, k.expires_on, k.revoked_at, k.revoked_by, k.revoked_reason
      ${filter} order by ${state.order} limit ${query.size} offset ${query.page * query.size}`,
     values,
   );
@@ -178,6 +178,7 @@ export async function listCertificates(
         row.expires_on === null ? null : dayOf(row.expires_on),
         row.revoked_at !== null,
       ) satisfies CertificateState,
+      revoked: row.revoked_at && { by: row.revoked_by ?? '', at: row.revoked_at.toISOString(), reason: row.revoked_reason ?? '' },
     })),
   };
 }

@@ -1,9 +1,10 @@
-import { CertificatesQuery } from '@nudrik/contract';
+import { CertificatesQuery, RevokeRequest } from '@nudrik/contract';
 import { parseSerial } from '@nudrik/core';
 import { headFile } from '../answer-file.ts';
-import { OFFICE, parse, type Route } from '../route.ts';
+import { act, DONE, OFFICE, parse, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { houseToday } from '../people/today.ts';
+import { revokeCertificate } from './revoke.ts';
 import { certificatePdf, findCertificate, listCertificates, verify } from './certificates.repo.ts';
 
 export function sendPdf(res: Parameters<typeof headFile>[0], pdf: Buffer, serial: string): void {
@@ -24,6 +25,12 @@ export const certificateRoutes: Route[] = [
     access: 'public',
     handle: async ({ deps, req }) => verify(deps.db, String(req.params['serial']), await houseToday(deps)),
   },
+  act('post', '/api/certificates/:serial/revoke', async ({ deps, req, account }) => {
+    const serial = parseSerial(String(req.params['serial']));
+    if (!serial) throw new Refused('not-found', 'There is no such certificate.');
+    await revokeCertificate(deps, serial, parse(RevokeRequest, req.body).reason, account!.name);
+    return DONE;
+  }),
   {
     method: 'get',
     path: '/api/certificates/:serial/pdf',

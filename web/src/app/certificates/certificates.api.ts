@@ -11,6 +11,10 @@ export class CertificatesApi {
     return this.http.get<CertificatesPage>('/api/certificates', { params });
   }
 
+  revoke(serial: string, reason: string): Observable<unknown> {
+    return this.http.post(`/api/certificates/${encodeURIComponent(serial)}/revoke`, { reason });
+  }
+
   verify(serial: string): Observable<Verification> {
     return this.http.get<Verification>(`/api/verify/${encodeURIComponent(serial)}`);
   }
