@@ -66,14 +66,19 @@ async function find(db: Queryable, filter: Filter, text: string): Promise<void> 
   else filter.where.push(`(${any.join(' or ')})`);
 }
 
+/** What notices and kept counts have in common: days, course, step, what holds. */
+function narrow(filter: Filter, table: 'n' | 'f', { from, to, course, step, held }: NoticesQuery): void {
+  if (from) filter.add((n) => `${table}.on_day >= ${n}::date`, from);
+  if (to) filter.add((n) => `${table}.on_day <= ${n}::date`, to);
+  if (course) filter.add((n) => `${table}.course_id = ${n}::bigint`, course);
+  if (step) filter.add((n) => `${table}.step_name = ${n}::text`, step);
+  if (held) filter.add((n) => `${table}.held_because = ${n}::text`, held);
+}
+
 async function filterOf(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<Filter> {
   const filter = new Filter();
-  if (query.from) filter.add((n) => `n.on_day >= ${n}::date`, query.from);
-  if (query.to) filter.add((n) => `n.on_day <= ${n}::date`, query.to);
-  if (query.course) filter.add((n) => `n.course_id = ${n}::bigint`, query.course);
-  if (query.step) filter.add((n) => `n.step_name = ${n}::text`, query.step);
+  narrow(filter, 'n', query);
   if (query.person) filter.add((n) => `(n.person_id = ${n}::bigint or n.recipient_id = ${n}::bigint)`, query.person);
-  if (query.held) filter.add((n) => `n.held_because = ${n}::text`, query.held);
   if (query.when) {
     const isPast = query.when === 'past';
     filter.add((n) => `n.on_day ${isPast ? '<=' : '>='} ${n}::date`, today);
@@ -94,11 +99,7 @@ type Summary = Partial<Record<NoticeState, number>>;
 /** Notices of each outcome, from kept figures: whole days by their counts, and of the day that a moment cuts what lies on its side. */
 async function keptSummary(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<Summary> {
   const filter = new Filter();
-  if (query.from) filter.add((n) => `f.on_day >= ${n}::date`, query.from);
-  if (query.to) filter.add((n) => `f.on_day <= ${n}::date`, query.to);
-  if (query.course) filter.add((n) => `f.course_id = ${n}::bigint`, query.course);
-  if (query.step) filter.add((n) => `f.step_name = ${n}::text`, query.step);
-  if (query.held) filter.add((n) => `f.held_because = ${n}::text`, query.held);
+  narrow(filter, 'f', query);
   const byDay = query.from ?? query.to ?? query.when;
   const counted = (from: string, count: string, ...more: string[]): string =>
     `select f.state, ${count}::integer as count from ${from} f ${filter.sql(...more)} group by f.state`;
@@ -171,11 +172,7 @@ async function daysOfPage(
   cut: string | null,
 ): Promise<string[]> {
   const filter = new Filter();
-  if (query.from) filter.add((n) => `f.on_day >= ${n}::date`, query.from);
-  if (query.to) filter.add((n) => `f.on_day <= ${n}::date`, query.to);
-  if (query.course) filter.add((n) => `f.course_id = ${n}::bigint`, query.course);
-  if (query.step) filter.add((n) => `f.step_name = ${n}::text`, query.step);
-  if (query.held) filter.add((n) => `f.held_because = ${n}::text`, query.held);
+  narrow(filter, 'f', query);
   if (cut) filter.add((n) => `f.on_day ${query.when === 'past' ? '<=' : '>='} ${n}::date`, cut);
   if (states) filter.add((n) => `f.state = any(${n}::text[])`, states);
   if (cursor) filter.add((n) => `f.on_day ${isUp ? '>=' : '<='} ${n}::date`, cursor.day);
