@@ -73,6 +73,15 @@ describe('a house of the version before', () => {
     expect(recorded).toMatchObject({ completed_on: '2026-04-01', on: '2026-04-01' });
     expect(recorded!.closed_at.toISOString()).toMatch(/^2026-03-31T2[23]:00/);
   });
+  it('is counted: what is kept for the pages says what there is', async () => {
+    expect(await rows(db, 'select * from figures_astray()')).toEqual([]);
+    const [{ notices, standings }] = (await rows<{ notices: number; standings: number }>(
+      db,
+      'select (select sum(count)::integer from notice_sums) as notices, (select count(*)::integer from standings) as standings',
+    )) as [{ notices: number; standings: number }];
+    expect([notices > 0, standings > 0]).toEqual([true, true]);
+  });
+
   it('keeps every message, each with what came of it', async () => {
     const [count] = await rows<Record<string, number>>(db, 'select (select count(*) from messages)::integer as messages, (select count(distinct message_id) from deliveries)::integer as delivered, (select count(*) from notices where message_id is not null)::integer as notices'); // prettier-ignore
     expect(count!['messages']).toBeGreaterThan(2_000);
@@ -94,5 +103,22 @@ describe('work at the start', () => {
   it('is told by itself what else is wrong, such as a database that there is not', async () => {
     const nowhere = url.replace(/\/[^/]*$/, '/nowhere_at_all');
     await expect(whileThere(nowhere, migrate(nowhere))).rejects.toThrow('"nowhere_at_all" does not exist');
+  });
+});
+
+describe('a house that is made', () => {
+  it('by many processes at once is made once', async () => {
+    const base = process.env['NUDRIK_TEST_DATABASE']!;
+    const name = `t_new_${randomBytes(4).toString('hex')}`;
+    const admin = new pg.Client({ connectionString: base });
+    await admin.connect();
+    await admin.query(`create database ${name}`);
+    const url = base.replace(/\/[^/]*$/, `/${name}`);
+    await Promise.all([migrate(url), migrate(url), migrate(url)]);
+    const made = openPool(url, 1);
+    expect(await rows(made, 'select count(*)::integer as queued from graphile_worker.jobs')).toEqual([{ queued: 0 }]);
+    await made.end();
+    await admin.query(`drop database ${name} with (force)`);
+    await admin.end();
   });
 });

@@ -26,12 +26,29 @@ export async function migrate(databaseUrl: string): Promise<void> {
     singleTransaction: true,
     advisoryLockMode: 'wait',
   });
-  await runMigrations({ connectionString: databaseUrl, logger: QUIET });
+  await migrateQueue(databaseUrl);
   const db = openPool(databaseUrl, 1);
   try {
     await readWhatIsUnread(db);
   } finally {
     await db.end();
+  }
+}
+
+/** first key of the advisory lock under which the tables of the queue are made: many processes start at once */
+const QUEUE_LOCK = 7_310;
+const LOCK = 'select pg_advisory_lock($1::integer, 0)';
+
+/** Brings the tables of the queue of long work to what its library expects. */
+async function migrateQueue(databaseUrl: string): Promise<void> {
+  const client = new pg.Client({ connectionString: databaseUrl });
+  client.on('error', () => undefined);
+  await client.connect();
+  try {
+    await client.query(LOCK, [QUEUE_LOCK]);
+    await runMigrations({ connectionString: databaseUrl, logger: QUIET });
+  } finally {
+    await client.end().catch(() => undefined);
   }
 }
 
