@@ -178,7 +178,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
   app.use((error: unknown, req: Request, res: Response, next: NextFunction) => {
     if (res.headersSent) return next(error);
     const refused = asRefusal(error);
-    if (refused.code === 'broken') deps.log.error({ error: (error as Error).stack, path: req.path }, 'A request failed.');
+    if (refused.code === 'broken') deps.log.error({ error: (error as Error).stack, path: withoutKeys(req.path) }, 'A request failed.');
     else if (refused.status === 503 && !(error instanceof Refused))
       warnSeldom(() => deps.log.warn({ reason: (error as Error).message }, 'The database does not answer; requests are told so.'));
     res.status(refused.status).json({ code: refused.code, message: refused.message, details: refused.details });
@@ -214,6 +214,9 @@ const BY_STATUS: Record<number, Refused> = {
   415: new Refused('wrong-kind'),
 };
 const AWAY = 'The database does not answer. Nothing was changed; try again in a moment.';
+
+/** An address without the keys of links in it: they open something, and logs are read by many. */
+const withoutKeys = (path: string): string => path.replace(/\/(learning|team|keys)\/[^/]+/g, '/$1/…');
 
 /** What went wrong, by code, SQLSTATE or status, never by text. */
 function asRefusal(error: unknown): Refused {

@@ -185,6 +185,20 @@ describe('a link that is asked for', () => {
     await house.db.query('update people set left_on = null');
   });
 
+  it('an employee with an account who has people below them is a manager by that, and is none when they are gone', async () => {
+    await house.db.query(
+      `insert into accounts (email, name, role, person_id, password_hash)
+       select 'odd@orlasund.example', 'Odd Aske', 'employee', $1::bigint, password_hash from accounts`,
+      [crew['odd']],
+    );
+    const odd = await enter('odd@orlasund.example');
+    await odd.agent.get('/api/team').expect(200);
+    await odd.agent.get('/api/accounts').expect(403);
+    await house.db.query("update people set left_on = '2027-02-01' where manager_id = $1::bigint", [crew['odd']]);
+    await odd.agent.get('/api/team').expect(403);
+    await house.db.query('update people set left_on = null');
+  });
+
   it('gives a new password, and ends every session that had the old one', async () => {
     const old = await enter('sigrid@orlasund.example');
     await ask(nobody(), 'post', '/api/session/link', { email: 'SIGRID@orlasund.example' }).expect(200);

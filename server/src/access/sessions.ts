@@ -34,14 +34,23 @@ const IS_HERE = `a.ended_at is null and not exists (
   where p.id = a.person_id and not is_here(p.left_on, ($2::timestamptz at time zone w.zone)::date)
 )`;
 
+/** Who has people below them is a manager by that, whatever their account was made for. */
+const ROLE = `case
+  when a.role = 'employee' and exists (
+    select from people b join sites w on w.id = b.site_id
+    where b.manager_id = a.person_id and is_here(b.left_on, ($2::timestamptz at time zone w.zone)::date)
+  ) then 'manager'
+  else a.role
+end`;
+
 const FIND_BY_EMAIL = `
-select a.id, a.email, a.name, a.role, a.person_id, a.password_hash, a.about
+select a.id, a.email, a.name, ${ROLE} as role, a.person_id, a.password_hash, a.about
 from accounts a
 where a.email = lower($1::text)
   and ${IS_HERE}
 `;
 const FIND_BY_ID = `
-select a.id, a.email, a.name, a.role, a.person_id, a.password_hash, a.about
+select a.id, a.email, a.name, ${ROLE} as role, a.person_id, a.password_hash, a.about
 from accounts a
 where a.id = $1::bigint
   and ${IS_HERE}
@@ -103,7 +112,7 @@ export async function openSession(
 }
 
 const FIND_SESSION = `
-select a.id, a.email, a.name, a.role, a.person_id, s.csrf, s.seen_at < now() - interval '1 minute' as is_news
+select a.id, a.email, a.name, ${ROLE} as role, a.person_id, s.csrf, s.seen_at < now() - interval '1 minute' as is_news
 from sessions s
 join accounts a on a.id = s.account_id
 where s.token_hash = $1::bytea
