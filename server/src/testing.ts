@@ -1,5 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import pg from 'pg';
+import { SMTPServer } from 'smtp-server';
 import { STANDARD_PLAN, type PlanStep } from '@nudrik/core';
 import { makeAssignments } from './assignments/record.ts';
 import { insertCourse, keepVersion, saveSections } from './courses/courses.repo.ts';
@@ -98,6 +99,39 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
       if (astray.length > 0) throw new Error(`Kept counts do not say what there is: ${JSON.stringify(astray)}`);
     },
   };
+}
+
+/** A mail server that keeps what it took; while it is not open it refuses whoever a mail is to. */
+export async function openMailSink(): Promise<{ url: string; mails: string[]; isOpen: boolean; close(): Promise<void> }> {
+  const server = new SMTPServer({
+    authOptional: true,
+    disabledCommands: ['STARTTLS'],
+    onRcptTo: (_address, _session, done) =>
+      done(sink.isOpen ? null : Object.assign(new Error('5.1.1 no such user'), { responseCode: 550 })),
+    onData(stream, _session, done) {
+      const chunks: Buffer[] = [];
+      stream.on('data', (chunk: Buffer) => chunks.push(chunk));
+      stream.on(
+        'end',
+        () => (
+          sink.mails.push(
+            Buffer.concat(chunks)
+              .toString()
+              .replace(/=\r?\n/g, ''),
+          ),
+          done()
+        ),
+      );
+    },
+  });
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+  const sink = {
+    url: `smtp://127.0.0.1:${(server.server.address() as { port: number }).port}`,
+    mails: [] as string[],
+    isOpen: true,
+    close: () => new Promise<void>((resolve) => server.close(() => resolve())),
+  };
+  return sink;
 }
 
 /** A small crew: runa and per report to odd, odd to kari (in London time); tora owns the courses. */

@@ -1,19 +1,16 @@
-import { SMTPServer } from 'smtp-server';
 import request from 'supertest';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { AccountsView, SessionRow } from '@nudrik/contract';
 import { createApp } from '../app.ts';
 import { rows } from '../db/db.ts';
-import { makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { makeCrew, openMailSink, openTestHouse, type TestHouse } from '../testing.ts';
 import { browserOf } from './accounts.repo.ts';
 import { hashPassword } from './sessions.ts';
 
 let house: TestHouse;
 let crew: Record<string, string>;
 let app: ReturnType<typeof createApp>;
-let sink: SMTPServer;
-let mails: string[] = [];
-let isOpen = true;
+let sink: Awaited<ReturnType<typeof openMailSink>>;
 
 interface Caller {
   agent: ReturnType<typeof request.agent>;
@@ -32,11 +29,8 @@ const nobody = (): Caller => ({ agent: request.agent(app), csrf: 'none' });
 /** The newest mail to somebody, and the key in it. */
 async function keyFor(address: string): Promise<string> {
   for (let turn = 0; turn < 400; turn++) {
-    const mail = mails.findLast((text) => text.includes(`To: ${address}`) || text.includes(`<${address}>`));
-    if (mail) {
-      mails = mails.filter((text) => text !== mail);
-      return /\/enter\/([\w-]{43})/.exec(mail.replace(/=\r?\n/g, ''))![1]!;
-    }
+    const at = sink.mails.findLastIndex((text) => text.includes(`To: ${address}`) || text.includes(`<${address}>`));
+    if (at >= 0) return /\/enter\/([\w-]{43})/.exec(sink.mails.splice(at, 1)[0]!)![1]!;
     await new Promise((resolve) => setTimeout(resolve, 10));
   }
   throw new Error(`No mail came to ${address}.`);
@@ -45,26 +39,16 @@ async function keyFor(address: string): Promise<string> {
 beforeAll(async () => {
   house = await openTestHouse();
   crew = await makeCrew(house);
-  sink = new SMTPServer({
-    authOptional: true,
-    disabledCommands: ['STARTTLS'],
-    onRcptTo: (_address, _session, done) => done(isOpen ? null : Object.assign(new Error('5.1.1 no such user'), { responseCode: 550 })),
-    onData(stream, _session, done) {
-      const chunks: Buffer[] = [];
-      stream.on('data', (chunk: Buffer) => chunks.push(chunk));
-      stream.on('end', () => (mails.push(Buffer.concat(chunks).toString()), done()));
-    },
-  });
-  await new Promise<void>((resolve) => sink.listen(0, '127.0.0.1', resolve));
-  house.deps.settings.smtpUrl = `smtp://127.0.0.1:${(sink.server.address() as { port: number }).port}`;
+  sink = await openMailSink();
+  house.deps.settings.smtpUrl = sink.url;
 });
 afterAll(async () => {
-  await new Promise<void>((resolve) => sink.close(resolve));
+  await sink.close();
   await house.close();
 });
 beforeEach(async () => {
-  mails = [];
-  isOpen = true;
+  sink.mails = [];
+  sink.isOpen = true;
   app = createApp(house.deps, null); // with tries of its own
   await house.db.query('delete from accounts; delete from sign_in_tries');
   await house.db.query(
@@ -119,11 +103,11 @@ describe('an administrator invites', () => {
 
   it('and is told where the mail was not taken; inviting again makes the former link worthless', async () => {
     const sigrid = await enter('sigrid@orlasund.example');
-    isOpen = false;
+    sink.isOpen = false;
     const first = await ask(sigrid, 'post', '/api/accounts', { email: 'eva@outside.example', name: 'Eva', role: 'auditor' }).expect(200);
     expect(first.body.isSent).toBe(false);
     expect(first.body.words).toContain('did not take the mail to eva@outside.example');
-    isOpen = true;
+    sink.isOpen = true;
     await ask(sigrid, 'post', '/api/accounts', { email: 'eva@outside.example', name: 'Eva', role: 'auditor' }).expect(200);
     const old = await keyFor('eva@outside.example');
     await ask(sigrid, 'post', '/api/accounts', { email: 'eva@outside.example', name: 'Eva', role: 'auditor' }).expect(200);
@@ -177,7 +161,7 @@ describe('a link that is asked for', () => {
     await odd.agent.get('/api/team').expect(200);
     await odd.agent.get('/api/today').expect(403);
     await ask(nobody(), 'post', `/api/session/keys/${key}`).expect(404);
-    expect(mails).toEqual([]);
+    expect(sink.mails).toEqual([]);
     expect((await rows(house.db, 'select 1 from accounts')).length).toBe(2);
     // who left is no manager any more, and neither is somebody whose people left
     await house.db.query("update people set left_on = '2027-02-01' where name = 'Odd Aske'");

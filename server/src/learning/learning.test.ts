@@ -7,7 +7,7 @@ import { verify } from '../certificates/certificates.repo.ts';
 import { findCourse } from '../courses/courses.repo.ts';
 import { changeCourse, cleanPage, createCourse } from '../courses/save-course.ts';
 import { rows } from '../db/db.ts';
-import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { assignAt, makeCourse, makeCrew, openMailSink, openTestHouse, type TestHouse } from '../testing.ts';
 import { findLearning, listMyTraining, markUnitDone, startLearning } from './learn.ts';
 
 let house: TestHouse;
@@ -50,6 +50,26 @@ describe('behind the personal link', () => {
       ['First', null],
       ['Second', null],
     ]);
+  });
+
+  it('is ended by asking for a new one, which goes to its own person alone', async () => {
+    const sink = await openMailSink();
+    house.deps.settings.smtpUrl = sink.url;
+    const renew = () => request(app).post(`/api/learning/${token}/renew`).set('x-csrf-token', 'none').send({});
+    sink.isOpen = false;
+    await renew().expect(503);
+    await findLearning(house.deps, token); // where the mail was not taken the link stays
+    sink.isOpen = true;
+    // twice at once: one new link
+    const statuses = (await Promise.all([renew(), renew()])).map(({ status }) => status).sort();
+    expect(statuses).toEqual([200, 404]);
+    expect(sink.mails).toHaveLength(1);
+    expect(sink.mails[0]).toMatch(/To: .*runa@orlasund\.example/);
+    await expect(findLearning(house.deps, token)).rejects.toMatchObject({ code: 'wrong-link' });
+    const fresh = /\/go\/([\w-]{32})/.exec(sink.mails[0]!)![1]!;
+    expect(await findLearning(house.deps, fresh)).toMatchObject({ person: 'Runa Aske' });
+    await renew().expect(404);
+    await sink.close();
   });
 
   it('is started once, by the first unit that is opened', async () => {

@@ -9,6 +9,7 @@ import { sendPdf } from '../certificates/routes.ts';
 import { findFile } from '../courses/courses.repo.ts';
 import { showFile } from '../answer-file.ts';
 import { houseToday } from '../people/today.ts';
+import { renewLink } from './renew.ts';
 import { findLearning, listMyTraining, markUnitDone, startLearning } from './learn.ts';
 
 /** The token of a personal link is its own key: 192 random bits, good for one assignment and nothing else. */
@@ -44,6 +45,12 @@ export const learningRoutes: Route[] = [
       await startLearning(deps, token(req.params['token']), account?.personId ?? null);
       return { done: true };
     },
+  },
+  {
+    method: 'post',
+    path: '/api/learning/:token/renew',
+    access: 'public',
+    handle: ({ deps, req }) => renewLink(deps, token(req.params['token']), req.ip ?? 'nowhere'),
   },
   {
     method: 'post',

@@ -57,6 +57,23 @@ export class LearnPage {
     });
   }
 
+  protected readonly renewed = signal<string | null>(null);
+
+  protected renew(): void {
+    this.isBusy.set(true);
+    this.problem.set(null);
+    this.api.renew(this.token()).subscribe({
+      next: ({ words }) => {
+        this.isBusy.set(false);
+        this.renewed.set(words);
+      },
+      error: (error: unknown) => {
+        this.isBusy.set(false);
+        this.problem.set(sentenceOf(error));
+      },
+    });
+  }
+
   protected size(bytes: number): string {
     return bytes < 1_000_000 ? `${Math.max(1, Math.round(bytes / 1000))} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`;
   }

@@ -15,6 +15,11 @@ export class LearningApi {
     return this.http.post(`/api/learning/${encodeURIComponent(token)}/start`, {});
   }
 
+  /** Ends this link; another goes to the address of its own person. */
+  renew(token: string): Observable<{ words: string }> {
+    return this.http.post<{ words: string }>(`/api/learning/${encodeURIComponent(token)}/renew`, {});
+  }
+
   markDone(token: string, unit: string): Observable<{ finished: boolean }> {
     return this.http.post<{ finished: boolean }>(`/api/learning/${encodeURIComponent(token)}/units/${unit}/done`, {});
   }
