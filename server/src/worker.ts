@@ -91,7 +91,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       while (wire.room === 0 && !stopped) await wire.changed();
     }
   };
-  const stopJobs = await startJobs(deps, () => lease.current()?.worker ?? null);
+  const stopJobs = startJobs(deps, () => lease.current()?.worker ?? null);
   let round = 0;
   let pulling: Promise<void> | null = null;
   let feeding: Promise<void> | null = null;

@@ -156,17 +156,18 @@ export async function listCertificates(
   const state = STATES[query.state] ?? STATES['all']!;
   where.push(state.where);
   const filter = `from certificates k where ${where.join(' and ')}`;
-  const counted = query.find
+  const counting = query.find
     ? oneRow<{ total: number }>(db, `select count(*)::integer as total ${filter}`, values)
     : oneRow<{ total: number }>(db, COUNT_KEPT(state.kept), [today]);
-  const found = await rows<CertificateDbRow & { revoked_by: string | null; revoked_reason: string | null }>(
+  const finding = rows<CertificateDbRow & { revoked_by: string | null; revoked_reason: string | null }>(
     db,
     `select k.serial, k.person_id, k.person_name, k.course_id, k.course_title, k.issued_on, k.expires_on, k.revoked_at, k.revoked_by, k.revoked_reason
      ${filter} order by ${state.order} limit ${query.size} offset ${query.page * query.size}`,
     values,
   );
+  const [{ total }, found] = await Promise.all([counting, finding]);
   return {
-    total: (await counted).total,
+    total,
     rows: found.map((row): CertificateRow => ({
       serial: row.serial,
       person: { id: row.person_id, name: row.person_name },

@@ -44,10 +44,12 @@ export async function revokeCertificate(deps: Deps, serial: string, reason: stri
     const at = deps.clock.now();
     await client.query(REVOKE, [found.id, new Date(at), byWhom, reason]);
     // its issuing is taken back: what hangs on that falls away by the rules that everything goes by
-    if (found.event_id)
+    if (found.event_id) {
       await record(client, [{ assignment: found.assignment_id, event: { type: 'undone', at, event: found.event_id, reason } }], { byWhom });
-    await requestReplan(client, [found.assignment_id]);
-    await requestReconcile(client, [found.person_id]);
-    await announce(client, 'assignments');
+    } else {
+      await requestReplan(client, [found.assignment_id]);
+      await requestReconcile(client, [found.person_id]);
+      await announce(client, 'assignments');
+    }
   });
 }

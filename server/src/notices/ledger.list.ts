@@ -56,7 +56,7 @@ async function find(db: Queryable, filter: Filter, text: string): Promise<void> 
   if (others.length > 0) any.push(`n.recipient_id is null and n.recipient_name = any(${filter.put(others)}::text[])`);
   if (people.length > FEW) {
     const n = filter.put(like);
-    filter.joins = 'join people p on p.id = n.person_id';
+    filter.joins ||= 'join people p on p.id = n.person_id';
     any.push(`p.name ilike ${n}::text`, `n.recipient_name ilike ${n}::text`);
   } else if (people.length > 0) {
     const n = filter.put(people);

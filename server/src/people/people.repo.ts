@@ -244,17 +244,18 @@ export async function listPeople(db: Queryable, query: PeopleQuery, now: number,
   // counted and put in order by what that takes; only the page is read whole
   const order = `order by ${sort} ${query.order} nulls last, p.id`;
   const page = `${SORTED_BY[query.sort] ?? ''} ${filter} ${order} limit ${query.size} offset ${query.page * query.size}`;
-  const counted = oneRow<{ total: number }>(
+  const counting = oneRow<{ total: number }>(
     db,
     `select count(*)::integer as total ${FOUND_BY} ${filter} and $1::timestamptz is not null`,
     values.slice(0, bound),
   );
-  const found = rows<PersonDbRow>(
+  const finding = rows<PersonDbRow>(
     db,
     `select ${PERSON_COLUMNS} ${PERSON_TABLES} where p.id in (select p.id ${FOUND_BY} ${page}) and $1::timestamptz is not null ${order}`,
     values,
   );
-  return { rows: (await found).map(personOf), total: (await counted).total };
+  const [{ total }, found] = await Promise.all([counting, finding]);
+  return { rows: found.map(personOf), total };
 }
 
 const COUNT_DEPARTMENTS = `

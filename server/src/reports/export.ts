@@ -97,9 +97,8 @@ export async function exportReport(
   const zone = Zone.of((await getHouse(deps.db)).zone);
   const chunks: Buffer[] = [];
   const out = new Writable({ write: (chunk: Buffer, _encoding, done) => (chunks.push(Buffer.from(chunk)), done()) });
-  const ended = finished(out);
-  await writeReport(kind, out, course.title, partsOf(deps.db, ids, query, now, work), zone, now);
-  await ended;
+  // one that is cancelled ends both, and both are waited for
+  await Promise.all([writeReport(kind, out, course.title, partsOf(deps.db, ids, query, now, work), zone, now), finished(out)]);
   const name = `${course.title}, ${dateOf(zone.dayAt(now))}.${kind}`;
   return { href: await work.keep({ name, type: EXPORT_TYPES[kind], content: Buffer.concat(chunks) }) };
 }

@@ -167,7 +167,7 @@ describe('long work', () => {
         await new Promise((resolve) => setTimeout(resolve, 20));
       }
     };
-    const stop = await startJobs(house.deps, () => 7);
+    const stop = startJobs(house.deps, () => 7);
     const id = await queue('no-such-kind');
     expect(await ended(id)).toMatchObject({ state: 'failed' });
     await stop();
@@ -178,7 +178,7 @@ describe('long work', () => {
     await house.db.query("update graphile_worker._private_jobs set locked_at = now(), locked_by = 'gone', attempts = 1 where key = $1", [
       `job-${lost}`,
     ]);
-    const stopAgain = await startJobs(house.deps, () => 8);
+    const stopAgain = startJobs(house.deps, () => 8);
     await freeLostJobs(house.db);
     expect(await ended(lost)).toMatchObject({ state: 'failed' });
     await stopAgain();

@@ -183,16 +183,22 @@ select graphile_worker.force_unlock_workers(array(
 ))
 `;
 
-// what came of it is kept for a day, that there was such work for a month
+// what it worked on and what came of it are kept for a day, a file that it made and that there was such work for a month
 const FORGET_OLD = `
-with forgotten as (
-  delete from jobs where ended_at < now() - interval '30 days' returning file_id, result_file_id
+with used as (
+  select id, file_id from jobs where ended_at < now() - interval '1 day' and file_id is not null
+),
+forgotten as (
+  delete from jobs where ended_at < now() - interval '30 days' returning result_file_id
 ),
 emptied as (
-  update jobs set result = null where ended_at < now() - interval '1 day' and result is not null and result_file_id is null
+  update jobs
+  set file_id = null, result = case when result_file_id is not null then result end
+  where ended_at between now() - interval '30 days' and now() - interval '1 day'
+    and (file_id is not null or result is not null)
 )
 delete from files
-where id in (select file_id from forgotten union select result_file_id from forgotten)
+where id in (select file_id from used union select result_file_id from forgotten)
 `;
 
 /** Forgets what long work left behind. */

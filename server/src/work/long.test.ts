@@ -6,6 +6,7 @@ import { hashPassword } from '../access/sessions.ts';
 import { rows } from '../db/db.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
+import { forgetOldJobs } from './jobs.ts';
 import { drainJobs } from './run-jobs.ts';
 
 /** What is long work in a large house answers the same as it does at once in a small one. */
@@ -91,6 +92,29 @@ describe('long work over HTTP', () => {
       if (kind === 'csv') expect(file.text).toBe(bare.text);
       setAbove(-1);
     }
+  });
+
+  it('an export that is cancelled ends, whatever it writes, and makes no file', async () => {
+    await assignAt(house, course, [crew['kari']!], '2027-03-19T16:00:00Z').catch(() => undefined);
+    for (const kind of ['csv', 'xlsx'] as const) {
+      const begun = await post(`/api/reports/courses/${course}/export`, { kind }).expect(202);
+      await house.db.query('update jobs set cancel_asked = true where id = $1::bigint', [begun.body.job]);
+      await drainJobs(house.deps);
+      expect((await agent.get(`/api/jobs/${begun.body.job}`)).body).toMatchObject({ state: 'cancelled', fileId: null });
+    }
+  });
+
+  it('what it worked on is forgotten after a day, that there was such work after a month', async () => {
+    const [{ id }] = await rows<{ id: string }>(
+      house.db,
+      "with f as (insert into files (name, type, content) values ('crew.csv', 'text/csv', 'x') returning id) insert into jobs (kind, words, input, file_id, by_whom, state, result, ended_at) select 'import', 'Taking', '{}', id, 'Sigrid', 'done', '{}', now() - interval '2 days' from f returning id",
+    ) as [{ id: string }]; // prettier-ignore
+    await forgetOldJobs(house.db);
+    expect(await rows(house.db, 'select file_id, result from jobs where id = $1::bigint', [id])).toEqual([{ file_id: null, result: null }]);
+    expect(await rows(house.db, "select 1 from files where name = 'crew.csv'")).toEqual([]);
+    await house.db.query("update jobs set ended_at = now() - interval '31 days' where id = $1::bigint", [id]);
+    await forgetOldJobs(house.db);
+    expect(await rows(house.db, 'select 1 from jobs where id = $1::bigint', [id])).toEqual([]);
   });
 
   it('foresees a roster file, takes it and undoes it', async () => {

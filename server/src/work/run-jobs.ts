@@ -1,35 +1,52 @@
-import { run } from 'graphile-worker';
+import { run, type Runner } from 'graphile-worker';
 import { rows } from '../db/db.ts';
 import { QUIET } from '../db/migrate.ts';
 import type { Deps } from '../deps.ts';
 import { JOB_KINDS } from './job-kinds.ts';
 import { runJob } from './jobs.ts';
 
+/** How long after its end the queue begins anew: a database that is away for long ends it. */
+const AGAIN_MS = 5_000;
+
 /**
- * Runs long work as it is queued, one at a time.
+ * Runs long work as it is queued, one at a time, from when the database answers, and again whenever it does again.
  * @param worker the lease of this process, by which work that was cut off is known
  * @returns how to stop: work that runs is taken back and waits for its next try
  */
-export async function startJobs(deps: Deps, worker: () => number | null): Promise<() => Promise<void>> {
+export function startJobs(deps: Deps, worker: () => number | null): () => Promise<void> {
   let isStopping = false;
-  const runner = await run({
-    pgPool: deps.db,
-    concurrency: 1,
-    pollInterval: 2_000,
-    noHandleSignals: true,
-    logger: QUIET,
-    taskList: {
-      nudrik: async (payload) => {
-        const held = worker();
-        if (isStopping || held === null) throw new Error('No lease is held at this moment.');
-        await runJob(deps, JOB_KINDS, String((payload as { job: unknown }).job), held, () => isStopping);
-      },
-    },
-  });
-  runner.promise.catch((error: Error) => deps.log.error({ error: error.stack }, 'The queue of long work ended.'));
+  let runner: Runner | null = null;
+  let timer: NodeJS.Timeout | undefined;
+  const live = async (): Promise<void> => {
+    try {
+      runner = await run({
+        pgPool: deps.db,
+        concurrency: 1,
+        pollInterval: 2_000,
+        noHandleSignals: true,
+        logger: QUIET,
+        taskList: {
+          nudrik: async (payload) => {
+            const held = worker();
+            if (isStopping || held === null) throw new Error('No lease is held at this moment.');
+            await runJob(deps, JOB_KINDS, String((payload as { job: unknown }).job), held, () => isStopping);
+          },
+        },
+      });
+      if (isStopping) return await runner.stop();
+      await runner.promise;
+    } catch (error) {
+      if (!isStopping) deps.log.warn({ reason: (error as Error).message }, 'The queue of long work ended; it begins anew.');
+    }
+    runner = null;
+    if (!isStopping) timer = setTimeout(() => (life = live()), AGAIN_MS);
+  };
+  let life = live();
   return async () => {
     isStopping = true;
-    await runner.stop().catch(() => undefined);
+    clearTimeout(timer);
+    await runner?.stop().catch(() => undefined);
+    await life.catch(() => undefined);
   };
 }
 

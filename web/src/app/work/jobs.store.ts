@@ -1,9 +1,11 @@
-import { HttpClient } from '@angular/common/http';
+import { HttpClient, type HttpErrorResponse } from '@angular/common/http';
 import { computed, inject, Injectable, signal } from '@angular/core';
 import type { JobView } from '@nudrik/contract';
-import { catchError, EMPTY, expand, last, map, type Observable, of, switchMap, tap, timer } from 'rxjs';
+import { catchError, EMPTY, expand, last, map, type Observable, of, switchMap, tap, throwError, timer } from 'rxjs';
 
 const ASK_MS = 700;
+/** Nobody is signed in any more, or it is not theirs: asking on would never end. */
+const LOST = [401, 403, 404];
 const isGoing = ({ state }: JobView): boolean => state === 'waiting' || state === 'running';
 
 /** Long work that was begun on this page: where it is, and what came of it. */
@@ -30,7 +32,7 @@ export class JobsStore {
         isGoing(job)
           ? timer(ASK_MS).pipe(
               switchMap(() => this.find(id)),
-              catchError(() => of(job)),
+              catchError((error: HttpErrorResponse) => (LOST.includes(error.status) ? throwError(() => error) : of(job))),
             )
           : EMPTY,
       ),
