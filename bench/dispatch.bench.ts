@@ -18,7 +18,7 @@ export async function dispatchBench(databaseUrl: string): Promise<void> {
     const deps = {
       db,
       clock: { now: () => Date.parse('2027-03-01T08:00:00Z') },
-      settings: { databaseUrl, baseUrl: 'http://nudrik.example' },
+      settings: { databaseUrl, baseUrl: 'http://nudrik.example', key: 'the key of the bench' },
       log: { info() {}, warn() {}, error() {} },
     } as unknown as Deps;
     await planWaiting(deps, COUNT);

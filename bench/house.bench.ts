@@ -118,6 +118,8 @@ function depsOf(db: Pool, databaseUrl: string): Deps {
       sessionHours: 12,
       idleHours: 12,
       jobAbove: 2_000,
+      key: 'the key of the house of the bench',
+      keyFile: '',
       logLevel: 'silent',
     },
     log: { info() {}, warn() {}, error: (facts) => process.stderr.write(`${JSON.stringify(facts)}\n`) },

@@ -41,6 +41,7 @@ run(async () => {
   const cluster = openCluster(dataDir);
   await cluster.start();
   const house = new House();
+  process.env.NUDRIK_KEY_FILE ??= join(dataDir, 'nudrik.key');
   let isStopping = false;
   const stop = async (code) => {
     if (isStopping) return;

@@ -39,7 +39,8 @@ class Sink {
         stream.on('end', () => {
           const breaks = this.mood === 'breaks off' && Math.random() < 0.2;
           const to = (session.envelope.rcptTo as { address: string }[])[0]!.address;
-          const go = /\/go\/([\w-]+)/.exec(head.replace(/=\r\n/g, ''))?.[1] ?? to;
+          // the token is kept, the 32 letters behind it are its signature
+          const go = /\/go\/([\w-]+)[\w-]{32}/.exec(head.replace(/=\r\n/g, ''))?.[1] ?? to;
           // taken, whether or not the answer still reaches whoever sent it
           if (!breaks || Math.random() < 0.5) this.taken.set(go, (this.taken.get(go) ?? 0) + 1);
           if (breaks) return void (session as unknown as { connection?: { _socket: { destroy(): void } } }).connection?._socket.destroy();

@@ -95,6 +95,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
     const expected = (res.locals['csrf'] as string | null) ?? 'nobody';
     const sent = req.headers['x-csrf-token'];
     const isKeyed = req.path.startsWith('/learning/') || req.path.startsWith('/session');
+    if (isKeyed && asksFromElsewhere(req, deps.settings.baseUrl)) throw new Refused('csrf');
     if (sent !== expected && !(isKeyed && sent !== undefined)) throw new Refused(res.locals['account'] ? 'csrf' : 'not-signed-in');
     next();
   });
@@ -184,6 +185,15 @@ export function createApp(deps: Deps, live: Live | null): Express {
     res.status(refused.status).json({ code: refused.code, message: refused.message, details: refused.details });
   });
   return app;
+}
+
+/** Whether a browser says that another site asks: what is done through a link is asked by our own pages alone (Fetch Metadata). */
+function asksFromElsewhere({ headers }: Request, baseUrl: string): boolean {
+  const site = headers['sec-fetch-site'];
+  if (site !== undefined) return site !== 'same-origin';
+  const { origin } = headers;
+  if (origin === undefined) return false;
+  return !URL.canParse(origin) || ![headers.host, new URL(baseUrl).host].includes(new URL(origin).host);
 }
 
 /** PostgreSQL's refusals of what it was given, by SQLSTATE, longest prefix first: what they mean to whoever asked. */

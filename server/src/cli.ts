@@ -7,6 +7,8 @@ const USAGE = `nudrik: the command line of Nudrik
   nudrik setup …         settings, sites and the first administrator of a real installation:
                          --organisation NAME --zone ZONE --place PLACE --sender ADDRESS --reply-to ADDRESS
                          --admin ADDRESS --site "NAME=ZONE" (again for each site); NUDRIK_PASSWORD and DATABASE_URL set
+  nudrik new-key         takes the key that is set now (NUDRIK_KEY or its file) for this house, where the former one is lost:
+                         personal links that were sent end, second factors are set up anew
 `;
 
 /** @returns the exit code: 0 done, 2 refused */
@@ -33,6 +35,7 @@ async function main(args: string[]): Promise<number> {
     return 0;
   }
   if (command === 'setup') return setup(args.slice(1));
+  if (command === 'new-key') return newKey();
   if (command === undefined || command === 'help' || command === '--help') {
     await print(USAGE);
     return 0;
@@ -91,6 +94,24 @@ async function setup(args: string[]): Promise<number> {
     return refuse(`nudrik setup: ${(error as Error).message}`);
   }
   await print(`${request.data.organisation} is set up; ${request.data.admin} may sign in.\n`);
+  return 0;
+}
+
+async function newKey(): Promise<number> {
+  const { readSettings } = await import('./settings.ts');
+  const { migrate } = await import('./db/migrate.ts');
+  const { openPool } = await import('./db/db.ts');
+  const { openKey, takeKey } = await import('./house/key.ts');
+  try {
+    const settings = readSettings(process.env);
+    await migrate(settings.databaseUrl);
+    const db = openPool(settings.databaseUrl, 1);
+    await takeKey(db, settings.key || openKey(settings.keyFile));
+    await db.end();
+  } catch (error) {
+    return refuse(`nudrik new-key: ${(error as Error).message}`);
+  }
+  await print('The house has the present key now. Links that were sent before open nothing any more; reminders carry new ones.\n');
   return 0;
 }
 

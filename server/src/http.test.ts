@@ -368,7 +368,35 @@ describe('a personal link', () => {
       expect(JSON.stringify(body)).not.toContain(token);
       expect(body.mail.text).toContain('(personal link)');
     }
-    await request(app).post(`/api/learning/${token}/units/${notices[0]!.unit}/done`).set('x-csrf-token', 'none').expect(200);
+    // the database has no link: neither the assignment nor the letter opens anything as they are kept
+    const { rows: kept } = await house.db.query<{ text: string }>('select html || body as text from messages union all select token from assignments'); // prettier-ignore
+    expect(kept.length).toBeGreaterThan(1);
+    expect(kept.filter(({ text }) => text.includes(token!))).toEqual([]);
+    const [, asKept] = /\/go\/([\w-]+)/.exec(kept.find(({ text }) => text.includes('/go/'))!.text)!;
+    for (const wrong of [asKept!, `${asKept}${'A'.repeat(32)}`, `${token!.slice(0, -1)}${token!.endsWith('A') ? 'B' : 'A'}`])
+      await request(app).get(`/api/learning/${wrong}`).expect(404);
+    // its own reader has it, signed in
+    await house.db.query("insert into accounts (email, name, role, person_id, password_hash) values ('per@orlasund.example', 'Per', 'auditor', $1::bigint, $2::text)", [crew['per'], await hashPassword('correct horse battery')]); // prettier-ignore
+    const own = request.agent(app);
+    await own
+      .post('/api/session')
+      .set('x-csrf-token', 'none')
+      .send({ email: 'per@orlasund.example', password: 'correct horse battery' })
+      .expect(200);
+    expect((await own.get(`/api/notices/${notices[0]!.id}`).expect(200)).body.mail.text).toContain(`/go/${token}`);
+    const done = () => request(app).post(`/api/learning/${token}/units/${notices[0]!.unit}/done`);
+    // another site cannot act through it in a browser that has it open
+    await done().expect(401);
+    for (const elsewhere of [
+      { 'sec-fetch-site': 'cross-site' },
+      { 'sec-fetch-site': 'same-site' },
+      { origin: 'https://elsewhere.example' },
+      { origin: 'null' },
+    ])
+      await done()
+        .set({ 'x-csrf-token': 'none', ...elsewhere })
+        .expect(403);
+    await done().set({ 'x-csrf-token': 'none', 'sec-fetch-site': 'same-origin' }).expect(200);
     const { rows: events } = await house.db.query("select by_whom from assignment_events where assignment_id = $1::bigint and type = 'unit-finished'", [id]); // prettier-ignore
     expect(events).toEqual([{ by_whom: 'Per Aske, by personal link' }]);
     await house.db.query("update people set left_on = '2027-03-01' where id = $1::bigint", [crew['per']]);

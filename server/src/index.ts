@@ -1,7 +1,7 @@
 // what the demo, the bench and the stand-ins build on
 export { createApp, ROUTES } from './app.ts';
 export { hashPassword } from './access/sessions.ts';
-export { newToken } from './assignments/assignments.repo.ts';
+export { newToken } from './access/personal-link.ts';
 export { readAgain } from './assignments/record.ts';
 export { DemoClock, findDemoClock, openClock, realClock } from './clock/clock.ts';
 export { insertFile, insertCourse, keepVersion, saveSections, findCourse } from './courses/courses.repo.ts';

@@ -5,6 +5,7 @@ import { openPool } from './db/db.ts';
 import { migrate, whileThere } from './db/migrate.ts';
 import { isPassing } from './db/failures.ts';
 import type { Deps, Logger } from './deps.ts';
+import { agreeOnKey, openKey } from './house/key.ts';
 import { listen } from './live/listen.ts';
 import { Live } from './live/live.ts';
 import { openMailChannel } from './messages/mail-channel.ts';
@@ -19,6 +20,7 @@ const STOP_MS = 40_000;
 async function main(role: string | undefined): Promise<void> {
   if (role !== 'web' && role !== 'worker') throw new Error(`Expected the role web or worker; got ${role ?? 'nothing'}.`);
   const settings = readSettings(process.env);
+  settings.key ||= openKey(settings.keyFile);
   const log = pino({ level: settings.logLevel, base: { role } });
   let stop: (() => Promise<void>) | null = null;
   let isStopping = false;
@@ -40,6 +42,7 @@ async function main(role: string | undefined): Promise<void> {
 
   await whenThere(log, () => whileThere(settings.databaseUrl, migrate(settings.databaseUrl)));
   const db = openPool(settings.databaseUrl);
+  await whenThere(log, () => agreeOnKey(db, settings.key));
   const deps: Deps = { db, settings, log, clock: await whenThere(log, () => openClock(db)) };
   const stopRole = role === 'web' ? await serve(deps) : await work(deps);
   stop = () => stopRole().then(() => db.end());

@@ -20,8 +20,13 @@ const Environment = z.object({
   NUDRIK_SESSION_HOURS: z.coerce.number().positive().default(12),
   NUDRIK_IDLE_HOURS: z.coerce.number().positive().default(4),
   NUDRIK_JOB_ABOVE: z.coerce.number().int().min(0).default(2_000),
+  NUDRIK_KEY: z.string().min(32, 'expected at least 32 characters, as `openssl rand -base64 32` makes them').optional(),
+  NUDRIK_KEY_FILE: z.string().min(1).default('data/nudrik.key'),
   NUDRIK_LOG: z.enum(['silent', 'warn', 'info', 'debug']).default('warn'),
 });
+
+/** What is not printed where it is wrong. */
+const SECRETS: readonly string[] = ['NUDRIK_KEY'];
 
 export interface ProcessSettings {
   databaseUrl: string;
@@ -43,6 +48,10 @@ export interface ProcessSettings {
   idleHours: number;
   /** above so many people or rows, work is not done while somebody waits for the answer of a request */
   jobAbove: number;
+  /** signs personal links and hides what is kept of second factors; it stands in no database */
+  key: string;
+  /** where the key stands where none is set */
+  keyFile: string;
   logLevel: string;
 }
 
@@ -52,7 +61,8 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
   if (!parsed.success) {
     const lines = parsed.error.issues.map((issue) => {
       const name = String(issue.path[0]);
-      return `The setting ${name} is ${environment[name] === undefined ? 'missing' : `"${environment[name]}"`}: ${issue.message}.`;
+      const got = environment[name] === undefined ? 'missing' : SECRETS.includes(name) ? 'not as it should be' : `"${environment[name]}"`;
+      return `The setting ${name} is ${got}: ${issue.message}.`;
     });
     throw new Error(lines.join('\n'));
   }
@@ -73,6 +83,8 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
     sessionHours: e.NUDRIK_SESSION_HOURS,
     idleHours: e.NUDRIK_IDLE_HOURS,
     jobAbove: e.NUDRIK_JOB_ABOVE,
+    key: e.NUDRIK_KEY ?? '',
+    keyFile: e.NUDRIK_KEY_FILE,
     logLevel: e.NUDRIK_LOG,
   };
 }

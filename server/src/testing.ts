@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import pg from 'pg';
 import { SMTPServer } from 'smtp-server';
 import { STANDARD_PLAN, type PlanStep } from '@nudrik/core';
+import { signedToken } from './access/personal-link.ts';
 import { makeAssignments } from './assignments/record.ts';
 import { insertCourse, keepVersion, saveSections } from './courses/courses.repo.ts';
 import { putPlan } from './plans/plans.repo.ts';
@@ -80,6 +81,8 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
       sessionHours: 1,
       idleHours: 1,
       jobAbove: 2_000,
+      key: 'the key of the houses that tests make',
+      keyFile: '',
       logLevel: 'silent',
     },
     log: { info: () => undefined, warn: () => undefined, error: () => undefined },
@@ -99,6 +102,12 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
       if (astray.length > 0) throw new Error(`Kept counts do not say what there is: ${JSON.stringify(astray)}`);
     },
   };
+}
+
+/** The key of the personal link into an assignment, as its person has it. */
+export async function linkInto(house: TestHouse, assignment: string): Promise<string> {
+  const { token } = await oneRow<{ token: string }>(house.db, 'select token from assignments where id = $1::bigint', [assignment]);
+  return signedToken(house.deps.settings.key, 'go', token);
 }
 
 /** A mail server that keeps what it took; while it is not open it refuses whoever a mail is to. */

@@ -1,5 +1,5 @@
-import { randomBytes } from 'node:crypto';
-import { maybeRow, rows, type Client, type Queryable } from '../db/db.ts';
+import { newToken, readLink } from '../access/personal-link.ts';
+import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 export interface AssignmentInsert {
   person: string;
@@ -7,8 +7,6 @@ export interface AssignmentInsert {
   assignedAt: number;
   dueAt: number;
 }
-
-export const newToken = (): string => randomBytes(24).toString('base64url');
 
 // a person who has the course open keeps that assignment; a later one is the next round
 const INSERT_ASSIGNMENTS = `
@@ -57,7 +55,6 @@ export interface LockedAssignment {
   closed_by: string | null;
   closed_at: Date | null;
   units_done: string[];
-  token: string;
   zone: string;
   person_name: string;
   course_title: string;
@@ -65,7 +62,7 @@ export interface LockedAssignment {
 
 const LOCK_ASSIGNMENTS = `
 select
-  a.id, a.person_id, a.course_id, a.assigned_at, a.due_at, a.started_at, a.closed_by, a.closed_at, a.units_done, a.token, s.zone,
+  a.id, a.person_id, a.course_id, a.assigned_at, a.due_at, a.started_at, a.closed_by, a.closed_at, a.units_done, s.zone,
     p.name as person_name,
   k.title as course_title
 from assignments a
@@ -92,17 +89,40 @@ export const lockAssignment = async (db: Client, id: string): Promise<LockedAssi
   (await lockAssignments(db, [id]))[0] ?? null;
 
 // a link ends with the life of its assignment: so many days after it was closed, where the house says so, and when its person leaves
-const FIND_BY_TOKEN = `
+const FIND_BY_LINK = `
 select a.id
 from assignments a
 join people p on p.id = a.person_id
 join sites s on s.id = p.site_id
 cross join settings h
-where a.token = $1::text
+where (a.token = $1::text or a.former_link = $3::bytea)
   and is_here(p.left_on, ($2::timestamptz at time zone s.zone)::date)
   and (h.link_days is null or a.closed_at is null or a.closed_at + h.link_days * interval '1 day' > $2::timestamptz)
 `;
 
-export async function findIdByToken(db: Queryable, token: string, now: number): Promise<string | null> {
-  return (await maybeRow<{ id: string }>(db, FIND_BY_TOKEN, [token, new Date(now)]))?.id ?? null;
+/** The assignment that a personal link opens, or null. @param key the key of the house */
+export async function findIdByLink(db: Queryable, key: string, link: string, now: number): Promise<string | null> {
+  const { token, digest } = readLink(key, 'go', link);
+  return (await maybeRow<{ id: string }>(db, FIND_BY_LINK, [token, new Date(now), digest]))?.id ?? null;
 }
+
+/** What of an assignment's link is kept. */
+export interface KeptLink {
+  token: string;
+  /** digest of a link that was handed out before links were signed */
+  former_link: Buffer | null;
+}
+
+const LOCK_LINK = 'select token, former_link from assignments where id = $1::bigint for update';
+const PUT_LINK = `
+update assignments
+set token = $2::text, former_link = $3::bytea
+where id = $1::bigint
+  and token = $4::text
+`;
+
+export const lockLink = (db: Client, id: string): Promise<KeptLink> => oneRow<KeptLink>(db, LOCK_LINK, [id]);
+
+/** Gives an assignment another link in place of the one that it has; does nothing where it has another by now. */
+export const putLink = (db: Queryable, id: string, link: KeptLink, former: string): Promise<unknown> =>
+  db.query(PUT_LINK, [id, link.token, link.former_link, former]);

@@ -6,7 +6,7 @@ import { rows, transaction } from '../db/db.ts';
 import { findLearning } from '../learning/learn.ts';
 import { listAssignmentLines } from '../people/people.repo.ts';
 import { courseReport } from '../reports/course-report.ts';
-import { assignAt, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
+import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { undoAct } from './acts.ts';
 import { close, extend } from './change.ts';
@@ -94,7 +94,7 @@ async function told(id: string): Promise<unknown> {
   const [{ count }] = (await rows(house.db, 'select count(*)::integer as count from assignment_intervals where assignment_id = $1::bigint', [id])) as [{ count: number }]; // prettier-ignore
   expect(count).toBe(intervalRows(stored!).length);
   const sheet = (await listAssignmentLines(house.db, columns!.person_id, now, '2027-03-01')).find((a) => a.id === id)!;
-  const page = await findLearning(house.deps, stored!.token);
+  const page = await findLearning(house.deps, await linkInto(house, id));
   const report = (await courseReport(house.db, course, ReportQuery.parse({}), now)).rows.find((row) => row.assignmentId === id);
   const due = new Date(standing.dueAt).toISOString();
   expect([sheet.dueAt, page.dueAt, report?.dueAt ?? due]).toEqual([due, due, due]);

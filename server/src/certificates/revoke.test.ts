@@ -5,7 +5,7 @@ import { timelineOf } from '../people/timeline.ts';
 import { requestReconcile } from '../requirements/queue.ts';
 import { addRequirement, switchOn } from '../requirements/change.ts';
 import { rows } from '../db/db.ts';
-import { makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { listCertificates, verify } from './certificates.repo.ts';
 import { revokeCertificate } from './revoke.ts';
@@ -31,13 +31,14 @@ beforeAll(async () => {
 });
 afterAll(() => house.close());
 
-const ofRuna = 'select id, round, closed_by, token from assignments where person_id = $1::bigint order by round';
+const ofRuna = 'select id, round, closed_by from assignments where person_id = $1::bigint order by round';
 
 describe('a certificate that is revoked', () => {
   it('is held no more: who and why are on the record, the checker is told, and the course is asked for again', async () => {
-    const [first] = await rows<{ id: string; token: string }>(house.db, ofRuna, [crew['runa']]);
-    for (const section of (await findLearning(house.deps, first!.token)).sections)
-      for (const unit of section.units) await markUnitDone(house.deps, first!.token, unit.id);
+    const [first] = await rows<{ id: string }>(house.db, ofRuna, [crew['runa']]);
+    const link = await linkInto(house, first!.id);
+    for (const section of (await findLearning(house.deps, link)).sections)
+      for (const unit of section.units) await markUnitDone(house.deps, link, unit.id);
     await drain(house.deps, house.mailer);
     const [{ serial }] = (await rows<{ serial: string }>(house.db, 'select serial from certificates')) as [{ serial: string }];
     const [{ count: before }] = (await rows<{ count: number }>(

@@ -5,6 +5,8 @@ import { gunzipSync } from 'node:zlib';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { standingAt } from '@nudrik/core';
+import { findIdByLink } from '../assignments/assignments.repo.ts';
+import { signedToken } from '../access/personal-link.ts';
 import { intervalRows, readingOf } from '../assignments/record.ts';
 import { listRecords } from '../assignments/events.repo.ts';
 import { openPool, rows, type Pool } from './db.ts';
@@ -23,6 +25,10 @@ from assignments
 order by id
 `;
 
+let handedOut: { id: string; token: string }[] = [];
+const HANDED_OUT =
+  'select a.id, a.token from assignments a join people p on p.id = a.person_id where p.left_on is null and a.closed_by is null order by a.id';
+
 beforeAll(async () => {
   const base = process.env['NUDRIK_TEST_DATABASE']!;
   const name = `t_old_${randomBytes(4).toString('hex')}`;
@@ -35,6 +41,7 @@ beforeAll(async () => {
   execFileSync('psql', ['-X', '-q', '-v', 'ON_ERROR_STOP=1', url], { input: dump, stdio: ['pipe', 'ignore', 'inherit'] });
   db = openPool(url, 2);
   before = await rows(db, STATE);
+  handedOut = await rows(db, HANDED_OUT);
   await migrate(url);
 }, 120_000);
 afterAll(() => db.end());
@@ -72,6 +79,21 @@ describe('a house of the version before', () => {
     const [recorded] = await rows<{ completed_on: string; on: string; closed_at: Date }>(db, "select a.completed_on, e.data ->> 'on' as on, a.closed_at from assignments a join assignment_events e on e.assignment_id = a.id and e.type = 'finished' where a.completed_on is not null"); // prettier-ignore
     expect(recorded).toMatchObject({ completed_on: '2026-04-01', on: '2026-04-01' });
     expect(recorded!.closed_at.toISOString()).toMatch(/^2026-03-31T2[23]:00/);
+  });
+  it('has no link any more that opens something, and those that were handed out still open what they opened', async () => {
+    expect(handedOut.length).toBeGreaterThan(50);
+    const kept = new Map(
+      (await rows<{ id: string; token: string }>(db, 'select id, token from assignments')).map(({ id, token }) => [id, token]),
+    );
+    const now = Date.parse('2026-05-11T07:00Z');
+    for (const { id, token } of handedOut.slice(0, 20)) {
+      expect(await findIdByLink(db, 'a key', token, now)).toBe(id);
+      expect(kept.get(id)).toBe(token.slice(0, 16));
+      expect(await findIdByLink(db, 'a key', kept.get(id)!, now)).toBeNull();
+      expect(await findIdByLink(db, 'a key', signedToken('a key', 'go', kept.get(id)!), now)).toBe(id);
+      expect(await findIdByLink(db, 'another key', signedToken('a key', 'go', kept.get(id)!), now)).toBeNull();
+    }
+    expect(await rows(db, "select id from messages where html ~ '/go/[A-Za-z0-9_-]{32}' or body ~ '/go/[A-Za-z0-9_-]{32}'")).toEqual([]);
   });
   it('is counted: what is kept for the pages says what there is', async () => {
     expect(await rows(db, 'select * from figures_astray()')).toEqual([]);

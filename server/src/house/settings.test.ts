@@ -3,7 +3,7 @@ import { SettingsDraft } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { findLearning } from '../learning/learn.ts';
 import { close } from '../assignments/change.ts';
-import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { getHouse } from './house.ts';
 import { drain } from '../worker.ts';
 import { saveSettings, settingsView } from './settings.ts';
@@ -56,11 +56,12 @@ describe('the settings of the house', () => {
   it('a window that ends before it begins is refused', () =>
     expect(SettingsDraft.safeParse({ windowFrom: '18:00', windowTo: '08:00' }).success).toBe(false));
   it('a personal link ends so many days after its assignment was closed, where the house says so', async () => {
-    const [{ token }] = (await rows(house.db, 'select token from assignments')) as [{ token: string }];
+    const [{ id }] = (await rows(house.db, 'select id from assignments')) as [{ id: string }];
+    const link = await linkInto(house, id);
     await close(house.deps, 'withdrawn', { assignmentIds: [assignment], reason: 'x', until: null }, 'A');
     await saveSettings(house.deps, await draft({ linkDays: 30 }), 'A');
-    expect((await findLearning(house.deps, token)).state).toBe('withdrawn');
+    expect((await findLearning(house.deps, link)).state).toBe('withdrawn');
     house.clock.at += 31 * 86_400_000;
-    await expect(findLearning(house.deps, token)).rejects.toMatchObject({ code: 'wrong-link' });
+    await expect(findLearning(house.deps, link)).rejects.toMatchObject({ code: 'wrong-link' });
   });
 });

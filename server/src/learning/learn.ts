@@ -1,8 +1,9 @@
 import { dateOf, dayOf, Zone, type AssignmentEvent } from '@nudrik/core';
 import type { LearningView, MyTraining } from '@nudrik/contract';
-import { maybeRow, oneRow, rows, transaction, type Queryable } from '../db/db.ts';
+import { signedToken } from '../access/personal-link.ts';
+import { maybeRow, oneRow, rows, transaction } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { findIdByToken, lockAssignment } from '../assignments/assignments.repo.ts';
+import { findIdByLink, lockAssignment } from '../assignments/assignments.repo.ts';
 import { record } from '../assignments/record.ts';
 import { issueCertificate } from '../certificates/certificates.repo.ts';
 import { listSections } from '../courses/courses.repo.ts';
@@ -10,7 +11,7 @@ import { ASSIGNMENT_COLUMNS, certificateWord, finishedOf, progressOf, stateOf, t
 import { Refused } from '../refusal.ts';
 
 const FIND_LEARNING = `
-select ${ASSIGNMENT_COLUMNS}, k.summary, a.token, a.units_done, a.closed_told, p.name as person, s.zone, o.name as trainer, h.organisation
+select ${ASSIGNMENT_COLUMNS}, k.summary, a.units_done, a.closed_told, p.name as person, s.zone, o.name as trainer, h.organisation
 from assignments a
 join courses k on k.id = a.course_id
 join people p on p.id = a.person_id
@@ -18,12 +19,11 @@ join sites s on s.id = p.site_id
 left join people o on o.id = k.owner_id
 left join certificates c on c.assignment_id = a.id
 cross join settings h
-where a.token = $1::text
+where a.id = $1::bigint
 `;
 
 type LearningRow = AssignmentDbRow & {
   summary: string | null;
-  token: string;
   units_done: string[];
   closed_told: string | null;
   person: string;
@@ -41,9 +41,9 @@ group by 1
 `;
 
 /** What an employee sees behind the personal link. */
-export async function findLearning(deps: Deps, token: string): Promise<LearningView> {
-  const id = await findIdByToken(deps.db, token, deps.clock.now());
-  const row = id && (await maybeRow<LearningRow>(deps.db, FIND_LEARNING, [token]));
+export async function findLearning(deps: Deps, link: string): Promise<LearningView> {
+  const id = await findIdByLink(deps.db, deps.settings.key, link, deps.clock.now());
+  const row = id && (await maybeRow<LearningRow>(deps.db, FIND_LEARNING, [id]));
   if (!row) throw new Refused('wrong-link');
   const doneAt = new Map((await rows<{ unit: string; at: Date }>(deps.db, LIST_DONE, [row.id])).map(({ unit, at }) => [unit, at]));
   const done = new Set(row.units_done);
@@ -80,14 +80,14 @@ export async function findLearning(deps: Deps, token: string): Promise<LearningV
   };
 }
 
-/** Notes that the course was opened; the first time it is "started". */
 /** Who it is that acts: somebody who is signed in, or whoever has the personal link. */
 const actor = (name: string, personId: string, signedIn: string | null): string =>
   signedIn === personId ? name : `${name}, by personal link`;
 
-export async function startLearning(deps: Deps, token: string, signedIn: string | null = null): Promise<void> {
+/** Notes that the course was opened; the first time it is "started". */
+export async function startLearning(deps: Deps, link: string, signedIn: string | null = null): Promise<void> {
   await transaction(deps.db, async (client) => {
-    const id = await findIdByToken(client, token, deps.clock.now());
+    const id = await findIdByLink(client, deps.settings.key, link, deps.clock.now());
     if (!id) throw new Refused('wrong-link');
     const assignment = (await lockAssignment(client, id))!;
     if (assignment.started_at || assignment.closed_by) return;
@@ -114,12 +114,12 @@ const GET_COURSE = 'select required_units, validity_months, version from courses
  */
 export async function markUnitDone(
   deps: Deps,
-  token: string,
+  link: string,
   unitId: string,
   signedIn: string | null = null,
 ): Promise<{ finished: boolean }> {
   return transaction(deps.db, async (client) => {
-    const id = await findIdByToken(client, token, deps.clock.now());
+    const id = await findIdByLink(client, deps.settings.key, link, deps.clock.now());
     if (!id) throw new Refused('wrong-link');
     const assignment = (await lockAssignment(client, id))!;
     if (assignment.closed_by === 'finished') return { finished: true };
@@ -168,7 +168,7 @@ order by a.closed_by is not null, a.due_at
 const GET_PERSON = 'select p.name, s.zone from people p join sites s on s.id = p.site_id where p.id = $1::bigint';
 
 /** What somebody who signed in has to learn and has learnt. */
-export async function listMyTraining(db: Queryable, personId: string, now: number, today: string): Promise<MyTraining> {
+export async function listMyTraining({ db, clock, settings }: Deps, personId: string, today: string): Promise<MyTraining> {
   const person = await oneRow<{ name: string; zone: string }>(db, GET_PERSON, [personId]);
   const found = await rows<AssignmentDbRow & { token: string }>(db, LIST_MINE, [personId]);
   return {
@@ -176,11 +176,11 @@ export async function listMyTraining(db: Queryable, personId: string, now: numbe
     zone: person.zone,
     assignments: found.map((row) => ({
       id: row.id,
-      token: row.token,
+      token: signedToken(settings.key, 'go', row.token),
       course: row.title,
       assignedAt: row.assigned_at.toISOString(),
       dueAt: row.due_at.toISOString(),
-      state: stateOf(row, now),
+      state: stateOf(row, clock.now()),
       ...finishedOf(row),
       ...progressOf(row),
       certificate: row.serial ? { serial: row.serial, state: certificateWord(row, today), expiresOn: row.expires_on } : null,

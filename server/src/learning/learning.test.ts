@@ -7,14 +7,14 @@ import { verify } from '../certificates/certificates.repo.ts';
 import { findCourse } from '../courses/courses.repo.ts';
 import { changeCourse, cleanPage, createCourse } from '../courses/save-course.ts';
 import { rows } from '../db/db.ts';
-import { assignAt, makeCourse, makeCrew, openMailSink, openTestHouse, type TestHouse } from '../testing.ts';
+import { assignAt, linkInto, makeCourse, makeCrew, openMailSink, openTestHouse, type TestHouse } from '../testing.ts';
 import { findLearning, listMyTraining, markUnitDone, startLearning } from './learn.ts';
 
 let house: TestHouse;
 let crew: Record<string, string>;
 let course: string;
 let app: Express;
-let token: string;
+let link: string;
 let assignment: string;
 
 beforeAll(async () => {
@@ -27,16 +27,14 @@ afterAll(() => house.close());
 beforeEach(async () => {
   await house.db.query('truncate notices, replan, assignment_events, certificates, assignments restart identity cascade');
   [assignment] = (await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z')) as [string];
-  [{ token }] = (await rows<{ token: string }>(house.db, 'select token from assignments where id = $1::bigint', [assignment])) as [
-    { token: string },
-  ];
+  link = await linkInto(house, assignment);
 });
 const units = async (): Promise<string[]> =>
-  (await findLearning(house.deps, token)).sections.flatMap((section) => section.units.map(({ id }) => id));
+  (await findLearning(house.deps, link)).sections.flatMap((section) => section.units.map(({ id }) => id));
 
 describe('behind the personal link', () => {
   it('shows dates in the person’s zone, the units, and how far one is', async () => {
-    const view = await findLearning(house.deps, token);
+    const view = await findLearning(house.deps, link);
     expect(view).toMatchObject({
       person: 'Runa Aske',
       state: 'not started',
@@ -55,70 +53,74 @@ describe('behind the personal link', () => {
   it('is ended by asking for a new one, which goes to its own person alone', async () => {
     const sink = await openMailSink();
     house.deps.settings.smtpUrl = sink.url;
-    const renew = () => request(app).post(`/api/learning/${token}/renew`).set('x-csrf-token', 'none').send({});
+    const renew = () => request(app).post(`/api/learning/${link}/renew`).set('x-csrf-token', 'none').send({});
     sink.isOpen = false;
     await renew().expect(503);
-    await findLearning(house.deps, token); // where the mail was not taken the link stays
+    await findLearning(house.deps, link); // where the mail was not taken the link stays
     sink.isOpen = true;
     // twice at once: one new link
     const statuses = (await Promise.all([renew(), renew()])).map(({ status }) => status).sort();
     expect(statuses).toEqual([200, 404]);
     expect(sink.mails).toHaveLength(1);
     expect(sink.mails[0]).toMatch(/To: .*runa@orlasund\.example/);
-    await expect(findLearning(house.deps, token)).rejects.toMatchObject({ code: 'wrong-link' });
-    const fresh = /\/go\/([\w-]{32})/.exec(sink.mails[0]!)![1]!;
+    await expect(findLearning(house.deps, link)).rejects.toMatchObject({ code: 'wrong-link' });
+    const fresh = /\/go\/([\w-]{48})/.exec(sink.mails[0]!)![1]!;
     expect(await findLearning(house.deps, fresh)).toMatchObject({ person: 'Runa Aske' });
     await renew().expect(404);
     await sink.close();
   });
 
   it('is started once, by the first unit that is opened', async () => {
-    await startLearning(house.deps, token);
-    await startLearning(house.deps, token);
+    await startLearning(house.deps, link);
+    await startLearning(house.deps, link);
     expect(await rows(house.db, "select 1 from assignment_events where type = 'started'")).toHaveLength(1);
-    expect((await findLearning(house.deps, token)).state).toBe('in progress');
+    expect((await findLearning(house.deps, link)).state).toBe('in progress');
   });
 
   it('a unit marked twice is done once', async () => {
     const [first] = await units();
-    await markUnitDone(house.deps, token, first!);
-    await markUnitDone(house.deps, token, first!);
+    await markUnitDone(house.deps, link, first!);
+    await markUnitDone(house.deps, link, first!);
     expect(await rows(house.db, "select 1 from assignment_events where type = 'unit-finished'")).toHaveLength(1);
-    expect((await findLearning(house.deps, token)).unitsDone).toBe(1);
+    expect((await findLearning(house.deps, link)).unitsDone).toBe(1);
   });
 
   it('two browsers at once finish it once', async () => {
     const [first, second] = await units();
-    await markUnitDone(house.deps, token, first!);
+    await markUnitDone(house.deps, link, first!);
     await Promise.all([
-      markUnitDone(house.deps, token, second!),
-      markUnitDone(house.deps, token, second!),
-      markUnitDone(house.deps, token, first!),
+      markUnitDone(house.deps, link, second!),
+      markUnitDone(house.deps, link, second!),
+      markUnitDone(house.deps, link, first!),
     ]);
     expect(await rows(house.db, 'select 1 from certificates')).toHaveLength(1);
     expect(await rows(house.db, "select 1 from assignment_events where type = 'finished'")).toHaveLength(1);
   });
 
   it('refuses a unit of another course, and what is no longer asked', async () => {
-    await expect(markUnitDone(house.deps, token, '999')).rejects.toMatchObject({ code: 'not-found' });
+    await expect(markUnitDone(house.deps, link, '999')).rejects.toMatchObject({ code: 'not-found' });
     await close(
       house.deps,
       'withdrawn',
       { assignmentIds: [assignment], reason: 'asked to be rid of it', told: 'You work ashore now.', until: null },
       'Sigrid Aune',
     );
-    await expect(markUnitDone(house.deps, token, (await units())[0]!)).rejects.toThrow('no longer asked of you: it was withdrawn');
-    expect((await findLearning(house.deps, token)).closedReason).toBe('You work ashore now.');
+    await expect(markUnitDone(house.deps, link, (await units())[0]!)).rejects.toThrow('no longer asked of you: it was withdrawn');
+    expect((await findLearning(house.deps, link)).closedReason).toBe('You work ashore now.');
   });
 
   it('gives the certificate as a PDF after finishing and not before', async () => {
-    const early = await request(app).get(`/api/learning/${token}/certificate`).expect(404);
+    const early = await request(app).get(`/api/learning/${link}/certificate`).expect(404);
     expect(early.body.message).toContain('it comes with finishing');
-    for (const unit of await units()) await markUnitDone(house.deps, token, unit);
-    const pdf = await request(app).get(`/api/learning/${token}/certificate`).expect(200);
+    for (const unit of await units()) await markUnitDone(house.deps, link, unit);
+    const pdf = await request(app).get(`/api/learning/${link}/certificate`).expect(200);
     expect(pdf.headers['content-type']).toBe('application/pdf');
-    const mine = await listMyTraining(house.db, crew['runa']!, house.clock.at, '2027-03-01');
-    expect(mine.assignments[0]).toMatchObject({ state: 'finished', certificate: { state: 'current', expiresOn: '2028-03-01' } });
+    const mine = await listMyTraining(house.deps, crew['runa']!, '2027-03-01');
+    expect(mine.assignments[0]).toMatchObject({
+      token: link,
+      state: 'finished',
+      certificate: { state: 'current', expiresOn: '2028-03-01' },
+    });
   });
 });
 
@@ -128,7 +130,7 @@ describe('verifying', () => {
     ['genuine on its last day', '2028-03-01', 'genuine'],
     ['expired the day after', '2028-03-02', 'expired'],
   ])('answers %s', async (_, today, answer) => {
-    for (const unit of await units()) await markUnitDone(house.deps, token, unit);
+    for (const unit of await units()) await markUnitDone(house.deps, link, unit);
     const [{ serial }] = (await rows<{ serial: string }>(house.db, 'select serial from certificates')) as [{ serial: string }];
     const found = await verify(house.db, serial.toLowerCase().replace(/-/g, ''), today);
     expect(found).toEqual({
@@ -145,7 +147,7 @@ describe('verifying', () => {
   });
 
   it('keeps the name and the title as they were', async () => {
-    for (const unit of await units()) await markUnitDone(house.deps, token, unit);
+    for (const unit of await units()) await markUnitDone(house.deps, link, unit);
     await house.db.query("update people set name = 'Runa Brandal' where name = 'Runa Aske'");
     const [{ serial }] = (await rows<{ serial: string }>(house.db, 'select serial from certificates')) as [{ serial: string }];
     expect(await verify(house.db, serial, '2027-03-02')).toMatchObject({ name: 'Runa Aske' });
@@ -186,7 +188,7 @@ describe('a course', () => {
   it('keeps a unit’s id, and so everyone’s progress, wherever it is moved', async () => {
     const view = (await findCourse(house.db, course))!;
     const [first, second] = view.sections[0]!.units;
-    await markUnitDone(house.deps, token, first!.id!);
+    await markUnitDone(house.deps, link, first!.id!);
     await changeCourse(
       house.deps,
       course,
@@ -205,7 +207,7 @@ describe('a course', () => {
       ['New', [second!.id]],
       ['One', [first!.id]],
     ]);
-    expect((await findLearning(house.deps, token)).unitsDone).toBe(1);
+    expect((await findLearning(house.deps, link)).unitsDone).toBe(1);
   });
 
   it('asks for the required units only', async () => {
@@ -222,7 +224,7 @@ describe('a course', () => {
       'Tora Aske',
     );
     const required = (await findCourse(house.db, course))!.sections[0]!.units[0]!.id!;
-    expect(await markUnitDone(house.deps, token, required)).toEqual({ finished: true });
+    expect(await markUnitDone(house.deps, link, required)).toEqual({ finished: true });
   });
 
   test.each([

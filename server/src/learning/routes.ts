@@ -3,7 +3,7 @@ import type { Route } from '../route.ts';
 import { parse } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { maybeRow } from '../db/db.ts';
-import { findIdByToken } from '../assignments/assignments.repo.ts';
+import { findIdByLink } from '../assignments/assignments.repo.ts';
 import { certificatePdf } from '../certificates/certificates.repo.ts';
 import { sendPdf } from '../certificates/routes.ts';
 import { findFile } from '../courses/courses.repo.ts';
@@ -12,7 +12,7 @@ import { houseToday } from '../people/today.ts';
 import { renewLink } from './renew.ts';
 import { findLearning, listMyTraining, markUnitDone, startLearning } from './learn.ts';
 
-/** The token of a personal link is its own key: 192 random bits, good for one assignment and nothing else. */
+/** A personal link is its own key: a token with a signature of 192 bits, good for one assignment and nothing else. */
 const token = (value: unknown): string => {
   const parsed = LinkToken.safeParse(value);
   if (!parsed.success) throw new Refused('wrong-link', parsed.error.issues[0]!.message);
@@ -64,7 +64,7 @@ export const learningRoutes: Route[] = [
     path: '/api/learning/:token/units/:unit/file',
     access: 'public',
     async handle({ deps, req, res }) {
-      const id = await findIdByToken(deps.db, token(req.params['token']), deps.clock.now());
+      const id = await findIdByLink(deps.db, deps.settings.key, token(req.params['token']), deps.clock.now());
       const unit = await maybeRow<{ file_id: string }>(deps.db, GET_FILE_ID, [id, parse(Id, req.params['unit'])]);
       const file = unit && (await findFile(deps.db, unit.file_id));
       if (!file) throw new Refused('wrong-link');
@@ -77,7 +77,7 @@ export const learningRoutes: Route[] = [
     path: '/api/learning/:token/certificate',
     access: 'public',
     async handle({ deps, req, res }) {
-      const id = await findIdByToken(deps.db, token(req.params['token']), deps.clock.now());
+      const id = await findIdByLink(deps.db, deps.settings.key, token(req.params['token']), deps.clock.now());
       const row = id === null ? null : await maybeRow<{ serial: string }>(deps.db, GET_SERIAL, [id]);
       if (!row) throw new Refused('wrong-link', 'There is no certificate behind this link yet: it comes with finishing the course.');
       sendPdf(res, (await certificatePdf(deps.db, row.serial, deps.settings.baseUrl))!, row.serial);
@@ -91,7 +91,7 @@ export const learningRoutes: Route[] = [
     async handle({ deps, account }) {
       if (!account!.personId)
         throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no training of its own.');
-      return listMyTraining(deps.db, account!.personId, deps.clock.now(), await houseToday(deps));
+      return listMyTraining(deps, account!.personId, await houseToday(deps));
     },
   },
 ];

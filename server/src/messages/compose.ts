@@ -18,6 +18,7 @@ import {
   type Recipient,
   type Rendered,
 } from '@nudrik/core';
+import { addressOf, type PersonalLink } from '../access/personal-link.ts';
 import type { AssignmentFacts, Facts } from '../notices/facts.ts';
 
 export interface CertificateFacts {
@@ -34,7 +35,7 @@ export interface MessageExtras {
   certificates: ReadonlyMap<string, CertificateFacts>;
   /** what each employee was told of an assignment so far */
   told: ReadonlyMap<string, Told>;
-  /** the keys of managers without an account, by person */
+  /** the tokens of managers without an account, by person */
   teamLinks?: ReadonlyMap<string, string>;
 }
 
@@ -67,12 +68,23 @@ function valueFacts(assignment: AssignmentFacts, recipient: Recipient, facts: Me
   };
 }
 
-/** Where the button of a step leads: to the course as the employee, or to one's people, by a key of one's own without an account. */
-export function linkOf(step: PlanStep, assignment: AssignmentFacts, recipient: Recipient, extras: MessageExtras): string {
-  if (step.kind === 'certificate') return `${extras.baseUrl}/go/${assignment.token}/certificate`;
-  if (step.to.includes('employee')) return `${extras.baseUrl}/go/${assignment.token}`;
-  const key = recipient.person && extras.teamLinks?.get(recipient.person.id);
-  return key ? `${extras.baseUrl}/team/${key}` : `${extras.baseUrl}/my-team`;
+/** The personal link that a message has for its reader: into the course as the employee, or to one's people without an account. */
+export function personalLink(
+  step: PlanStep,
+  assignment: AssignmentFacts,
+  recipient: Recipient,
+  teamLinks: MessageExtras['teamLinks'],
+): PersonalLink | null {
+  if (step.kind === 'certificate' || step.to.includes('employee')) return { kind: 'go', token: assignment.token };
+  const token = recipient.person && teamLinks?.get(recipient.person.id);
+  return token ? { kind: 'team', token } : null;
+}
+
+/** Where the button of a step leads. Personal links stand there as they are kept, without their signature. */
+function linkOf(step: PlanStep, assignment: AssignmentFacts, recipient: Recipient, { baseUrl, teamLinks }: MessageExtras): string {
+  const link = personalLink(step, assignment, recipient, teamLinks);
+  if (link === null) return `${baseUrl}/my-team`;
+  return step.kind === 'certificate' ? `${addressOf(baseUrl, link)}/certificate` : addressOf(baseUrl, link);
 }
 
 export interface Composition {

@@ -14,12 +14,13 @@ import {
   type Recipient,
   type Rendered,
 } from '@nudrik/core';
+import { withSigned } from '../access/personal-link.ts';
 import { lockIds } from '../assignments/assignments.repo.ts';
 import { apart } from '../db/apart.ts';
 import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import type { Channel, Letter } from '../messages/channel.ts';
-import { compose, missingIn, type MessageExtras } from '../messages/compose.ts';
+import { compose, missingIn, personalLink, type MessageExtras } from '../messages/compose.ts';
 import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
@@ -168,7 +169,7 @@ async function settle(client: Client, deps: Deps, lease: Lease, claimed: readonl
   const facts = await loadFacts(client, house, ids);
   const extras = await loadExtras(client, deps.settings.baseUrl, facts, claimed);
   const { decisions, parcels } = await decideAll(client, claimed, facts, extras, now);
-  const letters = await pack(client, parcels, facts, extras, house, now);
+  const letters = await pack(client, parcels, facts, extras, house, deps.settings.key, now);
   await saveDecisions(client, decisions, now, lease.worker, house.zone);
   await announce(client, 'notices');
   return letters;
@@ -304,6 +305,7 @@ async function pack(
   facts: Facts,
   extras: MessageExtras,
   house: House,
+  key: string,
   now: Instant,
 ): Promise<Letter[]> {
   if (parcels.length === 0) return [];
@@ -359,7 +361,10 @@ async function pack(
   );
   return posts.map(({ parcel, id, message }) => {
     for (const { decision } of parcel.notices) decision.messageId = id;
-    return letterOf(id, deliveries.get(id)!, message, house, now);
+    const link = personalLink(parcel.step, parcel.notices[0]!.assignment, parcel.recipient, all.teamLinks);
+    const signed = (text: string): string => (link ? withSigned(text, key, link) : text);
+    const letter = letterOf(id, deliveries.get(id)!, message, house, now);
+    return { ...letter, html: signed(letter.html), text: signed(letter.text) };
   });
 }
 

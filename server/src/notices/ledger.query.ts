@@ -1,3 +1,4 @@
+import { withSigned, type PersonalLink } from '../access/personal-link.ts';
 import {
   decide,
   decodeEvent,
@@ -121,7 +122,14 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
     person: { id: row.person_id, name: row.person_name, job: row.job, site: row.site },
     ...explained,
     timeline,
-    mail: message ? mailView(message, last, house.senderName, reader !== null && reader === row.recipient_id) : null,
+    mail: message
+      ? mailView(
+          message,
+          last,
+          house.senderName,
+          reader !== null && reader === row.recipient_id ? await ownLinks(deps, reader, message) : null,
+        )
+      : null,
     followed: followed.flatMap(({ id, type, at, data }) => {
       const event = decodeEvent({ id, type, at: at.getTime(), data });
       const personZone = Zone.of(row.person_zone);
@@ -139,15 +147,40 @@ const PERSONAL = /https?:\/\/[^\s"'<>()]*\/(?:go|team)\/[\w-]+(?:\/[\w-]+)?/g;
 export const withoutLinks = (html: string): string =>
   html.replace(/\shref="[^"]*\/(?:go|team)\/[^"]*"/g, '').replace(PERSONAL, 'personal link');
 
-const mailView = (mail: MessageRow, last: DeliveryRow | undefined, fromName: string, isOwn: boolean): MailView => ({
+const OWN_LINKS = `
+select 'go' as kind, token
+from assignments
+where person_id = $1::bigint
+  and token = any($2::text[])
+union all
+select 'team', team_token
+from people
+where id = $1::bigint
+  and team_token = any($2::text[])
+`;
+
+/** A letter as its own reader sees it: with the links that are theirs, signed as they were sent. */
+async function ownLinks({ db, settings }: Deps, reader: string, mail: MessageRow): Promise<(text: string) => string> {
+  const tokens = [...mail.body.matchAll(/\/(?:go|team)\/([\w-]+)/g)].map(([, token]) => token!);
+  const links = await rows<PersonalLink>(db, OWN_LINKS, [reader, [...new Set(tokens)]]);
+  return (text) => links.reduce((signed, link) => withSigned(signed, settings.key, link), text);
+}
+
+/** @param signed the links of a letter to the one who looks; null where it is another's */
+const mailView = (
+  mail: MessageRow,
+  last: DeliveryRow | undefined,
+  fromName: string,
+  signed: ((text: string) => string) | null,
+): MailView => ({
   id: mail.id,
   subject: mail.subject,
   to: `${mail.to_name} <${mail.to_address}>`,
   from: `${fromName} <${mail.from_address}>`,
   replyTo: mail.reply_to,
   messageId: mail.message_id,
-  html: isOwn ? mail.html : withoutLinks(mail.html),
-  text: isOwn ? mail.body : mail.body.replace(PERSONAL, '(personal link)'),
+  html: signed ? signed(mail.html) : withoutLinks(mail.html),
+  text: signed ? signed(mail.body) : mail.body.replace(PERSONAL, '(personal link)'),
   sentAt: last?.outcome === 'accepted' ? last.handed_at.toISOString() : null,
   deliveredAt: last?.delivered_at?.toISOString() ?? null,
   response: last?.report ?? last?.answer ?? null,

@@ -4,8 +4,8 @@ import { rows } from '../db/db.ts';
 import { close as closeAssignment, extend } from '../assignments/change.ts';
 import { changePerson } from '../people/change.ts';
 import { markUnitDone } from '../learning/learn.ts';
-import { assignAt, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
-import { findByTeamToken } from '../reports/team-links.repo.ts';
+import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
+import { findByTeamLink } from '../reports/team-links.repo.ts';
 import { teamOf } from '../reports/team.repo.ts';
 import { drain } from '../worker.ts';
 import { dispatch } from './dispatch.ts';
@@ -82,14 +82,15 @@ describe('the life of an assignment', () => {
   it('stops when the person finishes, certifies, and cancels the rest with the reason', async () => {
     const [id] = await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
     await play('2027-03-10T10:00:00Z');
-    const [{ token, units }] = (await rows<{ token: string; units: string[] }>(
+    const [{ units }] = (await rows<{ units: string[] }>(
       house.db,
-      'select a.token, c.required_units as units from assignments a join courses c on c.id = a.course_id where a.id = $1::bigint',
+      'select c.required_units as units from assignments a join courses c on c.id = a.course_id where a.id = $1::bigint',
       [id],
-    )) as [{ token: string; units: string[] }];
-    expect(await markUnitDone(house.deps, token, units[0]!)).toEqual({ finished: false });
-    expect(await markUnitDone(house.deps, token, units[1]!)).toEqual({ finished: true });
-    expect(await markUnitDone(house.deps, token, units[1]!)).toEqual({ finished: true });
+    )) as [{ units: string[] }];
+    const link = await linkInto(house, id!);
+    expect(await markUnitDone(house.deps, link, units[0]!)).toEqual({ finished: false });
+    expect(await markUnitDone(house.deps, link, units[1]!)).toEqual({ finished: true });
+    expect(await markUnitDone(house.deps, link, units[1]!)).toEqual({ finished: true });
     await play('2027-04-20T00:00:00Z');
     const lines = await ledger();
     expect(lines.filter((line) => line.includes('cancelled finished'))).toHaveLength(6);
@@ -274,16 +275,16 @@ describe('who hears', () => {
   it('leads a manager without an account in by a key of their own, which reads and ends when they leave', async () => {
     await assignAt(house, course, [crew['runa']!, crew['per']!], '2027-03-05T16:00:00Z');
     await play('2027-03-10T23:00:00Z');
-    const [, key] = /\/team\/([\w-]{32})/.exec(house.mailer.letters.find((letter) => letter.toAddress.startsWith('odd'))!.html)!;
+    const [, key] = /\/team\/([\w-]{48})/.exec(house.mailer.letters.find((letter) => letter.toAddress.startsWith('odd'))!.html)!;
     const today = '2027-03-11';
-    expect(await findByTeamToken(house.db, key!, today)).toBe(crew['odd']);
+    expect(await findByTeamLink(house.db, house.deps.settings.key, key!, today)).toBe(crew['odd']);
     expect((await teamOf(house.db, crew['odd']!, house.clock.at, today)).rows.map((row) => row.person.name)).toEqual([
       'Per Aske',
       'Runa Aske',
     ]);
-    expect(await findByTeamToken(house.db, `${key}x`, today)).toBeNull();
+    expect(await findByTeamLink(house.db, house.deps.settings.key, `${key}x`, today)).toBeNull();
     await house.db.query("update people set left_on = '2027-03-11' where id = $1::bigint", [crew['odd']]);
-    expect(await findByTeamToken(house.db, key!, today)).toBeNull();
+    expect(await findByTeamLink(house.db, house.deps.settings.key, key!, today)).toBeNull();
   });
   it('leads a manager with an account to the page that they sign in to', async () => {
     await house.db.query(
@@ -381,11 +382,12 @@ describe('asking the ledger', () => {
 describe('at the same moment', () => {
   it('finishing, extending and planning one assignment neither block each other nor lose anything', async () => {
     const ids = await assignAt(house, course, [crew['runa']!, crew['per']!], '2027-03-19T16:00:00Z');
-    const tokens = await rows<{ token: string; units: string[] }>(
+    const assigned = await rows<{ id: string; units: string[] }>(
       house.db,
-      'select a.token, c.required_units as units from assignments a join courses c on c.id = a.course_id where a.id = any($1::bigint[]) order by a.id',
+      'select a.id, c.required_units as units from assignments a join courses c on c.id = a.course_id where a.id = any($1::bigint[]) order by a.id',
       [ids],
     );
+    const first = await linkInto(house, assigned[0]!.id);
     for (let round = 0; round < 6; round++) {
       await house.db.query('insert into replan (assignment_id) select unnest($1::bigint[])', [ids]);
       const due = `2027-04-${String(2 + round).padStart(2, '0')}`;
@@ -393,12 +395,12 @@ describe('at the same moment', () => {
         planWaiting(house.deps),
         planWaiting(house.deps),
         extend(house.deps, { assignmentIds: [ids[1]!], dueOn: due, dueTime: '17:00', reason: 'again' }, 'Odd Aske'),
-        round === 5 ? markUnitDone(house.deps, tokens[0]!.token, tokens[0]!.units[0]!) : Promise.resolve(),
+        round === 5 ? markUnitDone(house.deps, first, assigned[0]!.units[0]!) : Promise.resolve(),
         dispatch(house.deps, house.mailer),
       ]);
       expect(outcomes.filter(({ status }) => status === 'rejected')).toEqual([]);
     }
-    await markUnitDone(house.deps, tokens[0]!.token, tokens[0]!.units[1]!);
+    await markUnitDone(house.deps, first, assigned[0]!.units[1]!);
     await drain(house.deps, house.mailer);
     expect(await rows(house.db, 'select 1 from replan')).toEqual([]);
     expect((await ledger()).filter((line) => line.startsWith('runa') && line.includes('planned'))).toEqual([]);

@@ -7,7 +7,7 @@ import { rows } from '../db/db.ts';
 import { findLearning, markUnitDone } from '../learning/learn.ts';
 import { changePerson } from '../people/change.ts';
 import { listAssignmentLines, listPeople, peopleFacets } from '../people/people.repo.ts';
-import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { courseReport, overTime } from './course-report.ts';
 import { written } from './export.ts';
@@ -20,9 +20,9 @@ let crew: Record<string, string>;
 let course: string;
 const TODAY = '2027-03-08';
 const finish = async (assignment: string): Promise<void> => {
-  const [{ token }] = (await rows(house.db, 'select token from assignments where id = $1::bigint', [assignment])) as [{ token: string }];
-  for (const section of (await findLearning(house.deps, token)).sections)
-    for (const unit of section.units) await markUnitDone(house.deps, token, unit.id);
+  const link = await linkInto(house, assignment);
+  for (const section of (await findLearning(house.deps, link)).sections)
+    for (const unit of section.units) await markUnitDone(house.deps, link, unit.id);
 };
 let ids: Record<string, string>;
 beforeAll(async () => {
@@ -91,8 +91,8 @@ it('a course that grows makes nobody “2 of 3, finished”', async () => {
   expect(await listAssignmentLines(house.db, crew['runa']!, house.clock.at, TODAY)).toMatchObject([{ state: 'finished', unitsDone: 2, unitsRequired: 2 }]); // prettier-ignore
   expect(await listAssignmentLines(house.db, crew['odd']!, house.clock.at, TODAY)).toMatchObject([{ unitsDone: 0, unitsRequired: 3 }]);
   // and a section with nothing in it is nothing to an employee
-  const [{ token }] = (await rows(house.db, 'select token from assignments where id = $1::bigint', [ids['odd']])) as [{ token: string }];
-  expect((await findLearning(house.deps, token)).sections.map(({ title }) => title)).toEqual(['One']);
+  const link = await linkInto(house, ids['odd']!);
+  expect((await findLearning(house.deps, link)).sections.map(({ title }) => title)).toEqual(['One']);
   await expect(changeCourse(house.deps, course, view, 'B')).rejects.toThrow('Version 2 of this course was saved by A on Mon 8 Mar 10:00');
 });
 

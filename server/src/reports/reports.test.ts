@@ -6,7 +6,7 @@ import { ReportQuery, type ReportPage, type TodayView } from '@nudrik/contract';
 import { createApp } from '../app.ts';
 import { extend } from '../assignments/change.ts';
 import { markUnitDone } from '../learning/learn.ts';
-import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { courseReport, overTime } from './course-report.ts';
 import { todayView } from './today.ts';
@@ -20,11 +20,11 @@ let cookie: string;
 const ids: Record<string, string> = {};
 
 async function finish(person: string): Promise<void> {
-  const { rows } = await house.db.query<{ token: string; units: string[] }>(
-    'select a.token, c.required_units as units from assignments a join courses c on c.id = a.course_id where a.id = $1::bigint',
+  const { rows } = await house.db.query<{ units: string[] }>(
+    'select c.required_units as units from assignments a join courses c on c.id = a.course_id where a.id = $1::bigint',
     [ids[person]],
   );
-  for (const unit of rows[0]!.units) await markUnitDone(house.deps, rows[0]!.token, unit);
+  for (const unit of rows[0]!.units) await markUnitDone(house.deps, await linkInto(house, ids[person]!), unit);
 }
 
 beforeAll(async () => {

@@ -9,7 +9,7 @@ import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 import { courseReport, listReport, overTime, partsOf } from './course-report.ts';
 import { EXPORT_TYPES, writeReport, type ExportKind } from './export.ts';
-import { findByTeamToken } from './team-links.repo.ts';
+import { findByTeamLink } from './team-links.repo.ts';
 import { teamOf } from './team.repo.ts';
 import { todayView } from './today.ts';
 
@@ -66,7 +66,7 @@ export const reportRoutes: Route[] = [
     async handle({ deps, req }) {
       const today = await houseToday(deps);
       const token = LinkToken.safeParse(req.params['token']);
-      const id = token.success ? await findByTeamToken(deps.db, token.data, today) : null;
+      const id = token.success ? await findByTeamLink(deps.db, deps.settings.key, token.data, today) : null;
       if (id === null) throw new Refused('wrong-link');
       return teamOf(deps.db, id, deps.clock.now(), today);
     },

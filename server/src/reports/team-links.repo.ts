@@ -1,4 +1,4 @@
-import { newToken } from '../assignments/assignments.repo.ts';
+import { newToken, readLink } from '../access/personal-link.ts';
 import { maybeRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_KNOWN = `
@@ -25,7 +25,7 @@ where p.id = r.id
 returning p.id, p.team_token as token
 `;
 
-/** The personal keys of managers who have no account; whoever has one signs in. */
+/** The tokens of personal links of managers who have no account; whoever has one signs in. */
 export async function teamLinksOf(client: Client, personIds: readonly string[]): Promise<Map<string, string>> {
   if (personIds.length === 0) return new Map();
   const known = await rows<{ id: string; token: string | null }>(client, LIST_KNOWN, [personIds]);
@@ -34,13 +34,15 @@ export async function teamLinksOf(client: Client, personIds: readonly string[]):
   return new Map([...known, ...given].flatMap(({ id, token }) => (token === null ? [] : [[id, token] as const])));
 }
 
-const GET_BY_TOKEN = `
+const GET_BY_LINK = `
 select id
 from people
-where team_token = $1::text
+where (team_token = $1::text or former_team_link = $3::bytea)
   and is_here(left_on, $2::date)
 `;
 
-/** Whose page a key opens; nobody's where they have left. */
-export const findByTeamToken = async (db: Queryable, token: string, today: string): Promise<string | null> =>
-  (await maybeRow<{ id: string }>(db, GET_BY_TOKEN, [token, today]))?.id ?? null;
+/** Whose page a link opens; nobody's where they have left. @param key the key of the house */
+export async function findByTeamLink(db: Queryable, key: string, link: string, today: string): Promise<string | null> {
+  const { token, digest } = readLink(key, 'team', link);
+  return (await maybeRow<{ id: string }>(db, GET_BY_LINK, [token, today, digest]))?.id ?? null;
+}

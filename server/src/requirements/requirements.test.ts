@@ -7,7 +7,7 @@ import { rows } from '../db/db.ts';
 import { markUnitDone } from '../learning/learn.ts';
 import { addPerson, changePerson } from '../people/change.ts';
 import { removeDepartment, saveDepartment, saveGroup, changeMembers } from '../structure/structure.ts';
-import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { addRequirement, changeRequirement, decideOutside, removeRequirement, switchOff, switchOn } from './change.ts';
 import { getRequirement, listRequirements, listStandings, previewRequirement } from './preview.ts';
@@ -219,8 +219,8 @@ describe('leaving and returning', () => {
 
 describe('finishing, renewal, waivers', () => {
   const finish = async (name: string): Promise<void> => {
-    const [row] = await rows<{ token: string; units: string[] }>(house.db, 'select a.token, k.required_units as units from assignments a join courses k on k.id = a.course_id where a.person_id = $1::bigint and a.closed_by is null', [crew[name]]); // prettier-ignore
-    for (const unit of row!.units) await markUnitDone(house.deps, row!.token, unit);
+    const [row] = await rows<{ id: string; units: string[] }>(house.db, 'select a.id, k.required_units as units from assignments a join courses k on k.id = a.course_id where a.person_id = $1::bigint and a.closed_by is null', [crew[name]]); // prettier-ignore
+    for (const unit of row!.units) await markUnitDone(house.deps, await linkInto(house, row!.id), unit);
   };
   it('the next round is assigned in time before it runs out, and due then', async () => {
     await on(await write({ renewal: { months: 12, leadDays: 30 }, audience: { number: ['OF-1'] } }));

@@ -1,0 +1,63 @@
+import { createHash, randomBytes } from 'node:crypto';
+import { linkSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { dirname } from 'node:path';
+import { maybeRow, type Queryable } from '../db/db.ts';
+
+/**
+ * The key of the house where none is set: kept in a file of its own beside the database, made at the first start. Processes that
+ * start at one moment end up with the same one.
+ */
+export function openKey(path: string): string {
+  const found = readKey(path);
+  if (found) return found;
+  mkdirSync(dirname(path), { recursive: true });
+  const own = `${path}.${process.pid}`;
+  writeFileSync(own, `${randomBytes(32).toString('base64url')}\n`, { mode: 0o600 });
+  try {
+    linkSync(own, path); // whole, or not at all; where another was faster, theirs it is
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
+  } finally {
+    rmSync(own);
+  }
+  const made = readKey(path);
+  if (!made) throw new Error(`The key file ${path} is empty: expected at least 32 characters. Put the key of this house into it.`);
+  return made;
+}
+
+function readKey(path: string): string | null {
+  let text: string;
+  try {
+    text = readFileSync(path, 'utf8').trim();
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'ENOENT') return null;
+    throw error;
+  }
+  if (text.length < 32)
+    throw new Error(`The key file ${path} has ${text.length} characters: expected at least 32. Put the key of this house into it.`);
+  return text;
+}
+
+const PUT_PRINT = 'update settings set key_print = $1::text where key_print is null';
+const GET_PRINT = 'select key_print from settings where key_print is not null';
+const SET_PRINT = 'update settings set key_print = $1::text';
+
+const printOf = (key: string): string => createHash('sha256').update(`print of ${key}`).digest('base64url').slice(0, 16);
+
+/**
+ * Every process of a house has one key: one with another would refuse the links that the others sent.
+ * @throws Error with a sentence where this is not the key of the house
+ */
+export async function agreeOnKey(db: Queryable, key: string): Promise<void> {
+  await db.query(PUT_PRINT, [printOf(key)]);
+  const row = await maybeRow<{ key_print: string }>(db, GET_PRINT);
+  if (row && row.key_print !== printOf(key))
+    throw new Error(
+      'This house has another key than this process: personal links that were sent would open nothing. ' +
+        'Set NUDRIK_KEY, or put the file that NUDRIK_KEY_FILE names in its place (data/nudrik.key where none is named). ' +
+        'Where the key is lost, take the present one by `npx nudrik new-key`: links that were sent end, and second factors are asked anew.',
+    );
+}
+
+/** Takes another key: links that were sent before end. */
+export const takeKey = (db: Queryable, key: string): Promise<unknown> => db.query(SET_PRINT, [printOf(key)]);
