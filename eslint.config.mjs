@@ -55,6 +55,11 @@ export default tseslint.config(
     'the server knows neither the stand-ins, the demo nor the web.',
   ),
   floor(
+    ['server/src/**/*.test.ts'],
+    ['@nudrik/demo', '@angular/*', '**/web/**'],
+    'tests of the server play what is outside by the stand-ins; they know neither the demo nor the web.',
+  ),
+  floor(
     ['web/src/**/*.ts'],
     ['nudrik', '@nudrik/standins', '@nudrik/demo', 'express', 'pg', 'node:*', '**/server/**'],
     'the web knows the server only through the contract.',

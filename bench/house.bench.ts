@@ -120,6 +120,7 @@ function depsOf(db: Pool, databaseUrl: string): Deps {
       jobAbove: 2_000,
       key: 'the key of the house of the bench',
       keyFile: '',
+      elsewhere: null,
       logLevel: 'silent',
     },
     log: { info() {}, warn() {}, error: (facts) => process.stderr.write(`${JSON.stringify(facts)}\n`) },

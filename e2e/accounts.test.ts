@@ -1,4 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
+import { Secret, TOTP } from 'otpauth';
 import { choose, findMail, list, signInAs } from './pages.ts';
 
 /** Who may enter: invited, with a password of their own, changed and ended; a manager by a link; a certificate revoked. */
@@ -80,4 +81,55 @@ test('a certificate is revoked with a reason, and whoever checks it is told', as
   await expect(page.getByRole('row', { name: new RegExp(serial) })).toContainText('by Sigrid Aune: The practical part was not done');
   await page.goto(`/verify/${serial}`);
   await expect(page.getByText(/revoked/i).first()).toBeVisible();
+});
+
+test('a second factor is set up, asked for, and taken off for a lost phone', async ({ page, browser }) => {
+  const enter = async (own: Page): Promise<void> => {
+    await own.goto('/sign-in');
+    await own.getByLabel('E-mail').fill('elias.brekke@orlasund.example');
+    await own.getByLabel('Password').fill('orlasund');
+    await own.getByRole('button', { name: 'Sign in', exact: true }).click();
+  };
+  const open = async (): Promise<Page> => (await browser.newContext()).newPage();
+  const first = await open();
+  await enter(first);
+  await expect(first.getByRole('heading', { name: 'Needs you' })).toBeVisible();
+  await first.goto('/account');
+  await first.getByRole('button', { name: 'Set it up' }).click();
+  await first.getByLabel('Your password').fill('orlasund');
+  await first.getByRole('button', { name: 'Go on' }).click();
+  const secret = await first.getByText(/^([A-Z2-7]{4} ){7}[A-Z2-7]{4}$/).innerText();
+  const code = new TOTP({ secret: Secret.fromBase32(secret.replaceAll(' ', '')) }).generate();
+  await first.getByLabel('The six digits that it shows now').fill(code);
+  await first.getByRole('button', { name: 'Switch it on' }).click();
+  const spare = await first.getByRole('list', { name: 'Spare codes' }).getByRole('listitem').first().innerText();
+
+  const second = await open();
+  await enter(second);
+  await second.getByLabel(/^Code/).fill(code);
+  await second.keyboard.press('Enter');
+  await expect(second.getByRole('alert')).toContainText('was used already');
+  await second.getByLabel(/^Code/).fill(spare);
+  await second.keyboard.press('Enter');
+  await expect(second.getByRole('heading', { name: 'Needs you' })).toBeVisible();
+
+  await signInAs(page, 'Sigrid Aune');
+  await page.goto('/settings/accounts');
+  await page.getByRole('button', { name: 'Second factor of Elias Brekke: phone lost' }).click();
+  await page.getByRole('button', { name: 'Take it off' }).click();
+  await expect(page.getByRole('status')).toContainText('Elias Brekke enters with the password alone now');
+  const third = await open();
+  await enter(third);
+  await expect(third.getByRole('heading', { name: 'Needs you' })).toBeVisible();
+  for (const own of [first, second, third]) await own.close();
+});
+
+test('who is known to the sign-in service comes in as what they are here; a guest is told whom to ask', async ({ page }) => {
+  await page.goto('/sign-in?back=/my-team');
+  await page.getByRole('link', { name: 'Go on with the Orlasund account' }).click();
+  await page.getByRole('button', { name: 'A guest of the harbour office' }).click();
+  await expect(page.getByRole('alert')).toContainText('Ask an administrator to invite you');
+  await page.getByRole('link', { name: 'Go on with the Orlasund account' }).click();
+  await page.getByRole('button', { name: 'Kari Nes' }).click();
+  await expect(page.getByText('down the line of Kari Nes')).toBeVisible();
 });

@@ -1,5 +1,6 @@
 // a whole running Nudrik: database, demo, post room, worker, web; used by start, by the browser tests and for the pictures
 import { spawn } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { freePort } from './database.mjs';
@@ -64,7 +65,13 @@ export class House {
 
   /** @param mailFolder where the post room keeps its mail; in memory where none is given */
   async open({ databaseUrl, port, mailFolder, baseUrl = `http://127.0.0.1:${port}` }) {
-    const [smtp, postRoom, inbound, feed] = [await freePort(), await freePort(), await freePort(), await freePort()];
+    const [smtp, postRoom, inbound, feed, signIn] = await Promise.all(Array.from({ length: 5 }, freePort));
+    const service = {
+      OIDC_CLIENT_ID: 'nudrik',
+      OIDC_CLIENT_SECRET: randomBytes(24).toString('base64url'),
+      OIDC_ISSUER: `http://127.0.0.1:${signIn}`,
+      OIDC_NAME: 'the Orlasund account',
+    };
     const env = {
       DATABASE_URL: databaseUrl,
       PORT: String(port),
@@ -75,6 +82,7 @@ export class House {
       PERSONNEL_FEED_URL: `http://127.0.0.1:${feed}/people`,
       NUDRIK_FEED_HOSTS: '127.0.0.1',
       FEED_STAND_IN_URL: `http://127.0.0.1:${feed}`,
+      ...service,
       NUDRIK_WEB_DIR: join(ROOT, 'web/dist/browser'),
     };
     await once('demo', env);
@@ -87,6 +95,11 @@ export class House {
     });
     await this.part('The personnel feed', [join(ROOT, 'server/dist/personnel-feed.mjs')], { PERSONNEL_FEED_PORT: String(feed) });
     await Promise.all([
+      this.part('The sign-in service', [join(ROOT, 'server/dist/sign-in-service.mjs')], {
+        ...service,
+        SIGN_IN_PORT: String(signIn),
+        SIGN_IN_BACK: `${baseUrl}/api/session/elsewhere/back`,
+      }),
       this.part('The worker', [join(ROOT, 'server/dist/nudrik.mjs'), 'worker'], env),
       this.part('The web server', [join(ROOT, 'server/dist/nudrik.mjs'), 'web'], env),
     ]);

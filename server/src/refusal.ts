@@ -5,6 +5,7 @@ import type { Refusal } from '@nudrik/contract';
 export const REFUSALS = {
   'not-signed-in': { status: 401, message: 'You are not signed in, or the session has ended. Sign in to go on; nothing was changed.' },
   'wrong-password': { status: 401, message: 'No account has this e-mail with this password.' },
+  'second-factor': { status: 401, message: 'Your account has a second factor: enter the six digits that your app shows now.' },
   'too-many-tries': { status: 429, message: 'Too many tries. Wait a quarter of an hour, then sign in again.' },
   'not-allowed': { status: 403, message: 'Your role does not allow this.' },
   csrf: { status: 403, message: 'The page is out of date. Load it again; nothing was changed.' },

@@ -29,6 +29,16 @@ describe('settings', () => {
     ['a port out of range', { ...good, PORT: '70000' }, 'The setting PORT is "70000"'],
     ['an address without a scheme', { ...good, BASE_URL: 'training.example' }, 'expected an address like https://training.example'],
     ['a mail server of another kind', { ...good, SMTP_URL: 'http://mail' }, 'expected an address like smtp://host:25'],
+    [
+      'a key that is short, which is not printed',
+      { ...good, NUDRIK_KEY: 'hunter2' },
+      'The setting NUDRIK_KEY is not as it should be: expected at least 32',
+    ],
+    [
+      'half a sign-in service',
+      { ...good, OIDC_ISSUER: 'https://sign-in.example', OIDC_CLIENT_ID: 'x' },
+      'The setting OIDC_CLIENT_SECRET is missing',
+    ],
     ['a word for the log that it does not know', { ...good, NUDRIK_LOG: 'loud' }, 'The setting NUDRIK_LOG is "loud"'],
   ])('%s stops the start with a sentence', (_, environment, words) => expect(() => readSettings(environment)).toThrow(words));
 });

@@ -22,11 +22,27 @@ const Environment = z.object({
   NUDRIK_JOB_ABOVE: z.coerce.number().int().min(0).default(2_000),
   NUDRIK_KEY: z.string().min(32, 'expected at least 32 characters, as `openssl rand -base64 32` makes them').optional(),
   NUDRIK_KEY_FILE: z.string().min(1).default('data/nudrik.key'),
+  OIDC_ISSUER: z.url({ protocol: /^https?$/, error: 'expected an address like https://sign-in.example' }).optional(),
+  OIDC_CLIENT_ID: z.string().min(1).optional(),
+  OIDC_CLIENT_SECRET: z.string().min(1).optional(),
+  OIDC_NAME: z.string().min(1).max(60).default('your firm’s account'),
+  OIDC_ROLE_CLAIM: z.string().min(1).optional(),
   NUDRIK_LOG: z.enum(['silent', 'warn', 'info', 'debug']).default('warn'),
 });
 
 /** What is not printed where it is wrong. */
-const SECRETS: readonly string[] = ['NUDRIK_KEY'];
+const SECRETS: readonly string[] = ['NUDRIK_KEY', 'OIDC_CLIENT_SECRET'];
+
+/** A sign-in service by which people enter (OpenID Connect). */
+export interface ElsewhereSettings {
+  issuer: string;
+  clientId: string;
+  clientSecret: string;
+  /** as it is called on the sign-in page */
+  name: string;
+  /** the claim that tells roles; without one they are Nudrik's */
+  roleClaim: string | null;
+}
 
 export interface ProcessSettings {
   databaseUrl: string;
@@ -52,6 +68,7 @@ export interface ProcessSettings {
   key: string;
   /** where the key stands where none is set */
   keyFile: string;
+  elsewhere: ElsewhereSettings | null;
   logLevel: string;
 }
 
@@ -85,6 +102,18 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
     jobAbove: e.NUDRIK_JOB_ABOVE,
     key: e.NUDRIK_KEY ?? '',
     keyFile: e.NUDRIK_KEY_FILE,
+    elsewhere: elsewhereOf(e),
     logLevel: e.NUDRIK_LOG,
   };
+}
+
+/** @throws Error where a part of it is missing */
+function elsewhereOf(e: z.infer<typeof Environment>): ElsewhereSettings | null {
+  const { OIDC_ISSUER: issuer, OIDC_CLIENT_ID: clientId, OIDC_CLIENT_SECRET: clientSecret } = e;
+  if (!issuer && !clientId && !clientSecret) return null;
+  const missing = Object.entries({ OIDC_ISSUER: issuer, OIDC_CLIENT_ID: clientId, OIDC_CLIENT_SECRET: clientSecret }).find(
+    ([, text]) => !text,
+  );
+  if (missing) throw new Error(`The setting ${missing[0]} is missing: a sign-in service needs its address, a client id and a secret.`);
+  return { issuer: issuer!, clientId: clientId!, clientSecret: clientSecret!, name: e.OIDC_NAME, roleClaim: e.OIDC_ROLE_CLAIM ?? null };
 }

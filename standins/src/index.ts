@@ -1,2 +1,3 @@
 export * from './post-room.ts';
 export * from './personnel-feed.ts';
+export * from './sign-in-service.ts';

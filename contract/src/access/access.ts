@@ -20,11 +20,20 @@ export const Session = z.object({
   place: z.string(),
   /** the first day of a week in calendars: 1 (Monday) … 7 (Sunday) */
   weekStartsOn: z.number().int().min(1).max(7),
+  /** what the sign-in service is called where there is one (OpenID Connect) */
+  elsewhere: z.string().nullable(),
 });
 export type Session = z.infer<typeof Session>;
 
 /** POST /api/session */
-export const SignIn = z.object({ email: z.string().min(1).max(320), password: z.string().min(1).max(1024) });
+/** A code of a second factor as somebody types it, or a spare one. */
+const FactorCode = z.string().trim().min(1, 'expected a code').max(40);
+
+export const SignIn = z.object({
+  email: z.string().min(1).max(320),
+  password: z.string().min(1).max(1024),
+  code: FactorCode.nullable().default(null),
+});
 export type SignIn = z.infer<typeof SignIn>;
 
 const Password = z.string().min(12, 'expected at least 12 characters').max(1024, 'expected at most 1,024 characters');
@@ -39,10 +48,39 @@ export interface KeyView {
   email: string;
   organisation: string;
 }
-export const KeyUse = z.object({ password: Password.nullable().default(null) });
+export const KeyUse = z.object({ password: Password.nullable().default(null), code: FactorCode.nullable().default(null) });
 
 /** PUT /api/account/password */
 export const PasswordChange = z.object({ current: z.string().max(1024), password: Password });
+
+/** GET /api/session/elsewhere: leads to the sign-in service, and from there back to a page of ours */
+export const ElsewhereQuery = z.object({
+  back: z
+    .string()
+    .max(2_000)
+    .regex(/^\/(?![/\\])/, 'expected a page of Nudrik')
+    .nullable()
+    .default(null),
+  /** ask who it is even of somebody who is signed in there: another one */
+  as: z.literal('another').nullable().default(null),
+});
+
+/** GET /api/account/second-factor */
+export interface FactorState {
+  isOn: boolean;
+  /** how many spare codes are left */
+  spareCodes: number;
+}
+/** POST /api/account/second-factor begins, asking for the password once more; DELETE switches it off */
+export const FactorAsk = z.object({ password: z.string().min(1, 'expected your password').max(1024) });
+export interface FactorSetup {
+  /** as it is typed into an app, in groups of four */
+  secret: string;
+  /** the same as a picture that an app reads: a data address */
+  picture: string;
+}
+/** PUT /api/account/second-factor switches it on by a first code */
+export const FactorConfirm = z.object({ code: FactorCode });
 
 /** GET /api/account/sessions */
 export interface SessionRow {
@@ -88,6 +126,9 @@ export interface AccountRow {
   state: AccountState;
   /** when somebody last signed in */
   seenAt: string | null;
+  hasSecondFactor: boolean;
+  /** an employee with people below them is a manager by that */
+  entersAsManager: boolean;
 }
 export interface AccountsView {
   accounts: AccountRow[];

@@ -62,6 +62,8 @@ select
   -- those of the demo are entered without one
   a.password_hash is not null or a.about is not null as has_password,
   p.id is not null and not is_here(p.left_on, $1::date) as has_left,
+  exists (select from people b where b.manager_id = p.id and is_here(b.left_on, $1::date)) as leads,
+  exists (select from second_factors f where f.account_id = a.id and f.confirmed_at is not null) as has_factor,
   exists (select from account_keys k where k.account_id = a.id and k.purpose = 'invitation' and k.used_at is null and k.expires_at > now()) as is_invited
 from accounts a
 left join people p on p.id = a.person_id
@@ -82,6 +84,8 @@ export async function listAccounts(db: Queryable, today: string): Promise<Accoun
     has_password: boolean;
     has_left: boolean;
     is_invited: boolean;
+    has_factor: boolean;
+    leads: boolean;
   }>(db, LIST_ACCOUNTS, [today]);
   const stateOf = (row: (typeof found)[number]): AccountState =>
     row.ended_at ? 'ended' : row.has_left ? 'left' : row.has_password || row.seen_at ? 'active' : row.is_invited ? 'invited' : 'lapsed';
@@ -93,6 +97,8 @@ export async function listAccounts(db: Queryable, today: string): Promise<Accoun
     person: row.person_id === null ? null : { id: row.person_id, name: row.person_name },
     state: stateOf(row),
     seenAt: row.seen_at?.toISOString() ?? null,
+    hasSecondFactor: row.has_factor,
+    entersAsManager: row.role === 'employee' && row.leads,
   }));
 }
 
@@ -171,6 +177,26 @@ where p.email = lower($1::text)
 `;
 export const findManager = (db: Queryable, email: string, today: string): Promise<{ id: string; name: string; email: string } | null> =>
   maybeRow(db, FIND_MANAGER, [email, today]);
+
+const FIND_BY_SUBJECT = 'select id from accounts where subject = $1::text';
+/** Whose name at the sign-in service that is. */
+export const findBySubject = async (db: Queryable, subject: string): Promise<string | null> =>
+  (await maybeRow<{ id: string }>(db, FIND_BY_SUBJECT, [subject]))?.id ?? null;
+
+const PUT_SUBJECT = 'update accounts set subject = $2::text where id = $1::bigint and subject is null returning id';
+/** @returns false where the account is known there by another name */
+export const putSubject = async (db: Client, id: string, subject: string): Promise<boolean> =>
+  (await rows(db, PUT_SUBJECT, [id, subject])).length > 0;
+
+const FIND_PERSON = `
+select p.name
+from people p
+where p.email = lower($1::text)
+  and is_here(p.left_on, $2::date)
+`;
+/** Who is on the roster by this address. */
+export const findPerson = (db: Queryable, email: string, today: string): Promise<{ name: string } | null> =>
+  maybeRow<{ name: string }>(db, FIND_PERSON, [email, today]);
 
 const LIST_SESSIONS = `
 select id, created_at, seen_at, agent, address, token_hash = $2::bytea as "isThis"

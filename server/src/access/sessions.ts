@@ -59,6 +59,7 @@ const LIST_DEMO = `
 select id, email, name, role, person_id, password_hash, about
 from accounts
 where ended_at is null
+  and about is not null
 order by id
 `;
 

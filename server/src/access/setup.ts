@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { oneRow, transaction, type Pool } from '../db/db.ts';
+import { forgetFactor } from './second-factor.repo.ts';
 import { endSessions, hashPassword } from './sessions.ts';
 
 const isZone = (name: string): boolean => {
@@ -53,5 +54,7 @@ export async function setUp(db: Pool, request: SetupRequest): Promise<void> {
     for (const site of request.sites) await client.query(PUT_SITE, [site.name, site.zone]);
     const { id } = await oneRow<{ id: string }>(client, PUT_ADMIN, [request.admin, await hashPassword(request.password)]);
     await endSessions(client, id);
+    // whoever sets the house up has the machine: a lost phone shuts nobody out for good
+    await forgetFactor(client, id);
   });
 }

@@ -1,6 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { linkSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname } from 'node:path';
+import { forgetAllFactors } from '../access/second-factor.repo.ts';
 import { maybeRow, type Queryable } from '../db/db.ts';
 
 /**
@@ -59,5 +60,8 @@ export async function agreeOnKey(db: Queryable, key: string): Promise<void> {
     );
 }
 
-/** Takes another key: links that were sent before end. */
-export const takeKey = (db: Queryable, key: string): Promise<unknown> => db.query(SET_PRINT, [printOf(key)]);
+/** Takes another key: links that were sent before end, and second factors, which cannot be read any more, are set up anew. */
+export async function takeKey(db: Queryable, key: string): Promise<void> {
+  await db.query(SET_PRINT, [printOf(key)]);
+  await forgetAllFactors(db);
+}

@@ -3,7 +3,6 @@ import { PeopleQuery, ReportQuery } from '@nudrik/contract';
 import { Zone } from '@nudrik/core';
 import { changeCourse } from '../courses/save-course.ts';
 import { findCourse, listCourses } from '../courses/courses.repo.ts';
-import { rows } from '../db/db.ts';
 import { findLearning, markUnitDone } from '../learning/learn.ts';
 import { changePerson } from '../people/change.ts';
 import { listAssignmentLines, listPeople, peopleFacets } from '../people/people.repo.ts';

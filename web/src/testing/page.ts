@@ -23,6 +23,7 @@ export const session = (role: Role = 'administrator'): Session => ({
   zone: 'Europe/Oslo',
   place: 'Orla Quay',
   weekStartsOn: 1,
+  elsewhere: null,
 });
 
 export interface OpenedPage<T> extends BoundFunctions<typeof queries> {
@@ -32,7 +33,7 @@ export interface OpenedPage<T> extends BoundFunctions<typeof queries> {
   /** answers the request that waits at this address; it has to be there. @returns what was asked */
   answer(url: string, body: unknown, method?: string): Promise<TestRequest['request']>;
   /** refuses it, as the server does */
-  refuse(url: string, refusal: Refusal | null, status?: number): Promise<void>;
+  refuse(url: string, refusal: Refusal | null, status?: number): Promise<TestRequest['request']>;
   /** what waits for an answer */
   waiting(): string[];
   /** announces a topic, as the server's events do */
@@ -49,7 +50,12 @@ export interface OpenedPage<T> extends BoundFunctions<typeof queries> {
 /** Shows a component with everything around it real but the server: its answers are given by the test. */
 export async function openPage<T>(
   component: Type<T>,
-  { inputs = {}, role = 'administrator', providers = [] }: { inputs?: Record<string, unknown>; role?: Role; providers?: unknown[] } = {},
+  {
+    inputs = {},
+    role = 'administrator',
+    providers = [],
+    elsewhere = null,
+  }: { inputs?: Record<string, unknown>; role?: Role; providers?: unknown[]; elsewhere?: string | null } = {},
 ): Promise<OpenedPage<T>> {
   TestBed.resetTestingModule(); // a second page in one test begins anew
   const announced = new Subject<string>();
@@ -70,7 +76,7 @@ export async function openPage<T>(
   });
   const http = TestBed.inject(HttpTestingController);
   TestBed.inject(SessionStore).start().subscribe();
-  http.expectOne('/api/session').flush(session(role));
+  http.expectOne('/api/session').flush({ ...session(role), elsewhere });
   const fixture = TestBed.createComponent(component);
   for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
   const root = fixture.nativeElement as HTMLElement;
@@ -110,8 +116,10 @@ export async function openPage<T>(
       return asked.request;
     },
     async refuse(url, refusal, status = 409) {
-      (await one(url)).flush(refusal, { status, statusText: 'refused' });
+      const asked = await one(url);
+      asked.flush(refusal, { status, statusText: 'refused' });
       await settle();
+      return asked.request;
     },
     waiting: () => waitingIn(http),
     async announce(topic) {

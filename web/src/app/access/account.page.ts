@@ -5,12 +5,13 @@ import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { AccountsApi } from './accounts.api.ts';
+import { SecondFactorSection } from './second-factor.section.ts';
 import { SessionStore } from './session.store.ts';
 
 /** One's own account: the password, and where one is signed in. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, MomentPipe],
+  imports: [FormsModule, MomentPipe, SecondFactorSection],
   templateUrl: './account.page.html',
   styles: `
     form { max-width: 380px; }

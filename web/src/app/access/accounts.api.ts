@@ -1,6 +1,16 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { AccountInvite, AccountsView, InviteResult, KeyView, Role, Session, SessionRow } from '@nudrik/contract';
+import type {
+  AccountInvite,
+  AccountsView,
+  FactorSetup,
+  FactorState,
+  InviteResult,
+  KeyView,
+  Role,
+  Session,
+  SessionRow,
+} from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 /** Who may enter, links that let in, and one's own account. */
@@ -32,8 +42,8 @@ export class AccountsApi {
     return this.http.get<KeyView>(`/api/session/keys/${encodeURIComponent(key)}`);
   }
 
-  open(key: string, password: string | null): Observable<Session> {
-    return this.http.post<Session>(`/api/session/keys/${encodeURIComponent(key)}`, { password });
+  open(key: string, password: string | null, code: string | null): Observable<Session> {
+    return this.http.post<Session>(`/api/session/keys/${encodeURIComponent(key)}`, { password, code });
   }
 
   sessions(): Observable<SessionRow[]> {
@@ -43,6 +53,27 @@ export class AccountsApi {
   /** @param id of one session, or 'others' */
   endSession(id: string): Observable<unknown> {
     return this.http.delete(`/api/account/sessions/${id}`);
+  }
+
+  secondFactor(): Observable<FactorState> {
+    return this.http.get<FactorState>('/api/account/second-factor');
+  }
+
+  beginSecondFactor(password: string): Observable<FactorSetup> {
+    return this.http.post<FactorSetup>('/api/account/second-factor', { password });
+  }
+
+  confirmSecondFactor(code: string): Observable<{ spareCodes: string[] }> {
+    return this.http.put<{ spareCodes: string[] }>('/api/account/second-factor', { code });
+  }
+
+  endSecondFactor(password: string): Observable<unknown> {
+    return this.http.delete('/api/account/second-factor', { body: { password } });
+  }
+
+  /** For somebody whose phone is lost. */
+  endSecondFactorOf(id: string): Observable<unknown> {
+    return this.http.delete(`/api/accounts/${id}/second-factor`);
   }
 
   changePassword(current: string, password: string): Observable<unknown> {

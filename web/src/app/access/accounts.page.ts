@@ -42,6 +42,8 @@ export class AccountsPage {
   protected readonly isBusy = signal(false);
   protected readonly told = signal<string | null>(null);
   protected readonly problem = signal<string | null>(null);
+  /** the account whose second factor is asked about */
+  protected readonly takingOff = signal<string | null>(null);
   /** the account whose end is asked about */
   protected readonly ending = signal<string | null>(null);
   protected draft: { name: string; email: string; role: Role } = { name: '', email: '', role: 'trainer' };
@@ -66,6 +68,13 @@ export class AccountsPage {
   protected end(account: AccountRow): void {
     this.ending.set(null);
     this.run(this.api.end(account.id), () => this.told.set(`The account of ${account.name} has ended; what they did stays on the record.`));
+  }
+
+  protected endFactor(account: AccountRow): void {
+    this.takingOff.set(null);
+    this.run(this.api.endSecondFactorOf(account.id), () =>
+      this.told.set(`${account.name} enters with the password alone now, until they set up a second factor again.`),
+    );
   }
 
   private run<T>(act: Observable<T>, done: (result: T) => void): void {

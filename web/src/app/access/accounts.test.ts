@@ -4,10 +4,11 @@ import { openPage, session } from '../../testing/page.ts';
 import { AccountPage } from './account.page.ts';
 import { AccountsPage } from './accounts.page.ts';
 import { EnterPage } from './enter.page.ts';
+import { SecondFactorSection } from './second-factor.section.ts';
 import { SignInPage } from './sign-in.page.ts';
 
 const account = (id: string, name: string, rest: Partial<AccountRow> = {}): AccountRow => ({
-  id, name, email: `${name.toLowerCase().replace(' ', '.')}@orlasund.example`, role: 'trainer', person: null, state: 'active', seenAt: null, ...rest,
+  id, name, email: `${name.toLowerCase().replace(' ', '.')}@orlasund.example`, role: 'trainer', person: null, state: 'active', seenAt: null, hasSecondFactor: false, entersAsManager: false, ...rest,
 }); // prettier-ignore
 const view = (...accounts: AccountRow[]): AccountsView => ({
   accounts,
@@ -47,7 +48,11 @@ describe('who may enter', () => {
     await page.type(page.getByLabelText('E-mail'), 'eva@outside.example');
     await page.choose(page.getByLabelText('As'), 'auditor');
     await page.click(page.getByRole('button', { name: 'Send the invitation' }));
-    const asked = await page.answer('/api/accounts', { id: '4', isSent: false, words: 'The account stands, and the mail server did not take the mail.' }, 'POST');
+    const asked = await page.answer(
+      '/api/accounts',
+      { id: '4', isSent: false, words: 'The account stands, and the mail server did not take the mail.' },
+      'POST',
+    );
     expect(asked.body).toEqual({ name: 'Eva Dahl', email: 'eva@outside.example', role: 'auditor' });
     expect(page.getByRole('alert').textContent).toContain('did not take the mail');
   });
@@ -59,6 +64,80 @@ describe('who may enter', () => {
     await page.click(page.getByRole('button', { name: 'End it' }));
     await page.refuse('/api/accounts/2', { code: 'conflict', message: 'Sigrid Aune is the only administrator.' });
     expect(page.getByRole('alert').textContent).toContain('the only administrator');
+  });
+});
+
+describe('a second factor', () => {
+  it('is taken off for somebody whose phone is lost, and never one’s own here', async () => {
+    const page = await openPage(AccountsPage);
+    const rows = [account('1', 'Sigrid Aune', { hasSecondFactor: true }), account('2', 'Tora Hauge', { hasSecondFactor: true }), account('3', 'Kari Nes', { role: 'employee', entersAsManager: true })]; // prettier-ignore
+    await page.answer('/api/accounts', view(...rows));
+    expect(page.text()).toContain('enters as a manager, by having people below');
+    expect(page.queryAllByRole('button', { name: /phone lost/ })).toHaveLength(1);
+    await page.click(page.getByRole('button', { name: 'Second factor of Tora Hauge: phone lost' }));
+    await page.click(page.getByRole('button', { name: 'Take it off' }));
+    await page.answer('/api/accounts/2/second-factor', { done: true }, 'DELETE');
+    expect(page.text()).toContain('Tora Hauge enters with the password alone now');
+  });
+
+  it('is set up with the password, a picture and a first code; spare codes are shown once', async () => {
+    const page = await openPage(SecondFactorSection);
+    await page.answer('/api/account/second-factor', { isOn: false, spareCodes: 0 });
+    await page.click(page.getByRole('button', { name: 'Set it up' }));
+    await page.type(page.getByLabelText('Your password'), 'wrong');
+    await page.click(page.getByRole('button', { name: 'Go on' }));
+    await page.refuse('/api/account/second-factor', { code: 'wrong-input', message: 'This is not your password as it is now.' }, 400);
+    expect(page.getByRole('alert').textContent).toContain('not your password');
+    await page.click(page.getByRole('button', { name: 'Go on' }));
+    await page.answer('/api/account/second-factor', { secret: 'ABCD EFGH', picture: 'data:image/png;base64,' }, 'POST');
+    expect(page.text()).toContain('ABCD EFGH');
+    await page.type(page.getByLabelText('The six digits that it shows now'), '123 456');
+    await page.click(page.getByRole('button', { name: 'Switch it on' }));
+    expect((await page.answer('/api/account/second-factor', { spareCodes: ['abcde-fghjk'] }, 'PUT')).body).toEqual({ code: '123 456' });
+    expect(page.text()).toContain('abcde-fghjk');
+    await page.answer('/api/account/second-factor', { isOn: true, spareCodes: 1 });
+    await page.click(page.getByRole('button', { name: 'I have them' }));
+    expect(page.text()).toContain('1 spare code is left');
+    expect(page.text()).not.toContain('abcde-fghjk');
+    await page.click(page.getByRole('button', { name: 'Switch it off' }));
+    await page.type(page.getByLabelText('Your password'), 'right');
+    await page.click(page.getByRole('button', { name: 'Switch it off' }));
+    expect((await page.answer('/api/account/second-factor', { done: true }, 'DELETE')).body).toEqual({ password: 'right' });
+    expect(page.text()).toContain('you enter with the password alone');
+  });
+
+  it('is asked for at the sign-in: first a question, then what was wrong', async () => {
+    const page = await openPage(SignInPage);
+    await page.answer('/api/demo/accounts', []);
+    await page.type(page.getByLabelText('E-mail'), 'sigrid@orlasund.example');
+    await page.type(page.getByLabelText('Password'), 'a long password');
+    expect(page.queryByLabelText(/^Code/)).toBeNull();
+    const refusal = { code: 'second-factor', message: 'This code is not right, or was used already.' };
+    await page.click(page.getByRole('button', { name: 'Sign in' }));
+    await page.refuse('/api/session', refusal, 401);
+    expect(page.queryByRole('alert')).toBeNull();
+    await page.type(page.getByLabelText(/^Code/), '123456');
+    await page.click(page.getByRole('button', { name: 'Sign in' }));
+    expect((await page.refuse('/api/session', refusal, 401)).body).toMatchObject({ code: '123456' });
+    expect(page.getByRole('alert').textContent).toContain('not right, or was used already');
+    await page.type(page.getByLabelText(/^Code/), '654321');
+    await page.click(page.getByRole('button', { name: 'Sign in' }));
+    await page.answer('/api/session', session('administrator'), 'POST');
+    expect(page.router.url).toBe('/today');
+  });
+});
+
+describe('a sign-in service', () => {
+  it.each([
+    [undefined, '/api/session/elsewhere?back=%2Fledger', null],
+    ['no-account', '/api/session/elsewhere?back=%2Fledger&as=another', 'You are known to the Orlasund account, and have no account here'],
+    ['nonsense', '/api/session/elsewhere?back=%2Fledger&as=another', 'broken off'],
+  ])('is offered, and what it was not enough for is told: %s', async (elsewhere, address, words) => {
+    const page = await openPage(SignInPage, { inputs: { back: '/ledger', elsewhere }, elsewhere: 'the Orlasund account' });
+    await page.answer('/api/demo/accounts', []);
+    expect(page.getByRole('link', { name: 'Go on with the Orlasund account' }).getAttribute('href')).toBe(address);
+    if (words === null) expect(page.queryByRole('alert')).toBeNull();
+    else expect(page.getByRole('alert').textContent).toContain(words);
   });
 });
 
@@ -77,7 +156,10 @@ describe('a link that came by mail', () => {
     expect(keep.disabled).toBe(true);
     await page.type(page.getByLabelText(/Password/), 'long enough for anybody');
     await page.click(keep);
-    expect((await page.answer('/api/session/keys/k', session('auditor'), 'POST')).body).toEqual({ password: 'long enough for anybody' });
+    expect((await page.answer('/api/session/keys/k', session('auditor'), 'POST')).body).toEqual({
+      password: 'long enough for anybody',
+      code: null,
+    });
     expect(page.router.url).toBe('/today');
   });
 

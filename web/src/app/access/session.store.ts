@@ -30,8 +30,9 @@ export class SessionStore {
     );
   }
 
-  signIn(email: string, password: string): Observable<Session> {
-    return this.http.post<Session>('/api/session', { email, password }).pipe(tap((session) => this.session.set(session)));
+  /** @param code of the second factor, where there is one */
+  signIn(email: string, password: string, code: string | null): Observable<Session> {
+    return this.http.post<Session>('/api/session', { email, password, code }).pipe(tap((session) => this.session.set(session)));
   }
 
   demoAccounts(): Observable<DemoAccount[]> {

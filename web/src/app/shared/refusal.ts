@@ -4,6 +4,10 @@ import type { Refusal } from '@nudrik/contract';
 /** Whether a save was refused since somebody else saved a newer version. */
 export const isStale = (error: unknown): boolean => error instanceof HttpErrorResponse && (error.error as Refusal | null)?.code === 'stale';
 
+/** Whether the account has a second factor: its code is asked for, or was not right. */
+export const wantsCode = (error: unknown): boolean =>
+  error instanceof HttpErrorResponse && (error.error as Refusal | null)?.code === 'second-factor';
+
 /** What went wrong, in the server's sentence, or in ours when it did not answer. */
 export function sentenceOf(error: unknown): string {
   if (!(error instanceof HttpErrorResponse)) return 'Something went wrong on this page. Load it again; nothing was changed.';
