@@ -212,8 +212,9 @@ function requestFor(route: Route, role: Role, d: Dice): Sent {
   return { method: route.method.toUpperCase(), path: path + order, headers, body };
 }
 
-const ask = ({ method, path, headers, body }: Sent): Promise<{ status: number; text: string }> =>
+const ask = (sent: Sent, isAgain = false): Promise<{ status: number; text: string }> =>
   new Promise((resolve, reject) => {
+    const { method, path, headers, body } = sent;
     const { port } = server.address() as AddressInfo;
     const length = body === null ? {} : { 'content-length': String(Buffer.byteLength(body)) };
     const call = send(
@@ -226,7 +227,8 @@ const ask = ({ method, path, headers, body }: Sent): Promise<{ status: number; t
         answer.on('error', reject);
       },
     );
-    call.on('error', reject);
+    // a connection that waited may be closed in the moment in which it is used again (RFC 9112, 9.3.1): asked once more, on a new one
+    call.on('error', (error) => (call.reusedSocket && !isAgain ? resolve(ask(sent, true)) : reject(error)));
     if (body !== null) call.write(body);
     call.end();
   });

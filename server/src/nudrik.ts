@@ -76,6 +76,9 @@ async function serve(deps: Deps): Promise<() => Promise<void>> {
     }
   });
   const server = createApp(deps, live).listen(deps.settings.port, '127.0.0.1');
+  // longer than a proxy keeps a connection that waits, so that none is closed while it is used again
+  server.keepAliveTimeout = 75_000;
+  server.headersTimeout = 80_000;
   await new Promise<void>((resolve, reject) => {
     server.once('listening', resolve);
     server.once('error', (error: NodeJS.ErrnoException) =>
