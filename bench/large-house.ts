@@ -270,6 +270,8 @@ const interval = (a: Made, from: number, to: number | null, closedBy: string | n
     closedBy === 'withdrawn' ? 'by-hand' : '\\N',
     't',
     't',
+    a.course,
+    a.startedAt === null ? '\\N' : iso(a.startedAt),
   ].join('\t');
 
 async function work(db: pg.ClientBase): Promise<void> {
@@ -311,7 +313,7 @@ async function work(db: pg.ClientBase): Promise<void> {
   await filled(
     db,
     'assignment_intervals',
-    'assignment_id, from_at, to_at, due_at, closed_by, closed_because, is_then, is_now',
+    'assignment_id, from_at, to_at, due_at, closed_by, closed_because, is_then, is_now, course_id, started_at',
     mapped((a) => [interval(a, a.assignedAt, a.closedAt, null), ...(a.closedBy ? [interval(a, a.closedAt!, null, a.closedBy)] : [])]),
   );
   await filled(
@@ -346,7 +348,24 @@ async function work(db: pg.ClientBase): Promise<void> {
       'at, on_day, try_at, state, because, held_because, recipient_id, recipient_name, sentence, attempts, decided_at, sent_at',
     notices(),
   );
+  await db.query(MEMBERS);
+  await db.query('delete from reconcile');
 }
+
+// who is in the audience of each requirement, as reconciling writes it
+const MEMBERS = `
+with recursive below (id, top) as (
+  select id, id from departments
+  union all
+  select d.id, b.top from below b join departments d on d.parent_id = b.id
+)
+insert into audience_members (requirement_id, person_id, joined_on, left_on, is_asked)
+select q.id, p.id, coalesce(p.joined_on, '1970-01-01'), coalesce(p.left_on, 'infinity'), true
+from requirements q
+join people p on not q.audience ? 'department' or exists (
+  select from below b where b.id = p.department_id and b.top = (q.audience -> 'department' ->> 0)::bigint
+)
+`;
 
 const COUNT = 'select count(*)::integer as count from pg_tables where tablename = $1::text';
 
@@ -379,6 +398,7 @@ export async function largeHouse(databaseUrl: string): Promise<string> {
   await client.query('set session_replication_role = replica');
   await work(client);
   await client.query('set session_replication_role = origin');
+  await client.query('select recount_figures()');
   await client.query('vacuum analyze');
   await client.query('create table built ()');
   await client.end();

@@ -17,3 +17,4 @@ export * from './certificates/certificates.ts';
 export * from './learning/learning.ts';
 export * from './standins/post-room.ts';
 export * from './work/jobs.ts';
+export * from './house-record.ts';

@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
 import { rehearsalSchema } from './plans/rehearsal-schema.ts';
+import { agreeOnKey } from './house/key.ts';
 import { openTestHouse, type TestHouse } from './testing.ts';
 
 const path = (relative: string): string => fileURLToPath(new URL(relative, import.meta.url));
@@ -134,5 +135,16 @@ describe('nudrik setup', () => {
     expect((await house.db.query('select is_demo, reply_to from settings')).rows).toEqual([
       { is_demo: false, reply_to: 'training@tarn.example' },
     ]);
+  });
+  it('takes another key where the former one is lost, and counts anew what was astray', async () => {
+    const env = { BASE_URL: 'http://nudrik.example', DATABASE_URL: house.databaseUrl };
+    const key = 'a key of at least thirty-two letters';
+    expect(nudrik(['new-key'], '', { ...env, NUDRIK_KEY: key }).stdout).toContain('The house has the present key now');
+    await agreeOnKey(house.db, key);
+    await expect(agreeOnKey(house.db, 'the former one')).rejects.toThrow('another key');
+    expect(nudrik(['recount'], '', env).stdout).toBe('All counts say what there is.\n');
+    await house.db.query("insert into figures (what, of_id, left_on, at, count) values ('open', 1, 'infinity', 'infinity', 3)");
+    expect(nudrik(['recount'], '', env).stdout).toContain('open of 1: kept 3, counted none\n1 count was astray');
+    expect((await house.db.query('select 1 from figures_astray()')).rowCount).toBe(0);
   });
 });

@@ -9,6 +9,7 @@ const USAGE = `nudrik: the command line of Nudrik
                          --admin ADDRESS --site "NAME=ZONE" (again for each site); NUDRIK_PASSWORD and DATABASE_URL set
   nudrik new-key         takes the key that is set now (NUDRIK_KEY or its file) for this house, where the former one is lost:
                          personal links that were sent end, second factors are set up anew
+  nudrik recount         looks whether the counts that pages read say what there is, and counts anew where they do not
 `;
 
 /** @returns the exit code: 0 done, 2 refused */
@@ -36,6 +37,7 @@ async function main(args: string[]): Promise<number> {
   }
   if (command === 'setup') return setup(args.slice(1));
   if (command === 'new-key') return newKey();
+  if (command === 'recount') return recount();
   if (command === undefined || command === 'help' || command === '--help') {
     await print(USAGE);
     return 0;
@@ -94,6 +96,31 @@ async function setup(args: string[]): Promise<number> {
     return refuse(`nudrik setup: ${(error as Error).message}`);
   }
   await print(`${request.data.organisation} is set up; ${request.data.admin} may sign in.\n`);
+  return 0;
+}
+
+async function recount(): Promise<number> {
+  const { readSettings } = await import('./settings.ts');
+  const { migrate } = await import('./db/migrate.ts');
+  const { openPool, rows } = await import('./db/db.ts');
+  try {
+    const { databaseUrl } = readSettings(process.env);
+    await migrate(databaseUrl);
+    const db = openPool(databaseUrl, 1);
+    await db.query('set statement_timeout = 0');
+    const astray = await rows<{ what: string; kept: number | null; counted: number | null }>(db, 'select * from figures_astray()');
+    for (const { what, kept, counted } of astray.slice(0, 20))
+      await print(`${what}: kept ${kept ?? 'none'}, counted ${counted ?? 'none'}\n`);
+    if (astray.length > 0) await db.query('select recount_figures()');
+    await print(
+      astray.length === 0
+        ? 'All counts say what there is.\n'
+        : `${astray.length === 1 ? '1 count was' : `${astray.length} counts were`} astray; all were counted anew.\n`,
+    );
+    await db.end();
+  } catch (error) {
+    return refuse(`nudrik recount: ${(error as Error).message}`);
+  }
   return 0;
 }
 

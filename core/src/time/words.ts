@@ -2,6 +2,13 @@ import { dateOf, dayOf, weekdayOf, type LocalDate } from './calendar.ts';
 import { MINUTE, type Day, type Instant, type Zone } from './zone.ts';
 
 const WEEKDAYS = ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
+
+/** Days of a week: `Mon to Fri`, or each. @param days 1 (Monday) … 7 (Sunday), in any order */
+export function tellWeekdays(days: readonly number[]): string {
+  const sorted = [...new Set(days)].sort();
+  if (sorted.length === 0) return 'none';
+  return sorted.join() === '1,2,3,4,5' ? 'Mon to Fri' : sorted.map((day) => WEEKDAYS[day]).join(', ');
+}
 const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 
 const two = (n: number): string => (n < 10 ? `0${n}` : String(n));

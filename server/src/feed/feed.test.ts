@@ -55,15 +55,15 @@ beforeEach(async () => {
   people = structuredClone(CREW);
   answer = serve;
   asked = [];
-  await changeFeed(house.deps, { url: address(), isOn: true, times: ['06:00'], changeShare: 50 });
+  await changeFeed(house.deps, { url: address(), isOn: true, times: ['06:00'], changeShare: 50 }, 'Sigrid Aune');
 });
 const address = (): string => `http://127.0.0.1:${(server.address() as { port: number }).port}/people`;
 const pull = () => pullNow(house.deps, 'Sigrid Aune');
 /** A first pull gives everyone a number; later ones change nothing. */
 const settle = async (): Promise<void> => {
-  await changeFeed(house.deps, { url: address(), isOn: true, times: ['06:00'], changeShare: 100 });
+  await changeFeed(house.deps, { url: address(), isOn: true, times: ['06:00'], changeShare: 100 }, 'Sigrid Aune');
   await pull();
-  await changeFeed(house.deps, { url: address(), isOn: true, times: ['06:00'], changeShare: 50 });
+  await changeFeed(house.deps, { url: address(), isOn: true, times: ['06:00'], changeShare: 50 }, 'Sigrid Aune');
   asked = [];
 };
 const find = async (name: string) => (await listRoster(house.db)).find((row) => row.name.startsWith(name));
@@ -84,7 +84,7 @@ describe('pulling', () => {
       person('Kari', { site: 'Tarn Ness' }), person('Odd', { manager: 'Tora' }), person('Runa', { manager: 'Kari', job: null }),
       person('Tora', { department: 'Office' }), person('Nils', { joinedOn: '2027-03-08', manager: 'Odd' }), person('Wrong', { site: 'Atlantis' }),
     ]; // prettier-ignore
-    await changeFeed(house.deps, { url: address(), isOn: true, times: ['06:00'], changeShare: 100 });
+    await changeFeed(house.deps, { url: address(), isOn: true, times: ['06:00'], changeShare: 100 }, 'Sigrid Aune');
     const done = await pull();
     expect(done).toMatchObject({ outcome: 'taken', words: '1 added, 2 changed and 1 left. One row was refused.' });
     expect(done.rejected).toMatchObject([{ column: 'site', reason: expect.stringContaining('Atlantis') }]);
@@ -184,13 +184,13 @@ describe('a feed that misbehaves changes nothing, is on the record, and is asked
   it('is not asked inside the network that we stand in, unless it is listed', async () => {
     house.deps.settings.feedHosts = [];
     for (const url of ['http://127.0.0.1:1/x', 'http://[::1]/', 'http://10.1.2.3/', 'http://169.254.169.254/latest', 'http://[::ffff:10.0.0.1]/', 'http://localhost/']) {
-      await changeFeed(house.deps, { url, isOn: true, times: ['06:00'], changeShare: 50 });
+      await changeFeed(house.deps, { url, isOn: true, times: ['06:00'], changeShare: 50 }, 'Sigrid Aune');
       expect((await pull()).words).toContain('is an address inside');
     }
     expect(asked).toEqual([]);
   }); // prettier-ignore
   it('with a NUL or a name of four thousand parts has that row refused and the others taken, and nobody leaves by it', async () => {
-    await changeFeed(house.deps, { url: address(), isOn: true, times: ['06:00'], changeShare: 100 });
+    await changeFeed(house.deps, { url: address(), isOn: true, times: ['06:00'], changeShare: 100 }, 'Sigrid Aune');
     await pull();
     people.push(person('Nils'), person('Ola', { name: 'Ola '.repeat(4_000) }), person('Ylva', { job: 'Deck\u0000hand' }));
     people.splice(3, 1, person('Per', { number: 'P\u0000er' }));
@@ -239,7 +239,7 @@ describe('the schedule', () => {
     expect((await feedView(house.deps)).nextAt).toBe('2027-03-02T05:00:00.000Z');
   });
   it('does not, where it is switched off', async () => {
-    await changeFeed(house.deps, { url: address(), isOn: false, times: ['06:00'], changeShare: 5 });
+    await changeFeed(house.deps, { url: address(), isOn: false, times: ['06:00'], changeShare: 5 }, 'Sigrid Aune');
     house.clock.at = Date.parse('2027-03-05T05:00:00Z');
     expect(await pullIfDue(house.deps)).toBe(false);
     expect(await rows(house.db, 'select 1 from pulls')).toEqual([]);

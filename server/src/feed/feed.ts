@@ -14,7 +14,7 @@ import {
   type Rejection,
   type RosterPreview,
 } from '@nudrik/core';
-import type { FeedChange, FeedPerson, FeedView, PullRow } from '@nudrik/contract';
+import { feedWords, type FeedChange, type FeedPerson, type FeedView, type PullRow } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import { isPassing } from '../db/failures.ts';
 import { tellFailure } from '../work/set-aside.ts';
@@ -23,6 +23,7 @@ import { Refused } from '../refusal.ts';
 import { FeedFault, readFeed, type FeedAnswer } from './feed-client.ts';
 import { getChangeShare, lockRoster, previewCells, storePreview } from '../people/import.ts';
 import { listRoster } from '../people/people.repo.ts';
+import { recordHouse } from '../house/record.ts';
 import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 
@@ -350,12 +351,27 @@ on conflict (id) do update set
   etag = case when feed.url = excluded.url then feed.etag end, url = excluded.url, is_on = excluded.is_on, times = excluded.times
 `;
 
+const LOCK_FEED = `
+select f.url, f.is_on as "isOn", f.times, s.change_share::double precision as "changeShare"
+from feed f
+cross join settings s
+for no key update of f
+`;
 const SET_CHANGE_SHARE = 'update settings set change_share = $1::numeric';
 
-export async function changeFeed(deps: Deps, change: FeedChange): Promise<void> {
+export async function changeFeed(deps: Deps, change: FeedChange, byWhom: string): Promise<void> {
   await transaction(deps.db, async (client) => {
+    const stored = await maybeRow<FeedChange>(client, LOCK_FEED);
     await client.query(PUT_FEED, [change.url, change.isOn, [...new Set(change.times)].sort()]);
     await client.query(SET_CHANGE_SHARE, [change.changeShare]);
+    await recordHouse(
+      client,
+      'feed',
+      { at: deps.clock.now(), byWhom },
+      'The personnel feed',
+      stored && feedWords(stored),
+      feedWords(change),
+    );
     await setNext(client, change.times, deps.clock.now());
     await announce(client, 'feed', 'work');
   });

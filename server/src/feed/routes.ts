@@ -24,8 +24,8 @@ export const feedRoutes: Route[] = [
     isStandIn: call.deps.settings.feedStandInUrl !== null,
     mode: await askStandIn(call),
   })),
-  act('put', '/api/people/feed', async ({ deps, req }) => {
-    await changeFeed(deps, parse(FeedChange, req.body));
+  act('put', '/api/people/feed', async ({ deps, req, account }) => {
+    await changeFeed(deps, parse(FeedChange, req.body), account!.name);
     return DONE;
   }),
   act('post', '/api/people/feed/pull', ({ deps, account }) => pullNow(deps, account!.name)),

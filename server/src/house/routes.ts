@@ -1,8 +1,11 @@
-import { SettingsDraft, TestMailRequest } from '@nudrik/contract';
-import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
+import { HOUSE_AREAS, SettingsDraft, TestMailRequest } from '@nudrik/contract';
+import { z } from 'zod';
+import { ADMINISTRATORS, get, OFFICE, parse, type Route } from '../route.ts';
+import { listHouseChanges } from './record.ts';
 import { saveSettings, sendTestMail, settingsView } from './settings.ts';
 
 export const houseRoutes: Route[] = [
+  get('/api/record/:area', ({ deps, req }) => listHouseChanges(deps.db, parse(z.enum(HOUSE_AREAS), req.params['area']))),
   { method: 'get', path: '/api/settings', access: OFFICE, handle: ({ deps }) => settingsView(deps) },
   {
     method: 'put',

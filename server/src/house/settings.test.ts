@@ -4,6 +4,7 @@ import { rows } from '../db/db.ts';
 import { findLearning } from '../learning/learn.ts';
 import { close } from '../assignments/change.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { listHouseChanges } from './record.ts';
 import { getHouse } from './house.ts';
 import { drain } from '../worker.ts';
 import { saveSettings, settingsView } from './settings.ts';
@@ -52,6 +53,14 @@ describe('the settings of the house', () => {
     expect(await settingsView(house.deps)).toMatchObject({ weekStartsOn: 7 });
     expect((await getHouse(house.db)).weekStartsOn).toBe(7);
     expect(SettingsDraft.safeParse({ ...(await draft()), weekStartsOn: 8 }).success).toBe(false);
+  });
+  it('says who changed what, from what to what', async () => {
+    await house.db.query('delete from house_changes');
+    await saveSettings(house.deps, await draft({ windowTo: '20:00', dailyLimit: null }), 'Mina');
+    await saveSettings(house.deps, await draft(), 'Nobody'); // changes nothing
+    expect((await listHouseChanges(house.db, 'settings')).map(({ byWhom, words }) => [byWhom, words])).toEqual([
+      ['Mina', 'Settings: Messages go 10:30 to 20:00, before 10:30 to 18:00; Messages a day no limit, before 3.'],
+    ]);
   });
   it('a window that ends before it begins is refused', () =>
     expect(SettingsDraft.safeParse({ windowFrom: '18:00', windowTo: '08:00' }).success).toBe(false));

@@ -1,10 +1,11 @@
-import type { SettingsDraft, SettingsView, TestMailResult } from '@nudrik/contract';
+import { settingsWords, type SettingsDraft, type SettingsView, type TestMailResult } from '@nudrik/contract';
 import { announce, transaction, type Queryable } from '../db/db.ts';
 import { refuseStale } from '../db/versions.ts';
 import type { Deps } from '../deps.ts';
 import { sendHouseMail } from '../messages/post.ts';
 import { requestReplan } from '../notices/queue.ts';
 import { getHouse } from './house.ts';
+import { recordHouse } from './record.ts';
 import { refuseUnknownZone } from '../refusal.ts';
 import { getSettings, listOpenAssignments, lockSettings, placeOnDays, putSettings } from './settings.repo.ts';
 
@@ -41,7 +42,10 @@ export async function saveSettings(deps: Deps, draft: SettingsDraft, byWhom: str
   return transaction(deps.db, async (client) => {
     const stored = await lockSettings(client);
     await refuseStale(deps, client, 'the settings', stored, draft.version);
-    await putSettings(client, draft, deps.clock.now(), byWhom);
+    const by = { at: deps.clock.now(), byWhom };
+    const before = settingsWords(await settingsView(deps, client));
+    await putSettings(client, draft, by.at, byWhom);
+    await recordHouse(client, 'settings', by, 'Settings', before, settingsWords(draft));
     const moves =
       stored.window_from !== draft.windowFrom ||
       stored.window_to !== draft.windowTo ||

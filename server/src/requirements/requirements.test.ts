@@ -118,7 +118,7 @@ describe('switching on', () => {
     ['a name that is taken', async () => { await write(); await write({ name: 'fire TEAMS for deck' }); }, 'Give this one a name that tells the two apart'],
     ['removing what was on', async () => { const id = await write(); await on(id); await removeRequirement(house.deps, id); }, 'stays on the record'],
     ['another course once on', async () => { const id = await write(); await on(id); await changeRequirement(house.deps, id, await version(id), draft({ courseId: await makeCourse(house, null, undefined, 'Lines') }), 'ask', 'Sigrid Aune'); }, 'Write another requirement for the other course'],
-    ['removing a department that it speaks of', async () => { const id = await saveDepartment(house.deps, null, { name: 'Rafts', parentId: null }); await write({ audience: { all: [{ not: { department: [id], below: true } }] } }); await removeDepartment(house.deps, id); }, 'Rafts stands in the audience of “Fire teams for deck”'],
+    ['removing a department that it speaks of', async () => { const id = await saveDepartment(house.deps, null, { name: 'Rafts', parentId: null }, 'Sigrid Aune'); await write({ audience: { all: [{ not: { department: [id], below: true } }] } }); await removeDepartment(house.deps, id, 'Sigrid Aune'); }, 'Rafts stands in the audience of “Fire teams for deck”'],
   ])('refuses %s', async (_, act, words) => expect(act()).rejects.toThrow(words)); // prettier-ignore
 });
 
@@ -271,7 +271,7 @@ describe('finishing, renewal, waivers', () => {
 
 describe('looking at those who changed', () => {
   it('is enough: looking at everyone finds nothing more', async () => {
-    const group = await saveGroup(house.deps, null, { name: 'Night boat', about: null });
+    const group = await saveGroup(house.deps, null, { name: 'Night boat', about: null }, 'Sigrid Aune');
     await on(await write({ audience: { any: [{ line: [crew['odd']!] }, { group: [group] }] } }));
     const acts: (() => Promise<unknown>)[] = [
       () => changePerson(house.deps, crew['odd']!, { managerId: crew['tora']! }, 'Sigrid Aune'),

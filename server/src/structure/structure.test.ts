@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
+import { listHouseChanges } from '../house/record.ts';
 import { rows } from '../db/db.ts';
 import { planWaiting } from '../notices/plan.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
@@ -32,23 +33,23 @@ const replanned = async (): Promise<string[]> => {
 describe('departments', () => {
   it('stand below each other, and never below themselves', async () => {
     const [deck] = (await view()).departments;
-    const boats = await saveDepartment(house.deps, null, { name: 'Boats', parentId: deck!.id });
-    const rafts = await saveDepartment(house.deps, null, { name: 'Rafts', parentId: boats });
-    await expect(saveDepartment(house.deps, deck!.id, { name: 'Deck', parentId: rafts })).rejects.toThrow('Deck would stand below itself: Deck → Boats → Rafts → Deck.'); // prettier-ignore
-    await expect(saveDepartment(house.deps, null, { name: 'boats', parentId: null })).rejects.toThrow(
+    const boats = await saveDepartment(house.deps, null, { name: 'Boats', parentId: deck!.id }, 'Sigrid Aune');
+    const rafts = await saveDepartment(house.deps, null, { name: 'Rafts', parentId: boats }, 'Sigrid Aune');
+    await expect(saveDepartment(house.deps, deck!.id, { name: 'Deck', parentId: rafts }, 'Sigrid Aune')).rejects.toThrow('Deck would stand below itself: Deck → Boats → Rafts → Deck.'); // prettier-ignore
+    await expect(saveDepartment(house.deps, null, { name: 'boats', parentId: null }, 'Sigrid Aune')).rejects.toThrow(
       'There is a department “boats” already',
     );
-    await saveDepartment(house.deps, rafts, { name: 'Life rafts', parentId: deck!.id, version: 1 });
-    await expect(saveDepartment(house.deps, rafts, { name: 'Rafts', parentId: deck!.id, version: 1 })).rejects.toThrow('Version 2 of this department was saved while you worked on version 1'); // prettier-ignore
+    await saveDepartment(house.deps, rafts, { name: 'Life rafts', parentId: deck!.id, version: 1 }, 'Sigrid Aune');
+    await expect(saveDepartment(house.deps, rafts, { name: 'Rafts', parentId: deck!.id, version: 1 }, 'Sigrid Aune')).rejects.toThrow('Version 2 of this department was saved while you worked on version 1'); // prettier-ignore
     expect((await view()).departments.map(({ name, people, parentId }) => [name, people, parentId === deck!.id])).toEqual([
       ['Boats', 0, true],
       ['Deck', 4, false],
       ['Life rafts', 0, true],
       ['Office', 1, false],
     ]);
-    await expect(removeDepartment(house.deps, deck!.id)).rejects.toThrow('it has 4 people and 2 departments below it');
-    await removeDepartment(house.deps, rafts);
-    await removeDepartment(house.deps, boats);
+    await expect(removeDepartment(house.deps, deck!.id, 'Sigrid Aune')).rejects.toThrow('it has 4 people and 2 departments below it');
+    await removeDepartment(house.deps, rafts, 'Sigrid Aune');
+    await removeDepartment(house.deps, boats, 'Sigrid Aune');
   });
 });
 
@@ -59,44 +60,64 @@ describe('sites', () => {
   it('have holidays by year; who lives by them is planned anew', async () => {
     const site = (await view()).sites.find(({ name }) => name === 'Orla Quay')!;
     const holidays = [...site.holidays, { on: '2027-03-22', name: 'Quay day' }];
-    await saveHolidays(house.deps, site.id, { version: await versionOf('sites', site.id), year: 2027, holidays });
+    await saveHolidays(house.deps, site.id, { version: await versionOf('sites', site.id), year: 2027, holidays }, 'Sigrid Aune');
     expect(await replanned()).toEqual([assignment]);
     // late, one working day after Friday 19 March: Monday is off now
     const [late] = await rows<{ moment: Date }>(house.db, "select moment from notices where step_id = 'late' and occurrence = 0");
     expect(late!.moment.toISOString()).toBe('2027-03-23T08:00:00.000Z');
-    await saveHolidays(house.deps, site.id, {
-      version: await versionOf('sites', site.id),
-      year: 2028,
-      holidays: [{ on: '2028-05-01', name: 'Labour Day' }],
-    });
+    await saveHolidays(
+      house.deps,
+      site.id,
+      {
+        version: await versionOf('sites', site.id),
+        year: 2028,
+        holidays: [{ on: '2028-05-01', name: 'Labour Day' }],
+      },
+      'Sigrid Aune',
+    );
     expect((await view()).sites.find(({ id }) => id === site.id)!.holidays.map(({ on }) => on)).toEqual(['2027-03-22', '2027-03-26', '2027-03-29', '2028-05-01']); // prettier-ignore
     expect(await listHolidays(house.db)).toContainEqual({ on: '2028-05-01', name: 'Labour Day', siteId: site.id, site: site.name });
-    await saveHolidays(house.deps, site.id, { version: await versionOf('sites', site.id), year: 2027, holidays: site.holidays });
+    await saveHolidays(
+      house.deps,
+      site.id,
+      { version: await versionOf('sites', site.id), year: 2027, holidays: site.holidays },
+      'Sigrid Aune',
+    );
     await planWaiting(house.deps);
   });
   test.each<[string, () => Promise<unknown>, string]>([
-    ['a holiday of another year', () => saveHolidays(house.deps, '1', { version: 1, year: 2027, holidays: [{ on: '2028-01-01', name: 'New Year' }] }), 'The holiday New Year, 2028-01-01, is not in 2027'],
-    ['a date twice', () => saveHolidays(house.deps, '1', { version: 1, year: 2027, holidays: [{ on: '2027-01-01', name: 'A' }, { on: '2027-01-01', name: 'B' }] }), 'stands there twice'],
-    ['a zone that there is not', () => saveSite(house.deps, null, { name: 'X', zone: 'Europe/Orlasund', workingDays: [1] }), 'no time zone “Europe/Orlasund”'],
-    ['a name that is taken', () => saveSite(house.deps, null, { name: 'orla quay', zone: 'Europe/Oslo', workingDays: [1] }), 'There is a site “orla quay” already'],
+    ['a holiday of another year', () => saveHolidays(house.deps, '1', { version: 1, year: 2027, holidays: [{ on: '2028-01-01', name: 'New Year' }] }, 'Sigrid Aune'), 'The holiday New Year, 2028-01-01, is not in 2027'],
+    ['a date twice', () => saveHolidays(house.deps, '1', { version: 1, year: 2027, holidays: [{ on: '2027-01-01', name: 'A' }, { on: '2027-01-01', name: 'B' }] }, 'Sigrid Aune'), 'stands there twice'],
+    ['a zone that there is not', () => saveSite(house.deps, null, { name: 'X', zone: 'Europe/Orlasund', workingDays: [1] }, 'Sigrid Aune'), 'no time zone “Europe/Orlasund”'],
+    ['a name that is taken', () => saveSite(house.deps, null, { name: 'orla quay', zone: 'Europe/Oslo', workingDays: [1] }, 'Sigrid Aune'), 'There is a site “orla quay” already'],
   ])('refuse %s', async (_, act, words) => expect(act()).rejects.toThrow(words)); // prettier-ignore
   it('take another zone, and everything local moves with it', async () => {
     const site = (await view()).sites.find(({ name }) => name === 'Orla Quay')!;
-    await saveSite(house.deps, site.id, {
-      version: await versionOf('sites', site.id),
-      name: 'Orla Quay',
-      zone: 'Europe/Helsinki',
-      workingDays: [1, 2, 3, 4, 5],
-    });
+    await saveSite(
+      house.deps,
+      site.id,
+      {
+        version: await versionOf('sites', site.id),
+        name: 'Orla Quay',
+        zone: 'Europe/Helsinki',
+        workingDays: [1, 2, 3, 4, 5],
+      },
+      'Sigrid Aune',
+    );
     expect(await replanned()).toEqual([assignment]);
     const [late] = await rows<{ moment: Date }>(house.db, "select moment from notices where step_id = 'late' and occurrence = 0");
     expect(late!.moment.toISOString()).toBe('2027-03-22T07:00:00.000Z');
-    await saveSite(house.deps, site.id, {
-      version: await versionOf('sites', site.id),
-      name: 'Orla Quay',
-      zone: 'Europe/Oslo',
-      workingDays: [1, 2, 3, 4, 5],
-    });
+    await saveSite(
+      house.deps,
+      site.id,
+      {
+        version: await versionOf('sites', site.id),
+        name: 'Orla Quay',
+        zone: 'Europe/Oslo',
+        workingDays: [1, 2, 3, 4, 5],
+      },
+      'Sigrid Aune',
+    );
     await planWaiting(house.deps);
   });
 });
@@ -158,7 +179,7 @@ describe('an iCalendar file', () => {
 
 describe('groups', () => {
   it('are made by hand, with the record of who came in and went out', async () => {
-    const id = await saveGroup(house.deps, null, { name: 'Night boat', about: null });
+    const id = await saveGroup(house.deps, null, { name: 'Night boat', about: null }, 'Sigrid Aune');
     await changeMembers(house.deps, id, { add: [crew['runa']!, crew['per']!], remove: [] }, 'Sigrid Aune');
     await changeMembers(house.deps, id, { add: [crew['runa']!], remove: [crew['per']!] }, 'Sigrid Aune');
     expect((await view()).groups).toMatchObject([{ name: 'Night boat', people: 1 }]);
@@ -271,4 +292,32 @@ it('a pasted list finds people by address, number and name, and says who is not 
     { text: 'ghost@orlasund.example', why: 'nobody on the roster' },
     { text: 'OF-9', why: 'Tora Aske left on 1 Feb 2027' },
   ]);
+});
+
+describe('the record', () => {
+  it('says who changed what of the structure, from what to what; a save that changes nothing says nothing', async () => {
+    await house.db.query('delete from house_changes');
+    const below = await saveDepartment(house.deps, null, { name: 'Ramps', parentId: null }, 'Mina');
+    const deck = (await view()).departments.find(({ name }) => name === 'Deck')!;
+    await saveDepartment(house.deps, below, { name: 'Ramps', parentId: null, version: 1 }, 'Nobody');
+    await saveDepartment(house.deps, below, { name: 'Bow ramps', parentId: deck.id, version: 2 }, 'Mina');
+    await removeDepartment(house.deps, below, 'Mina');
+    const site = await saveSite(house.deps, null, { name: 'North yard', zone: 'Europe/Oslo', workingDays: [5, 1, 1] }, 'Mina');
+    await saveHolidays(house.deps, site, { version: 1, year: 2027, holidays: [{ on: '2027-05-17', name: 'National day' }] }, 'Mina');
+    await saveSite(house.deps, site, { name: 'North yard', zone: 'Europe/London', workingDays: [1, 2, 3, 4, 5], version: 2 }, 'Mina');
+    const group = await saveGroup(house.deps, null, { name: 'Smoke divers', about: null }, 'Mina');
+    await saveGroup(house.deps, group, { name: 'Smoke divers', about: 'with a valid check', version: 1 }, 'Mina');
+    await removeGroup(house.deps, group, 'Mina');
+    expect((await listHouseChanges(house.db, 'structure')).map(({ byWhom, words }) => `${byWhom}: ${words}`).reverse()).toEqual([
+      'Mina: The department Ramps was made: Name Ramps; Stands below nothing.',
+      'Mina: The department Ramps: Name Bow ramps, before Ramps; Stands below Deck, before nothing.',
+      'Mina: The department Bow ramps was removed.',
+      'Mina: The site North yard was made: Name North yard; Time zone Europe/Oslo; Working days Mon, Fri.',
+      'Mina: The site North yard: Holidays of 2027 17 May 2027 National day, before none.',
+      'Mina: The site North yard: Time zone Europe/London, before Europe/Oslo; Working days Mon to Fri, before Mon, Fri.',
+      'Mina: The group Smoke divers was made: Name Smoke divers; What it is for not said.',
+      'Mina: The group Smoke divers: What it is for with a valid check, before not said.',
+      'Mina: The group Smoke divers was removed.',
+    ]);
+  });
 });

@@ -1,8 +1,18 @@
 import { tellList } from '@nudrik/core';
-import type { HolidaysDraft, SiteDraft, SiteHoliday, StructureView } from '@nudrik/contract';
+import {
+  departmentWords,
+  groupWords,
+  holidayWords,
+  siteWords,
+  type HolidaysDraft,
+  type SiteDraft,
+  type SiteHoliday,
+  type StructureView,
+} from '@nudrik/contract';
 import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import { refuseStale, type Versioned } from '../db/versions.ts';
 import type { Deps } from '../deps.ts';
+import { recordHouse } from '../house/record.ts';
 import { requestReplan } from '../notices/queue.ts';
 import { Refused, refuseUnknownZone } from '../refusal.ts';
 import { requestReconcile, requestReconcileAll } from '../requirements/queue.ts';
@@ -97,6 +107,12 @@ select id, name from above order by depth
 
 const LOCK_DEPARTMENTS = 'lock table departments in share row exclusive mode';
 const INSERT_DEPARTMENT = 'insert into departments (name, parent_id) values ($1::text, $2::bigint) returning id';
+const GET_DEPARTMENT = `
+select d.name, p.name as below
+from departments d
+left join departments p on p.id = d.parent_id
+where d.id = $1::bigint
+`;
 const CHANGE_DEPARTMENT = `
 update departments
 set name = $2::text, parent_id = $3::bigint, version = version + 1
@@ -108,13 +124,17 @@ export async function saveDepartment(
   deps: Deps,
   id: string | null,
   draft: { name: string; parentId: string | null; version?: number },
+  byWhom: string,
 ): Promise<string> {
   return transaction(deps.db, async (client) => {
     await client.query(LOCK_DEPARTMENTS);
     await refuseTaken(client, 'departments', draft.name, id);
+    const by = { at: deps.clock.now(), byWhom };
+    let below: string | null = null;
     if (draft.parentId) {
       const above = await rows<{ id: string; name: string }>(client, LIST_ABOVE, [draft.parentId]);
       if (above.length === 0) throw new Refused('wrong-input', `There is no department ${draft.parentId} to stand below.`);
+      below = above[0]!.name;
       const at = above.findIndex((department) => department.id === id);
       if (at >= 0)
         throw new Refused(
@@ -126,12 +146,21 @@ export async function saveDepartment(
     }
     if (id === null) {
       const made = await oneRow<{ id: string }>(client, INSERT_DEPARTMENT, [draft.name, draft.parentId]);
+      await recordHouse(client, 'structure', by, `The department ${draft.name}`, null, departmentWords({ name: draft.name, below }));
       await announce(client, 'people');
       return made.id;
     }
     await refuseOlder(deps, client, 'departments', id, draft.version);
-    const changed = await client.query(CHANGE_DEPARTMENT, [id, draft.name, draft.parentId]);
-    if (changed.rowCount === 0) throw new Refused('not-found');
+    const before = await oneRow<{ name: string; below: string | null }>(client, GET_DEPARTMENT, [id]);
+    await client.query(CHANGE_DEPARTMENT, [id, draft.name, draft.parentId]);
+    await recordHouse(
+      client,
+      'structure',
+      by,
+      `The department ${before.name}`,
+      departmentWords(before),
+      departmentWords({ name: draft.name, below }),
+    );
     // who stands below which department decides who is in which audience
     await requestReconcileAll(client);
     await announce(client, 'people');
@@ -148,7 +177,7 @@ for update
 `;
 const DELETE_DEPARTMENT = 'delete from departments where id = $1::bigint';
 
-export async function removeDepartment(deps: Deps, id: string): Promise<void> {
+export async function removeDepartment(deps: Deps, id: string, byWhom: string): Promise<void> {
   await transaction(deps.db, async (client) => {
     const found = await maybeRow<{ name: string; people: number; below: number }>(client, LOCK_DEPARTMENT, [id]);
     if (!found) throw new Refused('not-found');
@@ -161,6 +190,7 @@ export async function removeDepartment(deps: Deps, id: string): Promise<void> {
       );
     await refuseWhileAsked(client, 'department', id, found.name);
     await client.query(DELETE_DEPARTMENT, [id]);
+    await recordHouse(client, 'structure', { at: deps.clock.now(), byWhom }, `The department ${found.name}`, {}, null);
     await announce(client, 'people');
   });
 }
@@ -170,6 +200,7 @@ insert into sites (name, zone, working_days)
 values ($1::text, $2::text, $3::integer[])
 returning id
 `;
+const GET_SITE = 'select name, zone, working_days as "workingDays" from sites where id = $1::bigint';
 const CHANGE_SITE = `
 update sites
 set name = $2::text, zone = $3::text, working_days = $4::integer[], version = version + 1
@@ -177,19 +208,23 @@ where id = $1::bigint
 `;
 
 /** Makes a site, or changes its name, zone and working days; what hangs on its calendar is planned again. */
-export async function saveSite(deps: Deps, id: string | null, draft: SiteDraft & { version?: number }): Promise<string> {
+export async function saveSite(deps: Deps, id: string | null, draft: SiteDraft & { version?: number }, byWhom: string): Promise<string> {
   refuseUnknownZone(draft.zone);
   const days = [...new Set(draft.workingDays)].sort();
   return transaction(deps.db, async (client) => {
     await refuseTaken(client, 'sites', draft.name, id);
+    const by = { at: deps.clock.now(), byWhom };
+    const after = siteWords({ ...draft, workingDays: days });
     if (id === null) {
       const made = await oneRow<{ id: string }>(client, INSERT_SITE, [draft.name, draft.zone, days]);
+      await recordHouse(client, 'structure', by, `The site ${draft.name}`, null, after);
       await announce(client, 'people');
       return made.id;
     }
     await refuseOlder(deps, client, 'sites', id, draft.version);
-    const changed = await client.query(CHANGE_SITE, [id, draft.name, draft.zone, days]);
-    if (changed.rowCount === 0) throw new Refused('not-found');
+    const before = await oneRow<{ name: string; zone: string; workingDays: number[] }>(client, GET_SITE, [id]);
+    await client.query(CHANGE_SITE, [id, draft.name, draft.zone, days]);
+    await recordHouse(client, 'structure', by, `The site ${before.name}`, siteWords(before), after);
     await replanSite(client, id);
     return id;
   });
@@ -205,6 +240,12 @@ async function replanSite(client: Client, id: string): Promise<void> {
 }
 
 const RAISE_SITE_VERSION = 'update sites set version = version + 1 where id = $1::bigint';
+const LIST_HOLIDAYS_OF_YEAR = `
+select on_date as on, name
+from holidays
+where site_id = $1::bigint
+  and on_date between make_date($2::integer, 1, 1) and make_date($2::integer, 12, 31)
+`;
 const DELETE_HOLIDAYS_OF_YEAR = `
 delete
 from holidays
@@ -217,7 +258,7 @@ from unnest($2::date[], $3::text[])
 `;
 
 /** Sets the holidays of one year as they are to be. */
-export async function saveHolidays(deps: Deps, siteId: string, draft: HolidaysDraft): Promise<void> {
+export async function saveHolidays(deps: Deps, siteId: string, draft: HolidaysDraft, byWhom: string): Promise<void> {
   const foreign = draft.holidays.find(({ on }) => !on.startsWith(`${draft.year}-`));
   if (foreign)
     throw new Refused('wrong-input', `The holiday ${foreign.name}, ${foreign.on}, is not in ${draft.year}. Nothing was changed.`);
@@ -227,27 +268,45 @@ export async function saveHolidays(deps: Deps, siteId: string, draft: HolidaysDr
   await transaction(deps.db, async (client) => {
     await refuseOlder(deps, client, 'sites', siteId, draft.version);
     await client.query(RAISE_SITE_VERSION, [siteId]);
+    const { name } = await oneRow<{ name: string }>(client, GET_SITE, [siteId]);
+    const before = await rows<{ on: string; name: string }>(client, LIST_HOLIDAYS_OF_YEAR, [siteId, draft.year]);
     await client.query(DELETE_HOLIDAYS_OF_YEAR, [siteId, draft.year]);
     await client.query(INSERT_HOLIDAYS, [siteId, [...byDate.keys()], [...byDate.values()]]);
+    await recordHouse(
+      client,
+      'structure',
+      { at: deps.clock.now(), byWhom },
+      `The site ${name}`,
+      holidayWords(draft.year, before),
+      holidayWords(draft.year, draft.holidays),
+    );
     await replanSite(client, siteId);
   });
 }
 
 const INSERT_GROUP = 'insert into groups (name, about) values ($1::text, $2::text) returning id';
+const GET_GROUP = 'select name, about from groups where id = $1::bigint';
 const CHANGE_GROUP = 'update groups set name = $2::text, about = $3::text, version = version + 1 where id = $1::bigint';
 
 export async function saveGroup(
   deps: Deps,
   id: string | null,
   draft: { name: string; about: string | null; version?: number },
+  byWhom: string,
 ): Promise<string> {
   return transaction(deps.db, async (client) => {
     await refuseTaken(client, 'groups', draft.name, id);
     await announce(client, 'people');
-    if (id === null) return (await oneRow<{ id: string }>(client, INSERT_GROUP, [draft.name, draft.about || null])).id;
+    const by = { at: deps.clock.now(), byWhom };
+    if (id === null) {
+      const made = await oneRow<{ id: string }>(client, INSERT_GROUP, [draft.name, draft.about || null]);
+      await recordHouse(client, 'structure', by, `The group ${draft.name}`, null, groupWords(draft));
+      return made.id;
+    }
     await refuseOlder(deps, client, 'groups', id, draft.version);
-    const changed = await client.query(CHANGE_GROUP, [id, draft.name, draft.about || null]);
-    if (changed.rowCount === 0) throw new Refused('not-found');
+    const before = await oneRow<{ name: string; about: string | null }>(client, GET_GROUP, [id]);
+    await client.query(CHANGE_GROUP, [id, draft.name, draft.about || null]);
+    await recordHouse(client, 'structure', by, `The group ${before.name}`, groupWords(before), groupWords(draft));
     return id;
   });
 }
@@ -304,6 +363,11 @@ export async function removeGroup(deps: Deps, id: string, byWhom: string): Promi
     await refuseWhileAsked(client, 'group', id, group.name);
   });
   if (members.length > 0) await changeMembers(deps, id, { add: [], remove: members.map((row) => row.person_id) }, byWhom);
-  await deps.db.query(DELETE_GROUP, [id]);
-  await announce(deps.db, 'people');
+  await transaction(deps.db, async (client) => {
+    const group = await maybeRow<{ name: string }>(client, LOCK_GROUP, [id]);
+    if (!group) return; // somebody else removed it meanwhile
+    await client.query(DELETE_GROUP, [id]);
+    await recordHouse(client, 'structure', { at: deps.clock.now(), byWhom }, `The group ${group.name}`, {}, null);
+    await announce(client, 'people');
+  });
 }

@@ -13,6 +13,7 @@ import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { tellField, tellValue } from '../people/field-words.ts';
+import { HouseRecord } from '../house/house-record.ts';
 import { FeedApi } from './feed.api.ts';
 import { PeopleTabs } from '../people/people-tabs.ts';
 
@@ -29,7 +30,7 @@ const TONES: Record<PullRow['outcome'], string> = { unchanged: 'quiet', taken: '
 /** The personnel feed: when it is pulled, what came of each pull, and what waits for a person. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, MomentPipe, NumberField, SelectField, PeopleTabs],
+  imports: [FormsModule, HouseRecord, RouterLink, MomentPipe, NumberField, SelectField, PeopleTabs],
   templateUrl: './feed.page.html',
   styles: `
     .set { display: grid; grid-template-columns: minmax(0, 1fr) 190px 190px; gap: 0 16px; max-width: 860px; }

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import type { SettingsDraft, SettingsView, TestMailResult } from '@nudrik/contract';
+import { settingsWords, type SettingsDraft, type SettingsView, type TestMailResult } from '@nudrik/contract';
 import { map } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { FoundAgain } from '../shared/found-again.ts';
@@ -14,6 +14,7 @@ import { TimeField } from '../shared/pick/time-field.ts';
 import { zoneChoices } from '../shared/pick/zones.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
+import { HouseRecord } from './house-record.ts';
 import { SettingsApi } from './settings.api.ts';
 
 const WEEK_STARTS: Choice<number>[] = [
@@ -25,7 +26,7 @@ const WEEK_STARTS: Choice<number>[] = [
 /** What the house goes by: names, zone, when messages go, the sender; with a mail to try the mail server. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, MomentPipe, NumberField, SelectField, TimeField, Newer, FoundAgain],
+  imports: [FormsModule, HouseRecord, RouterLink, MomentPipe, NumberField, SelectField, TimeField, Newer, FoundAgain],
   templateUrl: './settings.page.html',
   styles: `
     fieldset { border: 0; padding: 0; margin: 0; max-width: 900px; }
@@ -53,7 +54,7 @@ export class SettingsPage implements HasWork {
   protected readonly problem = signal<string | null>(null);
   protected readonly newer = new NewerSaved<SettingsView>({
     problem: this.problem,
-    both: () => this.api.get().pipe(map((theirs) => ({ theirs, mine: tell(this.form()!), saved: tell(theirs) }))),
+    both: () => this.api.get().pipe(map((theirs) => ({ theirs, mine: settingsWords(this.form()!), saved: settingsWords(theirs) }))),
     goOn: ({ version }) => this.set({ version }),
     take: (theirs) => {
       this.work.drop();
@@ -130,19 +131,3 @@ export class SettingsPage implements HasWork {
     });
   }
 }
-
-/** Settings in words, for comparing two. */
-const tell = (draft: SettingsDraft): Record<string, string> => ({
-  Organisation: draft.organisation,
-  Place: draft.place,
-  'Time zone': draft.zone,
-  'A week begins on': WEEK_STARTS.find(({ value }) => value === draft.weekStartsOn)?.label ?? '',
-  'Messages go': `${draft.windowFrom} to ${draft.windowTo}`,
-  'Messages a day': draft.dailyLimit === null ? 'no limit' : String(draft.dailyLimit),
-  'Late by up to': `${draft.toleranceHours} hours`,
-  'Acts wait': `${draft.settleMinutes} minutes`,
-  'Days of grace': String(draft.graceDays),
-  'Links work': draft.linkDays === null ? 'without end' : `${draft.linkDays} days after closing`,
-  Sender: `${draft.senderName} <${draft.senderAddress}>`,
-  'Replies go to': draft.replyTo,
-});

@@ -2,7 +2,8 @@ import { NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import type { StructureView } from '@nudrik/contract';
+import { departmentWords, groupWords, siteWords, type StructureView, type Words } from '@nudrik/contract';
+import { tellWeekdays } from '@nudrik/core';
 import { map, of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { ClockStore } from '../shell/clock.store.ts';
@@ -12,10 +13,9 @@ import { Newer, NewerSaved, type Both } from '../shared/newer.ts';
 import { SelectField } from '../shared/pick/select.ts';
 import { zoneChoices } from '../shared/pick/zones.ts';
 import { StructureApi } from './structure.api.ts';
+import { HouseRecord } from '../house/house-record.ts';
 import { PeopleTabs } from '../people/people-tabs.ts';
 import { SiteCalendar } from './site-calendar.ts';
-
-const WEEKDAYS = ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 
 /** What the small forms of this page hold; each uses what belongs to it. */
 interface StructureForm {
@@ -30,7 +30,7 @@ interface StructureForm {
 /** Where people belong: departments below each other, sites with their calendars, groups made by hand. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, NgTemplateOutlet, RouterLink, PeopleTabs, SelectField, SiteCalendar, Newer],
+  imports: [FormsModule, HouseRecord, NgTemplateOutlet, RouterLink, PeopleTabs, SelectField, SiteCalendar, Newer],
   templateUrl: './structure.page.html',
   styles: `
     .cols { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); gap: 0 40px; }
@@ -51,7 +51,7 @@ export class StructurePage {
   readonly site = input<string>();
   protected readonly structure = load(of(true), () => this.api.structure(), ['people']);
   protected readonly zoneWords = zoneWords;
-  protected readonly weekdays = [1, 2, 3, 4, 5, 6, 7].map((day) => ({ day, name: WEEKDAYS[day]! }));
+  protected readonly weekdays = [1, 2, 3, 4, 5, 6, 7].map((day) => ({ day, name: tellWeekdays([day]) }));
   protected readonly zones = zoneChoices();
   protected readonly parents = computed(() => [
     { value: '', label: 'nothing' },
@@ -91,8 +91,7 @@ export class StructurePage {
   protected readonly open = computed(() => this.structure.data()?.sites.find(({ id }) => id === this.site()) ?? null);
 
   protected days(workingDays: readonly number[]): string {
-    const sorted = [...workingDays].sort();
-    return sorted.join() === '1,2,3,4,5' ? 'Mon to Fri' : sorted.map((day) => WEEKDAYS[day]).join(', ');
+    return tellWeekdays(workingDays);
   }
 
   protected ahead(holidays: readonly { on: string }[]): number {
@@ -140,14 +139,12 @@ export class StructurePage {
     const [what, key] = this.editing()!.split('/') as ['departments' | 'sites' | 'groups', string];
     const entry = (structure[what] as { id: string }[]).find(({ id }) => id === key);
     const theirs = this.formOf((entry ?? {}) as Partial<Record<string, unknown>>);
-    const tell = (form: StructureForm): Record<string, string> => ({
-      Name: form.name,
-      ...(what === 'departments'
-        ? { 'Stands below': structure.departments.find(({ id }) => id === form.parentId)?.name ?? 'nothing' }
-        : {}),
-      ...(what === 'groups' ? { 'What it is for': form.about } : {}),
-      ...(what === 'sites' ? { 'Time zone': form.zone, 'Working days': this.days(form.workingDays) } : {}),
-    });
+    const tell = (form: StructureForm): Words =>
+      what === 'departments'
+        ? departmentWords({ name: form.name, below: structure.departments.find(({ id }) => id === form.parentId)?.name ?? null })
+        : what === 'groups'
+          ? groupWords(form)
+          : siteWords(form);
     return { theirs, mine: tell(this.draft), saved: tell(theirs) };
   }
 
