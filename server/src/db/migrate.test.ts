@@ -10,7 +10,7 @@ import { signedToken } from '../access/personal-link.ts';
 import { intervalRows, readingOf } from '../assignments/record.ts';
 import { listRecords } from '../assignments/events.repo.ts';
 import { openPool, rows, type Pool } from './db.ts';
-import { DatabaseAway } from './failures.ts';
+import { DatabaseAway, isPassing } from './failures.ts';
 import { migrate, whileThere } from './migrate.ts';
 
 /**
@@ -125,6 +125,31 @@ describe('work at the start', () => {
   it('is told by itself what else is wrong, such as a database that there is not', async () => {
     const nowhere = url.replace(/\/[^/]*$/, '/nowhere_at_all');
     await expect(whileThere(nowhere, migrate(nowhere))).rejects.toThrow('"nowhere_at_all" does not exist');
+  });
+});
+
+describe('a migration', () => {
+  it('whose connection is cut fails in words and ends nothing else', async () => {
+    const base = process.env['NUDRIK_TEST_DATABASE']!;
+    const name = `t_cut_${randomBytes(4).toString('hex')}`;
+    const admin = new pg.Client({ connectionString: base });
+    await admin.connect();
+    await admin.query(`create database ${name}`);
+    const url = base.replace(/\/[^/]*$/, `/${name}`);
+    const other = new pg.Client({ connectionString: url });
+    await other.connect();
+    await other.query('select pg_advisory_lock(7241865325823964)'); // as another process that migrates holds it
+    const waiting = migrate(url).then(
+      () => null,
+      (error: Error) => error,
+    );
+    const cut = 'select pg_terminate_backend(pid) from pg_stat_activity where datname = $1 and wait_event_type = $2';
+    await expect.poll(async () => (await admin.query(cut, [name, 'Lock'])).rowCount, { timeout: 10_000 }).toBe(1);
+    expect(isPassing(await waiting)).toBe(true); // it is tried again
+    await other.end();
+    await migrate(url);
+    await admin.query(`drop database ${name} with (force)`);
+    await admin.end();
   });
 });
 

@@ -17,15 +17,17 @@ export const QUIET = new Logger(() => () => undefined);
 
 /** Brings the database to the newest migration; does nothing when it is there. */
 export async function migrate(databaseUrl: string): Promise<void> {
-  await runner({
-    databaseUrl,
-    dir: DIRECTORY,
-    direction: 'up',
-    migrationsTable: 'migrations',
-    log: () => undefined,
-    singleTransaction: true,
-    advisoryLockMode: 'wait',
-  });
+  await withClient(databaseUrl, (dbClient) =>
+    runner({
+      dbClient,
+      dir: DIRECTORY,
+      direction: 'up',
+      migrationsTable: 'migrations',
+      log: () => undefined,
+      singleTransaction: true,
+      advisoryLockMode: 'wait',
+    }),
+  );
   await migrateQueue(databaseUrl);
   const db = openPool(databaseUrl, 1);
   try {
@@ -35,22 +37,40 @@ export async function migrate(databaseUrl: string): Promise<void> {
   }
 }
 
+/** A connection of its own for what migrates. Without a listener one that is lost meanwhile would end the process. */
+async function withClient<T>(databaseUrl: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
+  const client = new pg.Client({ connectionString: databaseUrl });
+  let lost: Error | null = null;
+  client.on('error', (error) => (lost = error));
+  try {
+    await client.connect().catch((error: Error & { code?: string }) => {
+      lost ??= error.code === undefined ? error : null; // it went away while it was asked
+      throw error;
+    });
+    return await work(client);
+  } catch (error) {
+    // whatever went wrong for want of the database is tried again; anything else is told
+    throw lost ? new DatabaseAway((lost as Error).message, { cause: error }) : error;
+  } finally {
+    await client.end().catch(() => undefined);
+  }
+}
+
 /** first key of the advisory lock under which the tables of the queue are made: many processes start at once */
 const QUEUE_LOCK = 7_310;
 const LOCK = 'select pg_advisory_lock($1::integer, 0)';
 
 /** Brings the tables of the queue of long work to what its library expects. */
-async function migrateQueue(databaseUrl: string): Promise<void> {
-  const client = new pg.Client({ connectionString: databaseUrl });
-  client.on('error', () => undefined);
-  await client.connect();
-  try {
+const migrateQueue = (databaseUrl: string): Promise<void> =>
+  withClient(databaseUrl, async (client) => {
     await client.query(LOCK, [QUEUE_LOCK]);
-    await runMigrations({ connectionString: databaseUrl, logger: QUIET });
-  } finally {
-    await client.end().catch(() => undefined);
-  }
-}
+    const pool = openPool(databaseUrl, 2);
+    try {
+      await runMigrations({ pgPool: pool, logger: QUIET });
+    } finally {
+      await pool.end();
+    }
+  });
 
 const STARTED_AT = 'select pg_postmaster_start_time()::text as at';
 

@@ -62,8 +62,8 @@ where p.id = $1::bigint
 export async function teamOf(db: Queryable, managerId: string, now: number, today: string): Promise<TeamView> {
   const manager = await oneRow<{ id: string; name: string; zone: string }>(db, GET_MANAGER, [managerId]);
   const line = (await rows<{ id: string }>(db, LIST_LINE, [managerId, today])).map(({ id }) => id);
-  const counts = await oneRow<TeamView['counts']>(db, COUNT_TEAM, [line, new Date(now)]);
-  const found = await rows<
+  const counted = oneRow<TeamView['counts']>(db, COUNT_TEAM, [line, new Date(now)]);
+  const listed = rows<
     AssignmentDbRow & {
       person_id: string;
       person_name: string;
@@ -76,6 +76,7 @@ export async function teamOf(db: Queryable, managerId: string, now: number, toda
       last_state: string | null;
     }
   >(db, LIST_TEAM, [line]);
+  const [counts, found] = await Promise.all([counted, listed]);
   return {
     manager,
     people: line.length,

@@ -71,16 +71,30 @@ order by late desc, p.name
 limit 20
 `;
 
+// the kept counts say how many; one is read in full where it is the only one
 const LIST_MISSING = `
-select n.step_name, c.id as course_id, c.title, count(*)::integer as count, min(n.sentence) as sentence, min(p.id) as person_id
-from notices n
-join courses c on c.id = n.course_id
-join people p on p.id = n.person_id
-where n.state = 'held'
-  and n.try_at is null
-  and n.held_because = 'missing-value'
-group by n.step_name, c.id
-order by count desc
+select k.step_name, c.id as course_id, c.title, k.count, one.sentence, one.person_id
+from (
+  select course_id, step_name, sum(count)::integer as count
+  from notices_of_all_days
+  where state = 'held'
+    and held_because = 'missing-value'
+  group by course_id, step_name
+  having sum(count) > 0
+) k
+join courses c on c.id = k.course_id
+left join lateral (
+  select n.sentence, n.person_id
+  from notices n
+  where k.count = 1
+    and n.state = 'held'
+    and n.try_at is null
+    and n.held_because = 'missing-value'
+    and n.course_id = k.course_id
+    and n.step_name = k.step_name
+  limit 1
+) one on true
+order by k.count desc, c.title, k.step_name
 `;
 
 // of these fields those that any step writes
@@ -381,21 +395,49 @@ interface NextRow {
   sent: number;
 }
 
-// in the order of the index notices_ahead: no more is read than is shown
-const LIST_NEXT = `
-select at, on_day as day, kind, step_name, array_agg(title order by title) as courses, sum(count)::integer as count, 0 as sent
-from (
-  select on_day, at, kind, step_name, course_id, count(*) as count
-  from notices
-  where state in ('planned', 'held')
+// from moment to moment along the index notices_ahead: no more is read than is shown
+const AHEAD = `
+  state in ('planned', 'held')
     and at >= $1::timestamptz
     and on_day between $2::date and $2::date + 14
-  group by on_day, at, kind, step_name, course_id
-) n
-join courses c on c.id = n.course_id
-group by on_day, at, kind, step_name
-order by on_day, at, kind, step_name
-limit 12
+`;
+const LIST_NEXT = `
+with recursive moments (on_day, at, kind, step_name, n) as (
+  (
+    select on_day, at, kind, step_name, 1
+    from notices
+    where ${AHEAD}
+    order by on_day, at, kind, step_name
+    limit 1
+  )
+  union all
+  select x.on_day, x.at, x.kind, x.step_name, m.n + 1
+  from moments m
+  cross join lateral (
+    select on_day, at, kind, step_name
+    from notices
+    where ${AHEAD}
+      and (on_day, at, kind, step_name) > (m.on_day, m.at, m.kind, m.step_name)
+    order by on_day, at, kind, step_name
+    limit 1
+  ) x
+  where m.n < 12
+)
+select m.at, m.on_day as day, m.kind, m.step_name, array_agg(c.title order by c.title) as courses, sum(k.count)::integer as count, 0 as sent
+from moments m
+cross join lateral (
+  select course_id, count(*) as count
+  from notices
+  where state in ('planned', 'held')
+    and on_day = m.on_day
+    and at = m.at
+    and kind = m.kind
+    and step_name = m.step_name
+  group by course_id
+) k
+join courses c on c.id = k.course_id
+group by m.on_day, m.at, m.kind, m.step_name
+order by m.on_day, m.at, m.kind, m.step_name
 `;
 
 // what the ribbon counts of the chosen days: what went and what is to go
