@@ -145,3 +145,9 @@ const MARK_UNDONE = 'update acts set undone_at = $2::timestamptz, undone_by = $3
 
 export const markUndone = (client: Client, id: string, at: number, byWhom: string): Promise<unknown> =>
   client.query(MARK_UNDONE, [id, new Date(at), byWhom]);
+
+const COUNT_TOUCHED = 'select count(*)::integer as count from act_assignments where act_id = $1::bigint';
+
+/** How many assignments an act touched. */
+export const countTouched = async (db: Queryable, act: string): Promise<number> =>
+  (await oneRow<{ count: number }>(db, COUNT_TOUCHED, [act])).count;

@@ -4,6 +4,7 @@ import { transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
+import { AT_ONCE, type Work } from '../work/jobs.ts';
 import {
   findChangedSince,
   findSentSince,
@@ -51,8 +52,9 @@ export async function listActs(db: Queryable, now: number): Promise<ActRow[]> {
 const eventWord = (type: string): string => (isEventType(type) ? type.replaceAll('-', ' ') : 'something happened');
 
 /** Takes an act back while that can be done: each of its events is taken back by one of its own. The record keeps both. */
-export async function undoAct(deps: Deps, id: string, byWhom: string): Promise<void> {
-  await transaction(deps.db, async (client) => {
+export async function undoAct(deps: Deps, id: string, byWhom: string, work: Work = AT_ONCE): Promise<{ done: true }> {
+  await work.at(0, 2);
+  return transaction(deps.db, async (client) => {
     const found = await lockAct(client, id);
     if (!found) throw new Refused('not-found', 'This is not on the record.');
     if (found.undone_at) throw new Refused('conflict', 'This was taken back already; nothing was changed.');
@@ -83,6 +85,7 @@ export async function undoAct(deps: Deps, id: string, byWhom: string): Promise<v
       throw new Refused('conflict', `${taken.name} was assigned the course anew since, so this cannot be taken back. Nothing was changed.`);
     const events = await listOwnEvents(client, id);
     if (events.length === 0) throw new Refused('conflict', 'Nothing of this is left to take back; nothing was changed.');
+    await work.at(1, 2);
     await record(
       client,
       events.map(({ id: event, assignment_id }) => ({
@@ -92,5 +95,8 @@ export async function undoAct(deps: Deps, id: string, byWhom: string): Promise<v
       { byWhom, act: id },
     );
     await markUndone(client, id, now, byWhom);
+    const result = { done: true } as const;
+    await work.finish(client, result);
+    return result;
   });
 }

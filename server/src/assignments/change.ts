@@ -55,7 +55,8 @@ const tellTouched = (list: readonly LockedAssignment[]): string => {
 };
 
 /** Moves the due date of one assignment or many; what hangs on it moves with it. */
-export async function extend(deps: Deps, request: ExtendRequest, byWhom: string): Promise<ActResult> {
+export async function extend(deps: Deps, request: ExtendRequest, byWhom: string, work: Work = AT_ONCE): Promise<ActResult> {
+  await work.at(0, 2);
   return transaction(deps.db, async (client) => {
     const list = await openAssignments(client, request.assignmentIds);
     const now = deps.clock.now();
@@ -78,16 +79,26 @@ export async function extend(deps: Deps, request: ExtendRequest, byWhom: string)
     }
     const words = `Extended ${tellTouched(list)} to ${tellDay(dayOf(request.dueOn), Zone.of(list[0]!.zone).dayAt(now))}.`;
     const { reason, told } = request;
-    return act(
+    await work.at(1, 2);
+    const result = await act(
       client,
       { kind: 'extend', at: now, byWhom, reason, words },
       list.map((a) => ({ assignment: a.id, event: { type: 'extended', at: now, dueAt: dueAtOf(a), reason, told } })),
     );
+    await work.finish(client, result);
+    return result;
   });
 }
 
 /** Waives or withdraws one assignment or many: what is unsent is cancelled. A waiver may have a last day. */
-export async function close(deps: Deps, how: 'waived' | 'withdrawn', request: CloseRequest, byWhom: string): Promise<ActResult> {
+export async function close(
+  deps: Deps,
+  how: 'waived' | 'withdrawn',
+  request: CloseRequest,
+  byWhom: string,
+  work: Work = AT_ONCE,
+): Promise<ActResult> {
+  await work.at(0, 2);
   return transaction(deps.db, async (client) => {
     const list = await openAssignments(client, request.assignmentIds);
     const now = deps.clock.now();
@@ -105,10 +116,13 @@ export async function close(deps: Deps, how: 'waived' | 'withdrawn', request: Cl
       how === 'waived'
         ? { type: 'waived', at: now, until, reason, told }
         : { type: 'withdrawn', at: now, because: 'by-hand', reason, told };
-    return act(
+    await work.at(1, 2);
+    const result = await act(
       client,
       { kind: how === 'waived' ? 'waive' : 'withdraw', at: now, byWhom, reason, words },
       list.map((a) => ({ assignment: a.id, event })),
     );
+    await work.finish(client, result);
+    return result;
   });
 }

@@ -18,6 +18,7 @@ import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 import { Refused } from '../refusal.ts';
+import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { tellAct } from './acts.ts';
 import { insertAct, touch, type NewAct } from './acts.repo.ts';
 import { tellPeople } from './change.ts';
@@ -152,7 +153,8 @@ export async function previewCompletions(deps: Deps, request: CompletionsRequest
 }
 
 /** Records earlier completions, with their proof; an open assignment of the same course is finished by it. */
-export async function recordCompletions(deps: Deps, request: CompletionsRequest, byWhom: string): Promise<ActResult> {
+export async function recordCompletions(deps: Deps, request: CompletionsRequest, byWhom: string, work: Work = AT_ONCE): Promise<ActResult> {
+  await work.at(0, 2);
   return transaction(deps.db, async (client: Client) => {
     const { list, rejected } = await draft(deps, client, request);
     if (list.length === 0)
@@ -167,6 +169,7 @@ export async function recordCompletions(deps: Deps, request: CompletionsRequest,
       `Recorded ${what} for ${tellPeople([...new Set(list.map(({ person }) => person))])}` +
       `${leftOut ? `, ${tellAmount(leftOut, 'rows')} left out` : ''}.`;
     const act: NewAct = { kind: 'record', at, byWhom, reason, words };
+    await work.at(1, 2);
     const actId = await insertAct(client, act);
     // the day begins where the person is; nobody knows the hour
     const onAt = ({ zone, finishedOn }: Completion): number => Zone.of(zone).toInstant(dayOf(finishedOn), 0);
@@ -204,7 +207,9 @@ export async function recordCompletions(deps: Deps, request: CompletionsRequest,
       })),
       { byWhom, act: actId },
     );
-    return tellAct(await getHouse(client), act, actId);
+    const result = tellAct(await getHouse(client), act, actId);
+    await work.finish(client, result);
+    return result;
   });
 }
 

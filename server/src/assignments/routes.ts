@@ -1,11 +1,13 @@
 import { AssignRequest, CloseRequest, CompletionsRequest, ExtendRequest, Id } from '@nudrik/contract';
+import { tellAmount } from '@nudrik/core';
 import { sendFile } from '../answer-file.ts';
 import { ADMINISTRATORS, OFFICE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
-import { isInLineOf } from '../reports/team.repo.ts';
+import { areInLineOf } from '../reports/team.repo.ts';
 import { isLarge } from '../work/jobs.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { listActs, undoAct } from './acts.ts';
+import { countTouched } from './acts.repo.ts';
 import { assign, close, extend } from './change.ts';
 import { getProof, previewCompletions, recordCompletions } from './completions.ts';
 import { previewAssign } from './preview.ts';
@@ -13,9 +15,11 @@ import { previewAssign } from './preview.ts';
 /** A manager acts on the assignments of people in their own line and on no others. */
 async function refuseForeign({ deps, account }: Call, ids: readonly string[]): Promise<void> {
   if (account!.role !== 'manager') return;
-  for (const id of ids)
-    if (!(account!.personId && (await isInLineOf(deps.db, account!.personId, id))))
-      throw new Refused('not-allowed', 'This person is not in your line; nothing was changed.');
+  if (!account!.personId || !(await areInLineOf(deps.db, account!.personId, ids)))
+    throw new Refused(
+      'not-allowed',
+      `${ids.length === 1 ? 'This person is not' : 'Not all of these people are'} in your line; nothing was changed.`,
+    );
 }
 
 /** The body of an act on one assignment, whose id stands in the address, or on many. */
@@ -25,8 +29,21 @@ const bodyOf = ({ req }: Call): unknown =>
 const acting = (verb: string, access: Route['access'], act: (call: Call) => Promise<unknown>): Route[] =>
   ['/api/assignments', '/api/assignments/:id'].map((base) => ({ method: 'post', path: `${base}/${verb}`, access, handle: act }));
 
+const isMany = ({ deps }: Call, count: number): boolean => count > deps.settings.jobAbove;
+
+/** Rows of a pasted list. */
+const rowsOf = ({ text }: CompletionsRequest): number => text.split('\n').length;
+
 const closing = (verb: string, how: 'waived' | 'withdrawn'): Route[] =>
-  acting(verb, ADMINISTRATORS, (call) => close(call.deps, how, parse(CloseRequest, bodyOf(call)), call.account!.name));
+  acting(verb, ADMINISTRATORS, (call) => {
+    const request = parse(CloseRequest, bodyOf(call));
+    const job = {
+      kind: 'close',
+      words: `${how === 'waived' ? 'Waiving' : 'Withdrawing'} ${tellAmount(request.assignmentIds.length, 'assignments')}`,
+      input: { how, request },
+    };
+    return nowOrLater(call, isMany(call, request.assignmentIds.length), job, () => close(call.deps, how, request, call.account!.name));
+  });
 
 /** Whether it may be for many: named one by one, or whole departments, sites and groups of a large house. */
 const isWide = async ({ deps }: Call, { personIds, departments, sites, groups }: AssignRequest): Promise<boolean> =>
@@ -58,22 +75,31 @@ export const assignmentRoutes: Route[] = [
     method: 'post',
     path: '/api/assignments/acts/:id/undo',
     access: ADMINISTRATORS,
-    async handle({ deps, req, account }) {
-      await undoAct(deps, parse(Id, req.params['id']), account!.name);
-      return { done: true };
+    async handle(call) {
+      const id = parse(Id, call.req.params['id']);
+      const job = { kind: 'act-undo', words: 'Taking back an act', input: { id } };
+      return nowOrLater(call, isMany(call, await countTouched(call.deps.db, id)), job, () => undoAct(call.deps, id, call.account!.name));
     },
   },
   {
     method: 'post',
     path: '/api/assignments/completions/preview',
     access: ADMINISTRATORS,
-    handle: ({ deps, req }) => previewCompletions(deps, parse(CompletionsRequest, req.body)),
+    handle(call) {
+      const request = parse(CompletionsRequest, call.req.body);
+      const job = { kind: 'completions-preview', words: 'Looking through completions', input: request };
+      return nowOrLater(call, isMany(call, rowsOf(request)), job, () => previewCompletions(call.deps, request));
+    },
   },
   {
     method: 'post',
     path: '/api/assignments/completions',
     access: ADMINISTRATORS,
-    handle: ({ deps, req, account }) => recordCompletions(deps, parse(CompletionsRequest, req.body), account!.name),
+    handle(call) {
+      const request = parse(CompletionsRequest, call.req.body);
+      const job = { kind: 'completions', words: 'Recording completions', input: request };
+      return nowOrLater(call, isMany(call, rowsOf(request)), job, () => recordCompletions(call.deps, request, call.account!.name));
+    },
   },
   {
     method: 'get',
@@ -86,7 +112,9 @@ export const assignmentRoutes: Route[] = [
   ...acting('extend', ['administrator', 'manager'], async (call) => {
     const request = parse(ExtendRequest, bodyOf(call));
     await refuseForeign(call, request.assignmentIds);
-    return extend(call.deps, request, call.account!.name);
+    const count = request.assignmentIds.length;
+    const job = { kind: 'extend', words: `Extending ${tellAmount(count, 'assignments')}`, input: request };
+    return nowOrLater(call, isMany(call, count), job, () => extend(call.deps, request, call.account!.name));
   }),
   ...closing('waive', 'waived'),
   ...closing('withdraw', 'withdrawn'),

@@ -7,7 +7,8 @@ import { requestReplan } from '../notices/queue.ts';
 import { getHouse } from './house.ts';
 import { recordHouse } from './record.ts';
 import { refuseUnknownZone } from '../refusal.ts';
-import { getSettings, listOpenAssignments, lockSettings, placeOnDays, putSettings } from './settings.repo.ts';
+import { AT_ONCE, isLarge, type Work } from '../work/jobs.ts';
+import { getSettings, listOpenAssignments, lockSettings, placeOnDays, putSettings, type SettingsRow } from './settings.repo.ts';
 
 /** What the house goes by, and who set it so. */
 export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise<SettingsView> {
@@ -36,9 +37,19 @@ export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise
   };
 }
 
+/** Whether saving rewrites something of every notice, or plans everyone again, in a house of many. */
+export async function savesMuch(deps: Deps, draft: SettingsDraft): Promise<boolean> {
+  const stored = await getSettings(deps.db);
+  return (stored.house_zone !== draft.zone || movesMoments(stored, draft)) && (await isLarge(deps));
+}
+
+const movesMoments = (stored: SettingsRow, draft: SettingsDraft): boolean =>
+  stored.window_from !== draft.windowFrom || stored.window_to !== draft.windowTo || stored.tolerance_minutes !== draft.toleranceHours * 60;
+
 /** Saves what the house goes by; where moments hang on what changed, what is unsent is planned again. */
-export async function saveSettings(deps: Deps, draft: SettingsDraft, byWhom: string): Promise<SettingsView> {
+export async function saveSettings(deps: Deps, draft: SettingsDraft, byWhom: string, work: Work = AT_ONCE): Promise<SettingsView> {
   refuseUnknownZone(draft.zone);
+  await work.at(0, 2);
   return transaction(deps.db, async (client) => {
     const stored = await lockSettings(client);
     await refuseStale(deps, client, 'the settings', stored, draft.version);
@@ -46,15 +57,14 @@ export async function saveSettings(deps: Deps, draft: SettingsDraft, byWhom: str
     const before = settingsWords(await settingsView(deps, client));
     await putSettings(client, draft, by.at, byWhom);
     await recordHouse(client, 'settings', by, 'Settings', before, settingsWords(draft));
-    const moves =
-      stored.window_from !== draft.windowFrom ||
-      stored.window_to !== draft.windowTo ||
-      stored.tolerance_minutes !== draft.toleranceHours * 60;
-    if (moves) await requestReplan(client, await listOpenAssignments(client));
+    await work.at(1, 2);
+    if (movesMoments(stored, draft)) await requestReplan(client, await listOpenAssignments(client));
     // days of the ribbon and the ledger are the house's
     if (stored.house_zone !== draft.zone) await placeOnDays(client, draft.zone);
     await announce(client, 'settings', 'notices');
-    return settingsView(deps, client);
+    const result = await settingsView(deps, client);
+    await work.finish(client, result);
+    return result;
   });
 }
 

@@ -10,7 +10,7 @@ import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse
 import { drain } from '../worker.ts';
 import { courseReport, overTime } from './course-report.ts';
 import { todayView } from './today.ts';
-import { isInLineOf, teamOf } from './team.repo.ts';
+import { areInLineOf, teamOf } from './team.repo.ts';
 
 let house: TestHouse;
 let crew: Record<string, string>;
@@ -196,8 +196,8 @@ describe('my team', () => {
   });
 
   it('knows who is in whose line', async () => {
-    expect(await isInLineOf(house.db, crew['kari']!, ids['per']!)).toBe(true);
-    expect(await isInLineOf(house.db, crew['odd']!, ids['kari']!)).toBe(false);
+    expect(await areInLineOf(house.db, crew['kari']!, [ids['per']!])).toBe(true);
+    expect(await areInLineOf(house.db, crew['odd']!, [ids['kari']!])).toBe(false);
   });
 
   test.each([

@@ -1,18 +1,18 @@
 import type { TeamView } from '@nudrik/contract';
 import { daysLate, Zone } from '@nudrik/core';
-import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
+import { oneRow, rows, type Queryable } from '../db/db.ts';
 import { ASSIGNMENT_COLUMNS, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 
-const IS_IN_LINE = `
-select 1 as yes
+const COUNT_IN_LINE = `
+select count(*)::integer as count
 from assignments a
-where a.id = $2::bigint
+where a.id = any($2::bigint[])
   and a.person_id in (select id from line_of(array[$1::bigint]))
 `;
 
-export async function isInLineOf(db: Queryable, managerId: string, assignmentId: string): Promise<boolean> {
-  return (await maybeRow(db, IS_IN_LINE, [managerId, assignmentId])) !== null;
-}
+/** Whether all of these assignments are of people in somebody's line. */
+export const areInLineOf = async (db: Queryable, managerId: string, assignmentIds: readonly string[]): Promise<boolean> =>
+  (await oneRow<{ count: number }>(db, COUNT_IN_LINE, [managerId, assignmentIds])).count === new Set(assignmentIds).size;
 
 /** Assignments that the page shows: the most urgent of a large team. */
 const SHOWN = 300;

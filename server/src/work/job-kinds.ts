@@ -1,8 +1,21 @@
 import { changeRequirement, switchOff, switchOn } from '../requirements/change.ts';
 import { listStandings, previewRequirement } from '../requirements/preview.ts';
 import { countLater } from '../requirements/reconcile.ts';
-import type { AssignRequest, ImportQuery, Outside, PlanDraft, RequirementDraft } from '@nudrik/contract';
-import { assign } from '../assignments/change.ts';
+import type {
+  AssignRequest,
+  CloseRequest,
+  CompletionsRequest,
+  ExtendRequest,
+  ImportQuery,
+  Outside,
+  PlanDraft,
+  RequirementDraft,
+  SettingsDraft,
+} from '@nudrik/contract';
+import { undoAct } from '../assignments/acts.ts';
+import { previewCompletions, recordCompletions } from '../assignments/completions.ts';
+import { saveSettings } from '../house/settings.ts';
+import { assign, close, extend } from '../assignments/change.ts';
 import { previewAssign } from '../assignments/preview.ts';
 import { foreseeImport, takeImport } from '../people/import.ts';
 import { undoImport } from '../people/undo-import.ts';
@@ -41,6 +54,14 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
     run: (deps, { input, file }: { input: ImportQuery; file: Buffer | null }, work) => foreseeImport(deps, file!, input.order, work),
   },
   'import-undo': kind((deps, { id }: { id: string }, byWhom, work) => undoImport(deps, id, byWhom, work)),
+  extend: kind((deps, request: ExtendRequest, byWhom, work) => extend(deps, request, byWhom, work)),
+  close: kind((deps, { how, request }: { how: 'waived' | 'withdrawn'; request: CloseRequest }, byWhom, work) =>
+    close(deps, how, request, byWhom, work),
+  ),
+  completions: kind((deps, request: CompletionsRequest, byWhom, work) => recordCompletions(deps, request, byWhom, work)),
+  'completions-preview': kind((deps, request: CompletionsRequest) => previewCompletions(deps, request)),
+  'act-undo': kind((deps, { id }: { id: string }, byWhom, work) => undoAct(deps, id, byWhom, work)),
+  settings: kind((deps, draft: SettingsDraft, byWhom, work) => saveSettings(deps, draft, byWhom, work)),
   'course-export': kind((deps, input: Parameters<typeof exportReport>[1], _byWhom, work) => exportReport(deps, input, work)),
   assign: kind((deps, request: AssignRequest, byWhom, work) => assign(deps, request, byWhom, work)),
   'assign-preview': kind((deps, request: AssignRequest) => previewAssign(deps, request)),

@@ -132,4 +132,40 @@ describe('long work over HTTP', () => {
     expect((await long(`/api/people/imports/${id}/undo`, {})).result).toEqual({ done: true });
     expect(await rows(house.db, "select 1 from people where email = 'nora@orlasund.example'")).toEqual([]);
   });
+
+  it('extends, waives, records completions, takes an act back and saves settings; who cancels has changed nothing', async () => {
+    await house.db.query('update settings set settle_minutes = 60');
+    const another = await makeCourse(house, crew['tora']!, undefined, 'Lines');
+    const ids = await assignAt(house, another, [crew['runa']!, crew['per']!], '2027-03-19T16:00:00Z');
+    const dues = () => rows<{ due: string; closed: string | null }>(house.db, 'select due_at::text as due, closed_by as closed from assignments where id = any($1::bigint[]) order by id', [ids]); // prettier-ignore
+    const before = await dues();
+    const extension = { assignmentIds: ids, dueOn: '2027-03-26', reason: 'a week at sea' };
+    const begun = await post('/api/assignments/extend', extension).expect(202);
+    await house.db.query('update jobs set cancel_asked = true where id = $1::bigint', [begun.body.job]);
+    await drainJobs(house.deps);
+    expect(await dues()).toEqual(before);
+    const { result } = await long('/api/assignments/extend', extension);
+    expect(result).toMatchObject({ actId: expect.any(String) });
+    expect((await dues()).every(({ due }) => due.startsWith('2027-03-26'))).toBe(true);
+    // twice: refused, as it would have been
+    expect(await long('/api/assignments/extend', extension)).toMatchObject({ state: 'failed', refusal: { code: 'wrong-input' } });
+    expect((await long(`/api/assignments/acts/${(result as { actId: string }).actId}/undo`, {})).result).toEqual({ done: true });
+    expect(await dues()).toEqual(before);
+    const waiver = { assignmentIds: ids.slice(0, 1), reason: 'ashore', until: null };
+    expect((await long('/api/assignments/waive', waiver)).state).toBe('done');
+    const list = { text: 'email,finished on\nper@orlasund.example,2027-02-01\n', courseId: another, reason: 'paper', dateOrder: 'ymd' };
+    expect((await long('/api/assignments/completions/preview', list)).result).toEqual(
+      await short('/api/assignments/completions/preview', list),
+    );
+    setAbove(-1);
+    expect((await long('/api/assignments/completions', list)).state).toBe('done');
+    expect((await dues()).map(({ closed }) => closed)).toEqual(['waived', 'finished']);
+
+    const { body: settings } = await agent.get('/api/settings').expect(200);
+    const { changedAt: _, changedBy: __, mailServer: ___, isDemo: ____, ...own } = settings as Record<string, unknown>;
+    const saved = await long('/api/settings', { ...own, zone: 'Europe/London', windowFrom: '09:00' }, 'put');
+    expect(saved.result).toMatchObject({ zone: 'Europe/London', windowFrom: '09:00', changedBy: 'Sigrid Aune' });
+    // a name is saved at once
+    await post('/api/settings', { ...(saved.result as object), organisation: 'Orlasund Lines' }, 'put').expect(200);
+  });
 });
