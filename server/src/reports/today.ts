@@ -191,7 +191,9 @@ async function rosterNeeds(db: Queryable, zone: Zone, now: number): Promise<Toda
   return list;
 }
 
-// late, and nothing more is planned: nobody falls silent after the last notice
+// late, and nothing more is planned: nobody falls silent after the last notice. Each late assignment is looked up, in the order of
+// the index that answers, and by two at once: every other course each.
+const SILENT_PARTS = 2;
 const LIST_SILENT = `
 select c.id, c.title, silent.count, p.name as person
 from (
@@ -202,13 +204,15 @@ from (
     where s.open_id is not null
       and s.due_at < $1::timestamptz
       and s.left_on > $2::date
+      and s.course_id % ${SILENT_PARTS} = $3::integer
+    order by s.open_id
+    offset 0
   ) a
   where ${NOTHING_PLANNED}
   group by a.course_id
 ) silent
 join courses c on c.id = silent.course_id
 join people p on p.id = silent.person_id
-order by silent.count desc, c.title
 `;
 
 // what runs out within 30 days, of whom is here and has not been asked for it again by a requirement that renews
@@ -228,7 +232,13 @@ order by first, c.title
 /** Who falls silent, and what runs out without anybody asking for it again. */
 async function silentNeeds(db: Queryable, today: string, now: number): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
-  for (const row of await rows<{ id: string; title: string; count: number; person: string }>(db, LIST_SILENT, [new Date(now), today]))
+  const parts = await Promise.all(
+    Array.from({ length: SILENT_PARTS }, (_, part) =>
+      rows<{ id: string; title: string; count: number; person: string }>(db, LIST_SILENT, [new Date(now), today, part]),
+    ),
+  );
+  const silent = parts.flat().sort((a, b) => b.count - a.count || (a.title < b.title ? -1 : 1));
+  for (const row of silent)
     list.push({
       kind: 'silent',
       label: 'Silent',
