@@ -106,6 +106,7 @@ function depsOf(db: Pool, databaseUrl: string): Deps {
     clock: { now: () => HOUSE_NOW },
     settings: {
       databaseUrl,
+      directUrl: databaseUrl,
       port: 0,
       baseUrl: 'http://nudrik.example',
       smtpUrl: '',

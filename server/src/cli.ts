@@ -87,9 +87,9 @@ async function setup(args: string[]): Promise<number> {
   const { migrate } = await import('./db/migrate.ts');
   const { openPool } = await import('./db/db.ts');
   try {
-    const { databaseUrl } = readSettings(process.env);
-    await migrate(databaseUrl);
-    const db = openPool(databaseUrl, 1);
+    const { directUrl } = readSettings(process.env);
+    await migrate(directUrl);
+    const db = openPool(directUrl, 1);
     await setUp(db, request.data);
     await db.end();
   } catch (error) {
@@ -104,9 +104,9 @@ async function recount(): Promise<number> {
   const { migrate } = await import('./db/migrate.ts');
   const { openPool, rows } = await import('./db/db.ts');
   try {
-    const { databaseUrl } = readSettings(process.env);
-    await migrate(databaseUrl);
-    const db = openPool(databaseUrl, 1);
+    const { directUrl } = readSettings(process.env);
+    await migrate(directUrl);
+    const db = openPool(directUrl, 1);
     await db.query('set statement_timeout = 0');
     const astray = await rows<{ what: string; kept: number | null; counted: number | null }>(db, 'select * from figures_astray()');
     for (const { what, kept, counted } of astray.slice(0, 20))
@@ -131,8 +131,8 @@ async function newKey(): Promise<number> {
   const { openKey, takeKey } = await import('./house/key.ts');
   try {
     const settings = readSettings(process.env);
-    await migrate(settings.databaseUrl);
-    const db = openPool(settings.databaseUrl, 1);
+    await migrate(settings.directUrl);
+    const db = openPool(settings.directUrl, 1);
     await takeKey(db, settings.key || openKey(settings.keyFile));
     await db.end();
   } catch (error) {

@@ -40,8 +40,8 @@ async function main(role: string | undefined): Promise<void> {
   // `disconnect`: whoever started us is gone
   for (const reason of ['disconnect', 'SIGTERM', 'SIGINT'] as const) process.on(reason, end);
 
-  await whenThere(log, () => whileThere(settings.databaseUrl, migrate(settings.databaseUrl)));
-  const db = openPool(settings.databaseUrl);
+  await whenThere(log, () => whileThere(settings.directUrl, migrate(settings.directUrl)));
+  const db = openPool(settings.databaseUrl, 10, settings.directUrl !== settings.databaseUrl);
   await whenThere(log, () => agreeOnKey(db, settings.key));
   const deps: Deps = { db, settings, log, clock: await whenThere(log, () => openClock(db)) };
   const stopRole = role === 'web' ? await serve(deps) : await work(deps);
@@ -65,7 +65,7 @@ async function whenThere<T>(log: Logger, work: () => Promise<T>): Promise<T> {
 
 async function serve(deps: Deps): Promise<() => Promise<void>> {
   const live = new Live();
-  const unlisten = listen(deps.settings.databaseUrl, deps.log, (topics) => {
+  const unlisten = listen(deps.settings.directUrl, deps.log, (topics) => {
     live.announce(topics);
     if (topics.includes('clock') && deps.clock instanceof DemoClock) {
       const { clock } = deps;

@@ -5,6 +5,10 @@ const port = z.coerce.number().int().min(0).max(65_535);
 /** Ports, paths and secrets of a process: from the environment, checked once at the start. */
 const Environment = z.object({
   DATABASE_URL: z.string().regex(/^postgres(ql)?:\/\//, 'expected an address like postgres://user@host:5432/nudrik'),
+  DATABASE_DIRECT_URL: z
+    .string()
+    .regex(/^postgres(ql)?:\/\//, 'expected an address like postgres://user@host:5432/nudrik')
+    .optional(),
   PORT: port.default(4300),
   BASE_URL: z.url({ protocol: /^https?$/, error: 'expected an address like https://training.example' }).default('http://127.0.0.1:4300'),
   SMTP_URL: z
@@ -46,6 +50,8 @@ export interface ElsewhereSettings {
 
 export interface ProcessSettings {
   databaseUrl: string;
+  /** past a pooler: for what needs a connection of its own (LISTEN, leases, migrations) */
+  directUrl: string;
   port: number;
   baseUrl: string;
   smtpUrl: string;
@@ -86,6 +92,7 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
   const e = parsed.data;
   return {
     databaseUrl: e.DATABASE_URL,
+    directUrl: e.DATABASE_DIRECT_URL ?? e.DATABASE_URL,
     port: e.PORT,
     baseUrl: e.BASE_URL.replace(/\/$/, ''),
     smtpUrl: e.SMTP_URL,

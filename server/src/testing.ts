@@ -69,6 +69,7 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
     clock,
     settings: {
       databaseUrl,
+      directUrl: databaseUrl,
       port: 0,
       baseUrl: 'http://nudrik.example',
       smtpUrl: '',

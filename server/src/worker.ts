@@ -48,13 +48,13 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     isWoken = true;
     wake();
   };
-  const unlisten = listen(deps.settings.databaseUrl, deps.log, (topics) => {
+  const unlisten = listen(deps.settings.directUrl, deps.log, (topics) => {
     if (topics.includes('work') || topics.includes('clock')) rouse();
   });
   const closeInbound = deps.settings.inboundPort
     ? await listenInbound(deps.settings.inboundPort, deps.log, (report) => recordReport(deps, report))
     : async (): Promise<void> => undefined;
-  const lease = holdLease(deps.settings.databaseUrl, deps.log, () => severAll(deps.db));
+  const lease = holdLease(deps.settings.directUrl, deps.log, () => severAll(deps.db));
   const wire = new Wire(deps, mailer);
   const warnSeldom = seldom(60_000);
 

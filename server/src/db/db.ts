@@ -18,15 +18,16 @@ const openOnes = new WeakMap<Pool, Set<pg.PoolClient>>();
 /**
  * Connections to the database. One that is lost, also in the midst of a transaction, fails what was asked of it and nothing
  * else; it is replaced at the next query.
+ * @param isPooled a pooler in transaction mode stands between: each transaction may have another connection, so nothing of a
+ *   connection is set and no statement is prepared on it
  */
-export function openPool(databaseUrl: string, max = 10): Pool {
+export function openPool(databaseUrl: string, max = 10, isPooled = false): Pool {
   const pool = new pg.Pool({
     connectionString: databaseUrl,
     max,
     connectionTimeoutMillis: 10_000,
-    statement_timeout: STATEMENT_MS,
     query_timeout: STATEMENT_MS + 5_000,
-    idle_in_transaction_session_timeout: STATEMENT_MS * 2,
+    ...(!isPooled && { statement_timeout: STATEMENT_MS, idle_in_transaction_session_timeout: STATEMENT_MS * 2 }),
     keepAlive: true,
     keepAliveInitialDelayMillis: 10_000,
   });
@@ -37,10 +38,10 @@ export function openPool(databaseUrl: string, max = 10): Pool {
     clients.add(client);
     // without a listener a connection that is lost while it is checked out would end the process
     client.on('error', () => undefined);
-    tellAway(client);
+    tellAway(client, isPooled);
   });
   pool.on('remove', (client) => clients.delete(client));
-  tellAway(pool);
+  tellAway(pool, false); // what it asks goes through its clients
   const connect = pool.connect.bind(pool) as () => Promise<pg.PoolClient>;
   pool.connect = ((...args: unknown[]) =>
     args.length > 0 ? (connect as (...all: unknown[]) => unknown)(...args) : connect().catch(asAway)) as typeof pool.connect;
@@ -53,10 +54,12 @@ function asAway(error: Error & { code?: string }): never {
   throw error;
 }
 
-function tellAway(target: { query: pg.PoolClient['query'] }): void {
+function tellAway(target: { query: pg.PoolClient['query'] }, isPooled: boolean): void {
   const query = target.query.bind(target) as (...args: unknown[]) => unknown;
   target.query = ((...args: unknown[]) => {
-    const answer = query(...args);
+    const [first, ...rest] = args;
+    const asked = isPooled && typeof first === 'object' && first !== null && 'name' in first ? { ...first, name: undefined } : first;
+    const answer = query(asked, ...rest);
     return answer instanceof Promise ? answer.catch(asAway) : answer;
   }) as pg.PoolClient['query'];
 }

@@ -1,5 +1,5 @@
 import { run, type Runner } from 'graphile-worker';
-import { rows } from '../db/db.ts';
+import { openPool, rows } from '../db/db.ts';
 import { QUIET } from '../db/migrate.ts';
 import type { Deps } from '../deps.ts';
 import { JOB_KINDS } from './job-kinds.ts';
@@ -17,10 +17,13 @@ export function startJobs(deps: Deps, worker: () => number | null): () => Promis
   let isStopping = false;
   let runner: Runner | null = null;
   let timer: NodeJS.Timeout | undefined;
+  // the queue listens on a connection of its own
+  const { databaseUrl, directUrl } = deps.settings;
+  const own = directUrl === databaseUrl ? null : openPool(directUrl, 3);
   const live = async (): Promise<void> => {
     try {
       runner = await run({
-        pgPool: deps.db,
+        pgPool: own ?? deps.db,
         concurrency: 1,
         pollInterval: 2_000,
         noHandleSignals: true,
@@ -47,6 +50,7 @@ export function startJobs(deps: Deps, worker: () => number | null): () => Promis
     clearTimeout(timer);
     await runner?.stop().catch(() => undefined);
     await life.catch(() => undefined);
+    await own?.end();
   };
 }
 
