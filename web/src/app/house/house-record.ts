@@ -10,9 +10,10 @@ import { MomentPipe } from '../shared/moment.pipe.ts';
   selector: 'nk-house-record',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MomentPipe],
+  styles: ':host { display: block; margin-top: 28px; }',
   template: `
-    <section style="margin-top: 28px">
-      <h2>Record</h2>
+    <section>
+      <h2>Record of changes</h2>
       @if (changes.error()) {
         <p class="refusal" role="alert">{{ changes.error() }}</p>
       }
