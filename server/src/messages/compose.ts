@@ -68,21 +68,31 @@ function valueFacts(assignment: AssignmentFacts, recipient: Recipient, facts: Me
   };
 }
 
+/** Whether a message goes to the one whose assignment it is: decided for each recipient, whoever else the step goes to. */
+export const isOwn = (assignment: AssignmentFacts, { person }: Recipient): boolean => person?.id === assignment.person;
+
 /** The personal link that a message has for its reader: into the course as the employee, or to one's people without an account. */
 export function personalLink(
-  step: PlanStep,
   assignment: AssignmentFacts,
   recipient: Recipient,
   teamLinks: MessageExtras['teamLinks'],
 ): PersonalLink | null {
-  if (step.kind === 'certificate' || step.to.includes('employee')) return { kind: 'go', token: assignment.token };
+  if (isOwn(assignment, recipient)) return { kind: 'go', token: assignment.token };
   const token = recipient.person && teamLinks?.get(recipient.person.id);
   return token ? { kind: 'team', token } : null;
 }
 
 /** Where the button of a step leads. Personal links stand there as they are kept, without their signature. */
-function linkOf(step: PlanStep, assignment: AssignmentFacts, recipient: Recipient, { baseUrl, teamLinks }: MessageExtras): string {
-  const link = personalLink(step, assignment, recipient, teamLinks);
+function linkOf(
+  step: PlanStep,
+  assignment: AssignmentFacts,
+  recipient: Recipient,
+  { baseUrl, teamLinks, certificates }: MessageExtras,
+): string {
+  const serial = step.kind === 'certificate' ? certificates.get(assignment.id)?.serial : undefined;
+  // others see of a certificate what everybody may check
+  if (serial && !isOwn(assignment, recipient)) return `${baseUrl}/verify/${serial}`;
+  const link = personalLink(assignment, recipient, teamLinks);
   if (link === null) return `${baseUrl}/my-team`;
   return step.kind === 'certificate' ? `${addressOf(baseUrl, link)}/certificate` : addressOf(baseUrl, link);
 }
@@ -95,8 +105,10 @@ export interface Composition {
 }
 
 /** For whom a reader stands in: whoever covers or is climbed to is told why the message reaches them. */
-const leadOf = ({ person, path }: Recipient, step: PlanStep): string | null =>
-  person && path.length > 0 && !step.to.includes('employee') ? `This reaches you since ${tellList(path)}.` : null;
+const leadOf = (recipient: Recipient, assignment: AssignmentFacts): string | null =>
+  recipient.person && recipient.path.length > 0 && !isOwn(assignment, recipient)
+    ? `This reaches you since ${tellList(recipient.path)}.`
+    : null;
 
 /** Merge fields without a value, as core asks for them; with any, a notice is held. */
 export const missingIn =
@@ -130,7 +142,7 @@ export function compose({ step, recipient, assignments }: Composition, facts: Fa
     template: step.message,
     values: valuesFor(valueFacts(first!, recipient, facts, extras, now)),
     link: linkOf(step, first!, recipient, extras),
-    lead: leadOf(recipient, step),
+    lead: leadOf(recipient, first!),
     table,
     footer: `${facts.house.senderName}, ${facts.house.organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`,
   });

@@ -20,7 +20,7 @@ import { apart } from '../db/apart.ts';
 import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import type { Channel, Letter } from '../messages/channel.ts';
-import { compose, missingIn, personalLink, type MessageExtras } from '../messages/compose.ts';
+import { compose, isOwn, missingIn, personalLink, type MessageExtras } from '../messages/compose.ts';
 import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
@@ -312,8 +312,8 @@ async function pack(
   const domain = house.senderAddress.split('@')[1];
   const ids = parcels.flatMap(({ notices }) => notices.flatMap(({ notice }) => notice.messageId ?? []));
   const earlier = new Map((await listMessages(client, [...new Set(ids)])).map((message) => [message.id, message]));
-  const leading = parcels.flatMap(({ step, recipient }) =>
-    step.to.includes('employee') || !recipient.person ? [] : [recipient.person.id],
+  const leading = parcels.flatMap(({ recipient, notices }) =>
+    recipient.person && !isOwn(notices[0]!.assignment, recipient) ? [recipient.person.id] : [],
   );
   extras = { ...extras, teamLinks: await teamLinksOf(client, [...new Set(leading)]) };
   const all = extras;
@@ -361,7 +361,7 @@ async function pack(
   );
   return posts.map(({ parcel, id, message }) => {
     for (const { decision } of parcel.notices) decision.messageId = id;
-    const link = personalLink(parcel.step, parcel.notices[0]!.assignment, parcel.recipient, all.teamLinks);
+    const link = personalLink(parcel.notices[0]!.assignment, parcel.recipient, all.teamLinks);
     const signed = (text: string): string => (link ? withSigned(text, key, link) : text);
     const letter = letterOf(id, deliveries.get(id)!, message, house, now);
     return { ...letter, html: signed(letter.html), text: signed(letter.text) };

@@ -3,7 +3,7 @@ import { STANDARD_PLAN } from '@nudrik/core';
 import { rows } from '../db/db.ts';
 import { close as closeAssignment, extend } from '../assignments/change.ts';
 import { changePerson } from '../people/change.ts';
-import { markUnitDone } from '../learning/learn.ts';
+import { findLearning, markUnitDone } from '../learning/learn.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
 import { findByTeamLink } from '../reports/team-links.repo.ts';
 import { teamOf } from '../reports/team.repo.ts';
@@ -285,6 +285,28 @@ describe('who hears', () => {
     expect(await findByTeamLink(house.db, house.deps.settings.key, `${key}x`, today)).toBeNull();
     await house.db.query("update people set left_on = '2027-03-11' where id = $1::bigint", [crew['odd']]);
     expect(await findByTeamLink(house.db, house.deps.settings.key, key!, today)).toBeNull();
+  });
+  it('gives a personal link to its own person alone, whoever else the step goes to', async () => {
+    const invitation = STANDARD_PLAN.find(({ id }) => id === 'invitation')!;
+    const certificate = STANDARD_PLAN.find(({ kind }) => kind === 'certificate')!;
+    const plan = [invitation, certificate].map((step) => ({ ...step, to: ['employee', 'manager'] as const, window: 'exact' as const }));
+    const shared = await makeCourse(house, crew['tora']!, plan as never, 'Lines and Gangway');
+    const [id] = await assignAt(house, shared, [crew['runa']!], '2027-03-19T16:00:00Z');
+    await drain(house.deps, house.mailer);
+    const units = (await findLearning(house.deps, await linkInto(house, id!))).sections.flatMap((section) => section.units);
+    for (const unit of units) await markUnitDone(house.deps, await linkInto(house, id!), unit.id);
+    house.clock.at += 60_000;
+    await drain(house.deps, house.mailer);
+    const hrefs = (who: string): string[] =>
+      house.mailer.letters
+        .filter(({ toAddress }) => toAddress.startsWith(who))
+        .map(({ html }) => /href="http:\/\/nudrik\.example\/(\w+)\/[^"]*?(\/certificate)?"/.exec(html)!.slice(1).join(''));
+    expect(hrefs('runa')).toEqual(['go', 'go/certificate']);
+    // never into the course as the employee; of the certificate what everybody may check
+    expect(hrefs('odd')).toEqual(['team', 'verify']);
+    const { token } = (await rows<{ token: string }>(house.db, 'select token from assignments where id = $1::bigint', [id]))[0]!;
+    for (const { html, text } of house.mailer.letters.filter(({ toAddress }) => toAddress.startsWith('odd')))
+      expect(html + text).not.toContain(token);
   });
   it('leads a manager with an account to the page that they sign in to', async () => {
     await house.db.query(
