@@ -45,3 +45,6 @@ language sql stable as $$
   left join counted f on f.course_id = c.id
   left join cut x on x.course_id = c.id
 $$;
+
+-- nobody reads it any more: what somebody holds is in their standings
+drop view held;
