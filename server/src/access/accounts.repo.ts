@@ -132,7 +132,8 @@ export const addAccount = async (db: Client, account: { email: string; name: str
 const SET_ROLE = 'update accounts set role = $2::text where id = $1::bigint';
 export const setRole = (db: Client, id: string, role: Role): Promise<unknown> => db.query(SET_ROLE, [id, role]);
 
-const SET_ENDED = 'update accounts set ended_at = case when $2::boolean then now() end where id = $1::bigint';
+// who comes in by the sign-in service after that is known anew there
+const SET_ENDED = 'update accounts set ended_at = case when $2::boolean then now() end, subject = null where id = $1::bigint';
 export const setEnded = (db: Client, id: string, isEnded: boolean): Promise<unknown> => db.query(SET_ENDED, [id, isEnded]);
 
 const SET_PASSWORD = 'update accounts set password_hash = $2::text where id = $1::bigint';

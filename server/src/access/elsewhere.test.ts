@@ -3,7 +3,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { openSignInService, type SignInService } from '@nudrik/standins';
 import { createApp } from '../app.ts';
 import { rows } from '../db/db.ts';
-import { listAccounts } from './accounts.repo.ts';
+import { findByAddress, listAccounts, setEnded } from './accounts.repo.ts';
 import { makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 
 // Entering by a sign-in service, played by a provider that is certified as one: what a browser does is done by hand here.
@@ -132,7 +132,15 @@ describe('entering by a sign-in service', () => {
   it('turns away another person who got the address of one that is known, and an account that has ended', async () => {
     await enterAs('runa');
     expect((await enterAs('runa-again')).to).toBe('/sign-in?elsewhere=other-person');
-    await house.db.query("update accounts set ended_at = now() where email = 'runa@orlasund.example'");
+    const client = await house.db.connect();
+    const { id } = (await findByAddress(client, 'runa@orlasund.example'))!;
+    await setEnded(client, id, true);
+    expect((await enterAs('runa-again')).to).toBe('/sign-in?elsewhere=ended');
+    await setEnded(client, id, false); // invited again: whoever has the address now
+    expect((await enterAs('runa-again')).to).toBe('/ledger?kind=late');
+    expect((await enterAs('runa')).to).toBe('/sign-in?elsewhere=other-person');
+    await setEnded(client, id, true);
+    client.release();
     expect((await enterAs('runa')).to).toBe('/sign-in?elsewhere=ended');
     await house.db.query('delete from accounts');
     await house.db.query("update people set left_on = '2027-03-01' where id = $1::bigint", [crew['runa']]);

@@ -30,6 +30,10 @@ describe('the key of the house', () => {
     writeFileSync(path, 'abc\n');
     expect(() => openKey(path)).toThrow('has 3 characters: expected at least 32');
   });
+  it('says so where it cannot be made', () => {
+    writeFileSync(join(folder, 'file'), '');
+    expect(() => openKey(join(folder, 'file', 'nudrik.key'))).toThrow(/cannot be (made|read) .*Set NUDRIK_KEY/);
+  });
   it('is one for all processes: one with another is told so, until it is taken', async () => {
     await agreeOnKey(house.db, 'the first key');
     await agreeOnKey(house.db, 'the first key');

@@ -11,6 +11,19 @@ import { maybeRow, type Queryable } from '../db/db.ts';
 export function openKey(path: string): string {
   const found = readKey(path);
   if (found) return found;
+  try {
+    makeKey(path);
+  } catch (error) {
+    throw new Error(
+      `The key file ${path} cannot be made (${(error as Error).message}). Set NUDRIK_KEY, or let NUDRIK_KEY_FILE name another place.`,
+    );
+  }
+  const made = readKey(path);
+  if (!made) throw new Error(`The key file ${path} is empty: expected at least 32 characters. Put the key of this house into it.`);
+  return made;
+}
+
+function makeKey(path: string): void {
   mkdirSync(dirname(path), { recursive: true });
   const own = `${path}.${process.pid}`;
   writeFileSync(own, `${randomBytes(32).toString('base64url')}\n`, { mode: 0o600 });
@@ -21,9 +34,6 @@ export function openKey(path: string): string {
   } finally {
     rmSync(own);
   }
-  const made = readKey(path);
-  if (!made) throw new Error(`The key file ${path} is empty: expected at least 32 characters. Put the key of this house into it.`);
-  return made;
 }
 
 function readKey(path: string): string | null {
@@ -32,7 +42,9 @@ function readKey(path: string): string | null {
     text = readFileSync(path, 'utf8').trim();
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code === 'ENOENT') return null;
-    throw error;
+    throw new Error(
+      `The key file ${path} cannot be read (${(error as Error).message}). Set NUDRIK_KEY, or let NUDRIK_KEY_FILE name another place.`,
+    );
   }
   if (text.length < 32)
     throw new Error(`The key file ${path} has ${text.length} characters: expected at least 32. Put the key of this house into it.`);
