@@ -31,6 +31,7 @@ const Environment = z.object({
   OIDC_CLIENT_SECRET: z.string().min(1).optional(),
   OIDC_NAME: z.string().min(1).max(60).default('your firm’s account'),
   OIDC_ROLE_CLAIM: z.string().min(1).optional(),
+  OIDC_TRUST_ADDRESSES: z.enum(['yes', 'no']).default('no'),
   NUDRIK_LOG: z.enum(['silent', 'warn', 'info', 'debug']).default('warn'),
 });
 
@@ -46,6 +47,8 @@ export interface ElsewhereSettings {
   name: string;
   /** the claim that tells roles; without one they are Nudrik's */
   roleClaim: string | null;
+  /** an address counts although the service does not say that it was checked */
+  trustsAddresses: boolean;
 }
 
 export interface ProcessSettings {
@@ -122,5 +125,12 @@ function elsewhereOf(e: z.infer<typeof Environment>): ElsewhereSettings | null {
     ([, text]) => !text,
   );
   if (missing) throw new Error(`The setting ${missing[0]} is missing: a sign-in service needs its address, a client id and a secret.`);
-  return { issuer: issuer!, clientId: clientId!, clientSecret: clientSecret!, name: e.OIDC_NAME, roleClaim: e.OIDC_ROLE_CLAIM ?? null };
+  return {
+    issuer: issuer!,
+    clientId: clientId!,
+    clientSecret: clientSecret!,
+    name: e.OIDC_NAME,
+    roleClaim: e.OIDC_ROLE_CLAIM ?? null,
+    trustsAddresses: e.OIDC_TRUST_ADDRESSES === 'yes',
+  };
 }

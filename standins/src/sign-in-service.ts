@@ -10,7 +10,8 @@ export interface ServicePerson {
   sub: string;
   email: string;
   name: string;
-  isVerified?: boolean;
+  /** null: the service does not say */
+  isVerified?: boolean | null;
   roles?: readonly string[];
 }
 
@@ -74,7 +75,10 @@ export async function openSignInService(options: SignInServiceOptions): Promise<
       const person = known(sub);
       if (!person) return undefined;
       const { email, name, isVerified = true, roles = [] } = person;
-      return { accountId: sub, claims: () => ({ sub, email, email_verified: isVerified, name, roles: [...roles] }) };
+      return {
+        accountId: sub,
+        claims: () => ({ sub, email, ...(isVerified !== null && { email_verified: isVerified }), name, roles: [...roles] }),
+      };
     },
     // the firm's own client is not asked about one by one
     async loadExistingGrant(ctx) {

@@ -20,6 +20,7 @@ const PEOPLE = [
   { sub: 'runa-again', email: 'runa@orlasund.example', name: 'Another Runa' },
   { sub: 'guest', email: 'guest@elsewhere.example', name: 'A Guest' },
   { sub: 'doubt', email: 'per@orlasund.example', name: 'Per Aske', isVerified: false },
+  { sub: 'silent', email: 'kari@orlasund.example', name: 'Kari Aske', isVerified: null },
   { sub: 'audits', email: 'auditor@elsewhere.example', name: 'An Auditor', roles: ['AUDITOR'] },
 ];
 
@@ -39,6 +40,7 @@ beforeAll(async () => {
     clientSecret: 'a secret of the two of them',
     name: 'the Orlasund account',
     roleClaim: 'roles',
+    trustsAddresses: false,
   };
   app = createApp(house.deps, null);
 }, 60_000);
@@ -123,11 +125,18 @@ describe('entering by a sign-in service', () => {
   it.each<[string, string, string]>([
     ['nobody knows here', 'guest', 'no-account'],
     ['whose address was never checked', 'doubt', 'no-address'],
+    ['nobody says anything of', 'silent', 'no-address'],
     ['turned back there', '', 'broken-off'],
   ])('turns away whom %s', async (_, sub, why) => {
     const { to, agent } = await enterAs(sub);
     expect(to).toBe(`/sign-in?elsewhere=${why}`);
     expect(await who(agent)).toBeNull();
+  });
+  it('lets in whom nobody says anything of where the house trusts the service with addresses', async () => {
+    house.deps.settings.elsewhere!.trustsAddresses = true;
+    expect(await who((await enterAs('silent')).agent)).toMatchObject({ name: 'Kari Aske' });
+    expect((await enterAs('doubt')).to).toBe('/sign-in?elsewhere=no-address');
+    house.deps.settings.elsewhere!.trustsAddresses = false;
   });
   it('turns away another person who got the address of one that is known, and an account that has ended', async () => {
     await enterAs('runa');

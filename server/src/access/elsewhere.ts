@@ -86,7 +86,8 @@ export async function endElsewhere(deps: Deps, search: string, hidden: string | 
   const way = JSON.parse(found.toString()) as Way;
   const claims = await askForClaims(deps, settings, search, way);
   const email = typeof claims.email === 'string' ? claims.email.trim().toLowerCase() : '';
-  if (!email || claims.email_verified === false) throw new NotLetInError('no-address');
+  const isChecked = [true, 'true'].includes(claims.email_verified as string | boolean);
+  if (!email || !(isChecked || (settings.trustsAddresses && claims.email_verified === undefined))) throw new NotLetInError('no-address');
   const role = settings.roleClaim === null ? null : roleOf(claims[settings.roleClaim]);
   const subject = `${claims.iss} ${claims.sub}`;
   const name = typeof claims.name === 'string' && claims.name.trim() ? claims.name.trim().slice(0, 200) : email;
