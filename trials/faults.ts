@@ -113,6 +113,8 @@ const restartPostgres = (mode: 'fast' | 'immediate'): void => {
   if (result.status !== 0) throw new Error(`PostgreSQL did not restart (${result.status}).`);
 };
 
+const WAITING = "select (select count(*) from replan)::integer + (select count(*) from notices where state = 'planned')::integer as n";
+
 const sink = new Sink();
 await sink.open();
 const { db, course, people } = await seedHouse(databaseUrl, PEOPLE);
@@ -142,7 +144,8 @@ const deadline = performance.now() + MINUTES * 60_000;
 let round = 0;
 const worst: string[] = [];
 while (performance.now() < deadline - 75_000) {
-  if ((await asked(() => count(db, 'select count(*)::integer as n from replan'))) === 0) {
+  // never so much that the rest of the evening is spent on sending what waits
+  if ((await asked(() => count(db, WAITING))) < 8 * PEOPLE) {
     // those of the round before whose letters still go keep going: a withdrawal by column alone is nobody's decision
     round += 1;
     const ids = await asked(() => assignRound(db, course, people, round)).catch(() => []);
@@ -187,7 +190,9 @@ while (performance.now() < deadline - 75_000) {
 }
 say(`${round} rounds of ${PEOPLE} letters; ${JSON.stringify(faults)}`);
 // no person helps: all goes by itself, retries with their pauses among it
-const limit = performance.now() + 8 * 60_000;
+// as long as letters go; who is told "later" again and again waits up to an hour, and that hour is let pass
+let limit = performance.now() + 8 * 60_000;
+let open = Infinity;
 const OPEN = "select count(*)::integer as n from notices where state not in ('sent', 'delivered')";
 const LET_PASS = "update notices set try_at = now() where state = 'planned' and attempts > 2 and try_at > now() returning id";
 const isDone = async (): Promise<boolean> =>
@@ -197,7 +202,11 @@ const isDone = async (): Promise<boolean> =>
 let isLetPass = false;
 while (!(await asked(isDone)) && performance.now() < limit) {
   await sleep(500);
-  // who was told "later" again and again waits up to an hour: that hour is let pass, for those alone who wait for it
+  const left = await asked(() => count(db, OPEN));
+  if (left < open - PEOPLE) {
+    limit = performance.now() + 8 * 60_000;
+    open = left;
+  }
   if (isLetPass || performance.now() < limit - 3 * 60_000) continue;
   isLetPass = true;
   const passed = await asked(() => rows<{ id: string }>(db, LET_PASS));
