@@ -101,23 +101,23 @@ async function setup(args: string[]): Promise<number> {
 
 async function recount(): Promise<number> {
   const { readSettings } = await import('./settings.ts');
-  const { migrate } = await import('./db/migrate.ts');
-  const { openPool, rows } = await import('./db/db.ts');
+  const { migrate, withClient } = await import('./db/migrate.ts');
   try {
     const { directUrl } = readSettings(process.env);
     await migrate(directUrl);
-    const db = openPool(directUrl, 1);
-    await db.query('set statement_timeout = 0');
-    const astray = await rows<{ what: string; kept: number | null; counted: number | null }>(db, 'select * from figures_astray()');
+    // a large house is counted for minutes: no limit of time
+    const astray = await withClient(directUrl, async (db) => {
+      const found = (await db.query<{ what: string; kept: number | null; counted: number | null }>('select * from figures_astray()')).rows;
+      if (found.length > 0) await db.query('select recount_figures()');
+      return found;
+    });
     for (const { what, kept, counted } of astray.slice(0, 20))
       await print(`${what}: kept ${kept ?? 'none'}, counted ${counted ?? 'none'}\n`);
-    if (astray.length > 0) await db.query('select recount_figures()');
     await print(
       astray.length === 0
         ? 'All counts say what there is.\n'
         : `${astray.length === 1 ? '1 count was' : `${astray.length} counts were`} astray; all were counted anew.\n`,
     );
-    await db.end();
   } catch (error) {
     return refuse(`nudrik recount: ${(error as Error).message}`);
   }

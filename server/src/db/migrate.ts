@@ -37,8 +37,8 @@ export async function migrate(databaseUrl: string): Promise<void> {
   }
 }
 
-/** A connection of its own for what migrates. Without a listener one that is lost meanwhile would end the process. */
-async function withClient<T>(databaseUrl: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
+/** A connection of its own for what may take long. Without a listener one that is lost meanwhile would end the process. */
+export async function withClient<T>(databaseUrl: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
   const client = new pg.Client({ connectionString: databaseUrl });
   let lost: Error | null = null;
   client.on('error', (error) => (lost = error));

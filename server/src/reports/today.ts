@@ -192,8 +192,7 @@ async function rosterNeeds(db: Queryable, zone: Zone, now: number): Promise<Toda
 }
 
 // late, and nothing more is planned: nobody falls silent after the last notice. Each late assignment is looked up, in the order of
-// the index that answers, and by two at once: every other course each.
-const SILENT_PARTS = 2;
+// the index that answers.
 const LIST_SILENT = `
 select c.id, c.title, silent.count, p.name as person
 from (
@@ -204,7 +203,6 @@ from (
     where s.open_id is not null
       and s.due_at < $1::timestamptz
       and s.left_on > $2::date
-      and s.course_id % ${SILENT_PARTS} = $3::integer
     order by s.open_id
     offset 0
   ) a
@@ -213,6 +211,7 @@ from (
 ) silent
 join courses c on c.id = silent.course_id
 join people p on p.id = silent.person_id
+order by silent.count desc, c.title
 `;
 
 // what runs out within 30 days, of whom is here and has not been asked for it again by a requirement that renews
@@ -232,12 +231,7 @@ order by first, c.title
 /** Who falls silent, and what runs out without anybody asking for it again. */
 async function silentNeeds(db: Queryable, today: string, now: number): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
-  const parts = await Promise.all(
-    Array.from({ length: SILENT_PARTS }, (_, part) =>
-      rows<{ id: string; title: string; count: number; person: string }>(db, LIST_SILENT, [new Date(now), today, part]),
-    ),
-  );
-  const silent = parts.flat().sort((a, b) => b.count - a.count || (a.title < b.title ? -1 : 1));
+  const silent = await rows<{ id: string; title: string; count: number; person: string }>(db, LIST_SILENT, [new Date(now), today]);
   for (const row of silent)
     list.push({
       kind: 'silent',
