@@ -12,6 +12,7 @@ const TIMES = 30;
 /** What an administrator's pages ask, each time for somebody or something else. Milliseconds at the server. */
 const PAGES: readonly { page: string; ask: (n: number) => string; goal: number }[] = [
   { page: 'Today', ask: () => '/api/today', goal: 50 },
+  { page: 'Today, what needs a person', ask: () => '/api/today/needs', goal: 50 },
   { page: 'Today, a chosen day', ask: (n) => `/api/today?from=2027-03-${String(1 + (n % 14)).padStart(2, '0')}`, goal: 50 },
   { page: 'the ribbon', ask: () => '/api/ribbon', goal: 50 },
   { page: 'Ledger', ask: () => '/api/notices', goal: 50 },

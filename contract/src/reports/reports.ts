@@ -61,7 +61,6 @@ export interface TodayView {
   now: string;
   sentToday: number;
   plannedToday: number;
-  needs: TodayNeed[];
   next: { at: string; day: string; kind: string; stepName: string; courses: string[]; count: number; sent: number }[];
   courses: { id: string; title: string; current: number; asked: number; dueSoon: number; late: number }[];
   /** the first of them by name, and how many there are */
@@ -69,6 +68,7 @@ export interface TodayView {
   finished: { course: string; courseId: string; people: string[]; count: number }[];
 }
 
+/** GET /api/today/needs: a list of these */
 export interface TodayNeed {
   kind:
     | 'set-aside'

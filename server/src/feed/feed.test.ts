@@ -6,7 +6,7 @@ import { rows } from '../db/db.ts';
 import { makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { addPerson, changePerson } from '../people/change.ts';
 import { changeFeed, decidePull, feedView, nextTime, previewPull, pullIfDue, pullNow } from './feed.ts';
-import { todayView } from '../reports/today.ts';
+import { todayNeeds } from '../reports/needs.ts';
 import { listRoster } from '../people/people.repo.ts';
 import { listImports, undoImport } from '../people/undo-import.ts';
 
@@ -102,7 +102,7 @@ describe('pulling', () => {
       outcome: 'unchanged',
       rejected: [{ column: 'site', reason: expect.stringMatching(/no site "Atlantis".* It is the row of Runa Aske, Runa\.$/) }],
     });
-    const needs = async () => (await todayView(house.deps)).needs.filter(({ kind }) => kind === 'roster').map(({ label }) => label);
+    const needs = async () => (await todayNeeds(house.deps)).filter(({ kind }) => kind === 'roster').map(({ label }) => label);
     expect(await needs()).toEqual(['Row refused']);
     expect(await pull()).toMatchObject({ outcome: 'unchanged', rejected: [{ column: 'site' }] });
     await house.db.query("insert into sites (name, zone) values ('Atlantis', 'Europe/Oslo')");

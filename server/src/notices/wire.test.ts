@@ -4,7 +4,7 @@ import { rows } from '../db/db.ts';
 import { changePerson } from '../people/change.ts';
 import { extend } from '../assignments/change.ts';
 import type { Handover, Letter } from '../messages/channel.ts';
-import { todayView } from '../reports/today.ts';
+import { todayNeeds } from '../reports/needs.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
 import { takeLease } from '../work/lease.ts';
 import { drain } from '../worker.ts';
@@ -70,7 +70,7 @@ describe('a channel that takes nothing', () => {
     expect(tried).toBeLessThan(5 + 5 * 24 * 2);
     expect(new Set((await states()).map((line) => line.split(' ')[0]))).toEqual(new Set(['planned']));
     expect(await rows(house.db, "select id from people where address_state <> 'ok'")).toEqual([]);
-    const [need] = (await todayView(house.deps)).needs.filter(({ kind }) => kind === 'mail-server');
+    const [need] = (await todayNeeds(house.deps)).filter(({ kind }) => kind === 'mail-server');
     expect(need!.words).toContain(
       'Since Mon 1 Mar 10:30 the mail server takes nothing: “535 5.7.8 authentication failed”. 30 notices wait',
     );
@@ -78,7 +78,7 @@ describe('a channel that takes nothing', () => {
     house.clock.at = Date.parse('2027-03-08T09:00:00Z');
     await drain(house.deps, house.mailer);
     expect(addressed()).toHaveLength(30);
-    expect((await todayView(house.deps)).needs.filter(({ kind }) => kind === 'mail-server')).toEqual([]);
+    expect((await todayNeeds(house.deps)).filter(({ kind }) => kind === 'mail-server')).toEqual([]);
   });
 
   it('one address that is refused for other reasons is marked after three days, and stops nobody', async () => {

@@ -97,8 +97,7 @@ describe('a requirement through the API', () => {
     await drain(house.deps, house.mailer);
     const { body: people } = await ask('get', `/api/requirements/${made.id}/people`).expect(200);
     expect(people.counts).toEqual({ open: 3, asks: 1 });
-    const today = (await ask('get', '/api/today').expect(200)).body;
-    expect(today.needs).toContainEqual(
+    expect((await ask('get', '/api/today/needs').expect(200)).body).toContainEqual(
       expect.objectContaining({ kind: 'outside', words: 'Per Aske is no longer in the audience of “Fire teams” and has Fire Teams Aboard open: withdraw or keep?' }),
     ); // prettier-ignore
     const { assignmentId } = people.people.find(({ standing }: { standing: string }) => standing === 'asks');

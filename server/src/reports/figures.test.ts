@@ -12,6 +12,7 @@ import { courseReport, overTime } from './course-report.ts';
 import { written } from './export.ts';
 import { teamOf } from './team.repo.ts';
 import { todayView } from './today.ts';
+import { todayNeeds } from './needs.ts';
 
 /** One fact, told on several pages: they say the same, before somebody leaves and after. */
 let house: TestHouse;
@@ -68,7 +69,7 @@ describe('the figures of a course', () => {
 describe('today', () => {
   it('nobody falls silent after the last notice: it says who is late with nothing more planned', async () => {
     await house.db.query("update notices set state = 'cancelled', try_at = null where state = 'planned'");
-    const silent = (await todayView(house.deps)).needs.filter(({ kind }) => kind === 'silent');
+    const silent = (await todayNeeds(house.deps)).filter(({ kind }) => kind === 'silent');
     expect(silent).toEqual([
       { kind: 'silent', label: 'Silent', words: '2 people are late on Fire Teams Aboard, and nothing more is planned: no notice follows by itself.', act: { label: 'Show the 2', link: `/matrix/${course}?state=silent`, does: null } },
     ]); // prettier-ignore
@@ -77,7 +78,7 @@ describe('today', () => {
   });
   it('says what runs out without anybody asking for it again', async () => {
     await house.db.query("update certificates set expires_on = '2027-03-20'");
-    const expiring = (await todayView(house.deps)).needs.filter(({ kind }) => kind === 'expiring').map(({ words }) => words);
+    const expiring = (await todayNeeds(house.deps)).filter(({ kind }) => kind === 'expiring').map(({ words }) => words);
     expect(expiring).toEqual(['What Runa Aske holds of Fire Teams Aboard runs out, on 20 Mar 2027, and no requirement renews it.']);
   });
 });

@@ -2,13 +2,14 @@ import excel from 'exceljs';
 import request from 'supertest';
 import type { Express } from 'express';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
-import { ReportQuery, type ReportPage, type TodayView } from '@nudrik/contract';
+import { ReportQuery, type ReportPage, type TodayNeed } from '@nudrik/contract';
 import { createApp } from '../app.ts';
 import { extend } from '../assignments/change.ts';
 import { markUnitDone } from '../learning/learn.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { courseReport, overTime } from './course-report.ts';
+import { todayNeeds } from './needs.ts';
 import { todayView } from './today.ts';
 import { areInLineOf, teamOf } from './team.repo.ts';
 
@@ -141,7 +142,8 @@ describe('who was notified, who finished', () => {
 });
 
 describe('today', () => {
-  const need = (view: TodayView, kind: string): string[] => view.needs.filter((entry) => entry.kind === kind).map(({ words }) => words);
+  const need = (needs: readonly TodayNeed[], kind: string): string[] =>
+    needs.filter((entry) => entry.kind === kind).map(({ words }) => words);
 
   it('says what went, what goes next, who is newly late and who finished', async () => {
     const view = await todayView(house.deps);
@@ -172,7 +174,7 @@ describe('today', () => {
       `update plans set steps = (select jsonb_agg(case when s ->> 'id' = 'two-days-to-go' then jsonb_set(s, '{message,body}', '"You are {job}."') else s end) from jsonb_array_elements(steps) s)`,
     );
     house.clock.at = Date.parse('2027-03-16T08:30:00Z');
-    const view = await todayView(house.deps);
+    const view = await todayNeeds(house.deps);
     expect(need(view, 'no-manager')[0]).toBe("Per Aske is late on 1 course and has no manager; only the course's owner is told.");
     expect(need(view, 'bounced')[0]).toContain('Mail to Kari Aske came back: “550 no such mailbox”');
     expect(need(view, 'missing-value')).toEqual([

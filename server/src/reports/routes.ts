@@ -11,6 +11,7 @@ import { courseReport, listReport, overTime, partsOf } from './course-report.ts'
 import { EXPORT_TYPES, writeReport, type ExportKind } from './export.ts';
 import { findByTeamLink } from './team-links.repo.ts';
 import { teamOf } from './team.repo.ts';
+import { todayNeeds } from './needs.ts';
 import { todayView } from './today.ts';
 
 async function file({ deps, req, res }: Call, kind: ExportKind): Promise<undefined> {
@@ -43,6 +44,7 @@ const paramsOf = (query: object): Record<string, string> =>
 
 export const reportRoutes: Route[] = [
   { method: 'get', path: '/api/today', access: OFFICE, handle: ({ deps, req }) => todayView(deps, parse(TodayQuery, req.query)) },
+  { method: 'get', path: '/api/today/needs', access: OFFICE, handle: ({ deps }) => todayNeeds(deps) },
   {
     method: 'get',
     path: '/api/reports/courses/:id',

@@ -3,7 +3,7 @@ import fc from 'fast-check';
 import { STANDARD_PLAN } from '@nudrik/core';
 import { rows, transaction } from '../db/db.ts';
 import { apart } from '../db/apart.ts';
-import { todayView } from '../reports/today.ts';
+import { todayNeeds } from '../reports/needs.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { retryAside } from './set-aside.ts';
@@ -70,7 +70,7 @@ describe('one bad row never stops the rest', () => {
     const sent = await rows<{ assignment_id: string }>(house.db, "select assignment_id from notices where state = 'sent'");
     expect(new Set(sent.map((row) => row.assignment_id))).toEqual(new Set(ids.filter((id) => !poisoned.has(id))));
     expect(house.mailer.letters).toHaveLength(1_000 - poisoned.size);
-    const aside = (await todayView(house.deps)).needs.filter(({ kind }) => kind === 'set-aside');
+    const aside = (await todayNeeds(house.deps)).filter(({ kind }) => kind === 'set-aside');
     expect(aside.length).toBeGreaterThan(0);
     for (const need of aside) expect(need.act.does).toBe('try-again');
   });
@@ -80,7 +80,7 @@ describe('one bad row never stops the rest', () => {
     await POISONS['a due date without end'](first!);
     await drain(house.deps, house.mailer);
     expect(house.mailer.letters.map(({ toName }) => toName)).toEqual(['Per Aske']);
-    expect((await todayView(house.deps)).needs.find(({ kind }) => kind === 'set-aside')?.words).toMatch(
+    expect((await todayNeeds(house.deps)).find(({ kind }) => kind === 'set-aside')?.words).toMatch(
       /^The notices of Runa Aske for Fire Teams Aboard cannot be planned: .+\. Set aside since Mon 1 Mar 10:30; everybody else goes on/,
     );
     await house.db.query("update assignments set first_due_at = '2027-03-19T16:00:00Z' where id = $1::bigint", [first]);

@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { Exported, OverTime, ReportPage, TeamView, TodayQuery, TodayView } from '@nudrik/contract';
+import type { Exported, OverTime, ReportPage, TeamView, TodayNeed, TodayQuery, TodayView } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
@@ -10,6 +10,10 @@ export class ReportsApi {
 
   today(days: TodayQuery = {}): Observable<TodayView> {
     return this.http.get<TodayView>('/api/today', { params: paramsOf(days) });
+  }
+
+  needs(): Observable<TodayNeed[]> {
+    return this.http.get<TodayNeed[]>('/api/today/needs');
   }
 
   /** @param token the key of a personal link; without one, of who is signed in */

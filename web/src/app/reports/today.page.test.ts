@@ -6,10 +6,12 @@ import { TodayPage } from './today.page.ts';
 const need = (kind: TodayNeed['kind'], label: string, words: string, link: string | null, does: 'try-now' | null = null): TodayNeed => ({
   kind, label, words, act: { label: does ? 'Try now' : 'Open it', link, does },
 }); // prettier-ignore
-const view = (rest: Partial<TodayView> = {}): TodayView => ({ now: NOW, sentToday: 0, plannedToday: 0, needs: [], next: [], courses: [], newlyLate: [], finished: [], ...rest }); // prettier-ignore
-const open = async (today: TodayView) => {
+type Both = TodayView & { needs: TodayNeed[] };
+const view = (rest: Partial<Both> = {}): Both => ({ now: NOW, sentToday: 0, plannedToday: 0, needs: [], next: [], courses: [], newlyLate: [], finished: [], ...rest }); // prettier-ignore
+const open = async ({ needs, ...today }: Both) => {
   const page = await openPage(TodayPage);
   await page.answer('/api/today', today);
+  await page.answer('/api/today/needs', needs);
   return page;
 };
 
@@ -35,6 +37,7 @@ describe('today', () => {
   });
   it('tells of the days that are chosen on the ribbon what went out and goes out then', async () => {
     const page = await openPage(TodayPage, { inputs: { from: '2027-03-01', to: '2027-03-02' } });
+    await page.answer('/api/today/needs', []);
     const row = { at: '2027-03-01T08:00:00Z', day: '2027-03-01', kind: 'reminder', stepName: 'Two days to go', courses: ['Muster'] };
     await page.answer('/api/today?from=2027-03-01&to=2027-03-02', view({ next: [{ ...row, count: 5, sent: 3 }, { ...row, at: '2027-03-02T08:00:00Z', day: '2027-03-02', count: 2, sent: 0 }] })); // prettier-ignore
     expect(page.getByRole('heading', { name: 'What goes out on Mon 1 Mar to Tue 2 Mar' })).toBeTruthy();
@@ -69,7 +72,7 @@ describe('today', () => {
   it.each(['notices', 'feed', 'requirements', 'people'])('looks again when %s changed', async (topic) => {
     const page = await open(view());
     await page.announce(topic);
-    expect(page.waiting()).toEqual(['GET /api/today']);
+    expect(page.waiting()).toEqual(['GET /api/today', 'GET /api/today/needs']);
   });
   it('that cannot be had says so and can be tried again', async () => {
     const page = await openPage(TodayPage);
@@ -78,6 +81,7 @@ describe('today', () => {
     expect(page.getByRole('alert').textContent).toContain('The server answered 500.');
     await page.click(page.getByRole('button', { name: 'Try again' }));
     await page.answer('/api/today', view());
+    await page.answer('/api/today/needs', []);
     expect(page.getByRole('heading', { level: 1 }).textContent).toBe('Monday 1 March');
   });
 });

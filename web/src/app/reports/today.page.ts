@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
+import { of } from 'rxjs';
 import type { TodayNeed, TodayQuery } from '@nudrik/contract';
 import { dayOf, tellDay, tellTime, weekdayOf, Zone } from '@nudrik/core';
 import { SessionStore } from '../access/session.store.ts';
@@ -24,6 +25,8 @@ const NUMBERS = [
   'Nine things need',
 ];
 
+const TOPICS = ['notices', 'clock', 'people', 'assignments', 'plans', 'feed', 'requirements'];
+
 /** What needs a person first; then what goes out next, and who is due and late. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -41,23 +44,22 @@ export class TodayPage {
   readonly from = input<string>();
   readonly to = input<string>();
   private readonly days = computed((): TodayQuery => (this.from() ? { from: this.from(), to: this.to() ?? this.from() } : {}));
-  protected readonly today = load(toObservable(this.days), (days) => this.api.today(days), [
-    'notices',
-    'clock',
-    'people',
-    'assignments',
-    'plans',
-    'feed',
-    'requirements',
-  ]);
+  protected readonly today = load(toObservable(this.days), (days) => this.api.today(days), TOPICS);
+  protected readonly needs = load(of(true), () => this.api.needs(), TOPICS);
+  /** both, once both are there */
+  protected readonly view = computed(() => {
+    const [day, needs] = [this.today.data(), this.needs.data()];
+    return day && needs ? { ...day, needs } : null;
+  });
+  protected readonly error = computed(() => this.today.error() ?? this.needs.error());
   protected readonly title = computed(() => {
-    const view = this.today.data();
+    const view = this.view();
     if (!view) return '';
     const date = new Date(this.zone().toLocal(Date.parse(view.now)).day * 86_400_000);
     return `${WEEKDAYS[weekdayOf(date.getTime() / 86_400_000)]} ${date.getUTCDate()} ${date.toLocaleString('en', { month: 'long', timeZone: 'UTC' })}`;
   });
   protected readonly summary = computed(() => {
-    const view = this.today.data();
+    const view = this.view();
     if (!view) return '';
     const count = view.needs.length;
     const sent =
@@ -69,7 +71,7 @@ export class TodayPage {
     return `${sent}. ${planned}. ${NUMBERS[count] ?? `${count} things need`} you.`;
   });
   protected readonly next = computed(() =>
-    (this.today.data()?.next ?? []).map((row) => {
+    (this.view()?.next ?? []).map((row) => {
       const isToday = row.day === this.todayDate();
       return {
         ...row,
@@ -81,7 +83,7 @@ export class TodayPage {
     }),
   );
   private readonly todayDate = computed(() => {
-    const view = this.today.data();
+    const view = this.view();
     return view ? new Date(this.zone().dayAt(Date.parse(view.now)) * 86_400_000).toISOString().slice(0, 10) : '';
   });
 
@@ -99,6 +101,11 @@ export class TodayPage {
   private shortDay(date: string): string {
     const day = Math.floor(Date.parse(date) / 86_400_000);
     return `${WEEKDAYS[weekdayOf(day)]!.slice(0, 3)} ${Number(date.slice(8))}`;
+  }
+
+  protected reload(): void {
+    if (this.today.error()) this.today.reload();
+    if (this.needs.error()) this.needs.reload();
   }
 
   protected toneOf(need: TodayNeed): string {

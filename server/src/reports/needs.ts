@@ -1,0 +1,395 @@
+import { dayOf, tellAmount, tellDate, tellDay, tellMoment, tellTime, Zone, clauseOf, HOLD_WORDS } from '@nudrik/core';
+import type { TodayNeed } from '@nudrik/contract';
+import { rows, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { getHouse } from '../house/house.ts';
+import { findPause } from '../messages/channels.repo.ts';
+import { isMissingAhead, LACKS } from '../notices/lacks.sql.ts';
+import { tellAside } from '../work/set-aside.ts';
+import { houseToday } from '../people/today.ts';
+import { NOTHING_PLANNED } from './course-report.ts';
+
+const LIST_WAITING = `
+select n.last_error as error, count(*)::integer as count, min(n.at) as since, min(n.recipient_name) as name
+from notices n
+where n.state = 'planned'
+  and n.attempts > 0
+  and n.try_at is not null
+  and n.last_error is distinct from $1::text
+group by n.last_error
+order by count desc
+limit 4
+`;
+
+// what would go now if the mail server took it
+const COUNT_DUE = `
+select count(*)::integer as due
+from notices
+where state = 'planned'
+  and (try_at <= $1::timestamptz or attempts > 0 and try_at is not null)
+`;
+
+/** Of what concerns many, so many are named, and the rest is counted. */
+const NAMED = 20;
+
+const LIST_UNREACHABLE = `
+select p.id, p.name, p.email, p.address_words,
+  (select count(*)::integer from notices n where n.recipient_id = p.id and n.state in ('planned', 'held')) as waiting, p.total
+from (
+  select *, count(*) over ()::integer as total
+  from people
+  where address_state = 'bounced'
+    and is_here(left_on, $1::date)
+  order by name
+  limit ${NAMED}
+) p
+order by p.name
+`;
+
+const LIST_NO_RECIPIENT = `
+select n.id, p.id as person_id, p.name, c.title, n.sentence
+from notices n
+join people p on p.id = n.person_id
+join courses c on c.id = n.course_id
+where n.state = 'skipped'
+  and n.because = 'no-recipient'
+  and n.on_day > $1::date - 14
+order by n.at desc
+limit 20
+`;
+
+// late, and there is nobody to tell but the owner of the course
+const LIST_NO_MANAGER = `
+select p.id, p.name, count(a.id)::integer as open, count(a.id) filter (where a.due_at < $2::timestamptz)::integer as late
+from people p
+join assignments a on a.person_id = p.id and a.closed_by is null
+where p.manager_id is null
+  and is_here(p.left_on, $1::date)
+  and not exists (select 1 from people q where q.manager_id = p.id)
+group by p.id
+order by late desc, p.name
+limit 20
+`;
+
+// the kept counts say how many; one is read in full where it is the only one
+const LIST_MISSING = `
+select k.step_name, c.id as course_id, c.title, k.count, one.sentence, one.person_id
+from (
+  select course_id, step_name, sum(count)::integer as count
+  from notices_of_all_days
+  where state = 'held'
+    and held_because = 'missing-value'
+  group by course_id, step_name
+  having sum(count) > 0
+) k
+join courses c on c.id = k.course_id
+left join lateral (
+  select n.sentence, n.person_id
+  from notices n
+  where k.count = 1
+    and n.state = 'held'
+    and n.try_at is null
+    and n.held_because = 'missing-value'
+    and n.course_id = k.course_id
+    and n.step_name = k.step_name
+  limit 1
+) one on true
+order by k.count desc, c.title, k.step_name
+`;
+
+// of these fields those that any step writes
+const LIST_USED = `
+select f.field
+from unnest($1::text[]) f (field)
+where exists (
+  select 1
+  from plans l
+  cross join lateral jsonb_array_elements(l.steps) s
+  where (s ->> 'message') like '%{' || f.field || '}%'
+)
+`;
+
+// planned within two weeks, and a field in the text has no value: shown before anything is held
+const listMissingAhead = (lacks: string): string => `
+select
+  n.step_name, c.id as course_id, c.title, count(*)::integer as notices, count(distinct n.person_id)::integer as count, min(p.name) as name,
+  min(p.id) as person_id, min(n.on_day) as day
+from notices n
+join courses c on c.id = n.course_id
+join people p on p.id = n.person_id
+where ${isMissingAhead(lacks, '$1', '$2')}
+group by n.step_name, c.id
+order by day
+`;
+
+const LIST_FAILED = `
+select n.id, p.name, n.step_name, c.title, n.sentence
+from notices n
+join people p on p.id = n.person_id
+join courses c on c.id = n.course_id
+where n.state = 'failed'
+  and n.on_day > $1::date - 14
+order by n.at desc
+limit 20
+`;
+
+// the newest pull that reached the feed, and one that waits
+const LIST_PULLS = `
+select id, at, outcome, words, jsonb_array_length(rejected) as refused, rejected -> 0 ->> 'reason' as reason
+from pulls
+where (jsonb_array_length(rejected) > 0 and id = (select max(id) from pulls where outcome in ('taken', 'unchanged')))
+  or outcome = 'held'
+  or (outcome = 'failed' and id = (select max(id) from pulls))
+order by id desc
+`;
+
+const LIST_OUTSIDE = `
+select q.id, q.name, c.title, count(*)::integer as count, min(p.name) as person
+from assignment_reasons r
+join assignments a on a.id = r.assignment_id and a.closed_by is null
+join requirements q on q.id = r.requirement_id
+join courses c on c.id = a.course_id
+join people p on p.id = a.person_id
+where r.out_since is not null
+group by q.id, c.id
+order by q.name
+`;
+
+/** What the roster needs a person for: pulls that wait, failed or refused rows; and assignments whose people left the audience. */
+async function rosterNeeds(db: Queryable, zone: Zone, now: number): Promise<TodayNeed[]> {
+  const list: TodayNeed[] = [];
+  for (const row of await rows<{ id: string; at: Date; outcome: string; words: string; refused: number; reason: string | null }>(
+    db,
+    LIST_PULLS,
+  )) {
+    const act = {
+      label: row.outcome === 'held' ? 'Look at it' : 'Open the feed',
+      link: row.outcome === 'held' ? `/people/feed?pull=${row.id}` : '/people/feed',
+      does: null,
+    };
+    const when = tellMoment(row.at.getTime(), zone, now);
+    if (row.outcome === 'held') list.push({ kind: 'roster', label: 'Roster held', words: `Personnel feed, ${when}: ${row.words}`, act });
+    else if (row.outcome === 'failed')
+      list.push({ kind: 'roster', label: 'Feed fails', words: `Personnel feed, ${when}: ${row.words}`, act });
+    else
+      list.push({
+        kind: 'roster',
+        label: 'Row refused',
+        words: `Personnel feed, ${when}: ${row.reason}${row.refused > 1 ? ` And ${row.refused - 1} more.` : ''}`,
+        act,
+      });
+  }
+  for (const row of await rows<{ id: string; name: string; title: string; count: number; person: string }>(db, LIST_OUTSIDE))
+    list.push({
+      kind: 'outside',
+      label: 'Out of audience',
+      words:
+        `${row.count === 1 ? `${row.person} is` : `${row.count} people are`} no longer in the audience of ` +
+        `“${row.name}” and ${row.count === 1 ? 'has' : 'have'} ${row.title} open: withdraw or keep?`,
+      act: { label: 'Decide', link: `/requirements/${row.id}?show=asks`, does: null },
+    });
+  return list;
+}
+
+// late, and nothing more is planned: nobody falls silent after the last notice. Each late assignment is looked up, in the order of
+// the index that answers.
+const LIST_SILENT = `
+select c.id, c.title, silent.count, p.name as person
+from (
+  select a.course_id, count(*)::integer as count, min(a.person_id) as person_id
+  from (
+    select s.open_id as id, s.course_id, s.person_id
+    from standings s
+    where s.open_id is not null
+      and s.due_at < $1::timestamptz
+      and s.left_on > $2::date
+    order by s.open_id
+    offset 0
+  ) a
+  where ${NOTHING_PLANNED}
+  group by a.course_id
+) silent
+join courses c on c.id = silent.course_id
+join people p on p.id = silent.person_id
+order by silent.count desc, c.title
+`;
+
+// what runs out within 30 days, of whom is here and has not been asked for it again by a requirement that renews
+const LIST_EXPIRING = `
+select c.id, c.title, count(*)::integer as count, min(p.name) as person, min(h.until) as first
+from courses c
+join standings h on h.course_id = c.id
+join people p on p.id = h.person_id
+where h.until between $1::date and $1::date + 30
+  and h.left_on > $1::date
+  and h.open_id is null
+  and not exists (select 1 from requirements q where q.course_id = c.id and q.is_on and q.renewal is not null)
+group by c.id
+order by first, c.title
+`;
+
+/** Who falls silent, and what runs out without anybody asking for it again. */
+async function silentNeeds(db: Queryable, today: string, now: number): Promise<TodayNeed[]> {
+  const list: TodayNeed[] = [];
+  const silent = await rows<{ id: string; title: string; count: number; person: string }>(db, LIST_SILENT, [new Date(now), today]);
+  for (const row of silent)
+    list.push({
+      kind: 'silent',
+      label: 'Silent',
+      words:
+        `${row.count === 1 ? `${row.person} is` : `${tellAmount(row.count, 'people')} are`} late on ` +
+        `${row.title}, and nothing more is planned: no notice follows by itself.`,
+      act: { label: row.count === 1 ? 'Show it' : `Show the ${row.count}`, link: `/matrix/${row.id}?state=silent`, does: null },
+    });
+  for (const row of await rows<{ id: string; title: string; count: number; person: string; first: string }>(db, LIST_EXPIRING, [today]))
+    list.push({
+      kind: 'expiring',
+      label: 'Runs out',
+      words:
+        `What ${row.count === 1 ? `${row.person} holds` : `${tellAmount(row.count, 'people')} hold`} of ` +
+        `${row.title} runs out, ${row.count === 1 ? 'on' : 'the first on'} ${tellDate(dayOf(row.first))}, ` +
+        'and no requirement renews it.',
+      act: { label: 'Assign it', link: `/assign?course=${row.id}`, does: null },
+    });
+  return list;
+}
+
+/** Everything that needs a person, each with the one act that resolves it. */
+export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
+  const { db } = deps;
+  const now = deps.clock.now();
+  const today = await houseToday(deps);
+  const zone = Zone.of((await getHouse(db)).zone);
+  const list: TodayNeed[] = [];
+  const silent = silentNeeds(db, today, now);
+  silent.catch(() => undefined); // told where it is waited for
+  const pause = await findPause(db, 'mail');
+  if (pause) {
+    const { due } = (await rows<{ due: number }>(db, COUNT_DUE, [new Date(now)]))[0]!;
+    const { paused_until: until } = pause;
+    const next = until.getTime() > now ? `at ${tellTime(until.getTime(), zone)}` : 'with the next notice that is due';
+    list.push({
+      kind: 'mail-server',
+      label: 'Mail stands still',
+      words:
+        `Since ${tellMoment(pause.since.getTime(), zone, now)} the mail server takes nothing: “${pause.words}”. ` +
+        `${due === 0 ? 'Nothing is due yet' : due === 1 ? 'One notice waits' : `${due} notices wait`}; nothing is lost and nobody's address is marked. It is tried again ${next}.`,
+      act: { label: 'Try now', link: null, does: 'try-now' },
+    });
+  }
+  for (const row of await rows<{ error: string; count: number; since: Date; name: string }>(db, LIST_WAITING, [pause?.words ?? null]))
+    list.push({
+      kind: 'mail-server',
+      label: 'Mail waits',
+      words:
+        `${row.count === 1 ? `A notice to ${row.name} waits` : `${tellAmount(row.count, 'notices')} wait`} ` +
+        `since ${tellMoment(row.since.getTime(), zone, now)}: ${row.error}. Nothing is lost; ` +
+        'it is tried again by itself, with growing pauses.',
+      act: { label: 'Try now', link: null, does: 'try-now' },
+    });
+  let unreachable = 0;
+  for (const row of await rows<{
+    id: string;
+    name: string;
+    address_words: string | null;
+    waiting: number;
+    total: number;
+  }>(db, LIST_UNREACHABLE, [today])) {
+    unreachable = row.total;
+    list.push({
+      kind: 'bounced',
+      label: 'Bounced',
+      words: (
+        `Mail to ${row.name} came back: “${row.address_words ?? ''}”. ` +
+        `${row.waiting > 0 ? `${tellAmount(row.waiting, 'notices')} ${row.waiting === 1 ? 'waits' : 'wait'} for a working address.` : ''}`
+      ).trim(),
+      act: { label: 'Correct the address', link: `/people/${row.id}?mend=email`, does: null },
+    });
+  }
+  if (unreachable > NAMED)
+    list.push({
+      kind: 'bounced',
+      label: 'Bounced',
+      words: `Mail to ${tellAmount(unreachable - NAMED, 'people')} more came back.`,
+      act: { label: `Show all ${unreachable}`, link: '/people?show=unreachable', does: null },
+    });
+  for (const row of await rows<{ id: string; name: string; title: string; step_name: string; sentence: string }>(db, LIST_FAILED, [today]))
+    list.push({
+      kind: 'failed',
+      label: 'Failed',
+      words: `“${row.step_name}” of ${row.title} to ${row.name}: ${row.sentence}`,
+      act: { label: 'Look at it', link: `/ledger/${row.id}`, does: null },
+    });
+  for (const row of await rows<{ person_id: string; name: string; title: string }>(db, LIST_NO_RECIPIENT, [today]))
+    list.push({
+      kind: 'no-manager',
+      label: 'Nobody told',
+      words: `${row.name} is late on ${row.title} and there was nobody to tell.`,
+      act: { label: 'Name a manager', link: `/people/${row.person_id}?mend=manager`, does: null },
+    });
+  for (const row of await rows<{ id: string; name: string; open: number; late: number }>(db, LIST_NO_MANAGER, [today, new Date(now)]))
+    list.push({
+      kind: 'no-manager',
+      label: 'No manager',
+      words:
+        row.late > 0
+          ? `${row.name} is late on ${tellAmount(row.late, 'courses')} and has no manager; only the course's owner is told.`
+          : `${row.name} has ${tellAmount(row.open, 'courses')} to finish and no manager to tell if that gets late.`,
+      act: { label: 'Name a manager', link: `/people/${row.id}?mend=manager`, does: null },
+    });
+  for (const row of await rows<{
+    step_name: string;
+    course_id: string;
+    title: string;
+    count: number;
+    sentence: string;
+    person_id: string;
+  }>(db, LIST_MISSING))
+    list.push({
+      kind: 'missing-value',
+      label: 'Missing value',
+      words:
+        row.count === 1
+          ? `“${row.step_name}” of ${row.title} is ${clauseOf(row.sentence)}.`
+          : `${tellAmount(row.count, 'notices')} “${row.step_name}” of ${row.title} are held: ${HOLD_WORDS['missing-value']}.`,
+      act: {
+        label: row.count === 1 ? 'Fill it in' : `Show the ${row.count}`,
+        link:
+          row.count === 1
+            ? `/people/${row.person_id}`
+            : `/ledger?outcome=held&held=missing-value&course=${row.course_id}&step=${encodeURIComponent(row.step_name)}`,
+        does: null,
+      },
+    });
+  const used = new Set((await rows<{ field: string }>(db, LIST_USED, [Object.keys(LACKS)])).map(({ field }) => field));
+  for (const [field, lacks] of Object.entries(LACKS).filter(([name]) => used.has(name)))
+    for (const row of await rows<{
+      step_name: string;
+      course_id: string;
+      title: string;
+      notices: number;
+      count: number;
+      name: string;
+      person_id: string;
+      day: string;
+    }>(db, listMissingAhead(lacks), [today, field]))
+      list.push({
+        kind: 'missing-value',
+        label: 'Missing value',
+        words:
+          `${row.count === 1 ? `${row.name} has` : `${row.count} people have`} no ${field}; ` +
+          `“${row.step_name}” of ${row.title} would have a gap on ${tellDay(dayOf(row.day), dayOf(today))} and ` +
+          'is held then.',
+        act: {
+          label: row.count === 1 ? 'Fill it in' : `Show ${tellAmount(row.notices, 'notices')}`,
+          link:
+            row.count === 1
+              ? `/people/${row.person_id}`
+              : `/ledger?lacks=${encodeURIComponent(field)}&step=${encodeURIComponent(row.step_name)}&course=${row.course_id}`,
+          does: null,
+        },
+      });
+  for (const words of await tellAside(db, zone, now))
+    list.unshift({ kind: 'set-aside', label: 'Set aside', words, act: { label: 'Try again', link: null, does: 'try-again' } });
+  return [...list, ...(await rosterNeeds(db, zone, now)), ...(await silent)];
+}
