@@ -231,7 +231,10 @@ order by first, c.title
 /** Who falls silent, and what runs out without anybody asking for it again. */
 async function silentNeeds(db: Queryable, today: string, now: number): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
-  const silent = await rows<{ id: string; title: string; count: number; person: string }>(db, LIST_SILENT, [new Date(now), today]);
+  const [silent, expiring] = await Promise.all([
+    rows<{ id: string; title: string; count: number; person: string }>(db, LIST_SILENT, [new Date(now), today]),
+    rows<{ id: string; title: string; count: number; person: string; first: string }>(db, LIST_EXPIRING, [today]),
+  ]);
   for (const row of silent)
     list.push({
       kind: 'silent',
@@ -241,7 +244,7 @@ async function silentNeeds(db: Queryable, today: string, now: number): Promise<T
         `${row.title}, and nothing more is planned: no notice follows by itself.`,
       act: { label: row.count === 1 ? 'Show it' : `Show the ${row.count}`, link: `/matrix/${row.id}?state=silent`, does: null },
     });
-  for (const row of await rows<{ id: string; title: string; count: number; person: string; first: string }>(db, LIST_EXPIRING, [today]))
+  for (const row of expiring)
     list.push({
       kind: 'expiring',
       label: 'Runs out',
