@@ -20,6 +20,13 @@ export interface Assignment {
   isByHand?: boolean;
   /** in the order of their instants */
   events: readonly AssignmentEvent[];
+  /** units that open later, each at a moment that is known by now: what is to become a `unit-opened` */
+  openings?: readonly UnitOpening[];
+}
+
+export interface UnitOpening {
+  unit: string;
+  at: Instant;
 }
 
 /** A stretch of time, `to` exclusive; null is without end. */

@@ -40,3 +40,10 @@ const ENTRIES = {
 export type UnitKind = keyof typeof ENTRIES;
 export const UNIT_KINDS = Object.keys(ENTRIES) as [UnitKind, ...UnitKind[]];
 export const unitKind = (kind: UnitKind): UnitKindEntry => ENTRIES[kind];
+
+/** A title with its kind before it, as it is typed into an outline: "link: Rules of the port". Null where it names none. */
+export function typedKind(text: string): { kind: UnitKind; title: string } | null {
+  const [, word, title] = /^\s*(\w[\w ]*?)\s*:\s*(.*)$/.exec(text) ?? [];
+  const kind = UNIT_KINDS.find((name) => name === word?.toLowerCase());
+  return kind ? { kind, title: title!.trim() } : null;
+}

@@ -71,6 +71,31 @@ const ofUnit =
   (event: AssignmentEvent): event is EventNamed<T> =>
     event.type === type && (unit === undefined || (event as UnitEvent).unit === unit) && also(event as EventNamed<T>);
 
+/**
+ * Units that were opened, and after them those that will open at a moment that is known: what hangs on them stands in the
+ * ledger before it happens. What opens keeps its number, since it opens in this order.
+ */
+function openings(assignment: Assignment, unit: string | undefined, now: Instant): Revision[] {
+  const opened = eachEvent(assignment, now, ofUnit('unit-opened', unit));
+  if (!assignment.openings) return opened;
+  const known = new Set(assignment.events.flatMap((event) => (event.type === 'unit-opened' && event.at <= now ? [event.unit] : [])));
+  const ahead = assignment.openings
+    .filter((opening) => !known.has(opening.unit) && (unit === undefined || opening.unit === unit))
+    .sort((a, b) => a.at - b.at || (a.unit < b.unit ? -1 : 1));
+  return [
+    ...opened,
+    ...ahead.map(({ at }, i) => ({
+      at,
+      revision: opened.length + i,
+      knownAt: assignment.assignedAt,
+      isByHand: false,
+      isTakenBack: false,
+      replacedAt: null,
+      gaps: [],
+    })),
+  ];
+}
+
 /** What a sign-off came to: who was absent met nothing. */
 export const outcomeOf = (event: EventNamed<'signed-off'>): SignOffOutcome =>
   event.attended === false ? 'absent' : event.met === false ? 'not-met' : 'met';
@@ -106,7 +131,7 @@ const ENTRIES = {
   'unit-opened': entry({
     words: 'the unit opens',
     may: ['unit'],
-    find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('unit-opened', unit)),
+    find: (assignment, { unit }, _, now) => openings(assignment, unit, now),
   }),
   'unit-finished': entry({
     words: 'the unit is finished',

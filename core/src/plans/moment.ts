@@ -28,7 +28,7 @@ interface Base {
   zone: Calendar['zone'];
 }
 
-function baseOf(step: Step, anchorAt: Instant, assignee: Calendar, recipient: Calendar): Base {
+function baseOf(step: Pick<Step, 'offset' | 'at'>, anchorAt: Instant, assignee: Calendar, recipient: Calendar): Base {
   const { amount, unit } = step.offset;
   if (isElapsed(unit)) {
     const instant = anchorAt + elapsed(step.offset);
@@ -49,6 +49,10 @@ function baseOf(step: Step, anchorAt: Instant, assignee: Calendar, recipient: Ca
   }
   return { instant, day, ms, zone: recipient.zone };
 }
+
+/** A moment that lies so long after another, in one calendar: by the rule of a step's offset. */
+export const momentAfter = (offset: Duration, at: string | null, from: Instant, calendar: Calendar): Instant =>
+  baseOf({ offset, at }, from, calendar, calendar).instant;
 
 /**
  * The moments of a step before they are fitted to the send window: one for each occurrence.
