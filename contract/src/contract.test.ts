@@ -2,7 +2,7 @@ import { describe, expect, it, test } from 'vitest';
 import { z } from 'zod';
 import { AssignRequest } from './assignments/assignments.ts';
 import { tellIssues } from './common.ts';
-import { CourseDraft } from './courses/courses.ts';
+import { CourseDraft, NewCourse } from './courses/courses.ts';
 import { LinkToken } from './learning/learning.ts';
 import { NoticesQuery } from './notices/notices.ts';
 import { PeopleQuery, PersonChange } from './people/people.ts';
@@ -92,24 +92,21 @@ describe('what the pages send', () => {
       { courseId: '1; drop', departments: ['Deck'], dueOn: '2027-03-19' },
       'courseId: expected a whole number',
     ],
-    ['a course without a title', CourseDraft, { title: '  ', sections: [] }, 'title: a course needs a title'],
+    ['a course without a title', NewCourse, { title: '  ' }, 'title: a course needs a title'],
     [
-      'a link without an address',
+      'a unit that opens in twelve years',
       CourseDraft,
-      { title: 'A', sections: [{ title: 'S', units: [{ kind: 'link', title: 'L' }] }] },
-      'sections[0].units[0].url: "L" is a link and needs a web address',
+      {
+        title: 'A',
+        sections: [{ title: 'S', units: [{ kind: 'page', title: 'P', release: { kind: 'after', amount: 600, unit: 'weeks' } }] }],
+      },
+      'sections[0].units[0].release.amount: expected at most ten years (522 weeks); got 600 weeks',
     ],
     [
-      'a link that runs',
+      'a release of no kind',
       CourseDraft,
-      { title: 'A', sections: [{ title: 'S', units: [{ kind: 'link', title: 'L', url: 'javascript:x()' }] }] },
-      'sections[0].units[0].url: expected a web address',
-    ],
-    [
-      'a file unit without its file',
-      CourseDraft,
-      { title: 'A', sections: [{ title: 'S', units: [{ kind: 'file', title: 'F' }] }] },
-      'sections[0].units[0].fileId: "F" needs its file',
+      { title: 'A', sections: [{ title: 'S', units: [{ kind: 'page', title: 'P', release: { kind: 'never' } }] }] },
+      'sections[0].units[0].release',
     ],
     ['a change of nothing', PersonChange, {}, 'expected something to change'],
     ['a page size beyond bounds', PeopleQuery, { size: '5000' }, 'size:'],

@@ -31,6 +31,7 @@ export * from './courses/unit-kind.ts';
 export * from './courses/release.ts';
 export * from './courses/finish.ts';
 export * from './courses/outline.ts';
+export * from './courses/course-fault.ts';
 export * from './people/role.ts';
 export * from './people/matching.ts';
 export * from './people/table-file.ts';

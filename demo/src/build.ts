@@ -185,7 +185,7 @@ async function makeCourses(
         units: await Promise.all(
           section.units.map(async (unit) => ({
             ...unit,
-            body: unit.body === null ? null : cleanPage(unit.body),
+            body: unit.body == null ? null : cleanPage(unit.body),
             fileId:
               unit.kind === 'file'
                 ? (await insertFile(db, `${unit.title}.pdf`, 'application/pdf', await makeRingCard(draft.title, unit.title))).id

@@ -1,8 +1,8 @@
-import type { CourseDraft } from '@nudrik/contract';
+import type { CourseInput } from '@nudrik/contract';
 import { paragraphs, type PlanStep } from '@nudrik/core';
 import { CAST } from './orlasund.ts';
 
-type Unit = CourseDraft['sections'][number]['units'][number];
+type Unit = CourseInput['sections'][number]['units'][number];
 
 const page = (title: string, ...paragraphs: string[]): Unit => ({
   id: null,
@@ -33,7 +33,7 @@ const card = (title: string): Unit => ({
 });
 
 export interface DemoCourse {
-  draft: Omit<CourseDraft, 'ownerId'>;
+  draft: Omit<CourseInput, 'ownerId'>;
   owner: string;
   departments: readonly string[] | 'all';
   /** campaigns: days from the start on which it was assigned, and days until due */

@@ -55,7 +55,7 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
   const workingDay = (calendar: Calendar, day: Day): Day => (calendar.isWorkingDay(day) ? day : calendar.addWorkingDays(day, 1));
 
   for (const course of COURSES) {
-    const { title, validityMonths } = course.draft;
+    const { title, validityMonths = null } = course.draft;
     const units = facts.requiredUnits.get(title)!;
     const eligible = facts.crew.people.filter(
       (p) =>

@@ -5,7 +5,7 @@ export { newToken } from './access/personal-link.ts';
 export { readAgain } from './assignments/record.ts';
 export { DemoClock, findDemoClock, openClock, realClock } from './clock/clock.ts';
 export { insertFile, insertCourse, keepVersion, saveSections, findCourse } from './courses/courses.repo.ts';
-export { cleanPage } from './courses/save-course.ts';
+export { cleanPage } from './courses/page.ts';
 export { putPlan } from './plans/plans.repo.ts';
 export { openPool, rows, oneRow, transaction, type Client, type Pool } from './db/db.ts';
 export { migrate } from './db/migrate.ts';

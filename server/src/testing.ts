@@ -1,10 +1,13 @@
-import { randomBytes } from 'node:crypto';
+import { randomBytes, randomUUID } from 'node:crypto';
 import pg from 'pg';
 import { SMTPServer } from 'smtp-server';
 import { STANDARD_PLAN, type PlanStep } from '@nudrik/core';
+import type { CourseDraft, Published } from '@nudrik/contract';
 import { signedToken } from './access/personal-link.ts';
 import { makeAssignments } from './assignments/record.ts';
 import { insertCourse, keepVersion, saveSections } from './courses/courses.repo.ts';
+import { readDraft, saveDraft } from './courses/draft.ts';
+import { publishCourse } from './courses/publish.ts';
 import { putPlan } from './plans/plans.repo.ts';
 import { oneRow, openPool, rows, transaction, type Pool } from './db/db.ts';
 import { migrate } from './db/migrate.ts';
@@ -201,6 +204,18 @@ export async function makeCourse(
     await putPlan(client, id, 1, clock.now() - 86_400_000, 'Tora Aske', plan);
     return id;
   });
+}
+
+/** Writes in a course and publishes it, as its page does. */
+export async function republish(
+  house: TestHouse,
+  course: string,
+  change: (content: CourseDraft) => CourseDraft,
+  byWhom = 'Tora Aske',
+): Promise<Published> {
+  const { content, version } = await readDraft(house.db, course);
+  const { version: written } = await saveDraft(house.deps, course, { version, save: randomUUID(), content: change(content) }, byWhom);
+  return publishCourse(house.deps, course, written, byWhom);
 }
 
 /** Assigns by hand, without the checks of the use case, and asks for planning. */

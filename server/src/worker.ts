@@ -1,5 +1,6 @@
 import { DemoClock, findDemoClock, setDemoClock } from './clock/clock.ts';
 import { carryClock } from './clock/move.ts';
+import { wakeOpenings } from './courses/openings.repo.ts';
 import { announce, severAll } from './db/db.ts';
 import { isPassing } from './db/failures.ts';
 import type { Deps } from './deps.ts';
@@ -23,7 +24,8 @@ import { reconcileWaiting } from './requirements/reconcile.ts';
 async function prepare(deps: Deps): Promise<void> {
   await wakePeople(deps.db, deps.clock.now());
   while ((await reconcileWaiting(deps)) > 0);
-  while ((await planWaiting(deps)) > 0);
+  do while ((await planWaiting(deps)) > 0);
+  while (await wakeOpenings(deps.db, deps.clock.now()));
 }
 
 /** Brings assignments and notices to what is due now, and sends it. */
@@ -107,7 +109,8 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         while (!stopped && (await reconcileWaiting(deps)) > 0);
       });
       await attempt('plans', async () => {
-        while (!stopped && (await planWaiting(deps)) > 0);
+        do while (!stopped && (await planWaiting(deps)) > 0);
+        while (!stopped && (await wakeOpenings(deps.db, deps.clock.now())));
       });
       feeding ??= attempt('mail', feed).then(() => void (feeding = null));
       folding ??= attempt('figures', () => foldFigures(deps.db)).then(() => void (folding = null));

@@ -19,6 +19,10 @@ export interface LearningView extends FinishedFact {
   closedReason: string | null;
   unitsDone: number;
   unitsRequired: number;
+  /** whole percent, by weight: 100 is finished */
+  percent: number;
+  /** what finishes it: "all 5 required units are done" */
+  finishWords: string;
   sections: { title: string; units: LearningUnit[] }[];
   certificate: { serial: string; expiresOn: string | null } | null;
 }
@@ -28,6 +32,8 @@ export interface LearningUnit {
   kind: UnitKind;
   title: string;
   required: boolean;
+  /** "opens Mon 8 Mar 08:00"; null where it is open, and then its content is here */
+  opens: string | null;
   body: string | null;
   url: string | null;
   file: { name: string; bytes: number } | null;

@@ -80,6 +80,8 @@ export interface RequirementRow {
   due: string;
   renewal: string | null;
   isOn: boolean;
+  /** it goes on when its course goes live */
+  waits: boolean;
   switchedOnAt: string | null;
   changedAt: string;
   changedBy: string;
@@ -99,6 +101,8 @@ export interface RequirementView extends RequirementDraft {
   id: string;
   version: number;
   isOn: boolean;
+  /** it goes on when its course goes live */
+  waits: boolean;
   switchedOnAt: string | null;
   changedAt: string;
   changedBy: string;

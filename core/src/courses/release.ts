@@ -1,4 +1,4 @@
-import { assignedRevisions, effectiveEvents, type Assignment } from '../assignments/state.ts';
+import { assignedRevisions, effectiveEvents, type Assignment, type UnitOpening } from '../assignments/state.ts';
 import { momentAfter } from '../plans/moment.ts';
 import { spanFault } from '../plans/step.ts';
 import { dayOf, msOfTime, weekdayOf, type Calendar, type LocalDate } from '../time/calendar.ts';
@@ -91,6 +91,24 @@ export function openingsOf(
     if (at <= assignedAt) return OPEN;
     return at <= now ? { kind: 'open', since: at } : { kind: 'opens', at };
   }
+}
+
+/**
+ * What is to become a `unit-opened`: each unit that opens at a moment that is known by now and was not recorded, past moments
+ * too. Neither what was open from the assignment on nor what was finished.
+ */
+export function pendingOpenings(
+  units: readonly Released[],
+  assignment: Pick<Assignment, 'assignedAt' | 'events' | 'dueAt'>,
+  calendar: Calendar,
+): UnitOpening[] {
+  const recorded = new Set<string>();
+  for (const event of effectiveEvents(assignment.events, Infinity))
+    if (event.type === 'unit-opened' || event.type === 'unit-finished') recorded.add(event.unit);
+  const pending: UnitOpening[] = [];
+  for (const [unit, opening] of openingsOf(units, assignment, calendar, Infinity))
+    if (opening.kind === 'open' && opening.since !== null && !recorded.has(unit)) pending.push({ unit, at: opening.since });
+  return pending;
 }
 
 const called = (title: string): string => `“${title}”`;

@@ -18,6 +18,15 @@ interface UnitKindEntry {
   fault(unit: UnitContent): { field: UnitField; words: string } | null;
 }
 
+/** Whether it is an address that a browser can open, and nothing that runs. */
+export function isWebAddress(url: string | null): boolean {
+  try {
+    return url !== null && /^https?:$/.test(new URL(url).protocol) && new URL(url).hostname !== '';
+  } catch {
+    return false;
+  }
+}
+
 const entry = (made: UnitKindEntry): UnitKindEntry => made;
 
 /** The catalogue of unit kinds. A new one is added here, and its form in the web. */
@@ -27,13 +36,14 @@ const ENTRIES = {
     words: 'link',
     keeps: ['url'],
     starts: { url: 'https://' },
-    fault: ({ title, url }) => (url ? null : { field: 'url', words: `"${title}" is a link and needs a web address` }),
+    fault: ({ title, url }) =>
+      isWebAddress(url) ? null : { field: 'url', words: `“${title}” is a link and needs a web address beginning with http:// or https://` },
   }),
   file: entry({
     words: 'file',
     keeps: ['fileId'],
     starts: {},
-    fault: ({ title, fileId }) => (fileId ? null : { field: 'fileId', words: `"${title}" needs its file: choose one and upload it` }),
+    fault: ({ title, fileId }) => (fileId ? null : { field: 'fileId', words: `“${title}” needs its file: choose one and upload it` }),
   }),
 };
 

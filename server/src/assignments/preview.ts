@@ -56,6 +56,13 @@ export async function draftAssignments(db: Queryable, request: AssignRequest, no
   const [course] = await listCourseFacts(db, [request.courseId]);
   const [plan] = await listPlanFacts(db, [request.courseId]);
   if (!course || !plan) throw new Refused('not-found', `There is no course ${request.courseId}.`);
+  if (course.state !== 'live')
+    throw new Refused(
+      'conflict',
+      course.state === 'draft'
+        ? `${course.title} is a draft: nobody can be asked for it before it goes live. Nothing was changed.`
+        : `${course.title} is retired, and nobody new is asked for it. Nothing was changed.`,
+    );
   if (course.required.length === 0)
     throw new Refused('conflict', `${course.title} has no required unit, so nobody could finish it. Add one before you assign it.`);
   const today = dateOf(Zone.of(house.zone).dayAt(now));

@@ -1,4 +1,5 @@
 import { maybeRow, announce, type Queryable } from '../db/db.ts';
+import { nextOpeningAt } from '../courses/openings.repo.ts';
 import type { Deps } from '../deps.ts';
 import { nextPullAt } from '../feed/feed.ts';
 import { nextTryAt } from '../messages/channels.repo.ts';
@@ -19,11 +20,15 @@ export async function nextNoticeAt(db: Queryable, after: number, withRetries: bo
   return (await maybeRow<{ try_at: Date }>(db, NEXT_NOTICE, [new Date(after), withRetries]))?.try_at.getTime() ?? null;
 }
 
-/** The next moment at which anything happens by itself: a notice, a pull of the roster, somebody's day that has come. */
+/** The next moment at which anything happens by itself: a notice, a pull of the roster, somebody's day that has come, a unit that opens. */
 async function nextWorkAt(db: Queryable, after: number): Promise<number | null> {
-  const moments = [await nextNoticeAt(db, after, true), await nextPullAt(db), await nextWakeAt(db), await nextTryAt(db)].filter(
-    (at) => at !== null && at > after,
-  );
+  const moments = [
+    await nextNoticeAt(db, after, true),
+    await nextPullAt(db),
+    await nextWakeAt(db),
+    await nextTryAt(db),
+    await nextOpeningAt(db),
+  ].filter((at) => at !== null && at > after);
   return moments.length ? Math.min(...(moments as number[])) : null;
 }
 

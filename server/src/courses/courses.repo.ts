@@ -1,10 +1,21 @@
-import { unitKind, type UnitKind } from '@nudrik/core';
-import type { CourseDraft, CourseRow, CourseView, UnitView } from '@nudrik/contract';
+import { FINISH_ALL, unitKind, type UnitKind } from '@nudrik/core';
+import type {
+  CourseDraft,
+  CourseInput,
+  CourseRow,
+  CourseState,
+  CourseView,
+  FinishRule,
+  Release,
+  StoredFile,
+  UnitView,
+} from '@nudrik/contract';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_COURSES = `
 select
-  c.id, c.title, c.code, c.validity_months, o.name as owner, cardinality(c.required_units) as units, f.open, f.due_soon, f.late,
+  c.id, c.title, c.state, d.course_id is not null as has_draft, c.code, c.validity_months, o.name as owner,
+  coalesce(c.needed, cardinality(c.required_units)) as units, f.open, f.due_soon, f.late,
     f.finished, f.current,
   f.asked, (select count(*)::integer from jsonb_array_elements(p.steps) s where (s ->> 'on')::boolean) as steps_on,
   jsonb_array_length(p.steps) as steps
@@ -12,14 +23,17 @@ from courses c
 join course_figures($1::timestamptz, $2::date) f on f.course_id = c.id
 left join people o on o.id = c.owner_id
 join plans p on p.course_id = c.id
-order by c.title
+left join course_drafts d on d.course_id = c.id and c.state <> 'draft'
+order by c.state = 'retired', c.title
 `;
 
 export async function listCourses(db: Queryable, now: number, today: string): Promise<CourseRow[]> {
-  const found = await rows<Record<string, string | number | null>>(db, LIST_COURSES, [new Date(now), today]);
+  const found = await rows<Record<string, string | number | boolean | null>>(db, LIST_COURSES, [new Date(now), today]);
   return found.map((row) => ({
     id: row['id'] as string,
     title: row['title'] as string,
+    state: row['state'] as CourseState,
+    hasDraft: row['has_draft'] as boolean,
     code: row['code'] as string | null,
     validityMonths: row['validity_months'] as number | null,
     owner: row['owner'] as string | null,
@@ -37,15 +51,17 @@ export async function listCourses(db: Queryable, now: number, today: string): Pr
 
 const FIND_COURSE = `
 select c.id, c.title, c.code, c.summary, c.validity_months, c.owner_id, o.name as owner_name, c.version, c.changed_at, c.changed_by,
+  c.state, c.written, c.finish, c.certificate, c.live_at, c.live_by, c.retired_at, d.saved_at, d.saved_by,
   coalesce((select sum(f.count) from figures_now f where f.what in ('open', 'completed', 'excused') and f.of_id = c.id), 0)::integer as assigned
 from courses c
 left join people o on o.id = c.owner_id
+left join course_drafts d on d.course_id = c.id and c.state <> 'draft'
 where c.id = $1::bigint
 `;
 
 const LIST_UNITS = `
-select s.id as section_id, s.title as section_title, u.id, u.kind, u.title, u.required, u.body, u.url, u.file_id, f.name as file_name,
-  octet_length(f.content) as bytes
+select s.id as section_id, s.title as section_title, u.id, u.kind, u.title, u.required, u.weight, u.release, u.body, u.url, u.file_id,
+  f.name as file_name, octet_length(f.content) as bytes
 from sections s
 left join units u on u.section_id = s.id
 left join files f on f.id = u.file_id
@@ -60,6 +76,8 @@ interface UnitDbRow {
   kind: UnitKind;
   title: string;
   required: boolean;
+  weight: number;
+  release: Release | null;
   body: string | null;
   url: string | null;
   file_id: string | null;
@@ -81,6 +99,8 @@ export async function listSections(db: Queryable, courseId: string): Promise<Cou
       kind: row.kind,
       title: row.title,
       required: row.required,
+      weight: row.weight,
+      release: row.release,
       body: row.body,
       url: row.url,
       fileId: row.file_id,
@@ -104,6 +124,15 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
     version: number;
     changed_at: Date | null;
     changed_by: string | null;
+    state: CourseState;
+    written: number;
+    finish: FinishRule;
+    certificate: 'issued' | 'none' | null;
+    live_at: Date | null;
+    live_by: string | null;
+    retired_at: Date | null;
+    saved_at: Date | null;
+    saved_by: string | null;
   }>(db, FIND_COURSE, [id]);
   if (!row) return null;
   return {
@@ -119,44 +148,57 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
     version: row.version,
     changedAt: row.changed_at?.toISOString() ?? null,
     changedBy: row.changed_by,
+    state: row.state,
+    written: row.written,
+    finish: row.finish,
+    certificate: row.certificate,
+    liveAt: row.live_at?.toISOString() ?? null,
+    liveBy: row.live_by,
+    retiredAt: row.retired_at?.toISOString() ?? null,
+    draft: row.saved_at && { savedAt: row.saved_at.toISOString(), savedBy: row.saved_by! },
   };
 }
 
 const INSERT_COURSE = `
-insert into courses (title, code, summary, owner_id, validity_months)
-values ($1::text, $2::text, $3::text, $4::bigint, $5::integer)
+insert into courses (title, code, summary, owner_id, validity_months, certificate, finish, state)
+values ($1::text, $2::text, $3::text, $4::bigint, $5::integer, $6::text, $7::jsonb, $8::text)
 returning id
 `;
 const UPDATE_COURSE = `
 update courses
-set title = $2::text, code = $3::text, summary = $4::text, owner_id = $5::bigint, validity_months = $6::integer
+set title = $2::text, code = $3::text, summary = $4::text, owner_id = $5::bigint, validity_months = $6::integer, certificate = $7::text,
+  finish = $8::jsonb
 where id = $1::bigint
 `;
 
-export async function insertCourse(db: Client, draft: CourseDraft): Promise<string> {
-  return (
-    await oneRow<{ id: string }>(db, INSERT_COURSE, [
-      draft.title,
-      draft.code || null,
-      draft.summary || null,
-      draft.ownerId,
-      draft.validityMonths,
-    ])
-  ).id;
+const factsOf = (draft: CourseInput): unknown[] => [
+  draft.title,
+  draft.code || null,
+  draft.summary || null,
+  draft.ownerId ?? null,
+  draft.validityMonths ?? null,
+];
+const finishOf = (draft: CourseInput): string => JSON.stringify(draft.finish ?? FINISH_ALL);
+
+export async function insertCourse(db: Client, draft: CourseInput, state: CourseState = 'live'): Promise<string> {
+  const certificate = draft.certificate === undefined && state === 'live' ? 'issued' : (draft.certificate ?? null);
+  return (await oneRow<{ id: string }>(db, INSERT_COURSE, [...factsOf(draft), certificate, finishOf(draft), state])).id;
 }
 
 export const updateCourse = (db: Client, id: string, draft: CourseDraft): Promise<unknown> =>
-  db.query(UPDATE_COURSE, [id, draft.title, draft.code || null, draft.summary || null, draft.ownerId, draft.validityMonths]);
+  db.query(UPDATE_COURSE, [id, ...factsOf(draft), draft.certificate, finishOf(draft)]);
 
 const REFRESH_REQUIRED = `
 update courses c
-set required_units = coalesce((
-  select array_agg(u.id order by s.position, u.position)
-  from sections s
-  join units u on u.section_id = s.id
-  where s.course_id = c.id
-    and u.required
-), '{}')
+set
+  required_units = coalesce((
+    select array_agg(u.id order by s.position, u.position)
+    from sections s
+    join units u on u.section_id = s.id
+    where s.course_id = c.id
+      and u.required
+  ), '{}'),
+  needed = case when c.finish ->> 'kind' = 'some' then (c.finish ->> 'units')::integer end
 where c.id = $1::bigint
 `;
 
@@ -175,14 +217,18 @@ returning id
 const CHANGE_UNIT = `
 update units
 set section_id = $1::bigint, position = $2::integer, kind = $3::text, title = $4::text, required = $5::boolean, body = $6::text,
-  url = $7::text, file_id = $8::bigint
-where id = $9::bigint
-  and section_id in (select id from sections where course_id = $10::bigint)
+  url = $7::text, file_id = $8::bigint, weight = $9::integer, release = $10::jsonb
+where id = $11::bigint
+  and section_id in (select id from sections where course_id = $12::bigint)
 returning id
 `;
 const INSERT_UNIT = `
-insert into units (section_id, position, kind, title, required, body, url, file_id)
-values ($1::bigint, $2::integer, $3::text, $4::text, $5::boolean, $6::text, $7::text, $8::bigint)
+insert into units (id, section_id, position, kind, title, required, body, url, file_id, weight, release)
+overriding system value
+values (
+  coalesce($11::bigint, nextval(pg_get_serial_sequence('units', 'id'))), $1::bigint, $2::integer, $3::text, $4::text, $5::boolean, $6::text,
+  $7::text, $8::bigint, $9::integer, $10::jsonb
+)
 returning id
 `;
 const DELETE_OTHER_UNITS = `
@@ -193,8 +239,11 @@ where section_id in (select id from sections where course_id = $1::bigint)
 `;
 const DELETE_OTHER_SECTIONS = 'delete from sections where course_id = $1::bigint and id <> all($2::bigint[])';
 
-/** Writes sections and units in their order. A unit keeps its id, and so everyone's progress in it, wherever it is moved. */
-export async function saveSections(db: Client, courseId: string, sections: CourseDraft['sections']): Promise<void> {
+/**
+ * Writes sections and units in their order. A unit keeps its id, and so everyone's progress in it, wherever it is moved. One
+ * that is not there yet gets the id that its draft was given, or one of its own.
+ */
+export async function saveSections(db: Client, courseId: string, sections: CourseInput['sections']): Promise<void> {
   const keptSections: string[] = [];
   const keptUnits: string[] = [];
   for (const [position, section] of sections.entries()) {
@@ -207,11 +256,13 @@ export async function saveSections(db: Client, courseId: string, sections: Cours
         place,
         unit.kind,
         unit.title,
-        unit.required,
-        ...(['body', 'url', 'fileId'] as const).map((field) => (unitKind(unit.kind).keeps.includes(field) ? unit[field] : null)),
+        unit.required ?? true,
+        ...(['body', 'url', 'fileId'] as const).map((field) => (unitKind(unit.kind).keeps.includes(field) ? (unit[field] ?? null) : null)),
+        unit.weight ?? 1,
+        unit.release ? JSON.stringify(unit.release) : null,
       ];
       const kept = unit.id ? await maybeRow<{ id: string }>(db, CHANGE_UNIT, [...values, unit.id, courseId]) : null;
-      const id = (kept ?? (await oneRow<{ id: string }>(db, INSERT_UNIT, values))).id;
+      const { id } = kept ?? (await oneRow<{ id: string }>(db, INSERT_UNIT, [...values, unit.id ?? null]));
       keptUnits.push(id);
     }
   }
@@ -227,14 +278,15 @@ with course as (
     version = (select coalesce(max(v.version), 0) + 1 from course_versions v where v.course_id = $1::bigint),
     changed_at = $2::timestamptz, changed_by = $3::text
   where id = $1::bigint
-  returning id, version, title, required_units
+  returning id, version, title, required_units, needed, finish
 )
-insert into course_versions (course_id, version, at, by_whom, required_units, content)
+insert into course_versions (course_id, version, at, by_whom, required_units, needed, content)
 select
-  c.id, c.version, $2::timestamptz, $3::text, c.required_units,
-  jsonb_build_object('title', c.title, 'sections', coalesce((
+  c.id, c.version, $2::timestamptz, $3::text, c.required_units, c.needed,
+  jsonb_build_object('title', c.title, 'finish', c.finish, 'sections', coalesce((
     select jsonb_agg(jsonb_build_object('title', s.title, 'units', coalesce((
-      select jsonb_agg(jsonb_build_object('id', u.id::text, 'kind', u.kind, 'title', u.title, 'required', u.required) order by u.position)
+      select jsonb_agg(jsonb_build_object('id', u.id::text, 'kind', u.kind, 'title', u.title, 'required', u.required, 'weight', u.weight, 'release', u.release)
+        order by u.position)
       from units u
       where u.section_id = s.id
     ), '[]')) order by s.position)
@@ -264,3 +316,9 @@ const GET_FILE = 'select name, type, content from files where id = $1::bigint';
 
 export const findFile = (db: Queryable, id: string): Promise<{ name: string; type: string; content: Buffer } | null> =>
   maybeRow(db, GET_FILE, [id]);
+
+const LIST_FILES = 'select id, name, octet_length(content) as bytes from files where id = any($1::bigint[])';
+
+/** What files of units are called, and how large they are. */
+export const listFiles = async (db: Queryable, ids: readonly string[]): Promise<Map<string, StoredFile>> =>
+  new Map((await rows<StoredFile>(db, LIST_FILES, [ids])).map((file) => [file.id, file]));

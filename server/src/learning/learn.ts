@@ -1,14 +1,28 @@
-import { dateOf, dayOf, Zone, type AssignmentEvent } from '@nudrik/core';
-import type { LearningView, MyTraining } from '@nudrik/contract';
+import {
+  openingsOf,
+  progressIn,
+  tellFinish,
+  tellOpening,
+  Zone,
+  type AssignmentEvent,
+  type Counted,
+  type FinishRule,
+  type Opening,
+  type Released,
+} from '@nudrik/core';
+import type { LearningUnit, LearningView, MyTraining, UnitView } from '@nudrik/contract';
 import { signedToken } from '../access/personal-link.ts';
-import { maybeRow, oneRow, rows, transaction } from '../db/db.ts';
+import { maybeRow, oneRow, rows, transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { findIdByLink, lockAssignment } from '../assignments/assignments.repo.ts';
 import { record } from '../assignments/record.ts';
-import { issueCertificate } from '../certificates/certificates.repo.ts';
 import { listSections } from '../courses/courses.repo.ts';
+import { getHouse } from '../house/house.ts';
+import { listAssignmentFacts } from '../notices/facts.ts';
 import { ASSIGNMENT_COLUMNS, certificateWord, finishedOf, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
+import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
+import { finishAssignments } from './finish.ts';
 
 const FIND_LEARNING = `
 select ${ASSIGNMENT_COLUMNS}, k.summary, a.units_done, a.closed_told, p.name as person, s.zone, o.name as trainer, h.organisation
@@ -48,6 +62,13 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
   const doneAt = new Map((await rows<{ unit: string; at: Date }>(deps.db, LIST_DONE, [row.id])).map(({ unit, at }) => [unit, at]));
   const done = new Set(row.units_done);
   const sections = await listSections(deps.db, row.course_id);
+  const now = deps.clock.now();
+  const { finish, units } = await getRules(deps.db, row.course_id);
+  const openings = row.closed_by === 'finished' ? new Map<string, Opening>() : await openingsFor(deps.db, units, row.id, now);
+  const opensOf = (unit: string): string | null => {
+    const opening = openings.get(unit);
+    return opening ? tellOpening(opening, Zone.of(row.zone), now, titlesOf(units)) : null;
+  };
   return {
     person: row.person,
     organisation: row.organisation,
@@ -56,29 +77,35 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
     assignedAt: row.assigned_at.toISOString(),
     dueAt: row.due_at.toISOString(),
     zone: row.zone,
-    state: stateOf(row, deps.clock.now()),
+    state: stateOf(row, now),
     ...finishedOf(row),
     closedReason: row.closed_told,
     ...progressOf(row),
+    percent: row.closed_by === 'finished' ? 100 : progressIn(finish, units, done).percent,
+    finishWords: tellFinish(finish, units),
     // what has nothing in it is nothing to an employee
     sections: sections
       .filter(({ units }) => units.length > 0)
       .map((section) => ({
         title: section.title,
         units: section.units.map((unit) => ({
-          id: unit.id!,
+          id: unit.id,
           kind: unit.kind,
           title: unit.title,
           required: unit.required,
-          body: unit.body,
-          url: unit.url,
-          file: unit.file && { name: unit.file.name, bytes: unit.file.bytes },
-          doneAt: done.has(unit.id!) ? (doneAt.get(unit.id!)?.toISOString() ?? row.assigned_at.toISOString()) : null,
+          ...contentOf(unit, opensOf(unit.id)),
+          doneAt: done.has(unit.id) ? (doneAt.get(unit.id)?.toISOString() ?? row.assigned_at.toISOString()) : null,
         })),
       })),
     certificate: row.serial ? { serial: row.serial, expiresOn: row.expires_on } : null,
   };
 }
+
+/** What a unit holds for somebody; of one that is not open nothing leaves the server. */
+const contentOf = (unit: UnitView, opens: string | null): Pick<LearningUnit, 'opens' | 'body' | 'url' | 'file'> =>
+  opens === null
+    ? { opens, body: unit.body, url: unit.url, file: unit.file && { name: unit.file.name, bytes: unit.file.bytes } }
+    : { opens, body: null, url: null, file: null };
 
 /** Who it is that acts: somebody who is signed in, or whoever has the personal link. */
 const actor = (name: string, personId: string, signedIn: string | null): string =>
@@ -99,18 +126,59 @@ export async function startLearning(deps: Deps, link: string, signedIn: string |
   });
 }
 
-const GET_UNIT_OF_COURSE = `
-select u.id
+const LIST_COUNTED = `
+select u.id, u.title, u.kind, u.required, u.weight, u.release
 from units u
 join sections s on s.id = u.section_id
-where u.id = $1::bigint
-  and s.course_id = $2::bigint
+where s.course_id = $1::bigint
+order by s.position, u.position
 `;
-const GET_COURSE = 'select required_units, validity_months, version from courses where id = $1::bigint';
+const GET_FINISH = 'select finish from courses where id = $1::bigint';
+
+export type UnitRow = Counted & Released;
+
+/** What release and finishing look at of a course. */
+export async function getRules(db: Queryable, courseId: string): Promise<{ finish: FinishRule; units: UnitRow[] }> {
+  const { finish } = await oneRow<{ finish: FinishRule }>(db, GET_FINISH, [courseId]);
+  return { finish, units: await rows<UnitRow>(db, LIST_COUNTED, [courseId]) };
+}
+
+/** When the units of a course open for an assignment, as it stands now. */
+export async function openingsFor(
+  db: Queryable,
+  units: readonly UnitRow[],
+  assignmentId: string,
+  now: number,
+): Promise<Map<string, Opening>> {
+  if (units.every(({ release }) => release === null)) return new Map();
+  const [assignment] = await listAssignmentFacts(db, [assignmentId]);
+  const roster = await loadRoster(db, [assignment!.person], [], (await getHouse(db)).sending);
+  return openingsOf(units, assignment!, roster.calendarOf(roster.getPerson(assignment!.person)), now);
+}
+
+const GET_COURSE_OF = `
+select a.course_id, a.closed_by, s.zone
+from assignments a
+join people p on p.id = a.person_id
+join sites s on s.id = p.site_id
+where a.id = $1::bigint
+`;
+
+/** @throws Refused where a unit is not open for an assignment yet */
+export async function refuseClosed(db: Queryable, assignmentId: string, unitId: string, now: number): Promise<void> {
+  const { course_id, closed_by, zone } = await oneRow<{ course_id: string; closed_by: string | null; zone: string }>(db, GET_COURSE_OF, [
+    assignmentId,
+  ]);
+  if (closed_by === 'finished') return;
+  const { units } = await getRules(db, course_id);
+  const opening = (await openingsFor(db, units, assignmentId, now)).get(unitId);
+  const closed = opening && tellOpening(opening, Zone.of(zone), now, titlesOf(units));
+  if (closed) throw new Refused('conflict', `This unit is not open yet: it ${closed}. Nothing was changed.`);
+}
 
 /**
- * Marks a unit done. With the last required one the assignment is finished, certified, and what was planned for it is
- * cancelled, all in one transaction.
+ * Marks a unit done, where it is open. With what finishes the course the assignment is finished, certified, and what was
+ * planned for it is cancelled, all in one transaction.
  */
 export async function markUnitDone(
   deps: Deps,
@@ -124,36 +192,31 @@ export async function markUnitDone(
     const assignment = (await lockAssignment(client, id))!;
     if (assignment.closed_by === 'finished') return { finished: true };
     if (assignment.closed_by) throw new Refused('conflict', `This course is no longer asked of you: it was ${assignment.closed_by}.`);
-    const unit = await maybeRow<{ id: string }>(client, GET_UNIT_OF_COURSE, [unitId, assignment.course_id]);
-    if (!unit) throw new Refused('not-found', 'This unit is no longer part of the course. Load the page again.');
+    const { finish, units } = await getRules(client, assignment.course_id);
+    if (!units.some((unit) => unit.id === unitId))
+      throw new Refused('not-found', 'This unit is no longer part of the course. Load the page again.');
     const now = deps.clock.now();
+    await refuseClosed(client, id, unitId, now);
     const isNew = !assignment.units_done.includes(unitId);
-    const done = isNew ? [...assignment.units_done, unitId] : assignment.units_done;
-    const course = await oneRow<{ required_units: string[]; validity_months: number | null; version: number }>(client, GET_COURSE, [
-      assignment.course_id,
-    ]);
-    const finished = course.required_units.every((required) => done.includes(required));
-    const by = { byWhom: actor(assignment.person_name, assignment.person_id, signedIn) };
-    const own: AssignmentEvent[] = [
-      ...(isNew ? [{ type: 'unit-finished', at: now, unit: unitId } as const] : []),
-      ...(finished ? [{ type: 'finished', at: now, version: course.version } as const] : []),
-    ];
-    await record(
-      client,
-      own.map((event) => ({ assignment: id, event })),
-      by,
-    );
-    if (finished) {
-      const zone = Zone.of(assignment.zone);
-      const issuedOn = dateOf(zone.dayAt(now));
-      const { serial, expiresOn } = await issueCertificate(client, id, issuedOn, course.validity_months, deps.settings.baseUrl);
-      // the day on which it runs out begins where its holder is
-      const expiresAt = expiresOn === null ? null : zone.toInstant(dayOf(expiresOn), 0);
-      await record(client, [{ assignment: id, event: { type: 'certificate-issued', at: now, serial, expiresAt } }], { byWhom: 'Nudrik' });
-    }
+    const done = new Set([...assignment.units_done, unitId]);
+    const byWhom = actor(assignment.person_name, assignment.person_id, signedIn);
+    const own: AssignmentEvent[] = isNew ? [{ type: 'unit-finished', at: now, unit: unitId }] : [];
+    const finished = progressIn(finish, units, done).isFinished;
+    if (finished) await finishAssignments(deps, client, assignment.course_id, [{ id, zone: assignment.zone, with: own }], byWhom);
+    else
+      await record(
+        client,
+        own.map((event) => ({ assignment: id, event })),
+        { byWhom },
+      );
     return { finished };
   });
 }
+
+const titlesOf =
+  (units: readonly UnitRow[]) =>
+  (id: string): string | null =>
+    units.find((unit) => unit.id === id)?.title ?? null;
 
 const LIST_MINE = `
 select ${ASSIGNMENT_COLUMNS}, a.token

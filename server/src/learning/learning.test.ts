@@ -5,9 +5,11 @@ import { createApp } from '../app.ts';
 import { close } from '../assignments/change.ts';
 import { verify } from '../certificates/certificates.repo.ts';
 import { findCourse } from '../courses/courses.repo.ts';
-import { changeCourse, cleanPage, createCourse } from '../courses/save-course.ts';
+import { CourseDraft, type CourseInput } from '@nudrik/contract';
+import { createCourse } from '../courses/draft.ts';
+import { cleanPage } from '../courses/page.ts';
 import { rows } from '../db/db.ts';
-import { assignAt, linkInto, makeCourse, makeCrew, openMailSink, openTestHouse, type TestHouse } from '../testing.ts';
+import { assignAt, linkInto, makeCourse, makeCrew, openMailSink, openTestHouse, republish, type TestHouse } from '../testing.ts';
 import { findLearning, listMyTraining, markUnitDone, startLearning } from './learn.ts';
 
 let house: TestHouse;
@@ -166,14 +168,7 @@ describe('a course', () => {
     fileId: null,
     ...rest,
   });
-  const draft = (title: string, sections: { id: string | null; title: string; units: ReturnType<typeof page>[] }[]) => ({
-    title,
-    code: null,
-    summary: null,
-    ownerId: null,
-    validityMonths: null,
-    sections,
-  });
+  const draft = (title: string, sections: CourseInput['sections']) => CourseDraft.parse({ title, sections });
 
   it('comes with a plan of its own', async () => {
     const id = await createCourse(house.deps, draft('Night Watch', [{ id: null, title: 'One', units: [page('A')] }]), 'Sigrid Aune');
@@ -189,19 +184,13 @@ describe('a course', () => {
     const view = (await findCourse(house.db, course))!;
     const [first, second] = view.sections[0]!.units;
     await markUnitDone(house.deps, link, first!.id!);
-    await changeCourse(
-      house.deps,
-      course,
-      {
-        ...draft(view.title, []),
-        version: view.version,
-        sections: [
-          { id: null, title: 'New', units: [second!] },
-          { ...view.sections[0]!, units: [first!] },
-        ],
-      },
-      'Tora Aske',
-    );
+    await republish(house, course, (content) => ({
+      ...content,
+      sections: [
+        { id: null, title: 'New', units: [second!] },
+        { ...view.sections[0]!, units: [first!] },
+      ],
+    }));
     const after = (await findCourse(house.db, course))!;
     expect(after.sections.map(({ title, units: list }) => [title, list.map(({ id }) => id)])).toEqual([
       ['New', [second!.id]],
@@ -211,25 +200,17 @@ describe('a course', () => {
   });
 
   it('asks for the required units only', async () => {
-    const view = (await findCourse(house.db, course))!;
-    const all = view.sections.flatMap((section) => section.units);
-    await changeCourse(
-      house.deps,
-      course,
-      {
-        ...draft(view.title, []),
-        version: view.version,
-        sections: [{ id: null, title: 'One', units: [all[0]!, { ...all[1]!, required: false }] }],
-      },
-      'Tora Aske',
-    );
+    await republish(house, course, (content) => {
+      const [first, second] = content.sections.flatMap(({ units }) => units);
+      return { ...content, sections: [{ id: null, title: 'One', units: [first!, { ...second!, required: false }] }] };
+    });
     const required = (await findCourse(house.db, course))!.sections[0]!.units[0]!.id!;
     expect(await markUnitDone(house.deps, link, required)).toEqual({ finished: true });
   });
 
   test.each([
-    ['the same title', 'Night Watch', null, 'There is a course called "Night Watch" already'],
-    ['the same code', 'Other', 'SAF-1', 'The code SAF-1 belongs to'],
+    ['the same title', 'Night Watch', null, 'There is a course called “Night Watch” already'],
+    ['the same code', 'Other', 'SAF-1', 'The code SAF-1 belongs to “Night Watch”'],
   ])('refuses %s in a sentence', async (_, title, code, words) => {
     await house.db.query("update courses set code = 'SAF-1' where title = 'Night Watch'");
     await expect(createCourse(house.deps, { ...draft(title, []), code }, 'Sigrid Aune')).rejects.toThrow(words);

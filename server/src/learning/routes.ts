@@ -10,7 +10,7 @@ import { findFile } from '../courses/courses.repo.ts';
 import { showFile } from '../answer-file.ts';
 import { houseToday } from '../people/today.ts';
 import { renewLink } from './renew.ts';
-import { findLearning, listMyTraining, markUnitDone, startLearning } from './learn.ts';
+import { findLearning, listMyTraining, markUnitDone, refuseClosed, startLearning } from './learn.ts';
 
 /** A personal link is its own key: a token with a signature of 192 bits, good for one assignment and nothing else. */
 const token = (value: unknown): string => {
@@ -65,7 +65,9 @@ export const learningRoutes: Route[] = [
     access: 'public',
     async handle({ deps, req, res }) {
       const id = await findIdByLink(deps.db, deps.settings.key, token(req.params['token']), deps.clock.now());
-      const unit = await maybeRow<{ file_id: string }>(deps.db, GET_FILE_ID, [id, parse(Id, req.params['unit'])]);
+      const unitId = parse(Id, req.params['unit']);
+      const unit = await maybeRow<{ file_id: string }>(deps.db, GET_FILE_ID, [id, unitId]);
+      if (id !== null && unit) await refuseClosed(deps.db, id, unitId, deps.clock.now());
       const file = unit && (await findFile(deps.db, unit.file_id));
       if (!file) throw new Refused('wrong-link');
       showFile(res, file);

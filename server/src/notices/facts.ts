@@ -1,4 +1,5 @@
-import { standingAt, type Assignment, type Course, type PlanStep, type Roster } from '@nudrik/core';
+import { pendingOpenings, standingAt, type Assignment, type Course, type PlanStep, type Released, type Roster } from '@nudrik/core';
+import type { CourseState } from '@nudrik/contract';
 import { listRecords } from '../assignments/events.repo.ts';
 import { rows, type Queryable } from '../db/db.ts';
 import { type House } from '../house/house.ts';
@@ -14,7 +15,12 @@ export interface AssignmentFacts extends Assignment {
 export interface CourseFacts extends Course {
   code: string | null;
   summary: string | null;
+  state: CourseState;
   required: string[];
+  /** so many of the required units are enough; null is all of them */
+  needed: number | null;
+  /** units that do not open at once */
+  released: Released[];
 }
 
 export interface PlanFacts {
@@ -33,9 +39,17 @@ export interface Facts {
 }
 
 const LIST_COURSES = `
-select id, title, code, summary, owner_id, required_units
-from courses
-where id = any($1::bigint[])
+select
+  c.id, c.title, c.state, c.code, c.summary, c.owner_id, c.required_units, c.needed,
+  (
+    select coalesce(jsonb_agg(jsonb_build_object('id', u.id::text, 'title', u.title, 'kind', u.kind, 'release', u.release)), '[]')
+    from sections s
+    join units u on u.section_id = s.id
+    where s.course_id = c.id
+      and u.release is not null
+  ) as released
+from courses c
+where c.id = any($1::bigint[])
 `;
 
 const LIST_PLANS = `
@@ -59,7 +73,10 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     code: string | null;
     summary: string | null;
     owner_id: string | null;
+    state: CourseState;
     required_units: string[];
+    needed: number | null;
+    released: Released[];
   }>(db, LIST_COURSES, [ids]);
   return found.map((row) => ({
     id: row.id,
@@ -68,7 +85,10 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     summary: row.summary,
     owner: row.owner_id,
     units: row.required_units,
+    state: row.state,
     required: row.required_units,
+    needed: row.needed,
+    released: row.released,
   }));
 }
 
@@ -89,11 +109,17 @@ export async function loadFacts(db: Queryable, house: House, assignmentIds: read
   const courses = await listCourseFacts(db, courseIds);
   const plans = await listPlanFacts(db, courseIds);
   const roster = await loadRoster(db, [...new Set(assignments.map((assignment) => assignment.person))], courses, house.sending);
+  const courseOf = new Map(courses.map((course) => [course.id, course]));
+  for (const assignment of assignments) {
+    const { released } = courseOf.get(assignment.course)!;
+    if (released.length > 0)
+      assignment.openings = pendingOpenings(released, assignment, roster.calendarOf(roster.getPerson(assignment.person)));
+  }
   return {
     house,
     roster,
     assignments: new Map(assignments.map((assignment) => [assignment.id, assignment])),
-    courses: new Map(courses.map((course) => [course.id, course])),
+    courses: courseOf,
     plans: new Map(plans.map((plan) => [plan.course, plan])),
   };
 }

@@ -20,6 +20,7 @@ import {
   type PlanStep,
   type Slot,
 } from '@nudrik/core';
+import { openUnits } from '../courses/openings.ts';
 import { announce, rows, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse, type House } from '../house/house.ts';
@@ -204,6 +205,7 @@ export async function replan(client: Client, house: House, ids: readonly string[
   await resumeNotices(client, change.resumed);
   await readdressNotices(client, change.readdressed);
   await cancelNotices(client, change.dropped, now);
+  await openUnits(client, facts, ids, now, (id) => isOver(facts.assignments.get(id)!, facts, now));
   return change;
 }
 

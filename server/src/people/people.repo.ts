@@ -302,12 +302,14 @@ export async function peopleFacets(db: Queryable, today: string): Promise<People
 }
 
 /** Columns of one assignment with its course and certificate, for every list that shows a state. */
+/** Required units that are done, as many as it takes. */
+export const UNITS_DONE = '(select least(count(*), k.needed)::integer from unnest(a.units_done) u where u = any(k.required_units))';
+
 export const ASSIGNMENT_COLUMNS = `
   a.id, a.course_id, k.title, a.round, a.assigned_at, a.due_at, a.closed_by, a.closed_at, a.completed_on, a.started_at, c.serial, c.expires_on,
-  c.revoked_at, (select count(*)::integer from unnest(a.units_done) u where u = any(k.required_units)) as done,
-  cardinality(k.required_units) as required,
+  c.revoked_at, ${UNITS_DONE} as done, coalesce(k.needed, cardinality(k.required_units)) as required,
   (
-    select cardinality(v.required_units)
+    select coalesce(v.needed, cardinality(v.required_units))
     from course_versions v
     where v.course_id = a.course_id
       and v.version = a.finished_version

@@ -2,7 +2,7 @@ import type { OverTime, ReportPage, ReportQuery, ReportRow } from '@nudrik/contr
 import { dateOf, Zone } from '@nudrik/core';
 import { getHouse } from '../house/house.ts';
 import { containing, oneRow, rows, type Queryable } from '../db/db.ts';
-import { ASSIGNMENT_COLUMNS, finishedOf, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
+import { ASSIGNMENT_COLUMNS, finishedOf, progressOf, stateOf, UNITS_DONE, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
 import type { Work } from '../work/jobs.ts';
 
@@ -38,7 +38,7 @@ const SORTS: Record<ReportQuery['sort'], string> = {
   assigned: 'a.assigned_at',
   due: 'a.due_at',
   finished: 'a.closed_at',
-  progress: '(select count(*) from unnest(a.units_done) u where u = any(k.required_units))',
+  progress: UNITS_DONE,
 };
 
 function filterOf(query: ReportQuery, courseId: string, now: number): { where: string; values: unknown[] } {

@@ -1,5 +1,5 @@
 import { compileAudience, dateOf, tellAudience, tellDueRule, Zone, type Change, type WhenOut } from '@nudrik/core';
-import type { Outside, RequirementDraft, RequirementResult } from '@nudrik/contract';
+import type { CourseState, Outside, RequirementDraft, RequirementResult } from '@nudrik/contract';
 import { announce, maybeRow, oneRow, rows, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
@@ -57,10 +57,10 @@ async function refuseTaken(client: Client, name: string, id: string | null): Pro
     );
 }
 
-const GET_COURSE = 'select title, cardinality(required_units) as required from courses where id = $1::bigint';
+const GET_COURSE = 'select title, state, cardinality(required_units) as required from courses where id = $1::bigint';
 
-async function courseOf(client: Client, id: string): Promise<{ title: string; required: number }> {
-  const course = await maybeRow<{ title: string; required: number }>(client, GET_COURSE, [id]);
+async function courseOf(client: Client, id: string): Promise<{ title: string; state: CourseState; required: number }> {
+  const course = await maybeRow<{ title: string; state: CourseState; required: number }>(client, GET_COURSE, [id]);
   if (!course) throw new Refused('wrong-input', `There is no course ${id}. Nothing was changed.`);
   return course;
 }
@@ -145,34 +145,69 @@ const tellResult = (result: RequirementResult): string => {
 
 const SWITCH_ON = `
 update requirements
-set is_on = true, is_counted = true, switched_on_at = $2::timestamptz, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text
+set is_on = true, on_with_course = false, is_counted = true, switched_on_at = $2::timestamptz, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text
 where id = $1::bigint
 `;
 
-/** Switches a requirement on: everyone whom it asks is assigned in the same moment. */
+/**
+ * Switches a requirement on: everyone whom it asks is assigned in the same moment. Of a course that is not live yet it waits,
+ * and goes on with it.
+ */
 export async function switchOn(deps: Deps, id: string, version: number, byWhom: string, work: Work = AT_ONCE): Promise<RequirementResult> {
   return transaction(deps.db, async (client) => {
-    const row = await getLocked(client, id, version);
-    if (row.is_on) throw new Refused('conflict', `“${row.name}” is on already; nothing was changed.`);
-    const course = await courseOf(client, row.course_id);
-    if (course.required === 0)
-      throw new Refused(
-        'conflict',
-        `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on; nothing was changed.`,
-      );
-    const now = deps.clock.now();
-    await client.query(SWITCH_ON, [id, new Date(now), byWhom]);
-    await keepMembers(client, row, now);
-    const result = resultOf(id, await reconcileCourse(client, row.course_id, now, byWhom, undefined, work));
-    await record(client, id, now, byWhom, 'switched on', `Switched on: ${tellResult(result)}.`);
+    const result = await switchOnIn(deps, client, id, version, byWhom, work);
     await work.finish(client, result);
     return result;
   });
 }
 
+/** The same in the caller's transaction. */
+export async function switchOnIn(
+  deps: Deps,
+  client: Client,
+  id: string,
+  version: number,
+  byWhom: string,
+  work: Work,
+): Promise<RequirementResult> {
+  const row = await getLocked(client, id, version);
+  if (row.is_on) throw new Refused('conflict', `“${row.name}” is on already; nothing was changed.`);
+  const course = await courseOf(client, row.course_id);
+  if (course.state === 'retired')
+    throw new Refused(
+      'conflict',
+      `${course.title} is retired, and nobody new is asked for it. Take it up again first; nothing was changed.`,
+    );
+  const now = deps.clock.now();
+  if (course.state === 'draft') {
+    if (row.on_with_course)
+      throw new Refused('conflict', `“${row.name}” waits for ${course.title} to go live already; nothing was changed.`);
+    await client.query(WAIT_FOR_COURSE, [id, new Date(now), byWhom]);
+    await record(client, id, now, byWhom, 'waits', `Waits for ${course.title} to go live, and goes on with it.`);
+    await announce(client, 'requirements');
+    return resultOf(id, []);
+  }
+  if (course.required === 0)
+    throw new Refused(
+      'conflict',
+      `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on; nothing was changed.`,
+    );
+  await client.query(SWITCH_ON, [id, new Date(now), byWhom]);
+  await keepMembers(client, row, now);
+  const result = resultOf(id, await reconcileCourse(client, row.course_id, now, byWhom, undefined, work));
+  await record(client, id, now, byWhom, 'switched on', `Switched on: ${tellResult(result)}.`);
+  return result;
+}
+
+const WAIT_FOR_COURSE = `
+update requirements
+set on_with_course = true, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text
+where id = $1::bigint
+`;
+
 const SWITCH_OFF = `
 update requirements
-set is_on = false, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text
+set is_on = false, on_with_course = false, version = version + 1, changed_at = $2::timestamptz, changed_by = $3::text
 where id = $1::bigint
 `;
 
@@ -186,15 +221,34 @@ export async function switchOff(
   work: Work = AT_ONCE,
 ): Promise<RequirementResult> {
   return transaction(deps.db, async (client) => {
-    const row = await getLocked(client, id, version);
-    if (!row.is_on) throw new Refused('conflict', `“${row.name}” is off already; nothing was changed.`);
-    const now = deps.clock.now();
-    await client.query(SWITCH_OFF, [id, new Date(now), byWhom]);
-    const result = resultOf(id, await reconcileCourse(client, row.course_id, now, byWhom, new Map([[id, outside]]), work));
-    await record(client, id, now, byWhom, 'switched off', `Switched off: ${tellResult(result)}.`);
+    const result = await switchOffIn(deps, client, id, version, outside, byWhom, work);
     await work.finish(client, result);
     return result;
   });
+}
+
+/** The same in the caller's transaction. */
+export async function switchOffIn(
+  deps: Deps,
+  client: Client,
+  id: string,
+  version: number,
+  outside: 'withdraw' | 'keep',
+  byWhom: string,
+  work: Work,
+): Promise<RequirementResult> {
+  const row = await getLocked(client, id, version);
+  if (!row.is_on && !row.on_with_course) throw new Refused('conflict', `“${row.name}” is off already; nothing was changed.`);
+  const now = deps.clock.now();
+  await client.query(SWITCH_OFF, [id, new Date(now), byWhom]);
+  if (!row.is_on) {
+    await record(client, id, now, byWhom, 'switched off', 'Waits for its course no longer.');
+    await announce(client, 'requirements');
+    return resultOf(id, []);
+  }
+  const result = resultOf(id, await reconcileCourse(client, row.course_id, now, byWhom, new Map([[id, outside]]), work));
+  await record(client, id, now, byWhom, 'switched off', `Switched off: ${tellResult(result)}.`);
+  return result;
 }
 
 /** What of a requirement was changed, in words, for its record. */

@@ -144,6 +144,8 @@ export interface RequirementDbRow {
   takes_joiners: boolean;
   when_out: WhenOut;
   is_on: boolean;
+  /** it goes on with its course */
+  on_with_course: boolean;
   switched_on_at: Date | null;
   version: number;
   changed_at: Date;
@@ -152,7 +154,7 @@ export interface RequirementDbRow {
 }
 const COLUMNS =
   'id, name, course_id, audience, due, due_time, grace_days, credit_months, renewal, from_on, ' +
-  'until_on, takes_joiners, when_out, is_on, switched_on_at, version, changed_at, changed_by, is_counted';
+  'until_on, takes_joiners, when_out, is_on, on_with_course, switched_on_at, version, changed_at, changed_by, is_counted';
 
 export const requirementOf = (row: RequirementDbRow): Requirement => ({
   id: row.id,

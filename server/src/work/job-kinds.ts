@@ -10,10 +10,13 @@ import type {
   Outside,
   PlanDraft,
   RequirementDraft,
+  Retiring,
   SettingsDraft,
 } from '@nudrik/contract';
 import { undoAct } from '../assignments/acts.ts';
 import { previewCompletions, recordCompletions } from '../assignments/completions.ts';
+import { goLive, retireCourse } from '../courses/live.ts';
+import { previewPublish, publishCourse } from '../courses/publish.ts';
 import { saveSettings } from '../house/settings.ts';
 import { assign, close, extend } from '../assignments/change.ts';
 import { previewAssign } from '../assignments/preview.ts';
@@ -65,5 +68,11 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
   'course-export': kind((deps, input: Parameters<typeof exportReport>[1], _byWhom, work) => exportReport(deps, input, work)),
   assign: kind((deps, request: AssignRequest, byWhom, work) => assign(deps, request, byWhom, work)),
   'assign-preview': kind((deps, request: AssignRequest) => previewAssign(deps, request)),
+  'publish-preview': kind((deps, { id }: { id: string }) => previewPublish(deps, id)),
+  publish: kind((deps, { id, version }: { id: string; version: number }, byWhom, work) => publishCourse(deps, id, version, byWhom, work)),
+  'go-live': kind((deps, { id, version }: { id: string; version: number }, byWhom, work) => goLive(deps, id, version, byWhom, work)),
+  retire: kind((deps, { id, retiring }: { id: string; retiring: Retiring }, byWhom, work) =>
+    retireCourse(deps, id, retiring, byWhom, work),
+  ),
   'plan-preview': kind((deps, { course, draft }: { course: string; draft: PlanDraft }) => previewPlan(deps, course, draft)),
 };
