@@ -22,7 +22,7 @@ const VIEWS: [string, string, string][] = [
   ['Record earlier completions', '/requirements/completions', 'Where they come from'],
   ['Done by hand', '/requirements/by-hand', 'who, when, why'],
   ['Courses', '/courses', 'Required units'],
-  ['a course', '/courses/2', 'Finished means'],
+  ['a course', '/courses/2', 'Finished when'],
   ['Assign', '/assign', 'Before anything is assigned'],
   ['Plans', '/plans', 'Switched off'],
   ['a plan', '/plans/2', 'For these people it would be'],

@@ -63,45 +63,87 @@ test('finds, sorts and filters people on the server, and opens one as a sheet wi
   await expect(page).toHaveURL(/\/people\?/);
 });
 
-test('makes a course: two sections, a page, a link, a file, required or optional, ordered by keyboard and by drag', async () => {
+const titles = () => page.locator('[data-line]').evaluateAll((lines) => lines.map((line) => (line as HTMLInputElement).value));
+const kept = () => expect(page.getByText(/^\s*saved \d\d:\d\d/)).toBeVisible();
+
+test('makes a course by keyboard: sections, a page, a link, a file, moved about; kept as it is written', async () => {
   await area(page, 'Courses');
   await page.getByRole('link', { name: 'New course' }).click();
-  await page.getByLabel('Title', { exact: true }).first().fill('Night Watch Handover');
+  await page.keyboard.type('Night Watch Handover');
+  await page.keyboard.press('Enter');
+  await expect(page).toHaveURL(/\/courses\/\d+$/);
   await page.getByLabel('Code').fill('DCK-09');
   await page.getByLabel('Summary').fill('What the watch that ends owes the watch that begins.');
-  const add = page.getByRole('button', { name: 'Add a page' });
-  await add.first().click();
-  await page.locator('.inside').getByLabel('Title', { exact: true }).fill('The five sentences');
-  await page.getByRole('textbox', { name: 'Text of the page' }).fill('Position, course, traffic, weather, orders.');
-  await page.getByRole('button', { name: 'Add a link' }).first().click();
-  await page.locator('.inside').getByLabel('Title', { exact: true }).fill('Public guidance');
-  await page.getByLabel('Web address').fill('https://water-safety.example/watch');
-  await page.getByRole('checkbox', { name: 'required' }).nth(1).uncheck();
-  await add.nth(1).click();
-  await page.locator('.inside').getByLabel('Title', { exact: true }).fill('Signing the log');
-  await page.getByRole('button', { name: 'Add a file' }).nth(1).click();
-  await page
-    .locator('.inside input[type=file]')
+  await page.getByLabel('Title of section 1').focus();
+  const line = async (text: string, ...keys: string[]) => {
+    await page.keyboard.type(text);
+    for (const key of keys) await page.keyboard.press(key);
+  };
+  const focused = (name: string) => expect(page.getByLabel(name)).toBeFocused();
+  await page.keyboard.press('Enter');
+  await focused('Unit 1 of First section');
+  await line('The five sentences', 'Enter');
+  await focused('Unit 2 of First section');
+  await line('link: Public guidance', 'Enter');
+  await focused('Unit 3 of First section');
+  await page.keyboard.press('Shift+Tab');
+  await focused('Title of section 2');
+  await line('Afterwards', 'Enter');
+  await focused('Unit 1 of Afterwards');
+  await line('Signing the log', 'Enter');
+  await focused('Unit 2 of Afterwards');
+  await line('file: Watch card', 'Alt+ArrowUp');
+  expect(await titles()).toEqual(['First section', 'The five sentences', 'Public guidance', 'Afterwards', 'Watch card', 'Signing the log']);
+  await page.keyboard.press('Control+Enter');
+  const sheet = page.locator('nk-unit-sheet');
+  await sheet
+    .locator('input[type=file]')
     .setInputFiles({ name: 'watch-card.pdf', mimeType: 'application/pdf', buffer: Buffer.from('%PDF-1.4 made up') });
-  await expect(page.getByRole('link', { name: 'watch-card.pdf' })).toBeVisible();
-  await page.getByRole('checkbox', { name: 'required' }).nth(3).uncheck();
-
-  const titles = () => page.locator('.unit .open').allInnerTexts();
-  await page.getByRole('button', { name: 'Move Public guidance', exact: true }).press('ArrowUp');
-  expect(await titles()).toEqual(['Public guidance', 'The five sentences', 'Signing the log', 'watch-card']);
-  await page.getByRole('button', { name: 'watch-card', exact: true }).click();
-  await page.getByRole('button', { name: 'Move watch-card', exact: true }).hover();
+  await expect(sheet.getByRole('link', { name: 'watch-card.pdf' })).toBeVisible();
+  await sheet.getByRole('checkbox', { name: 'required' }).uncheck();
+  await page.keyboard.press('Escape');
+  await focused('Unit 1 of Afterwards');
+  await page.getByRole('button', { name: 'Open Public guidance' }).click();
+  await sheet.getByLabel('Web address').fill('https://water-safety.example/watch');
+  await sheet.getByRole('checkbox', { name: 'required' }).uncheck();
+  await page.getByRole('button', { name: 'Open The five sentences' }).click();
+  await sheet.getByRole('textbox', { name: 'Text of the page' }).fill('Position, course, traffic, weather, orders.');
+  await sheet.getByRole('button', { name: 'Close' }).click();
+  const grips = page.locator('.grip');
+  await grips.nth(2).hover();
   await page.mouse.down();
-  const target = await page.getByRole('button', { name: 'Move Signing the log', exact: true }).boundingBox();
+  const target = await grips.nth(0).boundingBox();
   await page.mouse.move(target!.x + 8, target!.y + 2, { steps: 12 });
   await page.mouse.up();
-  await expect.poll(titles).toEqual(['Public guidance', 'The five sentences', 'watch-card', 'Signing the log']);
-
-  await page.getByRole('button', { name: 'Save the course' }).click();
-  await expect(page).toHaveURL(/\/courses\/\d+$/);
+  await expect
+    .poll(titles)
+    .toEqual(['First section', 'Watch card', 'The five sentences', 'Public guidance', 'Afterwards', 'Signing the log']);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect
+    .poll(titles)
+    .toEqual(['First section', 'The five sentences', 'Public guidance', 'Afterwards', 'Watch card', 'Signing the log']);
+  await kept();
   await page.reload();
-  await expect.poll(titles).toEqual(['Public guidance', 'The five sentences', 'watch-card', 'Signing the log']);
-  await expect(page.getByText('all 2 required units')).toBeVisible();
+  await expect
+    .poll(titles)
+    .toEqual(['First section', 'The five sentences', 'Public guidance', 'Afterwards', 'Watch card', 'Signing the log']);
+});
+
+test('goes live on a check list: nobody is asked for a draft, and what is missing is said and led to', async () => {
+  await page.getByRole('link', { name: 'Go live …' }).click();
+  await expect(page.getByRole('heading', { name: 'One thing is missing' })).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Go live', exact: true })).toBeDisabled();
+  await page
+    .getByRole('row', { name: /Nobody decided whether finishing is certified/ })
+    .getByRole('link', { name: 'Decide' })
+    .click();
+  await expect(list(page, 'Certificate')).toBeFocused();
+  await choose(list(page, 'Certificate'), 'issued');
+  await page.getByLabel('Certificate valid, months').fill('12');
+  await page.getByRole('link', { name: 'Go live …' }).click();
+  await expect(page.getByRole('row', { name: /all 2 required units are done/ })).toBeVisible();
+  await page.getByRole('button', { name: 'Go live', exact: true }).click();
+  await expect(page.getByText('It is live. Nobody is asked for it yet.')).toBeVisible();
 });
 
 test('the standard plan stands as a line of time; an unknown merge field is refused; an edit shows what it would change', async () => {

@@ -119,7 +119,7 @@ run(async () => {
       (p) => p.getByTestId('timeline').waitFor(),
     );
     await shoot('report', '/matrix/7', seen('Next notice'));
-    await shoot('course', '/courses/2', (p) => p.getByRole('button', { name: 'Who is in which team', exact: true }).click());
+    await shoot('course', '/courses/2', (p) => p.getByRole('button', { name: 'Open Who is in which team' }).click());
     await shoot('certificates', '/certificates', seen('Valid until'));
     await shoot('post-room', '/post-room', first(/Late with required training/), (p) =>
       p.frameLocator('iframe').getByText('Hello').waitFor(),

@@ -107,7 +107,7 @@ export async function liveView(deps: Deps, courseId: string): Promise<LiveView> 
     named === ''
       ? 'Nobody is asked for it yet: write a requirement that goes on with it, or assign it once it is live.'
       : `${named} ${named.includes('” and “') ? 'ask' : 'asks'} for it${waiting.length > 0 ? ', from the moment on in which it goes live' : ''}.`,
-    { label: 'Write a requirement', link: '/requirements/new', params: { course: courseId } },
+    { label: 'Write a requirement', link: '/requirements/new', params: { forCourse: courseId } },
   );
   return { state: course.state, version, checks, requirements: waiting.map(({ id, name, version: of }) => ({ id, name, version: of })) };
 }

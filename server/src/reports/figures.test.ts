@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { PeopleQuery, ReportQuery } from '@nudrik/contract';
 import { Zone } from '@nudrik/core';
+import { listCourses } from '../courses/courses.repo.ts';
 import { findLearning, markUnitDone } from '../learning/learn.ts';
 import { changePerson } from '../people/change.ts';
 import { listAssignmentLines, listPeople, peopleFacets } from '../people/people.repo.ts';

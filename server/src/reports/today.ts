@@ -86,6 +86,7 @@ const LIST_COURSES = `
 select c.id, c.title, f.due_soon, f.late, f.current, f.asked
 from courses c
 join course_figures($1::timestamptz, $2::date) f on f.course_id = c.id
+where c.state = 'live' or f.open > 0
 order by c.title
 `;
 

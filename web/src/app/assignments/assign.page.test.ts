@@ -13,7 +13,7 @@ const PREVIEW: AssignPreview = {
 }; // prettier-ignore
 const open = async (inputs: Record<string, unknown> = {}) => {
   const page = await openPage(AssignPage, { inputs });
-  await page.answer('/api/courses', [{ id: '2', title: 'Fire Teams Aboard' }, { id: '3', title: 'Muster' }]); // prettier-ignore
+  await page.answer('/api/courses', [{ id: '2', title: 'Fire Teams Aboard', state: 'live' }, { id: '3', title: 'Muster', state: 'live' }, { id: '4', title: 'Night Watch', state: 'draft' }]); // prettier-ignore
   await page.answer('/api/people/facets', FACETS);
   return page;
 };

@@ -57,7 +57,9 @@ export class AssignPage {
             : '',
   );
   protected readonly chosenCount = computed(() => this.people()?.split(',').filter(Boolean).length ?? 0);
-  protected readonly courseChoices = computed(() => (this.courses() ?? []).map(({ id, title }) => ({ value: id, label: title })));
+  protected readonly courseChoices = computed(() =>
+    (this.courses() ?? []).filter(({ state }) => state === 'live').map(({ id, title }) => ({ value: id, label: title })),
+  );
   protected readonly whoChoices = computed((): Choice[] => {
     const facets = this.facets();
     const chosen = this.chosenCount();

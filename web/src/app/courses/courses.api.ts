@@ -1,13 +1,25 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { CourseChange, CourseDraft, CourseRow, CourseView } from '@nudrik/contract';
+import type {
+  CourseDraft,
+  CourseRow,
+  CourseView,
+  DraftSave,
+  DraftSaved,
+  DraftView,
+  Editor,
+  LiveView,
+  Published,
+  PublishPreview,
+  ReleaseLook,
+  ReleaseSeen,
+  Retiring,
+  StoredFile,
+  WentLive,
+} from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
-export interface StoredFile {
-  id: string;
-  name: string;
-  bytes: number;
-}
+export type { StoredFile };
 
 @Injectable({ providedIn: 'root' })
 export class CoursesApi {
@@ -21,12 +33,61 @@ export class CoursesApi {
     return this.http.get<CourseView>(`/api/courses/${id}`);
   }
 
-  add(draft: CourseDraft): Observable<{ id: string }> {
-    return this.http.post<{ id: string }>('/api/courses', draft);
+  add(title: string): Observable<{ id: string }> {
+    return this.http.post<{ id: string }>('/api/courses', { title });
   }
 
-  change(id: string, draft: CourseChange): Observable<CourseView> {
-    return this.http.put<CourseView>(`/api/courses/${id}`, draft);
+  copy(id: string, title: string): Observable<{ id: string }> {
+    return this.http.post<{ id: string }>(`/api/courses/${id}/copy`, { title });
+  }
+
+  draft(id: string): Observable<DraftView> {
+    return this.http.get<DraftView>(`/api/courses/${id}/draft`);
+  }
+
+  save(id: string, save: Omit<DraftSave, 'content'> & { content: CourseDraft }): Observable<DraftSaved> {
+    return this.http.put<DraftSaved>(`/api/courses/${id}/draft`, save);
+  }
+
+  drop(id: string): Observable<unknown> {
+    return this.http.delete(`/api/courses/${id}/draft`);
+  }
+
+  /** Says that the course is open here, and hears who else has it open. */
+  here(id: string): Observable<{ version: number; others: Editor[] }> {
+    return this.http.post<{ version: number; others: Editor[] }>(`/api/courses/${id}/here`, {});
+  }
+
+  leave(id: string): Observable<unknown> {
+    return this.http.delete(`/api/courses/${id}/here`);
+  }
+
+  openings(id: string, look: Omit<ReleaseLook, 'content'> & { content: CourseDraft }): Observable<ReleaseSeen> {
+    return this.http.post<ReleaseSeen>(`/api/courses/${id}/openings`, look);
+  }
+
+  publishing(id: string): Observable<PublishPreview> {
+    return this.http.get<PublishPreview>(`/api/courses/${id}/publish`);
+  }
+
+  publish(id: string, version: number): Observable<Published> {
+    return this.http.post<Published>(`/api/courses/${id}/publish`, { version });
+  }
+
+  live(id: string): Observable<LiveView> {
+    return this.http.get<LiveView>(`/api/courses/${id}/live`);
+  }
+
+  goLive(id: string, version: number): Observable<WentLive> {
+    return this.http.post<WentLive>(`/api/courses/${id}/live`, { version });
+  }
+
+  retire(id: string, retiring: Retiring): Observable<{ withdrawn: number }> {
+    return this.http.post<{ withdrawn: number }>(`/api/courses/${id}/retire`, retiring);
+  }
+
+  takeUp(id: string): Observable<unknown> {
+    return this.http.post(`/api/courses/${id}/take-up`, {});
   }
 
   upload(file: File): Observable<StoredFile> {

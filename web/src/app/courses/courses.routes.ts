@@ -1,15 +1,21 @@
 import type { Routes } from '@angular/router';
-import { askBeforeLeaving } from '../shared/leave.ts';
 import { forRoles } from '../access/guards.ts';
+import { askBeforeLeaving } from '../shared/leave.ts';
 import { CoursesPage } from './courses.page.ts';
+
+const WRITERS = [forRoles('administrator', 'trainer')];
 
 export const routes: Routes = [
   { path: '', component: CoursesPage },
+  { path: 'new', canActivate: WRITERS, loadComponent: () => import('./new-course.page.ts').then((m) => m.NewCoursePage) },
   {
-    path: 'new',
-    canActivate: [forRoles('administrator', 'trainer')],
+    path: ':course',
     loadComponent: () => import('./course.page.ts').then((m) => m.CoursePage),
     canDeactivate: [askBeforeLeaving],
+    children: [
+      { path: '', loadComponent: () => import('./outline.tab.ts').then((m) => m.OutlineTab) },
+      { path: 'opens', loadComponent: () => import('./release.tab.ts').then((m) => m.ReleaseTab) },
+      { path: 'live', canActivate: WRITERS, loadComponent: () => import('./live.tab.ts').then((m) => m.LiveTab) },
+    ],
   },
-  { path: ':course', loadComponent: () => import('./course.page.ts').then((m) => m.CoursePage), canDeactivate: [askBeforeLeaving] },
 ];

@@ -22,20 +22,18 @@ export class LearnPage {
   protected readonly problem = signal<string | null>(null);
   protected readonly isBusy = signal(false);
   protected readonly zoneWords = zoneWords;
-  protected readonly percent = computed(() => {
-    const view = this.course.data();
-    return view && view.unitsRequired ? Math.round((100 * view.unitsDone) / view.unitsRequired) : 0;
-  });
+  protected readonly percent = computed(() => this.course.data()?.percent ?? 0);
   protected readonly isOpen = computed(() => isOpenState(this.course.data()?.state ?? ''));
   protected readonly firstOpen = computed(
     () =>
       this.course
         .data()
         ?.sections.flatMap(({ units }) => units)
-        .find((unit) => !unit.doneAt && unit.required)?.id ?? null,
+        .find((unit) => !unit.doneAt && unit.required && !unit.opens)?.id ?? null,
   );
 
   protected open(unit: LearningUnit): void {
+    if (unit.opens) return;
     this.opened.set(this.opened() === unit.id ? null : unit.id);
     if (this.isOpen()) this.api.start(this.token()).subscribe();
   }
@@ -47,7 +45,8 @@ export class LearnPage {
       next: () => {
         this.isBusy.set(false);
         const units = this.course.data()!.sections.flatMap(({ units }) => units);
-        this.opened.set(units[units.findIndex(({ id }) => id === unit.id) + 1]?.id ?? null);
+        const next = units[units.findIndex(({ id }) => id === unit.id) + 1];
+        this.opened.set(next && !next.opens ? next.id : null);
         this.course.reload();
       },
       error: (error: unknown) => {

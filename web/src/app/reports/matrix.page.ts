@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
-import { of } from 'rxjs';
+import { map, of } from 'rxjs';
 import { CoursesApi } from '../courses/courses.api.ts';
 import { load } from '../shared/loaded.ts';
 import { ASKED_WORDS, CURRENT_WORDS } from './figures.ts';
@@ -14,7 +14,11 @@ import { ASKED_WORDS, CURRENT_WORDS } from './figures.ts';
 export class MatrixPage {
   private readonly api = inject(CoursesApi);
   private readonly router = inject(Router);
-  protected readonly courses = load(of(true), () => this.api.list(), ['assignments', 'clock']);
+  protected readonly courses = load(of(true), () => this.api.list().pipe(map((rows) => rows.filter(({ state }) => state !== 'draft'))), [
+    'assignments',
+    'clock',
+    'courses',
+  ]);
 
   protected readonly currentWords = CURRENT_WORDS;
   protected readonly askedWords = ASKED_WORDS;

@@ -51,13 +51,21 @@ export class RequirementEditPage implements HasWork {
   private readonly settings = inject(SettingsApi);
   protected readonly audience = inject(AudienceStore);
   readonly id = input<string>();
+  /** the course that a new one is to ask for */
+  readonly forCourse = input<string>();
+  /** it cannot be on before its course is live */
+  protected readonly waits = computed(() => this.course()?.state === 'draft');
   protected readonly courses = toSignal(
     inject(CoursesApi)
       .list()
       .pipe(catchError(() => of([]))),
     { initialValue: null },
   );
-  protected readonly courseChoices = computed(() => (this.courses() ?? []).map(({ id, title }) => ({ value: id, label: title })));
+  protected readonly courseChoices = computed(() =>
+    (this.courses() ?? [])
+      .filter(({ id, state }) => state !== 'retired' || id === this.form().courseId)
+      .map(({ id, title, state }) => ({ value: id, label: state === 'draft' ? `${title}, a draft` : title })),
+  );
   protected readonly dueWords = DUE_WORDS;
   protected readonly dueEvents = DUE_EVENTS;
   protected readonly credits = CREDITS;
@@ -132,8 +140,10 @@ export class RequirementEditPage implements HasWork {
     this.before.set(JSON.stringify(this.inHand()));
     const kept = this.work.find('requirement/new');
     if (kept) return this.takeUp(kept.draft, null);
+    const course = this.forCourse();
+    if (course) this.set({ courseId: course });
     this.settings.get().subscribe(({ graceDays }) => {
-      if (this.isChanged()) return;
+      if (this.isChanged() && !course) return;
       this.set({ graceDays });
       this.before.set(JSON.stringify(this.inHand()));
     });

@@ -1,0 +1,65 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { tellFinish, type FinishRule } from '@nudrik/core';
+import { PersonPick } from '../people/person-pick.ts';
+import { NumberField } from '../shared/pick/number-field.ts';
+import { SelectField, type Choice } from '../shared/pick/select.ts';
+import { CERTIFICATE_WORDS } from './course-form.ts';
+import { CourseStore } from './course.store.ts';
+
+/** What a course is called, who owns it, what finishing it means and brings. */
+@Component({
+  selector: 'nk-course-facts',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, NumberField, PersonPick, SelectField],
+  templateUrl: './course-facts.html',
+  styles: `
+    .facts-form { display: grid; grid-template-columns: 2fr 110px 1.3fr; gap: 0 14px; max-width: 980px; }
+    .second { grid-template-columns: 1.1fr 1fr 130px 1fr; }
+    .finish { display: flex; gap: 8px; align-items: center; }
+    .finish nk-select { flex: 1; }
+  `,
+})
+export class CourseFacts {
+  protected readonly store = inject(CourseStore);
+  /** the field that somebody was led to */
+  readonly field = input<string | null>(null);
+  protected readonly isOff = computed(() => !this.store.canWrite());
+  protected readonly certificates: Choice<string>[] = (['open', 'issued', 'none'] as const).map((value) => ({
+    value,
+    label: CERTIFICATE_WORDS[value],
+  }));
+  protected readonly finishes: Choice<string>[] = [
+    { value: 'all', label: 'all required units' },
+    { value: 'some', label: 'some of them' },
+    { value: 'score', label: 'a score, by weight' },
+  ];
+  protected readonly words = computed(() => tellFinish(this.store.form()!.finish, this.store.units()));
+  private readonly led = signal<string | null>(null);
+
+  constructor() {
+    effect(() => {
+      const field = this.field();
+      if (field && this.led() !== field) {
+        this.led.set(field);
+        setTimeout(() =>
+          document.querySelector<HTMLElement>(`[data-field="${field}"] input, [data-field="${field}"] [role="combobox"]`)?.focus(),
+        );
+      }
+    });
+  }
+
+  protected finishBy(kind: string): void {
+    const required = this.store.units().filter((unit) => unit.required).length;
+    const finish: FinishRule =
+      kind === 'some' ? { kind, units: Math.max(1, required - 1) } : kind === 'score' ? { kind, percent: 80 } : { kind: 'all' };
+    this.store.set({ finish });
+  }
+
+  protected setNumber(value: number | null): void {
+    const { finish } = this.store.form()!;
+    if (value === null || value < 1) return;
+    if (finish.kind === 'some') this.store.set({ finish: { ...finish, units: value } });
+    if (finish.kind === 'score') this.store.set({ finish: { ...finish, percent: Math.min(100, value) } });
+  }
+}
