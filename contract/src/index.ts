@@ -8,6 +8,7 @@ export * from './structure/structure.ts';
 export * from './feed/feed.ts';
 export * from './requirements/requirements.ts';
 export * from './courses/courses.ts';
+export * from './quizzes/quizzes.ts';
 export * from './assignments/assignments.ts';
 export * from './plans/plans.ts';
 export * from './plans/rehearsal-file.ts';

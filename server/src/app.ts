@@ -13,6 +13,7 @@ import { courseRoutes } from './courses/routes.ts';
 import type { Deps } from './deps.ts';
 import { houseRoutes } from './house/routes.ts';
 import { learningRoutes } from './learning/routes.ts';
+import { quizRoutes } from './quizzes/routes.ts';
 import type { Live } from './live/live.ts';
 import { noticeRoutes } from './notices/routes.ts';
 import { feedRoutes } from './feed/routes.ts';
@@ -42,6 +43,7 @@ export const ROUTES: readonly Route[] = [
   ...reportRoutes,
   ...certificateRoutes,
   ...learningRoutes,
+  ...quizRoutes,
   ...clockRoutes,
   ...houseRoutes,
   ...standinRoutes,

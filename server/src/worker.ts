@@ -11,6 +11,7 @@ import { claimOnto, dispatch, recordReport } from './notices/dispatch.ts';
 import { planWaiting } from './notices/plan.ts';
 import { Wire } from './notices/wire.ts';
 import { holdLease } from './work/lease.ts';
+import { endRunOut } from './quizzes/attempts.ts';
 import { retryAside } from './work/set-aside.ts';
 import { foldFigures } from './work/figures.ts';
 import { forgetOldJobs, freeLostJobs } from './work/jobs.ts';
@@ -23,6 +24,7 @@ import { reconcileWaiting } from './requirements/reconcile.ts';
 /** Reconciles and plans whatever waits for it. */
 async function prepare(deps: Deps): Promise<void> {
   await wakePeople(deps.db, deps.clock.now());
+  await endRunOut(deps);
   while ((await reconcileWaiting(deps)) > 0);
   do while ((await planWaiting(deps)) > 0);
   while (await wakeOpenings(deps.db, deps.clock.now()));
@@ -108,6 +110,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         await wakePeople(deps.db, deps.clock.now());
         while (!stopped && (await reconcileWaiting(deps)) > 0);
       });
+      await attempt('quizzes', () => endRunOut(deps));
       await attempt('plans', async () => {
         do while (!stopped && (await planWaiting(deps)) > 0);
         while (!stopped && (await wakeOpenings(deps.db, deps.clock.now())));

@@ -9,6 +9,7 @@ import {
   type Release,
   type UnitKind,
 } from '@nudrik/core';
+import { QuizDraft } from '../quizzes/quizzes.ts';
 import { Id, Instant, Line, LocalDate, TimeOfDay } from '../common.ts';
 
 /** A unit by its id, or by what the browser calls it until it has one. */
@@ -63,6 +64,7 @@ export const UnitDraft = z.object({
   body: z.string().max(200_000).nullable().default(null),
   url: z.string().trim().max(2000).nullable().default(null),
   fileId: Id.nullable().default(null),
+  quiz: QuizDraft.nullable().default(null),
 });
 export type UnitDraft = z.infer<typeof UnitDraft>;
 

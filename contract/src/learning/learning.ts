@@ -37,6 +37,8 @@ export interface LearningUnit {
   body: string | null;
   url: string | null;
   file: { name: string; bytes: number } | null;
+  /** of a quiz: "10 questions, 80 % passes" */
+  about: string | null;
   doneAt: string | null;
 }
 

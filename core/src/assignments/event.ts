@@ -95,6 +95,16 @@ export const EVENTS = {
       `${score == null ? '' : `, score ${score}`}` +
       `${passed == null ? '' : passed ? ', passed' : ', not passed'}`,
   }),
+  'quiz-marked': entry({
+    // a submission that waited for somebody: its score now
+    needs: { unit: 'id' },
+    may: { attempt: 'count', score: 'number', passed: 'flag' },
+    follows: PLAN,
+    tell: ({ attempt, score, passed }, { course, unit }) =>
+      `Marked ${called(unit)} of ${course}${attempt ? `, attempt ${attempt}` : ''}` +
+      `${score == null ? '' : `, score ${score}`}` +
+      `${passed == null ? '' : passed ? ', passed' : ', not passed'}`,
+  }),
   'signed-off': entry({
     needs: {},
     may: { unit: 'id', attended: 'flag', met: 'flag' },

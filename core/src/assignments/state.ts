@@ -48,6 +48,8 @@ export interface Revision {
   replacedAt: Instant | null;
   /** spans in which it did not stand although it does now: what replaced it was taken back */
   gaps: readonly Span[];
+  /** the event that it is, where each event is one */
+  event?: AssignmentEvent | null;
 }
 
 const NO_GAPS: readonly Span[] = [];

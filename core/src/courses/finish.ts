@@ -1,3 +1,4 @@
+import type { AssignmentEvent } from '../assignments/event.ts';
 import { tellAmount } from '../time/words.ts';
 
 /** What finishes a course. `all` its required units, `some` of them, or a score that they reach together by their weights. */
@@ -59,6 +60,17 @@ export function progressIn(
   isFinished &&= counted.length > 0;
   const percent = isFinished ? 100 : Math.max(0, Math.min(99, Math.floor(share * 100 + 1e-9)));
   return { done: Math.min(isDone.length, of), of, percent, isFinished };
+}
+
+/** The best score in each unit that has one, 0 to 1, from the events of an assignment that count. */
+export function bestScores(events: readonly AssignmentEvent[]): Map<string, number> {
+  const best = new Map<string, number>();
+  for (const event of events) {
+    if ((event.type !== 'quiz-submitted' && event.type !== 'quiz-marked') || !event.unit || event.score == null || event.passed == null)
+      continue;
+    best.set(event.unit, Math.max(best.get(event.unit) ?? 0, event.score / 100));
+  }
+  return best;
 }
 
 /** What keeps a course from ever being finished, in a sentence, or null. */

@@ -72,7 +72,8 @@ export function openingsOf(
       if (event.at > now) continue;
       if (event.type === 'unit-opened' && !opened.has(event.unit)) opened.set(event.unit, event.at);
       else if (event.type === 'unit-finished' && !finished.has(event.unit)) finished.set(event.unit, event.at);
-      else if (event.type === 'quiz-submitted' && event.passed && event.unit && !passed.has(event.unit)) passed.set(event.unit, event.at);
+      else if ((event.type === 'quiz-submitted' || event.type === 'quiz-marked') && event.passed && event.unit && !passed.has(event.unit))
+        passed.set(event.unit, event.at);
     }
   }
   const openings = new Map<string, Opening>();

@@ -1,11 +1,14 @@
+import { NEW_QUIZ, quizFaults, type Quiz } from '../quizzes/quiz.ts';
+
 /** What a unit may carry beside its title. */
 export interface UnitContent {
   title: string;
   body: string | null;
   url: string | null;
   fileId: string | null;
+  quiz: Quiz | null;
 }
-export type UnitField = 'body' | 'url' | 'fileId';
+export type UnitField = 'body' | 'url' | 'fileId' | 'quiz';
 
 interface UnitKindEntry {
   /** "Add a page" */
@@ -13,7 +16,9 @@ interface UnitKindEntry {
   /** the fields that it keeps; the others are emptied when it is saved */
   keeps: readonly UnitField[];
   /** what a new one begins with */
-  starts: Partial<Record<UnitField, string>>;
+  starts: { body?: string; url?: string; quiz?: Quiz };
+  /** what makes it done: the employee's word, or a quiz that is passed */
+  doneBy: 'word' | 'passing';
   /** what is missing in it, in a sentence, or null */
   fault(unit: UnitContent): { field: UnitField; words: string } | null;
 }
@@ -31,11 +36,12 @@ const entry = (made: UnitKindEntry): UnitKindEntry => made;
 
 /** The catalogue of unit kinds. A new one is added here, and its form in the web. */
 const ENTRIES = {
-  page: entry({ words: 'page', keeps: ['body'], starts: { body: '' }, fault: () => null }),
+  page: entry({ words: 'page', keeps: ['body'], starts: { body: '' }, doneBy: 'word', fault: () => null }),
   link: entry({
     words: 'link',
     keeps: ['url'],
     starts: { url: 'https://' },
+    doneBy: 'word',
     fault: ({ title, url }) =>
       isWebAddress(url) ? null : { field: 'url', words: `“${title}” is a link and needs a web address beginning with http:// or https://` },
   }),
@@ -43,7 +49,18 @@ const ENTRIES = {
     words: 'file',
     keeps: ['fileId'],
     starts: {},
+    doneBy: 'word',
     fault: ({ title, fileId }) => (fileId ? null : { field: 'fileId', words: `“${title}” needs its file: choose one and upload it` }),
+  }),
+  quiz: entry({
+    words: 'quiz',
+    keeps: ['quiz'],
+    starts: { quiz: NEW_QUIZ },
+    doneBy: 'passing',
+    fault({ title, quiz }) {
+      const [fault] = quiz ? quizFaults(quiz) : ['has no question yet'];
+      return fault ? { field: 'quiz', words: `“${title}” ${fault}` } : null;
+    },
   }),
 };
 

@@ -62,10 +62,19 @@ function eachEvent<T extends AssignmentEvent>(
     isTakenBack: !counting.has(event),
     replacedAt: counting.has(event) ? null : undoneAt(event),
     gaps: [],
+    event,
   }));
 }
 
-type UnitEvent = EventNamed<'unit-opened' | 'unit-finished' | 'quiz-submitted' | 'signed-off'>;
+type UnitEvent = EventNamed<'unit-opened' | 'unit-finished' | 'quiz-submitted' | 'quiz-marked' | 'signed-off'>;
+
+/** What a quiz came to: when it was submitted, or when somebody had marked what waited. */
+const resultOf =
+  (unit: string | undefined, passed: boolean) =>
+  (event: AssignmentEvent): event is EventNamed<'quiz-submitted' | 'quiz-marked'> =>
+    (event.type === 'quiz-submitted' || event.type === 'quiz-marked') &&
+    (unit === undefined || event.unit === unit) &&
+    event.passed === passed;
 const ofUnit =
   <T extends UnitEvent['type']>(type: T, unit: string | undefined, also: (event: EventNamed<T>) => boolean = () => true) =>
   (event: AssignmentEvent): event is EventNamed<T> =>
@@ -146,22 +155,29 @@ const ENTRIES = {
   'quiz-passed': entry({
     words: 'the quiz is passed',
     may: ['unit'],
-    find: (assignment, { unit }, _, now) =>
-      eachEvent(
-        assignment,
-        now,
-        ofUnit('quiz-submitted', unit, ({ passed }) => passed === true),
-      ),
+    find: (assignment, { unit }, _, now) => eachEvent(assignment, now, resultOf(unit, true)),
   }),
   'quiz-failed': entry({
     words: 'the quiz is failed',
     may: ['unit'],
-    find: (assignment, { unit }, _, now) =>
-      eachEvent(
+    find: (assignment, { unit }, _, now) => eachEvent(assignment, now, resultOf(unit, false)),
+  }),
+  'quiz-waiting': entry({
+    words: 'the quiz waits for marking',
+    may: ['unit'],
+    // what somebody has marked waits no longer
+    find(assignment, { unit }, _, now) {
+      const counting = effectiveEvents(assignment.events, now);
+      return eachEvent(
         assignment,
         now,
-        ofUnit('quiz-submitted', unit, ({ passed }) => passed === false),
-      ),
+        ofUnit('quiz-submitted', unit, ({ passed }) => passed == null),
+      ).map((revision) => {
+        const { unit: of, attempt } = revision.event as EventNamed<'quiz-submitted'>;
+        const marked = counting.find((event) => event.type === 'quiz-marked' && event.at <= now && event.unit === of && event.attempt === attempt);
+        return marked ? { ...revision, replacedAt: revision.replacedAt ?? marked.at } : revision;
+      });
+    },
   }),
   'signed-off': entry({
     words: 'signed off',

@@ -3,6 +3,7 @@ import { nextOpeningAt } from '../courses/openings.repo.ts';
 import type { Deps } from '../deps.ts';
 import { nextPullAt } from '../feed/feed.ts';
 import { nextTryAt } from '../messages/channels.repo.ts';
+import { nextEndAt } from '../quizzes/attempts.repo.ts';
 import { nextWakeAt } from '../requirements/queue.ts';
 import { type DemoClock, findDemoClock, setDemoClock } from './clock.ts';
 
@@ -28,6 +29,7 @@ async function nextWorkAt(db: Queryable, after: number): Promise<number | null> 
     await nextWakeAt(db),
     await nextTryAt(db),
     await nextOpeningAt(db),
+    await nextEndAt(db),
   ].filter((at) => at !== null && at > after);
   return moments.length ? Math.min(...(moments as number[])) : null;
 }

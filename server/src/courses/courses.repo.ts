@@ -6,6 +6,7 @@ import type {
   CourseState,
   CourseView,
   FinishRule,
+  Quiz,
   Release,
   StoredFile,
   UnitView,
@@ -60,7 +61,7 @@ where c.id = $1::bigint
 `;
 
 const LIST_UNITS = `
-select s.id as section_id, s.title as section_title, u.id, u.kind, u.title, u.required, u.weight, u.release, u.body, u.url, u.file_id,
+select s.id as section_id, s.title as section_title, u.id, u.kind, u.title, u.required, u.weight, u.release, u.body, u.url, u.file_id, u.content,
   f.name as file_name, octet_length(f.content) as bytes
 from sections s
 left join units u on u.section_id = s.id
@@ -78,6 +79,7 @@ interface UnitDbRow {
   required: boolean;
   weight: number;
   release: Release | null;
+  content: { quiz?: Quiz };
   body: string | null;
   url: string | null;
   file_id: string | null;
@@ -104,6 +106,7 @@ export async function listSections(db: Queryable, courseId: string): Promise<Cou
       body: row.body,
       url: row.url,
       fileId: row.file_id,
+      quiz: row.content.quiz ?? null,
       file: row.file_id === null ? null : { id: row.file_id, name: row.file_name!, bytes: row.bytes! },
     };
     section!.units.push(unit);
@@ -217,17 +220,17 @@ returning id
 const CHANGE_UNIT = `
 update units
 set section_id = $1::bigint, position = $2::integer, kind = $3::text, title = $4::text, required = $5::boolean, body = $6::text,
-  url = $7::text, file_id = $8::bigint, weight = $9::integer, release = $10::jsonb
-where id = $11::bigint
-  and section_id in (select id from sections where course_id = $12::bigint)
+  url = $7::text, file_id = $8::bigint, weight = $9::integer, release = $10::jsonb, content = $11::jsonb
+where id = $12::bigint
+  and section_id in (select id from sections where course_id = $13::bigint)
 returning id
 `;
 const INSERT_UNIT = `
-insert into units (id, section_id, position, kind, title, required, body, url, file_id, weight, release)
+insert into units (id, section_id, position, kind, title, required, body, url, file_id, weight, release, content)
 overriding system value
 values (
-  coalesce($11::bigint, nextval(pg_get_serial_sequence('units', 'id'))), $1::bigint, $2::integer, $3::text, $4::text, $5::boolean, $6::text,
-  $7::text, $8::bigint, $9::integer, $10::jsonb
+  coalesce($12::bigint, nextval(pg_get_serial_sequence('units', 'id'))), $1::bigint, $2::integer, $3::text, $4::text, $5::boolean, $6::text,
+  $7::text, $8::bigint, $9::integer, $10::jsonb, $11::jsonb
 )
 returning id
 `;
@@ -260,6 +263,7 @@ export async function saveSections(db: Client, courseId: string, sections: Cours
         ...(['body', 'url', 'fileId'] as const).map((field) => (unitKind(unit.kind).keeps.includes(field) ? (unit[field] ?? null) : null)),
         unit.weight ?? 1,
         unit.release ? JSON.stringify(unit.release) : null,
+        JSON.stringify(unitKind(unit.kind).keeps.includes('quiz') && unit.quiz ? { quiz: unit.quiz } : {}),
       ];
       const kept = unit.id ? await maybeRow<{ id: string }>(db, CHANGE_UNIT, [...values, unit.id, courseId]) : null;
       const { id } = kept ?? (await oneRow<{ id: string }>(db, INSERT_UNIT, [...values, unit.id ?? null]));

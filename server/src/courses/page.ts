@@ -15,6 +15,13 @@ export const cleanPages = (draft: CourseDraft): CourseDraft => ({
   ...draft,
   sections: draft.sections.map((section) => ({
     ...section,
-    units: section.units.map((unit) => ({ ...unit, body: unit.body === null ? null : cleanPage(unit.body) })),
+    units: section.units.map((unit) => ({
+      ...unit,
+      body: unit.body === null ? null : cleanPage(unit.body),
+      quiz: unit.quiz && {
+        ...unit.quiz,
+        questions: unit.quiz.questions.map((question) => ({ ...question, text: cleanPage(question.text) })),
+      },
+    })),
   })),
 });

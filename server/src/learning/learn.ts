@@ -1,20 +1,25 @@
 import {
+  bestScores,
+  effectiveEvents,
   openingsOf,
   progressIn,
   tellFinish,
   tellOpening,
+  tellQuiz,
+  unitKind,
   Zone,
   type AssignmentEvent,
   type Counted,
   type FinishRule,
   type Opening,
   type Released,
+  type UnitKind,
 } from '@nudrik/core';
 import type { LearningUnit, LearningView, MyTraining, UnitView } from '@nudrik/contract';
 import { signedToken } from '../access/personal-link.ts';
-import { maybeRow, oneRow, rows, transaction, type Queryable } from '../db/db.ts';
+import { maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { findIdByLink, lockAssignment } from '../assignments/assignments.repo.ts';
+import { findIdByLink, lockAssignment, type LockedAssignment } from '../assignments/assignments.repo.ts';
 import { record } from '../assignments/record.ts';
 import { listSections } from '../courses/courses.repo.ts';
 import { getHouse } from '../house/house.ts';
@@ -64,6 +69,7 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
   const sections = await listSections(deps.db, row.course_id);
   const now = deps.clock.now();
   const { finish, units } = await getRules(deps.db, row.course_id);
+  const scores = finish.kind === 'score' ? await scoresOf(deps.db, row.id) : new Map<string, number>();
   const openings = row.closed_by === 'finished' ? new Map<string, Opening>() : await openingsFor(deps.db, units, row.id, now);
   const opensOf = (unit: string): string | null => {
     const opening = openings.get(unit);
@@ -81,7 +87,7 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
     ...finishedOf(row),
     closedReason: row.closed_told,
     ...progressOf(row),
-    percent: row.closed_by === 'finished' ? 100 : progressIn(finish, units, done).percent,
+    percent: row.closed_by === 'finished' ? 100 : progressIn(finish, units, done, (unit) => scores.get(unit) ?? null).percent,
     finishWords: tellFinish(finish, units),
     // what has nothing in it is nothing to an employee
     sections: sections
@@ -102,13 +108,15 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
 }
 
 /** What a unit holds for somebody; of one that is not open nothing leaves the server. */
-const contentOf = (unit: UnitView, opens: string | null): Pick<LearningUnit, 'opens' | 'body' | 'url' | 'file'> =>
-  opens === null
-    ? { opens, body: unit.body, url: unit.url, file: unit.file && { name: unit.file.name, bytes: unit.file.bytes } }
-    : { opens, body: null, url: null, file: null };
+const contentOf = (unit: UnitView, opens: string | null): Pick<LearningUnit, 'opens' | 'body' | 'url' | 'file' | 'about'> => {
+  const about = unit.quiz && tellQuiz(unit.quiz);
+  return opens === null
+    ? { opens, about, body: unit.body, url: unit.url, file: unit.file && { name: unit.file.name, bytes: unit.file.bytes } }
+    : { opens, about, body: null, url: null, file: null };
+};
 
 /** Who it is that acts: somebody who is signed in, or whoever has the personal link. */
-const actor = (name: string, personId: string, signedIn: string | null): string =>
+export const actor = (name: string, personId: string, signedIn: string | null): string =>
   signedIn === personId ? name : `${name}, by personal link`;
 
 /** Notes that the course was opened; the first time it is "started". */
@@ -192,25 +200,49 @@ export async function markUnitDone(
     const assignment = (await lockAssignment(client, id))!;
     if (assignment.closed_by === 'finished') return { finished: true };
     if (assignment.closed_by) throw new Refused('conflict', `This course is no longer asked of you: it was ${assignment.closed_by}.`);
-    const { finish, units } = await getRules(client, assignment.course_id);
-    if (!units.some((unit) => unit.id === unitId))
-      throw new Refused('not-found', 'This unit is no longer part of the course. Load the page again.');
+    const { units } = await getRules(client, assignment.course_id);
+    const unit = units.find((one) => one.id === unitId);
+    if (!unit) throw new Refused('not-found', 'This unit is no longer part of the course. Load the page again.');
+    if (unitKind(unit.kind as UnitKind).doneBy === 'passing')
+      throw new Refused('conflict', `“${unit.title}” is done by passing it, and not by marking it done. Nothing was changed.`);
     const now = deps.clock.now();
     await refuseClosed(client, id, unitId, now);
     const isNew = !assignment.units_done.includes(unitId);
-    const done = new Set([...assignment.units_done, unitId]);
-    const byWhom = actor(assignment.person_name, assignment.person_id, signedIn);
     const own: AssignmentEvent[] = isNew ? [{ type: 'unit-finished', at: now, unit: unitId }] : [];
-    const finished = progressIn(finish, units, done).isFinished;
-    if (finished) await finishAssignments(deps, client, assignment.course_id, [{ id, zone: assignment.zone, with: own }], byWhom);
-    else
-      await record(
-        client,
-        own.map((event) => ({ assignment: id, event })),
-        { byWhom },
-      );
-    return { finished };
+    return { finished: await settle(deps, client, assignment, own, actor(assignment.person_name, assignment.person_id, signedIn)) };
   });
+}
+
+/**
+ * Records what somebody did in a course, and that they finished it where they have by that. Of a locked, open assignment.
+ * @returns whether it is finished
+ */
+export async function settle(
+  deps: Deps,
+  client: Client,
+  assignment: LockedAssignment,
+  events: readonly AssignmentEvent[],
+  byWhom: string,
+): Promise<boolean> {
+  const { finish, units } = await getRules(client, assignment.course_id);
+  const done = new Set([...assignment.units_done, ...events.flatMap((event) => (event.type === 'unit-finished' ? [event.unit] : []))]);
+  const scores = finish.kind === 'score' ? await scoresOf(client, assignment.id, events) : new Map<string, number>();
+  const { isFinished } = progressIn(finish, units, done, (unit) => scores.get(unit) ?? null);
+  if (isFinished)
+    await finishAssignments(deps, client, assignment.course_id, [{ id: assignment.id, zone: assignment.zone, with: events }], byWhom);
+  else
+    await record(
+      client,
+      events.map((event) => ({ assignment: assignment.id, event })),
+      { byWhom },
+    );
+  return isFinished;
+}
+
+/** The best score in each quiz, with what is about to be recorded. */
+async function scoresOf(db: Queryable, assignmentId: string, more: readonly AssignmentEvent[] = []): Promise<Map<string, number>> {
+  const [assignment] = await listAssignmentFacts(db, [assignmentId]);
+  return bestScores([...effectiveEvents(assignment!.events, Infinity), ...more]);
 }
 
 const titlesOf =
