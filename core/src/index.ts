@@ -35,6 +35,7 @@ export * from './courses/course-fault.ts';
 export * from './quizzes/question.ts';
 export * from './quizzes/quiz.ts';
 export * from './quizzes/paste.ts';
+export * from './quizzes/told.ts';
 export * from './people/role.ts';
 export * from './people/matching.ts';
 export * from './people/table-file.ts';

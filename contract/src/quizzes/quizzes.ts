@@ -47,7 +47,7 @@ export const QuizDraft = z.object({
   shows: z.enum(['score', 'own', 'right']).default('own'),
   told: z
     .object({ of: z.enum(TOLD_OF), to: z.array(z.string().trim().min(1).max(254)).max(10), when: z.enum(['at once', 'per day']) })
-    .default({ of: 'waiting', to: ['trainer'], when: 'at once' }),
+    .default({ of: 'waiting', to: ['trainer'], when: 'per day' }),
 }) as unknown as z.ZodType<Quiz>;
 
 const AnswerDraft = z.union([

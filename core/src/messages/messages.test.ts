@@ -13,7 +13,7 @@ const template = (body: string, subject = 'About {course}'): Template => ({ subj
 const facts = (now = '2027-03-17T16:00') => ({
   employee: aPerson('runa', { name: 'Runa Aske' }), recipientName: 'Runa Aske', manager: aPerson('odd', { name: 'Odd Brandal' }), trainer: null,
   course: { title: 'Fire Teams Aboard', code: null, summary: 'Two teams.' }, assignedAt: utc('2027-03-01T09:30'), standing: standingAt(anAssignment(), utc(now)),
-  unitsDone: 2, unitsRequired: 5, certificate: null, organisation: 'Orlasund Ferries', zone: OSLO, now: utc(now),
+  unitsDone: 2, unitsRequired: 5, certificate: null, quiz: null, organisation: 'Orlasund Ferries', zone: OSLO, now: utc(now),
 }); // prettier-ignore
 
 describe('a template', () => {
@@ -66,6 +66,7 @@ describe('a template', () => {
     recipientName: maybe(word), manager: somebody, trainer: somebody, course: fc.record({ title: word, code: maybe(word), summary: maybe(word) }),
     standing: fc.constantFrom([], [{ type: 'finished', at: utc('2027-03-16T10:00') }] as const).map((events) => standingAt(anAssignment({ events: [...events] }), utc('2027-03-17T16:00'))),
     unitsDone: fc.nat(3), unitsRequired: fc.nat(5), certificate: maybe(fc.record({ serial: word, expiresOn: maybe(fc.constant('2028-03-17')) })),
+    quiz: maybe(fc.record({ title: word, attempt: maybe(fc.nat(5)), score: maybe(fc.nat(100)), passed: maybe(fc.boolean()) })),
   }).map((known) => ({ ...facts(), organisation: 'Orla', ...known })); // prettier-ignore
   const anyFields = fc.subarray(
     MERGE_FIELDS.map(({ name }) => name),

@@ -26,6 +26,9 @@ export const MERGE_FIELDS: readonly MergeField[] = [
   { name: 'finished', about: 'the day of finishing' },
   { name: 'certificate serial', about: 'the serial of the certificate' },
   { name: 'certificate expiry', about: 'the day on which the certificate expires' },
+  { name: 'quiz', about: 'the title of the quiz that the step hangs on' },
+  { name: 'quiz result', about: 'its score, and whether it was passed' },
+  { name: 'quiz attempt', about: 'which attempt it was' },
   { name: 'organisation', about: 'the name of the organisation' },
 ];
 

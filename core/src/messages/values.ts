@@ -16,6 +16,8 @@ export interface ValueFacts {
   unitsDone: number;
   unitsRequired: number;
   certificate: { serial: string; expiresOn: string | null } | null;
+  /** the submission that the step hangs on; null where it hangs on none */
+  quiz: { title: string; attempt: number | null; score: number | null; passed: boolean | null } | null;
   organisation: string;
   /** the reader's zone: dates are told in it */
   zone: Zone;
@@ -36,6 +38,10 @@ export function tellDistance(from: Instant, to: Instant, zone: Zone): string {
 }
 
 export const daysLate = (dueAt: Instant, now: Instant, zone: Zone): number => Math.max(0, zone.dayAt(now) - zone.dayAt(dueAt));
+
+/** "82 %, passed", or that it waits. */
+export const tellResult = (quiz: ValueFacts['quiz']): string =>
+  !quiz || quiz.passed === null ? 'waits for marking' : `${quiz.score ?? 0} %, ${quiz.passed ? 'passed' : 'not passed'}`;
 
 /** The value of each merge field for one notice; null where the person has none, which holds the notice. */
 const VALUES: Readonly<Record<string, (facts: ValueFacts) => string | null>> = {
@@ -61,6 +67,9 @@ const VALUES: Readonly<Record<string, (facts: ValueFacts) => string | null>> = {
   'certificate serial': ({ certificate }) => certificate?.serial ?? null,
   'certificate expiry': ({ certificate }) =>
     certificate ? (certificate.expiresOn ? tellDate(dayOf(certificate.expiresOn)) : 'no expiry') : null,
+  quiz: ({ quiz }) => quiz?.title ?? null,
+  'quiz result': ({ quiz }) => quiz && tellResult(quiz),
+  'quiz attempt': ({ quiz }) => (quiz?.attempt == null ? null : String(quiz.attempt)),
   organisation: ({ organisation }) => organisation,
 };
 

@@ -174,7 +174,9 @@ const ENTRIES = {
         ofUnit('quiz-submitted', unit, ({ passed }) => passed == null),
       ).map((revision) => {
         const { unit: of, attempt } = revision.event as EventNamed<'quiz-submitted'>;
-        const marked = counting.find((event) => event.type === 'quiz-marked' && event.at <= now && event.unit === of && event.attempt === attempt);
+        const marked = counting.find(
+          (event) => event.type === 'quiz-marked' && event.at <= now && event.unit === of && event.attempt === attempt,
+        );
         return marked ? { ...revision, replacedAt: revision.replacedAt ?? marked.at } : revision;
       });
     },

@@ -44,7 +44,7 @@ export const NEW_QUIZ: Quiz = {
   pause: 0,
   limit: null,
   shows: 'own',
-  told: { of: 'waiting', to: ['trainer'], when: 'at once' },
+  told: { of: 'waiting', to: ['trainer'], when: 'per day' },
 };
 
 /** What keeps a quiz from being taken, each in a clause. */

@@ -1,6 +1,10 @@
 import fc from 'fast-check';
 import { describe, expect, it, test } from 'vitest';
+import { templateFault } from '../messages/template.ts';
+import { STANDARD_PLAN } from '../plans/standard.ts';
+import { stepFault } from '../plans/step.ts';
 import { readQuestions } from './paste.ts';
+import { withToldSteps } from './told.ts';
 import { feedbackOn, newQuestion, QUESTION_KINDS, questionFault, readNumber, scoreAnswer, showQuestion, tellAnswer, tellRightAnswer, type Answer, type Drawn, type Question, type QuestionKind } from './question.ts'; // prettier-ignore
 import { drawQuiz, itemFigures, NEW_QUIZ, nextAttempt, quizFaults, scoreQuiz, tellQuiz, type Quiz } from './quiz.ts';
 
@@ -240,5 +244,35 @@ Push the [[red|crimson]] button.`);
     expect(faults.map(({ line }) => line)).toEqual([1, 3, 9]);
     expect(faults[1]!.words).toBe('“Which?” has no right choice: one begins with +');
     expect(questions.map(({ text }) => text)).toEqual(['<p>Which &lt;b&gt;one&lt;/b&gt;?</p>']);
+  });
+});
+
+describe('the trainer is told by a step of the plan', () => {
+  const unit = (told: Partial<Quiz['told']>, id = '7', title = 'The hoses') => ({
+    id,
+    title,
+    quiz: { ...NEW_QUIZ, told: { ...NEW_QUIZ.told, ...told } },
+  });
+  it('of what it is to tell, to whom, and how often', () => {
+    const [step] = withToldSteps([], [unit({ of: 'failed', when: 'at once', to: ['trainer', 'ops@orlasund.example'] })]);
+    expect(step).toMatchObject({ id: 'quiz-7', name: '“The hoses” was not passed', anchor: { event: 'quiz-failed', unit: '7' }, at: null, gather: 'none', to: ['trainer', 'ops@orlasund.example'], on: true }); // prettier-ignore
+    expect(stepFault(step!)).toBeNull();
+    expect(templateFault(step!.message)).toBeNull();
+    expect(withToldSteps([], [unit({ of: 'waiting', when: 'per day' })])[0]).toMatchObject({
+      anchor: { event: 'quiz-waiting' },
+      at: '16:00',
+      gather: 'per day',
+    });
+  });
+  it('changed and taken away as the quiz says; what was written on the plan stays', () => {
+    const [step] = withToldSteps([], [unit({ of: 'all' })]);
+    const mine = [{ ...STANDARD_PLAN[0]! }, { ...step!, on: false, message: { ...step!.message, subject: 'Mine' } }];
+    const [invitation, kept] = withToldSteps(mine, [unit({ of: 'failed' })]);
+    expect(invitation).toEqual(STANDARD_PLAN[0]);
+    expect(kept).toMatchObject({ on: false, message: { subject: 'Mine' }, anchor: { event: 'quiz-failed' } });
+    expect(withToldSteps(mine, [unit({ of: 'nothing' })])).toEqual([STANDARD_PLAN[0]]);
+    expect(withToldSteps(mine, [])).toEqual([STANDARD_PLAN[0]]);
+    const again = withToldSteps(mine, [unit({ of: 'all' })]);
+    expect(withToldSteps(again, [unit({ of: 'all' })])).toEqual(again);
   });
 });

@@ -4,6 +4,7 @@ import { announce, maybeRow, rows, transaction, type Client, type Queryable } fr
 import { refuseStale } from '../db/versions.ts';
 import type { Deps } from '../deps.ts';
 import { putPlan } from '../plans/plans.repo.ts';
+import { keepToldSteps } from '../quizzes/told.ts';
 import { Refused } from '../refusal.ts';
 import { findCourse, insertCourse, keepVersion, listFiles, saveSections, updateCourse } from './courses.repo.ts';
 import {
@@ -221,7 +222,7 @@ export async function saveDraft(
     );
     const { content, ids } = await withIds(client, courseId, cleanPages(sent), stored?.content ?? null);
     await putDraft(client, courseId, { content, save, at: deps.clock.now(), byWhom });
-    if (course.state === 'draft') await writeThrough(client, courseId, course.title, content);
+    if (course.state === 'draft') await writeThrough(deps, client, courseId, course.title, content, byWhom);
     await announce(client, 'courses');
     return saved(client, courseId, await countWriting(client, courseId), ids);
   });
@@ -239,10 +240,18 @@ function idsAgain(sent: CourseDraft, stored: CourseDraft): Record<string, string
 }
 
 /** A course that is not live yet is what is written of it: its plan and what would be asked for look at that. */
-async function writeThrough(client: Client, courseId: string, title: string, content: CourseDraft): Promise<void> {
+async function writeThrough(
+  deps: Deps,
+  client: Client,
+  courseId: string,
+  title: string,
+  content: CourseDraft,
+  byWhom: string,
+): Promise<void> {
   const isFree = content.title !== '' && (await twinFault(client, courseId, content)) === null;
   await updateCourse(client, courseId, isFree ? content : { ...content, title, code: null });
   await saveSections(client, courseId, content.sections);
+  await keepToldSteps(deps, client, courseId, content, byWhom);
 }
 
 /** Forgets what is written and not published. */

@@ -20,6 +20,7 @@ import { finishAssignments, type Finishing } from '../learning/finish.ts';
 import { listAssignmentFacts } from '../notices/facts.ts';
 import { requestReplan } from '../notices/queue.ts';
 import { releaseValues } from '../notices/release.repo.ts';
+import { keepToldSteps } from '../quizzes/told.ts';
 import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';
@@ -189,6 +190,7 @@ export async function lockWritten(
 export async function applyDraft(deps: Deps, client: Client, courseId: string, content: CourseDraft, byWhom: string): Promise<void> {
   await updateCourse(client, courseId, content);
   await saveSections(client, courseId, content.sections);
+  await keepToldSteps(deps, client, courseId, content, byWhom);
   await keepVersion(client, courseId, deps.clock.now(), byWhom);
   await deleteDraft(client, courseId);
   await countWriting(client, courseId);

@@ -1,4 +1,5 @@
 import {
+  anchorsOf,
   chainOf,
   daysLate,
   missingFields,
@@ -6,8 +7,11 @@ import {
   standingAt,
   tellList,
   tellMoment,
+  tellResult,
   tellTold,
   valuesFor,
+  type EventNamed,
+  type TableOfPeople,
   type ValueFacts,
   zoneWords,
   type Told,
@@ -45,7 +49,15 @@ export function readerZone(recipient: Recipient, assignment: AssignmentFacts, fa
 }
 
 /** What the merge fields of one notice are filled from. */
-function valueFacts(assignment: AssignmentFacts, recipient: Recipient, facts: MergeFacts, extras: MessageExtras, now: Instant): ValueFacts {
+function valueFacts(
+  step: PlanStep,
+  assignment: AssignmentFacts,
+  recipient: Recipient,
+  facts: MergeFacts,
+  extras: MessageExtras,
+  now: Instant,
+  revision: number | null = null,
+): ValueFacts {
   const employee = facts.roster.getPerson(assignment.person);
   const course = facts.courses.get(assignment.course)!;
   return {
@@ -62,10 +74,30 @@ function valueFacts(assignment: AssignmentFacts, recipient: Recipient, facts: Me
     unitsDone: Math.min(course.required.filter((unit) => assignment.unitsDone.includes(unit)).length, course.needed ?? Infinity),
     unitsRequired: course.needed ?? course.required.length,
     certificate: extras.certificates.get(assignment.id) ?? null,
+    get quiz() {
+      const event = submissionOf(step, assignment, facts, now, revision);
+      if (!event) return null;
+      const title = course.quizzes[event.unit ?? ''] ?? 'a quiz that is gone';
+      return { title, attempt: event.attempt ?? null, score: event.score ?? null, passed: event.passed ?? null };
+    },
     organisation: facts.house.organisation,
     zone: readerZone(recipient, assignment, facts),
     now,
   };
+}
+
+/** The submission that a notice of a step hangs on: that of its revision, or the last one. */
+function submissionOf(
+  { anchor }: PlanStep,
+  assignment: AssignmentFacts,
+  facts: MergeFacts,
+  now: Instant,
+  revision: number | null,
+): EventNamed<'quiz-submitted' | 'quiz-marked'> | null {
+  if (!anchor.event.startsWith('quiz-')) return null;
+  const list = anchorsOf(anchor, assignment, facts.roster.calendarOf(facts.roster.getPerson(assignment.person)), now);
+  const event = (list.find((one) => one.revision === revision) ?? list.at(-1))?.event;
+  return event?.type === 'quiz-submitted' || event?.type === 'quiz-marked' ? event : null;
 }
 
 /** Whether a message goes to the one whose assignment it is: decided for each recipient, whoever else the step goes to. */
@@ -88,7 +120,12 @@ function linkOf(
   assignment: AssignmentFacts,
   recipient: Recipient,
   { baseUrl, teamLinks, certificates }: MessageExtras,
+  submission: EventNamed<'quiz-submitted' | 'quiz-marked'> | null = null,
 ): string {
+  if (submission?.unit && !isOwn(assignment, recipient)) {
+    const which = step.gather === 'per day' ? '' : `?assignment=${assignment.id}&attempt=${submission.attempt ?? 1}`;
+    return `${baseUrl}/courses/${assignment.course}/quizzes/${submission.unit}${which}`;
+  }
   const serial = step.kind === 'certificate' ? certificates.get(assignment.id)?.serial : undefined;
   // others see of a certificate what everybody may check
   if (serial && !isOwn(assignment, recipient)) return `${baseUrl}/verify/${serial}`;
@@ -102,6 +139,8 @@ export interface Composition {
   recipient: Recipient;
   /** one, or all that a gathered message tells of */
   assignments: readonly AssignmentFacts[];
+  /** of their anchors, in the same order: which submission is told of */
+  revisions?: readonly number[];
 }
 
 /** For whom a reader stands in: whoever covers or is climbed to is told why the message reaches them. */
@@ -114,36 +153,61 @@ const leadOf = (recipient: Recipient, assignment: AssignmentFacts): string | nul
 export const missingIn =
   (facts: MergeFacts, extras: MessageExtras): MissingOf =>
   (step, assignment, recipient, at) =>
-    missingFields((step as PlanStep).message, valueFacts(assignment as AssignmentFacts, recipient, facts, extras, at));
+    missingFields((step as PlanStep).message, valueFacts(step as PlanStep, assignment as AssignmentFacts, recipient, facts, extras, at));
 
 /** The message as it goes out. A gathered one lists each person with the course, days late and the last notice. */
-export function compose({ step, recipient, assignments }: Composition, facts: Facts, extras: MessageExtras, now: Instant): Rendered {
+export function compose(
+  { step, recipient, assignments, revisions = [] }: Composition,
+  facts: Facts,
+  extras: MessageExtras,
+  now: Instant,
+): Rendered {
   const [first] = assignments;
+  const revision = revisions[0] ?? null;
   const zone = readerZone(recipient, first!, facts);
   const trainer = facts.roster.person(facts.courses.get(first!.course)?.owner ?? null);
-  const table =
-    step.gather === 'per day'
-      ? {
-          head: ['Person', 'Course', 'Due', 'Days late', 'Told'],
-          note: `Times are ${zoneWords(zone.name)}.`,
-          rows: assignments.map((assignment) => {
-            const { dueAt } = standingAt(assignment, now);
-            return [
-              facts.roster.getPerson(assignment.person).name,
-              facts.courses.get(assignment.course)!.title,
-              tellMoment(dueAt, zone, now),
-              String(daysLate(dueAt, now, zone)),
-              tellTold(extras.told.get(assignment.id), zone, now),
-            ];
-          }),
-        }
-      : null;
+  const table = step.gather !== 'per day' ? null : step.anchor.event.startsWith('quiz-') ? submissions() : lateOnes();
   return renderMessage({
     template: step.message,
-    values: valuesFor(valueFacts(first!, recipient, facts, extras, now)),
-    link: linkOf(step, first!, recipient, extras),
+    values: valuesFor(valueFacts(step, first!, recipient, facts, extras, now, revision)),
+    link: linkOf(step, first!, recipient, extras, submissionOf(step, first!, facts, now, revision)),
     lead: leadOf(recipient, first!),
     table,
     footer: `${facts.house.senderName}, ${facts.house.organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`,
   });
+
+  function lateOnes(): TableOfPeople {
+    return {
+      head: ['Person', 'Course', 'Due', 'Days late', 'Told'],
+      note: `Times are ${zoneWords(zone.name)}.`,
+      rows: assignments.map((assignment) => {
+        const { dueAt } = standingAt(assignment, now);
+        return [
+          facts.roster.getPerson(assignment.person).name,
+          facts.courses.get(assignment.course)!.title,
+          tellMoment(dueAt, zone, now),
+          String(daysLate(dueAt, now, zone)),
+          tellTold(extras.told.get(assignment.id), zone, now),
+        ];
+      }),
+    };
+  }
+
+  function submissions(): TableOfPeople {
+    return {
+      head: ['Person', 'Quiz', 'Attempt', 'Result', 'Submitted'],
+      note: `Times are ${zoneWords(zone.name)}.`,
+      rows: assignments.map((assignment, i) => {
+        const { quiz } = valueFacts(step, assignment, recipient, facts, extras, now, revisions[i] ?? null);
+        const at = submissionOf(step, assignment, facts, now, revisions[i] ?? null)?.at ?? now;
+        return [
+          facts.roster.getPerson(assignment.person).name,
+          `${quiz?.title ?? 'a quiz'}, ${facts.courses.get(assignment.course)!.title}`,
+          String(quiz?.attempt ?? 1),
+          tellResult(quiz),
+          tellMoment(at, zone, now),
+        ];
+      }),
+    };
+  }
 }

@@ -318,7 +318,17 @@ async function pack(
   extras = { ...extras, teamLinks: await teamLinksOf(client, [...new Set(leading)]) };
   const all = extras;
   const write = ({ step, recipient, notices }: Parcel, at: Instant): Rendered =>
-    compose({ step, recipient, assignments: notices.map(({ assignment }) => assignment) }, facts, all, at);
+    compose(
+      {
+        step,
+        recipient,
+        assignments: notices.map(({ assignment }) => assignment),
+        revisions: notices.map(({ notice }) => notice.revision),
+      },
+      facts,
+      all,
+      at,
+    );
   const drafts: { parcel: Parcel; draft: MessageDraft }[] = [];
   const again: { parcel: Parcel; message: MessageRow }[] = [];
   for (const parcel of parcels) {

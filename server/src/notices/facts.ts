@@ -21,6 +21,8 @@ export interface CourseFacts extends Course {
   needed: number | null;
   /** units that do not open at once */
   released: Released[];
+  /** titles of its quizzes, by unit */
+  quizzes: Record<string, string>;
 }
 
 export interface PlanFacts {
@@ -47,7 +49,14 @@ select
     join units u on u.section_id = s.id
     where s.course_id = c.id
       and u.release is not null
-  ) as released
+  ) as released,
+  (
+    select coalesce(jsonb_object_agg(u.id::text, u.title), '{}')
+    from sections s
+    join units u on u.section_id = s.id
+    where s.course_id = c.id
+      and u.kind = 'quiz'
+  ) as quizzes
 from courses c
 where c.id = any($1::bigint[])
 `;
@@ -77,6 +86,7 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     required_units: string[];
     needed: number | null;
     released: Released[];
+    quizzes: Record<string, string>;
   }>(db, LIST_COURSES, [ids]);
   return found.map((row) => ({
     id: row.id,
@@ -89,6 +99,7 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     required: row.required_units,
     needed: row.needed,
     released: row.released,
+    quizzes: row.quizzes,
   }));
 }
 

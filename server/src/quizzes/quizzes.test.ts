@@ -186,4 +186,52 @@ describe('a quiz', () => {
     await drain(house.deps, house.mailer);
     expect((await events(id)).filter((line) => line.startsWith('quiz-submitted'))).toHaveLength(1);
   });
+
+  it('tells its trainer of what they chose, of nothing else, with person, score, attempt and the way there', async () => {
+    const told = (of: Quiz['told']['of'], when: Quiz['told']['when']) => ({ told: { of, when, to: ['trainer'] } });
+    const loud = await withQuiz(quizOf({ pass: 100, ...told('failed', 'at once') }));
+    const quiet = await withQuiz(quizOf({ ...told('nothing', 'at once') }), 'per');
+    await drain(house.deps, house.mailer);
+    house.mailer.letters = [];
+    for (const { id, link, unit } of [loud, quiet]) {
+      await beginAttempt(house.deps, link, unit);
+      await submitAnswers(house.deps, link, unit, { attempt: 1, answers: await wrongIn(id) }, null);
+    }
+    await drain(house.deps, house.mailer);
+    await beginAttempt(house.deps, loud.link, loud.unit);
+    await submitAnswers(house.deps, loud.link, loud.unit, { attempt: 2, answers: await rightIn(loud.id, 2) }, null);
+    await drain(house.deps, house.mailer);
+    const letters = house.mailer.letters.filter(({ toAddress }) => toAddress === 'tora@orlasund.example');
+    expect(letters.map(({ subject }) => subject)).toEqual([expect.stringMatching(/^The hoses of Course \d+ was not passed$/)]);
+    expect(letters[0]!.text).toContain('Runa Aske: The hoses of');
+    expect(letters[0]!.text).toContain('attempt 1: 0 %, not passed.');
+    expect(letters[0]!.html).toContain(`/courses/${loud.course}/quizzes/${loud.unit}?assignment=${loud.id}&amp;attempt=1`);
+    const steps = await rows<{ steps: { id: string }[]; version: number }>(house.db, 'select steps, version from plans where course_id = any($1::bigint[]) order by course_id', [[loud.course, quiet.course]]); // prettier-ignore
+    expect(steps.map(({ steps: list }) => list.filter(({ id }) => id.startsWith('quiz-')).length)).toEqual([1, 0]);
+  });
+
+  it('gathers a day of what waits for marking into one letter; what was marked meanwhile is not in it', async () => {
+    house.clock.at = Date.parse('2027-03-02T09:00:00Z');
+    const first = await withQuiz(quizOf({ questions: [words], told: { of: 'waiting', when: 'per day', to: ['trainer'] } }));
+    const [second] = await assignAt(house, first.course, [crew['per']!], '2027-03-19T16:00:00Z');
+    const [third] = await assignAt(house, first.course, [crew['kari']!], '2027-03-19T16:00:00Z');
+    await drain(house.deps, house.mailer);
+    house.mailer.letters = [];
+    for (const id of [first.id, second!, third!]) {
+      const link = await linkInto(house, id);
+      await beginAttempt(house.deps, link, first.unit);
+      await submitAnswers(house.deps, link, first.unit, { attempt: 1, answers: { why: 'wind' } }, null);
+    }
+    const mine = (await waitingList(house.db)).find(({ person }) => person === 'Per Aske')!;
+    await drain(house.deps, house.mailer);
+    await markAnswers(house.deps, mine.id, { marks: { why: 1 }, words: '' }, 'Tora Aske');
+    house.clock.at = Date.parse('2027-03-02T15:00:00Z');
+    await drain(house.deps, house.mailer);
+    const letters = house.mailer.letters.filter(({ toAddress }) => toAddress === 'tora@orlasund.example');
+    expect(letters).toHaveLength(1);
+    expect(letters[0]!.text).toContain('Runa Aske');
+    expect(letters[0]!.text).toContain('waits for marking');
+    expect(letters[0]!.text).toContain('Kari Aske');
+    expect(letters[0]!.text).not.toContain('Per Aske');
+  });
 });

@@ -1,0 +1,17 @@
+import { withToldSteps } from '@nudrik/core';
+import type { CourseDraft } from '@nudrik/contract';
+import type { Client } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { lockPlan, putPlan } from '../plans/plans.repo.ts';
+
+/** Brings the plan of a course to what its quizzes say of whom they tell: a new version of it, where that changes it. */
+export async function keepToldSteps(deps: Deps, client: Client, courseId: string, content: CourseDraft, byWhom: string): Promise<void> {
+  const plan = await lockPlan(client, courseId);
+  if (!plan) return;
+  const quizzes = content.sections.flatMap(({ units }) =>
+    units.flatMap(({ id, title, kind, quiz }) => (kind === 'quiz' && quiz && id ? [{ id, title, quiz }] : [])),
+  );
+  const steps = withToldSteps(plan.steps, quizzes);
+  if (JSON.stringify(steps) !== JSON.stringify(plan.steps))
+    await putPlan(client, courseId, plan.version + 1, deps.clock.now(), byWhom, steps);
+}
