@@ -69,6 +69,7 @@ const kept = () => expect(page.getByText(/^\s*saved \d\d:\d\d/)).toBeVisible();
 test('makes a course by keyboard: sections, a page, a link, a file, moved about; kept as it is written', async () => {
   await area(page, 'Courses');
   await page.getByRole('link', { name: 'New course' }).click();
+  await expect(page.getByLabel('Title, as it stands in every message')).toBeFocused();
   await page.keyboard.type('Night Watch Handover');
   await page.keyboard.press('Enter');
   await expect(page).toHaveURL(/\/courses\/\d+$/);

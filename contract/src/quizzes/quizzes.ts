@@ -85,7 +85,7 @@ export interface QuizView {
   words: string;
   pass: number;
   attempts: AttemptLine[];
-  next: { kind: 'now' | 'never' } | { kind: 'at'; at: string };
+  next: { kind: 'now' | 'never' | 'waits' } | { kind: 'at'; at: string };
   /** attempts left, null without end */
   left: number | null;
   open: OpenAttempt | null;

@@ -73,6 +73,7 @@ export interface TodayNeed {
   kind:
     | 'set-aside'
     | 'silent'
+    | 'marking'
     | 'expiring'
     | 'mail-server'
     | 'bounced'

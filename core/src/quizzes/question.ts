@@ -186,7 +186,10 @@ const ENTRIES: { [K in QuestionKind]: Entry<K> } = {
       return question.isMarked ? null : 0;
     },
     tell: (_, answer) => (typeof answer === 'string' && !blank(answer) ? answer : 'nothing'),
-    tellRight: ({ accepted, isMarked }) => told(accepted.filter((one) => !blank(one))) + (isMarked ? ' (a trainer reads it)' : ''),
+    tellRight({ accepted, isMarked }) {
+      const known = accepted.filter((one) => !blank(one));
+      return [...(known.length > 0 ? [told(known)] : []), ...(isMarked ? ['what a trainer finds right'] : [])].join(', or ');
+    },
   }),
   number: entry<'number'>({
     words: 'number',

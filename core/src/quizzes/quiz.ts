@@ -149,10 +149,11 @@ export function scoreQuiz(drawn: readonly Drawn[], answers: Answers, marks: Mark
 }
 
 /** When another attempt may begin, or why none may. */
-export type NextAttempt = { kind: 'now' } | { kind: 'at'; at: Instant } | { kind: 'never' };
+export type NextAttempt = { kind: 'now' } | { kind: 'at'; at: Instant } | { kind: 'never' } | { kind: 'waits' };
 
 /**
  * @param submitted instants of the attempts so far
+ * @param isWaiting the last one waits to be marked: nobody takes another before they know
  * @param extra attempts that somebody gave beyond those of the quiz
  */
 export function nextAttempt(
@@ -160,7 +161,9 @@ export function nextAttempt(
   submitted: readonly Instant[],
   extra: number,
   now: Instant,
+  isWaiting = false,
 ): NextAttempt {
+  if (isWaiting) return { kind: 'waits' };
   if (attempts !== null && submitted.length >= attempts + extra) return { kind: 'never' };
   const last = Math.max(...submitted, -Infinity);
   const at = last + pause * 60_000;

@@ -178,6 +178,8 @@ describe('a quiz', () => {
   ])('another attempt: %s', (_, quiz, submitted, extra, next) =>
     expect(nextAttempt({ attempts: null, pause: 0, ...quiz }, submitted, extra, 2_000)).toEqual(next),
   );
+  it('another attempt: not before the last one was marked', () =>
+    expect(nextAttempt({ attempts: null, pause: 0 }, [1], 0, 2_000, true)).toEqual({ kind: 'waits' }));
   test.each<[Partial<Quiz>, string[]]>([
     [{}, ['has no question yet']],
     [{ questions: [HOSES], draw: 3 }, ['draws 3 questions and has 1']],
@@ -270,6 +272,7 @@ describe('the trainer is told by a step of the plan', () => {
     const [invitation, kept] = withToldSteps(mine, [unit({ of: 'failed' })]);
     expect(invitation).toEqual(STANDARD_PLAN[0]);
     expect(kept).toMatchObject({ on: false, message: { subject: 'Mine' }, anchor: { event: 'quiz-failed' } });
+    expect(withToldSteps([step!], [unit({ of: 'failed', when: 'at once' })])[0]!.message).toMatchObject({ subject: '{quiz} of {course} was not passed', button: 'Open the attempt' }); // prettier-ignore
     expect(withToldSteps(mine, [unit({ of: 'nothing' })])).toEqual([STANDARD_PLAN[0]]);
     expect(withToldSteps(mine, [])).toEqual([STANDARD_PLAN[0]]);
     const again = withToldSteps(mine, [unit({ of: 'all' })]);

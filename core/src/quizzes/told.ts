@@ -9,6 +9,22 @@ const GATHERED_AT = '16:00';
 
 export const toldStepId = (unit: string): string => `quiz-${unit}`;
 
+const textFor = (of: Exclude<ToldOf, 'nothing'>, when: Quiz['told']['when']): PlanStep['message'] => ({
+  subject: `{quiz} of {course} ${WHAT[of]}`,
+  body: paragraphs('Hello {recipient},', '{full name}: {quiz} of {course}, attempt {quiz attempt}: {quiz result}.'),
+  button: when === 'per day' ? 'Open what came in' : 'Open the attempt',
+});
+
+/** Whether a text is one of ours: then it goes with what the quiz tells of. */
+function isStandard({ subject, body, button }: PlanStep['message']): boolean {
+  return (['all', 'failed', 'waiting'] as const).some((of) =>
+    (['at once', 'per day'] as const).some((when) => {
+      const ours = textFor(of, when);
+      return ours.subject === subject && ours.body === body && ours.button === button;
+    }),
+  );
+}
+
 /** The step of the plan by which a trainer hears of a quiz: one like any other, with the same ledger and the same why. */
 export function toldStep(
   unit: { id: string; title: string },
@@ -16,7 +32,6 @@ export function toldStep(
   before: PlanStep | null = null,
 ): PlanStep | null {
   if (of === 'nothing' || to.length === 0) return null;
-  const what = WHAT[of];
   return {
     id: toldStepId(unit.id),
     kind: 'follow-up',
@@ -28,12 +43,8 @@ export function toldStep(
     window: null,
     // whoever changed its text or switched it off on the plan keeps that
     on: before?.on ?? true,
-    message: before?.message ?? {
-      subject: `{quiz} of {course} ${what}`,
-      body: paragraphs('Hello {recipient},', `{full name}: {quiz} of {course}, attempt {quiz attempt}: {quiz result}.`),
-      button: when === 'per day' ? 'Open what came in' : 'Open the attempt',
-    },
-    name: `“${unit.title}” ${what}`.slice(0, 200),
+    message: before && !isStandard(before.message) ? before.message : textFor(of, when),
+    name: `“${unit.title}” ${WHAT[of]}`.slice(0, 200),
     anchor: { event: ANCHORS[of], unit: unit.id },
     at: when === 'per day' ? GATHERED_AT : null,
     gather: when === 'per day' ? 'per day' : 'none',

@@ -24,7 +24,14 @@ afterAll(() => house.close());
 
 const page = (title: string, rest: Partial<CourseInput['sections'][number]['units'][number]> = {}) => ({ kind: 'page' as const, title, body: '<p>Read.</p>', ...rest }); // prettier-ignore
 const written = (title: string, ...units: CourseInput['sections'][number]['units']): CourseDraft =>
-  CourseDraft.parse({ title, ownerId: crew['tora'], certificate: 'issued', validityMonths: 12, sections: [{ title: 'One', units }] });
+  CourseDraft.parse({
+    title,
+    summary: 'In short.',
+    ownerId: crew['tora'],
+    certificate: 'issued',
+    validityMonths: 12,
+    sections: [{ title: 'One', units }],
+  });
 const save = async (course: string, content: CourseDraft, version?: number, key: string = randomUUID(), byWhom = 'Tora Aske') =>
   saveDraft(house.deps, course, { version: version ?? (await readDraft(house.db, course)).version, save: key, content }, byWhom);
 const unitsOf = (content: CourseDraft) => content.sections.flatMap(({ units }) => units);
@@ -142,6 +149,14 @@ describe('going live', () => {
     ]);
     await expect(goLive(house.deps, course, 0, 'Sigrid Aune')).rejects.toThrow(/No unit is required.*It did not go live\./);
     expect((await findCourse(house.db, course))!.state).toBe('draft');
+  });
+
+  it('not while a message of its plan would print what the course lacks', async () => {
+    const bare = await createCourse(house.deps, CourseDraft.parse({ title: 'Rope Work', certificate: 'none', ownerId: crew['tora'], sections: [{ title: 'One', units: [page('A')] }] }), 'Tora Aske'); // prettier-ignore
+    const { checks } = await liveView(house.deps, bare);
+    expect(checks.filter(({ isMet, isNeeded }) => isNeeded && !isMet).map(({ words }) => words)).toEqual([
+      '“Invitation” prints the summary of the course, and it has none: the message would be held.',
+    ]);
   });
 
   it('switches on what waits for it, in the same moment', async () => {

@@ -1,5 +1,5 @@
-import type { LiveCheck, LiveView, Retiring, WentLive } from '@nudrik/contract';
-import { tellAmount, tellFinish, tellList, type AssignmentEvent, type PlanStep } from '@nudrik/core';
+import type { CourseDraft, LiveCheck, LiveView, Retiring, WentLive } from '@nudrik/contract';
+import { fieldsOf, tellAmount, tellFinish, tellList, type AssignmentEvent, type PlanStep } from '@nudrik/core';
 import { act } from '../assignments/acts.ts';
 import { lockIds } from '../assignments/assignments.repo.ts';
 import { announce, maybeRow, rows, transaction, type Queryable } from '../db/db.ts';
@@ -34,6 +34,21 @@ interface Asking {
 }
 const listAsking = (db: Queryable, courseId: string): Promise<Asking[]> => rows<Asking>(db, LIST_ASKING, [courseId]);
 
+const FIELD_NAMES = { 'course summary': 'summary of the course', 'course code': 'code of the course', trainer: 'owner of the course' };
+
+/** What a step that is on prints of the course itself, and the course lacks: each message of it would be held. */
+function gapsOf(steps: readonly PlanStep[], content: CourseDraft): { step: PlanStep; field: keyof typeof FIELD_NAMES }[] {
+  const lacks = {
+    'course summary': !content.summary?.trim(),
+    'course code': !content.code?.trim(),
+    trainer: content.ownerId === null,
+  };
+  const fields = (Object.keys(lacks) as (keyof typeof lacks)[]).filter((field) => lacks[field]);
+  return steps
+    .filter(({ on, kind }) => on && !(kind === 'certificate' && content.certificate === 'none'))
+    .flatMap((step) => fields.filter((field) => fieldsOf(step.message).includes(field)).map((field) => ({ step, field })));
+}
+
 /** What stands between a course and its going live: each in words, with the way to where it is mended. */
 export async function liveView(deps: Deps, courseId: string): Promise<LiveView> {
   const { db } = deps;
@@ -57,9 +72,13 @@ export async function liveView(deps: Deps, courseId: string): Promise<LiveView> 
   const { steps } = (await maybeRow<{ steps: PlanStep[] }>(db, GET_PLAN, [courseId])) ?? { steps: [] };
   const planLink = { label: 'Open the plan', link: `/plans/${courseId}` };
   const wrong = planFaults(steps);
-  if (wrong.length === 0) check('texts', true, true, 'Every text of its plan is without fault.');
+  const gaps = gapsOf(steps, content);
+  for (const { step, field } of gaps)
+    check(`gap-${step.id}-${field}`, false, true, `“${step.name}” prints the ${FIELD_NAMES[field]}, and it has none: the message would be held.`, { label: 'Fill it in', link, params: { field: field === 'trainer' ? 'owner' : 'title' } }); // prettier-ignore
+  if (wrong.length === 0 && gaps.length === 0) check('texts', true, true, 'Every text of its plan is without fault.');
   for (const { step, message } of wrong) check(`text-${step}`, false, true, message, planLink);
-  const on = steps.filter((step) => step.on).length;
+  const isGoing = (step: PlanStep): boolean => step.on && !(step.kind === 'certificate' && content.certificate === 'none');
+  const on = steps.filter(isGoing).length;
   check(
     'plan',
     on > 0,

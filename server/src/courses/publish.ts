@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util';
 import {
   FINISH_ALL,
   openingsOf,
@@ -95,6 +96,8 @@ export function tellCourseChanges(was: CourseView, draft: CourseDraft): string[]
     if (JSON.stringify(old.release) !== JSON.stringify(unit.release))
       words.push(`${name} opens ${tellRelease(unit.release, titleOf)} instead of ${tellRelease(old.release, titleOf)}.`);
     if (old.body !== unit.body || old.url !== unit.url || old.kind !== unit.kind) words.push(`${name} says something else.`);
+    if (unit.kind === 'quiz' && old.kind === 'quiz' && !isDeepStrictEqual(old.quiz, unit.quiz))
+      words.push(`${name} asks something else, or otherwise.`);
     if (old.fileId !== unit.fileId) words.push(`${name} has another file.`);
   }
   for (const [id, { title }] of before) if (!now.has(id)) words.push(`“${title}” is taken out.`);

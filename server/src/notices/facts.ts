@@ -62,9 +62,10 @@ where c.id = any($1::bigint[])
 `;
 
 const LIST_PLANS = `
-select course_id, version, published_at, steps
-from plans
-where course_id = any($1::bigint[])
+select p.course_id, p.version, p.published_at, p.steps, c.certificate = 'none' as is_without
+from plans p
+join courses c on c.id = p.course_id
+where p.course_id = any($1::bigint[])
 `;
 
 /** Assignments as planning and messages look at them: their state is read from their events, like everywhere. */
@@ -104,12 +105,17 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
 }
 
 export async function listPlanFacts(db: Queryable, courseIds: readonly string[]): Promise<PlanFacts[]> {
-  const found = await rows<{ course_id: string; version: number; published_at: Date; steps: PlanStep[] }>(db, LIST_PLANS, [courseIds]);
+  const found = await rows<{ course_id: string; version: number; published_at: Date; steps: PlanStep[]; is_without: boolean | null }>(
+    db,
+    LIST_PLANS,
+    [courseIds],
+  );
   return found.map((row) => ({
     course: row.course_id,
     version: row.version,
     publishedAt: row.published_at.getTime(),
-    steps: row.steps,
+    // of a course that certifies nobody, no certificate is told of
+    steps: row.is_without ? row.steps.map((step) => (step.kind === 'certificate' ? { ...step, on: false } : step)) : row.steps,
   }));
 }
 

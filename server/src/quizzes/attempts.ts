@@ -81,6 +81,7 @@ async function viewOf(db: Queryable, quiz: Quiz, assignmentId: string, unitId: s
     submitted.map(({ submitted_at }) => submitted_at!.getTime()),
     extra,
     now,
+    submitted.at(-1)?.is_passed === null,
   );
   const last = submitted.at(-1);
   return {
@@ -154,7 +155,10 @@ export async function beginAttempt(deps: Deps, link: string, unitId: string): Pr
       after.map(({ submitted_at }) => submitted_at!.getTime()),
       await getExtra(client, id, unitId),
       now,
+      after.at(-1)?.is_passed === null && after.length > 0,
     );
+    if (next.kind === 'waits')
+      throw new Refused('conflict', 'A trainer reads your last attempt first; what comes of it stands here then. Nothing was changed.');
     if (next.kind === 'never')
       throw new Refused(
         'conflict',

@@ -129,6 +129,7 @@ describe('a quiz', () => {
     );
     expect(sent.result).toMatchObject({ isPassed: null, questions: [{ isRight: true }, { text: 'Why?', answer: 'because of the wind', isRight: null }] }); // prettier-ignore
     expect((await findLearning(house.deps, link)).percent).toBe(0);
+    await expect(beginAttempt(house.deps, link, unit)).rejects.toThrow('A trainer reads your last attempt first');
     const [waiting] = await waitingList(house.db);
     expect(waiting).toMatchObject({ person: 'Runa Aske', unit: 'The hoses', number: 1 });
     const view = await attemptView(house.db, waiting!.id);
@@ -206,6 +207,12 @@ describe('a quiz', () => {
     expect(letters[0]!.text).toContain('Runa Aske: The hoses of');
     expect(letters[0]!.text).toContain('attempt 1: 0 %, not passed.');
     expect(letters[0]!.html).toContain(`/courses/${loud.course}/quizzes/${loud.unit}?assignment=${loud.id}&amp;attempt=1`);
+    // saved and published once more without a change of its quizzes: the plan stays as it is
+    const versionOf = async () =>
+      (await rows<{ version: number }>(house.db, 'select version from plans where course_id = $1::bigint', [loud.course]))[0]!.version;
+    const before = await versionOf();
+    await republish(house, loud.course, (content) => ({ ...content, summary: 'Another.' }));
+    expect(await versionOf()).toBe(before);
     const steps = await rows<{ steps: { id: string }[]; version: number }>(house.db, 'select steps, version from plans where course_id = any($1::bigint[]) order by course_id', [[loud.course, quiet.course]]); // prettier-ignore
     expect(steps.map(({ steps: list }) => list.filter(({ id }) => id.startsWith('quiz-')).length)).toEqual([1, 0]);
   });

@@ -1,6 +1,6 @@
 import { dayOf, tellAmount, tellDate, tellDay, tellMoment, tellTime, Zone, clauseOf, HOLD_WORDS } from '@nudrik/core';
 import type { TodayNeed } from '@nudrik/contract';
-import { rows, type Queryable } from '../db/db.ts';
+import { oneRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { findPause } from '../messages/channels.repo.ts';
@@ -257,6 +257,13 @@ async function silentNeeds(db: Queryable, today: string, now: number): Promise<T
   return list;
 }
 
+const COUNT_MARKING = `
+select count(*)::integer as count, min(submitted_at) as since
+from quiz_attempts
+where submitted_at is not null
+  and is_passed is null
+`;
+
 /** Everything that needs a person, each with the one act that resolves it. */
 export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
   const { db } = deps;
@@ -392,6 +399,16 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
           does: null,
         },
       });
+  const { count, since } = await oneRow<{ count: number; since: Date | null }>(db, COUNT_MARKING, []);
+  if (since)
+    list.push({
+      kind: 'marking',
+      label: 'To mark',
+      words:
+        `${count === 1 ? 'A submission waits' : `${tellAmount(count, 'submissions')} wait`} for marking, ` +
+        `${count === 1 ? '' : 'the oldest '}since ${tellMoment(since.getTime(), zone, now)}.`,
+      act: { label: count === 1 ? 'Mark it' : 'Mark them', link: '/courses/marking', does: null },
+    });
   for (const words of await tellAside(db, zone, now))
     list.unshift({ kind: 'set-aside', label: 'Set aside', words, act: { label: 'Try again', link: null, does: 'try-again' } });
   return [...list, ...(await rosterNeeds(db, zone, now)), ...(await silent)];

@@ -8,6 +8,7 @@ const WRITERS = [forRoles('administrator', 'trainer')];
 export const routes: Routes = [
   { path: '', component: CoursesPage },
   { path: 'new', canActivate: WRITERS, loadComponent: () => import('./new-course.page.ts').then((m) => m.NewCoursePage) },
+  { path: 'marking', loadComponent: () => import('../quizzes/marking.page.ts').then((m) => m.MarkingPage) },
   {
     path: ':course',
     loadComponent: () => import('./course.page.ts').then((m) => m.CoursePage),
@@ -15,6 +16,12 @@ export const routes: Routes = [
     children: [
       { path: '', loadComponent: () => import('./outline.tab.ts').then((m) => m.OutlineTab) },
       { path: 'opens', loadComponent: () => import('./release.tab.ts').then((m) => m.ReleaseTab) },
+      {
+        path: 'questions/:unit',
+        canActivate: WRITERS,
+        loadComponent: () => import('../quizzes/questions.tab.ts').then((m) => m.QuestionsTab),
+      },
+      { path: 'quizzes/:unit', loadComponent: () => import('../quizzes/submissions.tab.ts').then((m) => m.SubmissionsTab) },
       { path: 'live', canActivate: WRITERS, loadComponent: () => import('./live.tab.ts').then((m) => m.LiveTab) },
     ],
   },

@@ -25,7 +25,7 @@ import StarterKit from '@tiptap/starter-kit';
     .tools button { border: 1px solid transparent; background: none; padding: 2px 8px; border-radius: 2px; cursor: pointer; font-size: 13px; }
     .tools button.on { border-color: var(--plum); color: var(--plum); }
     .place { padding: 4px 14px; font-size: 15px; line-height: 1.55; }
-    .place ::ng-deep .ProseMirror { outline: none; min-height: 120px; }
+    .place ::ng-deep .ProseMirror { outline: none; min-height: var(--editor-room, 120px); }
     .place ::ng-deep p { margin: 8px 0; }
   `,
 })

@@ -39,15 +39,19 @@ export class ReleaseField {
   readonly self = input<string | null>(null);
   readonly isOff = input(false);
   readonly changed = output<Release | null>();
-  protected readonly kinds = computed(() => KINDS.map((kind) => ({ ...kind, isOff: (kind.value === 'finished' || kind.value === 'passed') && this.unitsFor(kind.value).length === 0 }))); // prettier-ignore
+  protected readonly kinds = computed(() => KINDS.map((kind) => ({ ...kind, isOff: (kind.value === 'finished' && this.finishable().length === 0) || (kind.value === 'passed' && this.passable().length === 0) }))); // prettier-ignore
   protected readonly units = wordsOf(['days', 'working days', 'weeks'] as const);
   protected readonly weekdays: Choice<number>[] = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'].map(
     (label, i) => ({ value: i + 1, label }),
   );
 
-  protected unitsFor(kind: Kind): Choice[] {
+  /** units that it may wait for: made once for each change, since a list that is another each time is drawn again each time */
+  protected readonly finishable = computed(() => this.choicesOf(() => true));
+  protected readonly passable = computed(() => this.choicesOf(({ kind }) => kind === 'quiz'));
+
+  private choicesOf(isMeant: (unit: UnitForm) => boolean): Choice[] {
     return this.others()
-      .filter((unit) => unit.id !== this.self() && (kind !== 'passed' || (unit.kind as string) === 'quiz'))
+      .filter((unit) => unit.id !== this.self() && isMeant(unit))
       .map(({ id, title }) => ({ value: id, label: title || 'a unit without a title' }));
   }
 
@@ -68,7 +72,7 @@ export class ReleaseField {
         return { kind, date: dateOf(today + 7), at: '08:00' };
       }
       default: {
-        const [first] = this.unitsFor(kind);
+        const [first] = kind === 'passed' ? this.passable() : this.finishable();
         return first ? { kind, unit: first.value } : null;
       }
     }

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { UNIT_KINDS, unitKind, type UnitKind } from '@nudrik/core';
+import { Router, RouterLink } from '@angular/router';
+import { tellQuiz, UNIT_KINDS, unitKind, type Quiz, type UnitKind } from '@nudrik/core';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
@@ -14,7 +15,7 @@ import { ReleaseField } from './release-field.ts';
 @Component({
   selector: 'nk-unit-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, NumberField, SelectField, PageEditor, ReleaseField],
+  imports: [FormsModule, RouterLink, NumberField, SelectField, PageEditor, ReleaseField],
   templateUrl: './unit-sheet.html',
   styles: `
     .top { display: flex; gap: 12px; align-items: baseline; }
@@ -55,6 +56,22 @@ export class UnitSheet {
         ),
       error: () => undefined,
     });
+  }
+
+  private readonly router = inject(Router);
+  protected readonly tellQuiz = tellQuiz;
+
+  protected told({ told: { of, to, when } }: Quiz): string {
+    const WHAT = { nothing: 'nothing', all: 'every submission', failed: 'what was not passed', waiting: 'what waits for marking' };
+    if (of === 'nothing' || to.length === 0) return 'nothing';
+    return `${WHAT[of]}, ${when === 'per day' ? 'gathered once a day' : 'at once'}: ${to.map((one) => (one === 'trainer' ? 'the owner' : one)).join(', ')}`;
+  }
+
+  /** Its questions stand under its id, which it has once it was kept. */
+  protected async write(unit: UnitForm): Promise<void> {
+    await this.store.settled();
+    const kept = this.store.units().find(({ key }) => key === unit.key);
+    if (kept && !kept.id.startsWith('new-')) void this.router.navigate(['/courses', this.store.id(), 'questions', kept.id]);
   }
 
   protected set(change: Partial<UnitForm>): void {

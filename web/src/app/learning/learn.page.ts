@@ -5,12 +5,13 @@ import type { LearningUnit } from '@nudrik/contract';
 import { DayPipe, FinishedPipe, MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { load } from '../shared/loaded.ts';
 import { sentenceOf } from '../shared/refusal.ts';
+import { QuizPlayer } from '../quizzes/quiz-player.ts';
 import { LearningApi } from './learning.api.ts';
 
 /** What an employee sees behind the personal link: dates, progress, the units, and at the end the certificate. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FinishedPipe, MomentPipe, DayPipe],
+  imports: [FinishedPipe, MomentPipe, DayPipe, QuizPlayer],
   templateUrl: './learn.page.html',
   styleUrl: './learn.page.css',
 })
