@@ -1,4 +1,5 @@
 import { bundleBench } from './bundle.bench.ts';
+import { coursesBench } from './courses.bench.ts';
 import { dispatchBench } from './dispatch.bench.ts';
 import { houseBench } from './house.bench.ts';
 import { peopleBench } from './people.bench.ts';
@@ -12,6 +13,7 @@ if (!databaseUrl || !webDir) throw new Error('Run it with npm run bench.');
 
 const benches: Record<string, () => void | Promise<void>> = {
   planning: () => planningBench(),
+  courses: () => coursesBench(),
   storing: () => storingBench(databaseUrl),
   dispatch: () => dispatchBench(databaseUrl),
   people: () => peopleBench(databaseUrl),

@@ -42,6 +42,15 @@ describe('the demo', () => {
     expect(await count('from feed_rows')).toBe(246);
     expect(await count("from certificates where expires_on < '2026-05-06'")).toBe(3);
     expect(await count('from group_members')).toBeGreaterThan(20);
+    // a quiz with a pool, taken by many; whoever passed it has it done, and was in as many tries as stand there
+    expect(await count('from quiz_attempts where is_passed')).toBeGreaterThan(20);
+    expect(await count('from quiz_attempts where not is_passed')).toBeGreaterThan(5);
+    expect(
+      await count(
+        'from quiz_attempts q join assignments a on a.id = q.assignment_id where q.is_passed and not q.unit_id = any(a.units_done)',
+      ),
+    ).toBe(0);
+    expect(await count('from units where release is not null')).toBe(2);
   });
   it('is true to its own requirements: looking at everyone assigns nobody and withdraws nothing', async () => {
     const before = await rows(db, 'select id, due_at, closed_by from assignments order by id');

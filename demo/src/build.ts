@@ -10,6 +10,7 @@ import {
   encodeEvent,
   type AssignmentEvent,
   type PlanStep,
+  type Quiz,
   type RehearsalLine,
 } from '@nudrik/core';
 import {
@@ -84,12 +85,12 @@ export async function buildDemo(pool: Pool, options: DemoOptions): Promise<void>
       ]);
     await arrange(db, crew);
     await openAccounts(db, personIds);
-    const { courseIds, requiredUnits } = await makeCourses(db, personIds, start);
+    const { courseIds, requiredUnits, quizzes } = await makeCourses(db, personIds, start);
     const calendars = new Map((await listCalendars(db)).map((calendar) => [calendar.id, calendar]));
     const siteNames = new Map(
       (await rows<{ id: string; name: string }>(db, 'select id, name from sites')).map((row) => [row.name, calendars.get(row.id)!]),
     );
-    const past = makeHistory({ crew, personIds, courseIds, requiredUnits, calendars: siteNames });
+    const past = makeHistory({ crew, personIds, courseIds, requiredUnits, quizzes, calendars: siteNames });
     const ids = await storeAssignments(db, past);
     await makeRequirements(db, start);
     await storeNotices(db, ids, start, options.baseUrl, personIds.get(CAST.bounced)!);
@@ -174,7 +175,7 @@ async function makeCourses(
   db: Client,
   personIds: ReadonlyMap<string, string>,
   start: number,
-): Promise<{ courseIds: Map<string, string>; requiredUnits: Map<string, string[]> }> {
+): Promise<{ courseIds: Map<string, string>; requiredUnits: Map<string, string[]>; quizzes: Map<string, Quiz> }> {
   const courseIds = new Map<string, string>();
   const requiredUnits = new Map<string, string[]>();
   for (const { draft, owner, plan } of COURSES) {
@@ -203,7 +204,8 @@ async function makeCourses(
     requiredUnits.set(draft.title, required_units);
     await putPlan(db, id, 1, start - 450 * DAY_MS, CAST.trainer, plan ? plan(STANDARD_PLAN) : STANDARD_PLAN);
   }
-  return { courseIds, requiredUnits };
+  const quizzes = await rows<{ id: string; quiz: Quiz }>(db, "select id, content -> 'quiz' as quiz from units where kind = 'quiz'");
+  return { courseIds, requiredUnits, quizzes: new Map(quizzes.map(({ id, quiz }) => [id, quiz])) };
 }
 
 async function storeAssignments(db: Client, past: readonly PastAssignment[]): Promise<string[]> {
@@ -253,6 +255,28 @@ async function storeAssignments(db: Client, past: readonly PastAssignment[]): Pr
     ],
   );
   for (let from = 0; from < ids.length; from += 2_000) await readAgain(db, ids.slice(from, from + 2_000));
+  const attempts = past.flatMap((a, i) => a.attempts.map((attempt) => ({ ...attempt, assignment: ids[i]! })));
+  await db.query(
+    `insert into quiz_attempts (assignment_id, unit_id, number, drawn, pass, shows, answers, begun_at, submitted_at, points, max, percent, is_passed)
+     select r.a, r.unit, r.n, r.drawn, $12::numeric, $13::text, r.answers, r.begun, r.submitted, r.points, r.max, r.percent, r.passed
+     from unnest($1::bigint[], $2::bigint[], $3::integer[], $4::jsonb[], $5::jsonb[], $6::timestamptz[], $7::timestamptz[], $8::numeric[], $9::numeric[],
+       $10::numeric[], $11::boolean[]) as r (a, unit, n, drawn, answers, begun, submitted, points, max, percent, passed)`,
+    [
+      attempts.map((one) => one.assignment),
+      attempts.map((one) => one.unit),
+      attempts.map((one) => one.number),
+      attempts.map((one) => JSON.stringify(one.drawn)),
+      attempts.map((one) => JSON.stringify(one.answers)),
+      attempts.map((one) => new Date(one.at - 9 * 60_000)),
+      attempts.map((one) => new Date(one.at)),
+      attempts.map((one) => one.scored.points),
+      attempts.map((one) => one.scored.max),
+      attempts.map((one) => one.scored.percent),
+      attempts.map((one) => one.scored.isPassed),
+      attempts[0]?.pass ?? 0,
+      attempts[0]?.shows ?? 'own',
+    ],
+  );
   const certified = past.flatMap((a, i) => (a.certificate ? [{ id: ids[i]!, ...a.certificate }] : []));
   await db.query(
     `insert into certificates (assignment_id, person_id, course_id, serial, person_name, course_title, issued_on, expires_on)

@@ -1,5 +1,5 @@
 import type { CourseInput } from '@nudrik/contract';
-import { paragraphs, type PlanStep } from '@nudrik/core';
+import { NEW_QUIZ, newQuestion, paragraphs, type PlanStep, type Question, type Quiz } from '@nudrik/core';
 import { CAST } from './orlasund.ts';
 
 type Unit = CourseInput['sections'][number]['units'][number];
@@ -30,6 +30,67 @@ const card = (title: string): Unit => ({
   body: null,
   url: null,
   fileId: null,
+});
+
+/** A unit that opens later. */
+const opens = (unit: Unit, release: Unit['release']): Unit => ({ ...unit, release });
+
+const choice = (text: string, isRight = false, words = ''): { text: string; isRight: boolean; words: string } => ({ text, isRight, words });
+const asked = (id: string, text: string, choices: readonly ReturnType<typeof choice>[], whenWrong = ''): Question =>
+  ({ ...newQuestion('one', id), text: `<p>${text}</p>`, choices: [...choices], whenWrong }) as Question;
+
+/** A pool of six, of which four are drawn for each attempt. */
+const TILL_QUIZ: Quiz = {
+  ...NEW_QUIZ,
+  draw: 4,
+  mixQuestions: true,
+  pass: 75,
+  attempts: 5,
+  shows: 'right',
+  questions: [
+    asked(
+      'q1',
+      'A passenger tells you of an illness. Where do you write it?',
+      [choice('Nowhere', true), choice('In the remarks of the ticket'), choice('In the book of the watch')],
+      'Nothing about health, ever, in free text.',
+    ),
+    asked('q2', 'Within what time does the office hear that something was lost?', [
+      choice('Within the hour', true),
+      choice('By the end of the shift'),
+      choice('With the next count'),
+    ]),
+    asked('q3', 'Who signs for the till?', [
+      choice('Both who counted it', true),
+      choice('The elder of the two'),
+      choice('Whoever closes it'),
+    ]),
+    asked('q4', 'Which of these may be kept?', [
+      choice('The payment reference', true),
+      choice('The number of the card'),
+      choice('A photograph of the card'),
+    ]),
+    asked('q5', 'Somebody asks by telephone who sails today. You', [
+      choice('say nothing about passengers', true),
+      choice('read the list to them'),
+      choice('say it for the family only'),
+    ]),
+    asked(
+      'q6',
+      'The count is wrong by a crown. You',
+      [choice('write it down as it is', true), choice('put a crown in'), choice('leave it to the next one')],
+      'A till that is always right is counted wrongly.',
+    ),
+  ],
+};
+const quiz = (title: string, made: Quiz): Unit => ({
+  id: null,
+  kind: 'quiz',
+  title,
+  required: true,
+  body: null,
+  url: null,
+  fileId: null,
+  quiz: made,
 });
 
 export interface DemoCourse {
@@ -195,7 +256,14 @@ export const COURSES: readonly DemoCourse[] = [
         {
           id: null,
           title: 'The fire watch',
-          units: [page('Thirty minutes after', 'The watch stays thirty minutes after the last spark, and comes back after an hour.')],
+          units: [
+            opens(page('Thirty minutes after', 'The watch stays thirty minutes after the last spark, and comes back after an hour.'), {
+              kind: 'weekday',
+              weekday: 1,
+              nth: 1,
+              at: '08:00',
+            }),
+          ],
         },
       ],
     },
@@ -225,7 +293,14 @@ export const COURSES: readonly DemoCourse[] = [
         {
           id: null,
           title: 'In an emergency',
-          units: [page('People who cannot hear the alarm', 'Every cabin list marks them. They are fetched, not called.')],
+          units: [
+            opens(page('People who cannot hear the alarm', 'Every cabin list marks them. They are fetched, not called.'), {
+              kind: 'after',
+              amount: 2,
+              unit: 'working days',
+              at: '08:00',
+            }),
+          ],
         },
       ],
     },
@@ -252,7 +327,7 @@ export const COURSES: readonly DemoCourse[] = [
             page('When something is lost', 'Tell the office within the hour; the law counts from then.'),
           ],
         },
-        { id: null, title: 'Cash', units: [page('Counting the till', 'Two people, both sign.')] },
+        { id: null, title: 'Cash', units: [page('Counting the till', 'Two people, both sign.'), quiz('Till and tickets', TILL_QUIZ)] },
       ],
     },
   },

@@ -4,14 +4,19 @@ import {
   dateOf,
   dayOf,
   DAY_MS,
+  drawQuiz,
   HOUR,
   MINUTE,
   msOfTime,
+  scoreQuiz,
   serialFrom,
   type AssignmentEvent,
   type CalendarFacts,
   type Day,
+  type Drawn,
   type Instant,
+  type Quiz,
+  type Scored,
 } from '@nudrik/core';
 import { COURSES } from './courses.ts';
 import { CAST, INTAKE_ON, START_ON, START_TIME, type Crew } from './orlasund.ts';
@@ -27,7 +32,20 @@ export interface PastAssignment {
   events: AssignmentEvent[];
   unitsDone: string[];
   certificate: { serial: string; issuedOn: string; expiresOn: string | null } | null;
+  attempts: PastAttempt[];
   assignedBy: string;
+}
+
+/** One attempt at a quiz, with what was answered. */
+export interface PastAttempt {
+  unit: string;
+  number: number;
+  at: Instant;
+  drawn: Drawn[];
+  answers: Record<string, number>;
+  scored: Scored;
+  pass: number;
+  shows: Quiz['shows'];
 }
 
 export interface HistoryFacts {
@@ -35,6 +53,7 @@ export interface HistoryFacts {
   personIds: ReadonlyMap<string, string>;
   courseIds: ReadonlyMap<string, string>;
   requiredUnits: ReadonlyMap<string, readonly string[]>;
+  quizzes: ReadonlyMap<string, Quiz>;
   calendars: ReadonlyMap<string, CalendarFacts>;
 }
 
@@ -45,9 +64,30 @@ export function startInstant(): Instant {
   );
 }
 
+/** How somebody took a quiz until they passed it: most at once, some after a try that was not enough. */
+function takeQuiz(quiz: Quiz, unit: string, passedAt: Instant, chance: Random): PastAttempt[] {
+  const tries = chance.chance(0.28) ? 2 : 1;
+  return Array.from({ length: tries }, (_, i): PastAttempt => {
+    const number = i + 1;
+    const drawn = drawQuiz(quiz, chance.between(1, 1_000_000));
+    const isLast = number === tries;
+    const wrong = isLast ? (chance.chance(0.3) ? 1 : 0) : chance.between(2, 3);
+    const answers = Object.fromEntries(
+      drawn.map(({ question, order }, n) => {
+        const right = question.kind === 'one' ? order.findIndex((at) => question.choices[at]!.isRight) : 0;
+        return [question.id, n < wrong ? (right + 1 + chance.between(0, 1)) % order.length : right];
+      }),
+    );
+    const scored = scoreQuiz(drawn, answers, {}, quiz.pass);
+    return { unit, number, at: passedAt - (tries - number) * 35 * MINUTE, drawn, answers, scored, pass: quiz.pass, shows: quiz.shows };
+  });
+}
+
 /** What people were assigned and did, up to the start of the demo. */
 export function makeHistory(facts: HistoryFacts): PastAssignment[] {
   const random = new Random(77);
+  // chance of its own: what is answered changes nobody's dates
+  const chance = new Random(78);
   const start = startInstant();
   const startDay = dayOf(START_ON);
   const list: PastAssignment[] = [];
@@ -91,6 +131,7 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
         );
         const events: AssignmentEvent[] = [];
         const unitsDone: string[] = [];
+        const attempts: PastAttempt[] = [];
         // most finish with days to spare, some late, some of the current campaign not yet
         const discipline = isCast ? 0 : course.discipline;
         const roll = random.between(1, 100);
@@ -111,6 +152,20 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
           const at = workMoment(assignedAt + ((until - assignedAt) * (i + 1)) / units.length);
           if (at >= start || at <= assignedAt) break;
           if (i === 0) events.push({ type: 'started', at: at - 4 * MINUTE });
+          const quiz = facts.quizzes.get(units[i]!);
+          if (quiz) {
+            const tried = takeQuiz(quiz, units[i]!, at, chance);
+            attempts.push(...tried);
+            for (const { number, at: submittedAt, scored } of tried)
+              events.push({
+                type: 'quiz-submitted',
+                at: submittedAt,
+                unit: units[i]!,
+                attempt: number,
+                score: scored.percent,
+                passed: scored.isPassed,
+              });
+          }
           events.push({ type: 'unit-finished', at, unit: units[i]! });
           unitsDone.push(units[i]!);
         }
@@ -138,6 +193,7 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
           events,
           unitsDone,
           certificate,
+          attempts,
           assignedBy: CAST.administrator,
         });
       }
@@ -156,6 +212,7 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
           events: [],
           unitsDone: [],
           certificate: null,
+          attempts: [],
           assignedBy: CAST.administrator,
         });
       }

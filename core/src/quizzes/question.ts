@@ -109,8 +109,15 @@ function choiceFault({ choices }: { choices: readonly QuizChoice[] }, least: num
       : null;
 }
 
+const PLAIN = /^[ -~]*$/;
+
 /** Letters as they are compared: composed alike, blanks made one, and case and accents only where they count. */
 export function folded(text: string, { byCase, byAccent }: Loose): string {
+  // most of what is typed has neither accents nor odd blanks: looking for them took half of all scoring
+  if (PLAIN.test(text)) {
+    const made = text.trim().replace(/ {2,}/g, ' ');
+    return byCase ? made : made.toLowerCase();
+  }
   let made = text.normalize('NFC').trim().replace(/\s+/gu, ' ');
   if (!byAccent)
     made = made
@@ -119,8 +126,19 @@ export function folded(text: string, { byCase, byAccent }: Loose): string {
       .normalize('NFC');
   return byCase ? made : made.toLocaleLowerCase('en');
 }
-const isAccepted = (typed: string, accepted: readonly string[], loose: Loose): boolean =>
-  !blank(typed) && accepted.some((one) => folded(one, loose) === folded(typed, loose));
+
+/** What is accepted, as it is compared: made once for a question. For each gap, or for the one answer. */
+const acceptedOf = new WeakMap<object, ReadonlySet<string>[]>();
+function accepted(question: Loose, list: () => readonly (readonly string[])[]): ReadonlySet<string>[] {
+  let sets = acceptedOf.get(question);
+  if (!sets)
+    acceptedOf.set(
+      question,
+      (sets = list().map((words) => new Set(words.filter((one) => !blank(one)).map((one) => folded(one, question))))),
+    );
+  return sets;
+}
+const isAccepted = (typed: unknown, words: ReadonlySet<string>, loose: Loose): boolean => typeof typed === 'string' && !blank(typed) && words.has(folded(typed, loose)); // prettier-ignore
 
 /** A number as it is typed: "3,5", "3.5 m", "1 200". Null where it is none. */
 export function readNumber(typed: string, unit = ''): number | null {
@@ -182,7 +200,7 @@ const ENTRIES: { [K in QuestionKind]: Entry<K> } = {
     options: () => NONE,
     score(question, answer) {
       if (typeof answer !== 'string' || blank(answer)) return 0;
-      if (isAccepted(answer, question.accepted, question)) return 1;
+      if (isAccepted(answer, accepted(question, () => [question.accepted])[0]!, question)) return 1;
       return question.isMarked ? null : 0;
     },
     tell: (_, answer) => (typeof answer === 'string' && !blank(answer) ? answer : 'nothing'),
@@ -265,9 +283,9 @@ const ENTRIES: { [K in QuestionKind]: Entry<K> } = {
     options: () => NONE,
     show: ({ body }) => ({ around: aroundGaps(body) }),
     score(question, answer) {
-      const gaps = gapsIn(question.body);
+      const gaps = accepted(question, () => gapsIn(question.body));
       const typed = Array.isArray(answer) ? answer : [];
-      const right = gaps.filter((gap, i) => typeof typed[i] === 'string' && isAccepted(typed[i], gap, question)).length;
+      const right = gaps.filter((gap, i) => isAccepted(typed[i], gap, question)).length;
       return gaps.length === 0 ? 0 : right / gaps.length;
     },
     tell: (_, answer) => told(Array.isArray(answer) ? answer.map((one) => (typeof one === 'string' && !blank(one) ? one : '…')) : []),
