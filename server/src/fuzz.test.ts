@@ -122,6 +122,14 @@ interface Shape {
   default?: unknown;
 }
 
+// one long list a request: lists of lists of lists would take longer to make than to refuse
+let mayBeWide = true;
+function isWide(d: Dice): boolean {
+  if (!mayBeWide || !d.chance(0.02)) return false;
+  mayBeWide = false;
+  return true;
+}
+
 /** A value that the schema lets in, mostly; here and there something else stands in its place. */
 function valueFor(shape: Shape, d: Dice, name = '', depth = 0): unknown {
   if (d.chance(0.06)) return anything(d);
@@ -138,7 +146,7 @@ function valueFor(shape: Shape, d: Dice, name = '', depth = 0): unknown {
         Object.entries(shape.properties ?? {}).flatMap(([key, of]) => (d.chance(0.04) ? [] : [[key, valueFor(of, d, key, depth + 1)]])),
       );
     case 'array':
-      return Array.from({ length: d.chance(0.02) ? 2_100 : d.to(4) }, () => valueFor(shape.items ?? {}, d, name, depth + 1));
+      return Array.from({ length: isWide(d) ? 2_100 : d.to(4) }, () => valueFor(shape.items ?? {}, d, name, depth + 1));
     case 'integer':
     case 'number':
       return d.of([shape.minimum ?? 0, shape.maximum ?? 10, d.to(30), 1]);
@@ -181,6 +189,7 @@ interface Sent {
 }
 
 function requestFor(route: Route, role: Role, d: Dice): Sent {
+  mayBeWide = true;
   const { token, csrf } = sessions[role]!;
   const shapes = (shapesOf.get(route) ?? []).filter((shape) => shape.type === 'object' || shape.properties || shape.anyOf);
   const path = route.path.replace(/:(\w+)/g, () =>

@@ -220,7 +220,8 @@ export async function saveDraft(
       },
       version,
     );
-    const { content, ids } = await withIds(client, courseId, cleanPages(sent), stored?.content ?? null);
+    const { content: before } = await readDraft(client, courseId);
+    const { content, ids } = await withIds(client, courseId, cleanPages(sent, before), stored?.content ?? null);
     await putDraft(client, courseId, { content, save, at: deps.clock.now(), byWhom });
     if (course.state === 'draft') await writeThrough(deps, client, courseId, course.title, content, byWhom);
     await announce(client, 'courses');

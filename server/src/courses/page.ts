@@ -10,18 +10,30 @@ export const cleanPage = (html: string): string =>
     transformTags: { a: sanitizeHtml.simpleTransform('a', { rel: 'noopener noreferrer', target: '_blank' }) },
   });
 
-/** The same of each page of a course. */
-export const cleanPages = (draft: CourseDraft): CourseDraft => ({
-  ...draft,
-  sections: draft.sections.map((section) => ({
-    ...section,
-    units: section.units.map((unit) => ({
-      ...unit,
-      body: unit.body === null ? null : cleanPage(unit.body),
-      quiz: unit.quiz && {
-        ...unit.quiz,
-        questions: unit.quiz.questions.map((question) => ({ ...question, text: cleanPage(question.text) })),
-      },
+const bodiesOf = (draft: CourseDraft): string[] =>
+  draft.sections.flatMap(({ units }) =>
+    units.flatMap(({ body, quiz }) => [body ?? '', ...(quiz?.questions ?? []).map(({ text }) => text)]),
+  );
+
+/**
+ * The same of each page and question of a course.
+ * @param before what was kept of it, clean: what stands there as it stood is not looked at again at each save
+ */
+export function cleanPages(draft: CourseDraft, before: CourseDraft | null = null): CourseDraft {
+  const known = new Set(before ? bodiesOf(before) : []);
+  const clean = (html: string): string => (known.has(html) ? html : cleanPage(html));
+  return {
+    ...draft,
+    sections: draft.sections.map((section) => ({
+      ...section,
+      units: section.units.map((unit) => ({
+        ...unit,
+        body: unit.body === null ? null : clean(unit.body),
+        quiz: unit.quiz && {
+          ...unit.quiz,
+          questions: unit.quiz.questions.map((question) => ({ ...question, text: clean(question.text) })),
+        },
+      })),
     })),
-  })),
-});
+  };
+}
