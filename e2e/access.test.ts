@@ -23,6 +23,10 @@ const VIEWS: [string, string, string][] = [
   ['Done by hand', '/requirements/by-hand', 'who, when, why'],
   ['Courses', '/courses', 'Required units'],
   ['a course', '/courses/2', 'Finished when'],
+  ['a new course', '/courses/new', 'Title, as it stands'],
+  ['when a course opens', '/courses/4/opens', 'Choose units to set several at once'],
+  ['publishing a course', '/courses/2/live', 'What is written is what is published'],
+  ['marking', '/courses/marking', 'Waits for marking'],
   ['Assign', '/assign', 'Before anything is assigned'],
   ['Plans', '/plans', 'Switched off'],
   ['a plan', '/plans/2', 'For these people it would be'],
@@ -47,6 +51,29 @@ test.describe('by the accessibility rules', () => {
       const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
       expect(violations.map(({ id, nodes }) => `${id}: ${nodes[0]!.html.slice(0, 160)}`)).toEqual([]);
     });
+});
+
+test('by the accessibility rules, a quiz too: its questions, and what came in', async ({ browser }) => {
+  const page = await (await browser.newContext()).newPage();
+  await signInAs(page, 'Sigrid Aune');
+  await page.goto('/courses/6');
+  await page.getByRole('button', { name: 'Open Till and tickets' }).click();
+  const rules = async (): Promise<void> => {
+    const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
+    expect(violations.map(({ id, nodes }) => `${id}: ${nodes[0]!.html.slice(0, 160)}`)).toEqual([]);
+  };
+  await page.getByRole('button', { name: 'Write its questions' }).click();
+  await page.getByRole('button', { name: '1 A passenger tells you of an illness. Where do you write it?' }).click();
+  await expect(page.getByLabel('Choice 1', { exact: true })).toBeVisible();
+  await rules();
+  await page.getByRole('link', { name: 'What came in' }).click();
+  await page
+    .getByRole('row', { name: /not passed/ })
+    .first()
+    .click();
+  await expect(page.getByRole('complementary', { name: 'An attempt' })).toContainText('Right is');
+  await rules();
+  await page.close();
 });
 
 test('works without a mouse: rows by j and k, the sheet by Enter, days by [ and ], help by ?', async ({ page }) => {

@@ -120,10 +120,15 @@ run(async () => {
     );
     await shoot('report', '/matrix/7', seen('Next notice'));
     await shoot('course', '/courses/2', (p) => p.getByRole('button', { name: 'Open Who is in which team' }).click());
-    await shoot('certificates', '/certificates', seen('Valid until'));
-    await shoot('post-room', '/post-room', first(/Late with required training/), (p) =>
-      p.frameLocator('iframe').getByText('Hello').waitFor(),
+    await shoot(
+      'quiz',
+      '/courses/6',
+      (p) => p.getByRole('button', { name: 'Open Till and tickets' }).click(),
+      (p) => p.getByRole('button', { name: 'Write its questions' }).click(),
+      (p) => p.getByRole('button', { name: /^2 Within what time/ }).click(),
+      (p) => p.getByLabel('Choice 1', { exact: true }).waitFor(),
     );
+    await shoot('certificates', '/certificates', seen('Valid until'));
 
     await shoot('settings', '/settings', seen('Send a test mail'));
 

@@ -15,7 +15,15 @@ import {
 import type { AssignPreview, AssignRequest } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { listCourseFacts, listPlanFacts, type AssignmentFacts, type CourseFacts, type Facts, type PlanFacts } from '../notices/facts.ts';
+import {
+  foreseeOpenings,
+  listCourseFacts,
+  listPlanFacts,
+  type AssignmentFacts,
+  type CourseFacts,
+  type Facts,
+  type PlanFacts,
+} from '../notices/facts.ts';
 import { foresee, foreseenWarnings, missingByStep } from '../notices/foresee.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { loadRoster } from '../people/roster.repo.ts';
@@ -120,6 +128,7 @@ export async function draftAssignments(db: Queryable, request: AssignRequest, no
       isByHand: assignedAt === now,
     };
   });
+  for (const assignment of assignments) foreseeOpenings(assignment, course, roster);
   const already = chosen
     .filter((row) => row.open_id !== null)
     .map((row) => ({ id: row.id, name: row.name, due: tellMoment(row.due_at!.getTime(), Zone.of(row.zone), now) }));

@@ -4,7 +4,9 @@ import { rows } from '../db/db.ts';
 import { findLearning, markUnitDone } from '../learning/learn.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, republish, TestMailer, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
+import { AssignRequest } from '@nudrik/contract';
 import { close } from '../assignments/change.ts';
+import { previewAssign } from '../assignments/preview.ts';
 import { readDraft, saveDraft } from './draft.ts';
 import { nextOpeningAt } from './openings.repo.ts';
 import { seeOpenings } from './openings.ts';
@@ -157,5 +159,21 @@ describe('units open in time', () => {
     }); // prettier-ignore
     const odd = await seeOpenings(house.deps, course, { content: look, personId: crew['odd']!, assignedAt: '2027-04-05T08:00:00Z' });
     expect([odd.isAssigned, odd.units[1]!.words]).toEqual([false, 'Wed 7 Apr 08:00']);
+  });
+
+  it('who would be assigned is told of each opening before anybody is', async () => {
+    await release(null, { kind: 'after', amount: 2, unit: 'working days', at: '08:00' }, null, null);
+    house.clock.at = Date.parse('2027-04-05T08:00:00Z');
+    const request = {
+      courseId: course,
+      personIds: [crew['odd']!],
+      departments: [],
+      sites: [],
+      groups: [],
+      dueOn: '2027-05-19',
+      dueTime: '17:00',
+    };
+    const preview = await previewAssign(house.deps, AssignRequest.parse(request));
+    expect(JSON.stringify(preview)).toContain('Wed 7 Apr 08:00');
   });
 });

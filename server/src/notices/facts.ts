@@ -119,6 +119,12 @@ export async function listPlanFacts(db: Queryable, courseIds: readonly string[])
   }));
 }
 
+/** Notes when the units of a course open for an assignment, also for one that is only thought of. */
+export function foreseeOpenings(assignment: AssignmentFacts, { released }: CourseFacts, roster: Roster): void {
+  if (released.length > 0)
+    assignment.openings = pendingOpenings(released, assignment, roster.calendarOf(roster.getPerson(assignment.person)));
+}
+
 /** Everything that planning or sending for these assignments looks at, as it stands now. */
 export async function loadFacts(db: Queryable, house: House, assignmentIds: readonly string[]): Promise<Facts> {
   const assignments = await listAssignmentFacts(db, assignmentIds);
@@ -127,11 +133,7 @@ export async function loadFacts(db: Queryable, house: House, assignmentIds: read
   const plans = await listPlanFacts(db, courseIds);
   const roster = await loadRoster(db, [...new Set(assignments.map((assignment) => assignment.person))], courses, house.sending);
   const courseOf = new Map(courses.map((course) => [course.id, course]));
-  for (const assignment of assignments) {
-    const { released } = courseOf.get(assignment.course)!;
-    if (released.length > 0)
-      assignment.openings = pendingOpenings(released, assignment, roster.calendarOf(roster.getPerson(assignment.person)));
-  }
+  for (const assignment of assignments) foreseeOpenings(assignment, courseOf.get(assignment.course)!, roster);
   return {
     house,
     roster,

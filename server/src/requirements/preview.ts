@@ -33,7 +33,7 @@ import type {
 import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { foresee, foreseenWarnings, missingByStep } from '../notices/foresee.ts';
-import { listCourseFacts, listPlanFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
+import { foreseeOpenings, listCourseFacts, listPlanFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
 import { getHouse } from '../house/house.ts';
 import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
@@ -174,6 +174,7 @@ export async function previewRequirement(
     [course],
     house.sending,
   );
+  for (const assignment of drafts) foreseeOpenings(assignment, course, roster);
   const facts: Facts = { house, roster, assignments: new Map(), courses: new Map([[course.id, course]]), plans: new Map() };
   const { baseUrl } = deps.settings;
   const { lines, byDay, mails } = foresee({

@@ -38,7 +38,9 @@ export class CompletionsPage {
   protected readonly dateOrders = DATE_ORDERS;
   protected readonly courseChoices = computed(() => [
     { value: null, label: 'as the list says' },
-    ...this.courses().map(({ id, title }) => ({ value: id, label: title })),
+    ...this.courses()
+      .filter(({ state }) => state !== 'draft')
+      .map(({ id, title }) => ({ value: id, label: title })),
   ]);
   /** the course of the whole list, where it names none */
   protected readonly courseId = signal<string | null>(null);
