@@ -30,7 +30,18 @@ import { faultsOf, NO_COURSE, readDraft } from './draft.ts';
 import { countFinished, countWriting, deleteDraft, lockCourse, type CourseHead } from './draft.repo.ts';
 
 const LIST_UNDER_WAY = `
-select a.id, p.id as person_id, p.name, s.zone, a.units_done
+select
+  a.id, p.id as person_id, p.name, s.zone, a.units_done,
+  (
+    select coalesce(jsonb_object_agg(b.unit_id::text, b.best), '{}')
+    from (
+      select q.unit_id, max(q.percent) / 100 as best
+      from quiz_attempts q
+      where q.assignment_id = a.id
+        and q.is_passed is not null
+      group by q.unit_id
+    ) b
+  ) as scores
 from assignments a
 join people p on p.id = a.person_id
 join sites s on s.id = p.site_id
@@ -45,6 +56,8 @@ interface UnderWay {
   name: string;
   zone: string;
   units_done: string[];
+  /** the best score in each quiz, 0 to 1 */
+  scores: Record<string, number>;
 }
 
 interface Rules {
@@ -56,7 +69,8 @@ const rulesOf = ({ finish, sections }: Pick<CourseDraft | CourseView, 'finish' |
   units: sections.flatMap(({ units }) => units.map((unit) => ({ ...unit, id: unit.id! }))),
 });
 
-const progressOf = ({ finish, units }: Rules, { units_done }: UnderWay): Progress => progressIn(finish, units, new Set(units_done));
+const progressOf = ({ finish, units }: Rules, { units_done, scores }: UnderWay): Progress =>
+  progressIn(finish, units, new Set(units_done), (unit) => scores[unit] ?? null);
 
 /** "3 of 5, 60 %" */
 const tellProgress = ({ done, of, percent }: Progress): string => `${done} of ${tellAmount(of, 'units')}, ${percent} %`;

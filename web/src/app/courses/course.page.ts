@@ -27,6 +27,7 @@ export class CoursePage implements HasWork {
   private readonly menu = viewChild(Menu);
   readonly course = input.required<string>();
   readonly work = this.store.work;
+  readonly settled = (): Promise<void> => this.store.settled();
   protected readonly liveWords = computed(() => {
     if (this.store.state() === 'draft') return 'Go live';
     return this.store.state() === 'live' ? 'Publish' : 'Retired';

@@ -312,10 +312,11 @@ export class CourseStore {
     else this.work.drop();
   }
 
-  /** Waits until all that is written is kept. */
+  /** Waits until all that is written is kept, or cannot be just now. */
   async settled(): Promise<void> {
     this.saveNow();
-    while (this.isSaving() || (this.isChanged() && !this.problem() && !this.newer.shown())) await firstValueFrom(timer(50));
+    while (this.isSaving() || (this.isChanged() && !this.problem() && !this.newer.shown() && !this.isCutOff()))
+      await firstValueFrom(timer(50));
   }
 
   drop(): Observable<unknown> {

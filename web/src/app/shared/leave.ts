@@ -5,6 +5,8 @@ import type { WorkInHand } from './work-in-hand.ts';
 /** A page with work that may be unsaved. */
 export interface HasWork {
   readonly work: WorkInHand<unknown>;
+  /** a page that keeps what is typed by itself: once the last of it is kept, or cannot be just now */
+  settled?(): Promise<void>;
 }
 
 type Answer = 'stay' | 'keep' | 'drop';
@@ -28,8 +30,9 @@ export class LeaveService {
 
 /** Lets nobody leave unsaved work without a word. */
 export const askBeforeLeaving: CanDeactivateFn<HasWork> = async (page) => {
-  if (!page?.work?.hasUnsaved()) return true;
   const leave = inject(LeaveService);
+  await page?.settled?.();
+  if (!page?.work?.hasUnsaved()) return true;
   const answer = await leave.ask();
   if (answer === 'drop') page.work.drop();
   return answer !== 'stay';
