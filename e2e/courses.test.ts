@@ -3,13 +3,15 @@ import { area, choose, findMail, list, press, settled, signInAs } from './pages.
 
 /** A trainer writes a course with two quizzes; a deckhand takes it on a phone; the trainer hears of one quiz and not of the other. */
 test.describe.configure({ mode: 'serial' });
+const baseURL = process.env['NUDRIK_E2E_COURSES_URL'];
+test.use({ baseURL });
 
 let page: Page;
 let phone: Page;
 let course = '';
 test.beforeAll(async ({ browser }: { browser: Browser }) => {
-  page = await browser.newPage();
-  phone = await browser.newPage({ viewport: { width: 360, height: 740 } });
+  page = await browser.newPage({ baseURL });
+  phone = await browser.newPage({ baseURL, viewport: { width: 360, height: 740 } });
 });
 test.afterAll(async () => {
   await page.close();
@@ -68,7 +70,7 @@ test('a trainer writes it: units by keys, questions from a text, one that opens 
 });
 
 test('somebody else who opens it is told who is in it, and sees what was kept', async ({ browser }) => {
-  const other = await browser.newPage();
+  const other = await browser.newPage({ baseURL });
   await signInAs(other, 'Sigrid Aune');
   await other.goto(`/courses/${course}`);
   await expect(other.getByText(/Tora Hauge is writing here too, since/)).toBeVisible();
@@ -139,7 +141,7 @@ test('on a phone: what is not open says when it opens, a quiz is failed and then
 });
 
 test('the trainer was told of the one quiz and not of the other, and the letter leads to the attempt', async ({ browser }) => {
-  const office = await browser.newPage();
+  const office = await browser.newPage({ baseURL });
   await signInAs(office, 'Sigrid Aune');
   await office.goto('/post-room');
   await findMail(office, 'tora.hauge');
