@@ -368,6 +368,7 @@ test('with the mail server down a notice waits and Today says so; up again, it g
   await page.getByRole('button', { name: 'Assign to 1 chosen' }).click();
   await choose(list(page, 'Course'), 'Night Watch Handover');
   await page.getByRole('textbox', { name: 'Due on' }).fill('2026-06-12');
+  await expect(page.getByTestId('preview')).toContainText('Fri 12 Jun 17:00');
   await page.getByRole('button', { name: 'Assign to 1', exact: true }).click();
   await expect(page.getByText('Assigned to 1 person')).toBeVisible();
   await press(page, 'next notice');
@@ -394,6 +395,7 @@ test('an address that refuses is bounced with the server’s words; mended, what
   await page.getByRole('button', { name: 'Assign to 1 chosen' }).click();
   await choose(list(page, 'Course'), 'Safe Lifting');
   await page.getByRole('textbox', { name: 'Due on' }).fill('2026-06-12');
+  await expect(page.getByTestId('preview')).toContainText('Fri 12 Jun 17:00');
   await page.getByRole('button', { name: 'Assign to 1', exact: true }).click();
   await expect(page.getByText('Assigned to 1 person')).toBeVisible();
   await press(page, 'next notice');

@@ -69,7 +69,6 @@ run(async () => {
   await cluster.start();
   const house = new House();
   const weeks = new House();
-  const courses = new House();
   try {
     if (!only || only === 'unit') {
       const file = join(results, 'unit.json');
@@ -96,13 +95,11 @@ run(async () => {
       process.env.NUDRIK_JOB_ABOVE = '50';
       const weeksUrl = await weeks.open({ databaseUrl: cluster.ensureDatabase('weeks', true), port: await freePort() });
       delete process.env.NUDRIK_JOB_ABOVE;
-      const coursesUrl = await courses.open({ databaseUrl: cluster.ensureDatabase('courses', true), port: await freePort() });
       const file = join(results, 'browser.json');
       await attempt(() =>
         must('Browser tests', 'npx', ['playwright', 'test', '--reporter=list,json', ...process.argv.slice(3)], {
           NUDRIK_E2E_URL: baseUrl,
           NUDRIK_E2E_WEEKS_URL: weeksUrl,
-          NUDRIK_E2E_COURSES_URL: coursesUrl,
           NUDRIK_E2E_DATABASE: databaseUrl,
           PLAYWRIGHT_JSON_OUTPUT_NAME: file,
         }),
@@ -112,7 +109,7 @@ run(async () => {
       counts.failed += stats.unexpected;
     }
   } finally {
-    await Promise.all([house.close(), weeks.close(), courses.close()]);
+    await Promise.all([house.close(), weeks.close()]);
     cluster.stop();
   }
   for (const problem of problems) say(`!! ${problem}`);
