@@ -6,6 +6,10 @@ export interface PlanStep extends Step {
   message: Template;
 }
 
+/** Whether a step goes in a course: it is on, and of a course that certifies nobody no certificate is told of. */
+export const goesIn = (certificate: 'issued' | 'none' | null, { on, kind }: PlanStep): boolean =>
+  on && !(kind === 'certificate' && certificate === 'none');
+
 const step = (
   id: string,
   name: string,

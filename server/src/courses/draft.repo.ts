@@ -51,6 +51,11 @@ const COUNT_WRITING = 'update courses set written = written + 1 where id = $1::b
 export const countWriting = async (db: Client, courseId: string): Promise<number> =>
   (await oneRow<{ written: number }>(db, COUNT_WRITING, [courseId])).written;
 
+const FIND_WRITING = 'select written from courses where id = $1::bigint';
+/** Its number now, without the course. */
+export const findWriting = async (db: Queryable, courseId: string): Promise<number | null> =>
+  (await maybeRow<{ written: number }>(db, FIND_WRITING, [courseId]))?.written ?? null;
+
 const NEXT_UNITS = "select nextval(pg_get_serial_sequence('units', 'id'))::text as id from generate_series(1, $1::integer)";
 /** Ids for units that are to be. */
 export const nextUnitIds = async (db: Queryable, count: number): Promise<string[]> =>
@@ -69,15 +74,13 @@ const LIST_SECTION_IDS = 'select id from sections where course_id = $1::bigint';
 export const listSectionIds = async (db: Queryable, courseId: string): Promise<string[]> =>
   (await rows<{ id: string }>(db, LIST_SECTION_IDS, [courseId])).map(({ id }) => id);
 
-/** Who is seen no more for so long has gone. */
-const GONE_AFTER_MS = 45_000;
+/** Who was seen less than this long ago is there. */
+const THERE = "e.seen_at >= now() - interval '45 seconds'";
 const SEE_EDITOR = `
-insert into course_editors (course_id, account_id, since, seen_at)
-values ($1::bigint, $2::bigint, $3::timestamptz, $3::timestamptz)
+insert into course_editors as e (course_id, account_id, since, seen_at)
+values ($1::bigint, $2::bigint, now(), now())
 on conflict (course_id, account_id) do update
-set
-  since = case when course_editors.seen_at < $4::timestamptz then excluded.since else course_editors.since end,
-  seen_at = excluded.seen_at
+set since = case when ${THERE} then e.since else now() end, seen_at = now()
 `;
 const LIST_EDITORS = `
 select a.name, e.since
@@ -85,17 +88,15 @@ from course_editors e
 join accounts a on a.id = e.account_id
 where e.course_id = $1::bigint
   and e.account_id <> $2::bigint
-  and e.seen_at >= $3::timestamptz
+  and ${THERE}
 order by e.since, a.name
 `;
 const LEAVE = 'delete from course_editors where course_id = $1::bigint and account_id = $2::bigint';
 
-/** Notes that somebody has a course open to write in it. By the machine's clock: it is about people here and now. */
+/** Notes that somebody has a course open to write in it: by the database's clock, since it is about people here and now. */
 export async function seeEditor(db: Queryable, courseId: string, accountId: string): Promise<Editor[]> {
-  const now = Date.now();
-  const gone = new Date(now - GONE_AFTER_MS);
-  await db.query(SEE_EDITOR, [courseId, accountId, new Date(now), gone]);
-  const found = await rows<{ name: string; since: Date }>(db, LIST_EDITORS, [courseId, accountId, gone]);
+  await db.query(SEE_EDITOR, [courseId, accountId]);
+  const found = await rows<{ name: string; since: Date }>(db, LIST_EDITORS, [courseId, accountId]);
   return found.map(({ name, since }) => ({ name, since: since.toISOString() }));
 }
 export const leaveEditor = (db: Queryable, courseId: string, accountId: string): Promise<unknown> => db.query(LEAVE, [courseId, accountId]);

@@ -11,6 +11,7 @@ import {
   countWriting,
   deleteDraft,
   findDraft,
+  findWriting,
   listSectionIds,
   listUnitIds,
   lockCourse,
@@ -123,9 +124,9 @@ export async function draftView(deps: Deps, courseId: string, account: Account):
 
 /** Whoever has the course open to write in it, beside the one who asks. */
 export async function here(deps: Deps, courseId: string, account: Account): Promise<{ version: number; others: Editor[] }> {
-  const course = await findCourse(deps.db, courseId);
-  if (!course) throw new Refused('not-found', NO_COURSE);
-  return { version: course.written, others: await seeEditor(deps.db, courseId, account.id) };
+  const version = await findWriting(deps.db, courseId);
+  if (version === null) throw new Refused('not-found', NO_COURSE);
+  return { version, others: await seeEditor(deps.db, courseId, account.id) };
 }
 
 /**
@@ -220,7 +221,7 @@ export async function saveDraft(
       },
       version,
     );
-    const { content: before } = await readDraft(client, courseId);
+    const before = stored?.content ?? draftOf((await findCourse(client, courseId))!);
     const { content, ids } = await withIds(client, courseId, cleanPages(sent, before), stored?.content ?? null);
     await putDraft(client, courseId, { content, save, at: deps.clock.now(), byWhom });
     if (course.state === 'draft') await writeThrough(deps, client, courseId, course.title, content, byWhom);

@@ -1,5 +1,5 @@
 import type { CourseDraft, LiveCheck, LiveView, Retiring, WentLive } from '@nudrik/contract';
-import { fieldsOf, tellAmount, tellFinish, tellList, type AssignmentEvent, type PlanStep } from '@nudrik/core';
+import { fieldsOf, goesIn, tellAmount, tellFinish, tellList, type AssignmentEvent, type PlanStep } from '@nudrik/core';
 import { act } from '../assignments/acts.ts';
 import { lockIds } from '../assignments/assignments.repo.ts';
 import { announce, maybeRow, rows, transaction, type Queryable } from '../db/db.ts';
@@ -45,7 +45,7 @@ function gapsOf(steps: readonly PlanStep[], content: CourseDraft): { step: PlanS
   };
   const fields = (Object.keys(lacks) as (keyof typeof lacks)[]).filter((field) => lacks[field]);
   return steps
-    .filter(({ on, kind }) => on && !(kind === 'certificate' && content.certificate === 'none'))
+    .filter((step) => goesIn(content.certificate, step))
     .flatMap((step) => fields.filter((field) => fieldsOf(step.message).includes(field)).map((field) => ({ step, field })));
 }
 
@@ -77,8 +77,7 @@ export async function liveView(deps: Deps, courseId: string): Promise<LiveView> 
     check(`gap-${step.id}-${field}`, false, true, `“${step.name}” prints the ${FIELD_NAMES[field]}, and it has none: the message would be held.`, { label: 'Fill it in', link, params: { field: field === 'trainer' ? 'owner' : 'title' } }); // prettier-ignore
   if (wrong.length === 0 && gaps.length === 0) check('texts', true, true, 'Every text of its plan is without fault.');
   for (const { step, message } of wrong) check(`text-${step}`, false, true, message, planLink);
-  const isGoing = (step: PlanStep): boolean => step.on && !(step.kind === 'certificate' && content.certificate === 'none');
-  const on = steps.filter(isGoing).length;
+  const on = steps.filter((step) => goesIn(content.certificate, step)).length;
   check(
     'plan',
     on > 0,

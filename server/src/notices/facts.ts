@@ -1,4 +1,4 @@
-import { pendingOpenings, standingAt, type Assignment, type Course, type PlanStep, type Released, type Roster } from '@nudrik/core';
+import { goesIn, pendingOpenings, standingAt, type Assignment, type Course, type PlanStep, type Released, type Roster } from '@nudrik/core';
 import type { CourseState } from '@nudrik/contract';
 import { listRecords } from '../assignments/events.repo.ts';
 import { rows, type Queryable } from '../db/db.ts';
@@ -62,7 +62,7 @@ where c.id = any($1::bigint[])
 `;
 
 const LIST_PLANS = `
-select p.course_id, p.version, p.published_at, p.steps, c.certificate = 'none' as is_without
+select p.course_id, p.version, p.published_at, p.steps, c.certificate
 from plans p
 join courses c on c.id = p.course_id
 where p.course_id = any($1::bigint[])
@@ -105,17 +105,18 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
 }
 
 export async function listPlanFacts(db: Queryable, courseIds: readonly string[]): Promise<PlanFacts[]> {
-  const found = await rows<{ course_id: string; version: number; published_at: Date; steps: PlanStep[]; is_without: boolean | null }>(
-    db,
-    LIST_PLANS,
-    [courseIds],
-  );
+  const found = await rows<{
+    course_id: string;
+    version: number;
+    published_at: Date;
+    steps: PlanStep[];
+    certificate: 'issued' | 'none' | null;
+  }>(db, LIST_PLANS, [courseIds]);
   return found.map((row) => ({
     course: row.course_id,
     version: row.version,
     publishedAt: row.published_at.getTime(),
-    // of a course that certifies nobody, no certificate is told of
-    steps: row.is_without ? row.steps.map((step) => (step.kind === 'certificate' ? { ...step, on: false } : step)) : row.steps,
+    steps: row.steps.map((step) => (step.on && !goesIn(row.certificate, step) ? { ...step, on: false } : step)),
   }));
 }
 

@@ -155,7 +155,7 @@ export async function beginAttempt(deps: Deps, link: string, unitId: string): Pr
       after.map(({ submitted_at }) => submitted_at!.getTime()),
       await getExtra(client, id, unitId),
       now,
-      after.at(-1)?.is_passed === null && after.length > 0,
+      after.at(-1)?.is_passed === null,
     );
     if (next.kind === 'waits')
       throw new Refused('conflict', 'A trainer reads your last attempt first; what comes of it stands here then. Nothing was changed.');
@@ -189,18 +189,19 @@ function merged(row: AttemptRow, answers: Readonly<Record<string, Answer>>): Rec
   return { ...row.answers, ...Object.fromEntries(Object.entries(answers).filter(([id]) => known.has(id))) };
 }
 
+/** The assignment, locked, and the attempt where it is still open. */
 async function lockOpen(
   deps: Deps,
   client: Client,
   link: string,
   unitId: string,
   number: number,
-): Promise<{ assignment: LockedAssignment; row: AttemptRow | null; ended: AttemptRow | null }> {
+): Promise<{ assignment: LockedAssignment; row: AttemptRow | null }> {
   const id = await byLink(deps, client, link);
   const assignment = await openAssignment(client, id);
   const row = (await listAttempts(client, id, unitId)).find((attempt) => attempt.number === number);
   if (!row) throw new Refused('not-found', 'There is no such attempt, or not any more. Load the page again.');
-  return row.submitted_at ? { assignment, row: null, ended: row } : { assignment, row, ended: null };
+  return { assignment, row: row.submitted_at ? null : row };
 }
 
 /** Keeps answers while somebody is at it. What comes after the time is over counts no more. */
@@ -238,6 +239,10 @@ export async function submitAnswers(
   });
 }
 
+/** What passing a quiz brings with it: its unit is done, once. */
+export const doneByPassing = (assignment: LockedAssignment, unit: string, isPassed: boolean | null, at: number): AssignmentEvent[] =>
+  isPassed && !assignment.units_done.includes(unit) ? [{ type: 'unit-finished', at, unit }] : [];
+
 /** Ends an attempt: it is scored, recorded, and the unit is done where it is passed. Of a locked assignment. */
 async function endAttempt(
   deps: Deps,
@@ -262,7 +267,7 @@ async function endAttempt(
       passed: isPassed,
       ...(isPassed === null ? {} : { score: percent }),
     },
-    ...(isPassed && !assignment.units_done.includes(row.unit_id) ? [{ type: 'unit-finished', at, unit: row.unit_id } as const] : []),
+    ...doneByPassing(assignment, row.unit_id, isPassed, at),
   ];
   await settle(deps, client, assignment, events, byWhom);
 }

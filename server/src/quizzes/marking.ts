@@ -16,7 +16,7 @@ import type { Deps } from '../deps.ts';
 import { settle } from '../learning/learn.ts';
 import { Refused } from '../refusal.ts';
 import { countOfUnit, findAttempt, giveExtra, lineOf, listOfUnit, listWaiting, markAttempt, type AttemptRow } from './attempts.repo.ts';
-import { resultOf } from './attempts.ts';
+import { doneByPassing, resultOf } from './attempts.ts';
 
 const NO_ATTEMPT = 'There is no such attempt, or not any more.';
 
@@ -82,7 +82,7 @@ export async function markAnswers(deps: Deps, id: string, { marks, words }: Mark
     if (assignment.closed_by) return;
     const events: AssignmentEvent[] = [
       { type: 'quiz-marked', at, unit: row.unit_id, attempt: row.number, score: percent, passed: isPassed },
-      ...(isPassed && !assignment.units_done.includes(row.unit_id) ? [{ type: 'unit-finished', at, unit: row.unit_id } as const] : []),
+      ...doneByPassing(assignment, row.unit_id, isPassed, at),
     ];
     await settle(deps, client, assignment, events, byWhom);
   });

@@ -35,7 +35,13 @@ export class CourseStore {
   readonly id = signal<string | null>(null);
   readonly form = signal<CourseForm | null>(null);
   readonly state = signal<CourseState>('draft');
-  readonly owner = signal<{ id: string; name: string } | null>(null);
+  /** names of who may stand as the owner here: the stored one, and whoever was picked */
+  private readonly names = signal<Readonly<Record<string, string>>>({});
+  /** as it is written now, also after a step that was taken back */
+  readonly owner = computed(() => {
+    const id = this.form()?.ownerId ?? null;
+    return id === null ? null : { id, name: this.names()[id] ?? `person ${id}` };
+  });
   readonly error = signal<string | null>(null);
   readonly problem = signal<string | null>(null);
   readonly faults = signal<readonly CourseFault[]>([]);
@@ -99,6 +105,13 @@ export class CourseStore {
     this.id.set(id);
     this.form.set(null);
     this.error.set(null);
+    // what was under way for another course is none of this one's
+    this.isSaving.set(false);
+    this.isCutOff.set(false);
+    this.saving = null;
+    this.ids = {};
+    this.newer.forget();
+    this.problem.set(null);
     if (!this.session.canEdit()) return this.read(id);
     this.api.draft(id).subscribe({
       next: (view) => {
@@ -126,7 +139,7 @@ export class CourseStore {
     this.api.get(id).subscribe({
       next: (view: CourseView) => {
         this.state.set(view.state);
-        this.owner.set(view.owner);
+        this.know(view.owner);
         this.form.set(formOf(view));
       },
       error: (error: unknown) => this.error.set(sentenceOf(error)),
@@ -158,7 +171,7 @@ export class CourseStore {
   private fill(view: DraftView): void {
     const before = this.form();
     this.state.set(view.state);
-    this.owner.set(view.owner);
+    this.know(view.owner);
     this.faults.set(view.faults);
     this.others.set(view.others);
     this.savedAt.set(view.savedAt);
@@ -168,6 +181,10 @@ export class CourseStore {
     this.form.set(before ? sameKeys(form, before) : form);
     this.kept.set(JSON.stringify(draftOf(this.form()!)));
     this.forget();
+  }
+
+  private know(person: { id: string; name: string } | null): void {
+    if (person) this.names.update((names) => ({ ...names, [person.id]: person.name }));
   }
 
   private forget(): void {
@@ -220,7 +237,7 @@ export class CourseStore {
   }
 
   own(person: { id: string; name: string } | null): void {
-    this.owner.set(person);
+    this.know(person);
     this.set({ ownerId: person?.id ?? null });
   }
 

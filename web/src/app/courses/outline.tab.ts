@@ -6,7 +6,7 @@ import { tellRelease, typedKind, UNIT_KINDS, unitKind, type OutlineLine } from '
 import type { MenuItem } from 'primeng/api';
 import { Menu } from 'primeng/menu';
 import { CourseFacts } from './course-facts.ts';
-import { asKind, copyUnit, newUnit, type SectionForm, type UnitForm } from './course-form.ts';
+import { asKind, copyUnit, newUnit, OUTLINE, type SectionForm, type UnitForm } from './course-form.ts';
 import { CourseStore } from './course.store.ts';
 import { UnitSheet } from './unit-sheet.ts';
 
@@ -116,7 +116,7 @@ export class OutlineTab {
     const { key, altKey, shiftKey } = event;
     const isCommand = event.ctrlKey || event.metaKey;
     const go = (step: -1 | 1) => (): void => {
-      const next = this.store.form() && this.nextLine(line, step);
+      const next = OUTLINE.next(this.store.form()!.sections, line, step);
       if (next) this.store.line.set(next);
     };
     if (altKey && (key === 'ArrowUp' || key === 'ArrowDown')) {
@@ -147,13 +147,6 @@ export class OutlineTab {
     if (key === 'ArrowUp' && !isCommand) return go(-1);
     if (key === 'ArrowDown' && !isCommand) return go(1);
     return null;
-  }
-
-  private nextLine(line: OutlineLine, step: -1 | 1): OutlineLine | null {
-    const lines = this.store
-      .form()!
-      .sections.flatMap(({ units }, section): OutlineLine[] => [{ section, unit: null }, ...units.map((_, unit) => ({ section, unit }))]);
-    return lines[lines.findIndex(({ section, unit }) => section === line.section && unit === line.unit) + step] ?? null;
   }
 
   protected move(line: OutlineLine, step: -1 | 1, title: string): void {

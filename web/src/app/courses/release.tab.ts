@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { toObservable, takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { oneMoreEvery, tellRelease, type Release } from '@nudrik/core';
-import type { CourseDraft, ReleaseSeen } from '@nudrik/contract';
+import type { ReleaseSeen } from '@nudrik/contract';
 import { catchError, combineLatest, debounceTime, map, of, switchMap } from 'rxjs';
 import { PersonPick } from '../people/person-pick.ts';
 import { MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
@@ -91,6 +91,4 @@ export class ReleaseTab {
     const releases = oneMoreEvery(this.weekday(), this.time(), units.length);
     this.store.setUnits(new Map(units.map(({ key }, i) => [key, { release: releases[i]! }])));
   }
-
-  protected readonly content = computed((): CourseDraft | null => this.store.draft());
 }
