@@ -122,6 +122,7 @@ function depsOf(db: Pool, databaseUrl: string): Deps {
       jobAbove: 2_000,
       key: 'the key of the house of the bench',
       keyFile: '',
+      office: null,
       elsewhere: null,
       logLevel: 'silent',
     },

@@ -7,6 +7,7 @@ export * from './people/roster-files.ts';
 export * from './structure/structure.ts';
 export * from './feed/feed.ts';
 export * from './requirements/requirements.ts';
+export * from './files/files.ts';
 export * from './courses/courses.ts';
 export * from './quizzes/quizzes.ts';
 export * from './assignments/assignments.ts';

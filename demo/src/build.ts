@@ -22,7 +22,7 @@ import {
   nextTime,
   requestReconcileAll,
   insertCourse,
-  insertFile,
+  putFile,
   listCalendars,
   loadFacts,
   newToken,
@@ -189,7 +189,15 @@ async function makeCourses(
             body: unit.body == null ? null : cleanPage(unit.body),
             fileId:
               unit.kind === 'file'
-                ? (await insertFile(db, `${unit.title}.pdf`, 'application/pdf', await makeRingCard(draft.title, unit.title))).id
+                ? (
+                    await putFile(db, {
+                      name: `${unit.title}.pdf`,
+                      type: 'application/pdf',
+                      content: await makeRingCard(draft.title, unit.title),
+                      purpose: 'course',
+                      about: { pages: 1 },
+                    })
+                  ).id
                 : null,
           })),
         ),

@@ -10,6 +10,8 @@ import { assignmentRoutes } from './assignments/routes.ts';
 import { certificateRoutes } from './certificates/routes.ts';
 import { clockRoutes } from './clock/routes.ts';
 import { courseRoutes } from './courses/routes.ts';
+import { fileRoutes } from './files/routes.ts';
+import { packageRoutes } from './packages/routes.ts';
 import type { Deps } from './deps.ts';
 import { houseRoutes } from './house/routes.ts';
 import { learningRoutes } from './learning/routes.ts';
@@ -36,6 +38,8 @@ export const ROUTES: readonly Route[] = [
   ...structureRoutes,
   ...peopleRoutes,
   ...courseRoutes,
+  ...fileRoutes,
+  ...packageRoutes,
   ...requirementRoutes,
   ...assignmentRoutes,
   ...planRoutes,
@@ -49,9 +53,6 @@ export const ROUTES: readonly Route[] = [
   ...standinRoutes,
   ...jobRoutes,
 ];
-
-/** Routes whose body is a file as it is. */
-const FILE_ROUTES: readonly string[] = ['/api/people/imports', '/api/people/imports/foresee', '/api/people/holidays/read', '/api/files'];
 
 const BODY_LIMIT = 20 * 1024 * 1024;
 
@@ -127,7 +128,6 @@ export function createApp(deps: Deps, live: Live | null): Express {
   const json = express.json({ limit: '5mb' });
   const raw = express.raw({ limit: BODY_LIMIT, type: () => true });
   for (const route of ROUTES) {
-    const takesFile = FILE_ROUTES.includes(route.path);
     app[route.method](
       route.path,
       (_req, res, next) => {
@@ -140,7 +140,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
             : undefined,
         );
       },
-      takesFile ? raw : json,
+      route.takes === 'stream' ? (_req, _res, next) => next() : route.takes === 'file' ? raw : json,
       async (req: Request, res: Response) => {
         const answer = await route.handle({ deps, req, res, account: res.locals['account'] as Account | null });
         if (answer !== undefined && !res.headersSent) res.json(answer);
@@ -228,7 +228,7 @@ const BY_STATUS: Record<number, Refused> = {
 const AWAY = 'The database does not answer. Nothing was changed; try again in a moment.';
 
 /** An address without the keys of links in it: they open something, and logs are read by many. */
-const withoutKeys = (path: string): string => path.replace(/\/(learning|team|keys)\/[^/]+/g, '/$1/…');
+const withoutKeys = (path: string): string => path.replace(/\/(learning|team|keys|pictures|packages|uploads)\/[^/]+/g, '/$1/…');
 
 /** What went wrong, by code, SQLSTATE or status, never by text. */
 function asRefusal(error: unknown): Refused {

@@ -1,18 +1,22 @@
 import { existsSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
-import { readTable, UnreadableFile, type TableFile } from '@nudrik/core';
+import type { TableFile } from '@nudrik/core';
 import type { HolidaysRead } from '@nudrik/contract';
+import type { ReadPage } from './files/office.ts';
+import { readHere } from './read-here.ts';
 import { Refused } from './refusal.ts';
-import { readHolidays } from './structure/holidays-file.ts';
 
 /** A file to be read, and as what. */
 export type Reading =
   | { what: 'table'; bytes: Uint8Array; fileName: string }
-  | { what: 'holidays'; bytes: Uint8Array; fileName: string; years: { from: number; to: number } };
+  | { what: 'holidays'; bytes: Uint8Array; fileName: string; years: { from: number; to: number } }
+  | { what: 'pdf' | 'office' | 'docx'; bytes: Uint8Array; fileName: string };
 export interface Read {
   table?: TableFile;
   holidays?: HolidaysRead;
+  pages?: number;
+  page?: ReadPage;
   /** why it cannot be read, in a sentence or the beginning of one */
   fault?: string;
 }
@@ -53,16 +57,6 @@ async function readApart(reading: Reading): Promise<Read> {
   }
 }
 
-async function readHere(reading: Reading): Promise<Read> {
-  if (reading.what === 'holidays') return { holidays: readHolidays(Buffer.from(reading.bytes), reading.fileName, reading.years) };
-  try {
-    return { table: await readTable(reading.bytes) };
-  } catch (error) {
-    if (error instanceof UnreadableFile) return { fault: error.message };
-    throw error;
-  }
-}
-
 /** A roster file as a table. @throws Refused where it cannot be read */
 export async function readTableFile(bytes: Uint8Array, fileName: string): Promise<TableFile> {
   const { table, fault } = await readApart({ what: 'table', bytes, fileName });
@@ -75,4 +69,24 @@ export async function readHolidaysFile(bytes: Uint8Array, fileName: string, year
   const { holidays, fault } = await readApart({ what: 'holidays', bytes, fileName, years });
   if (!holidays) throw new Refused('wrong-file', fault);
   return holidays;
+}
+
+/** How many pages a PDF has. @throws Refused where it cannot be shown */
+export async function readPdfFile(bytes: Uint8Array, fileName: string): Promise<number> {
+  const { pages, fault } = await readApart({ what: 'pdf', bytes, fileName });
+  if (pages === undefined) throw new Refused('wrong-file', fault);
+  return pages;
+}
+
+/** @throws Refused where an office file cannot be unpacked, or fetches something from elsewhere */
+export async function checkOfficeFile(bytes: Uint8Array, fileName: string): Promise<void> {
+  const { fault } = await readApart({ what: 'office', bytes, fileName });
+  if (fault !== undefined) throw new Refused('wrong-file', fault);
+}
+
+/** A DOCX as a page. @throws Refused where it cannot be read */
+export async function readDocxFile(bytes: Uint8Array, fileName: string): Promise<ReadPage> {
+  const { page, fault } = await readApart({ what: 'docx', bytes, fileName });
+  if (!page) throw new Refused('wrong-file', fault);
+  return page;
 }

@@ -17,9 +17,11 @@ export interface Call {
 
 /** One route. What `handle` returns is sent as JSON; undefined means that it answered by itself. */
 export interface Route {
-  method: 'get' | 'post' | 'put' | 'patch' | 'delete';
+  method: 'get' | 'head' | 'post' | 'put' | 'patch' | 'delete';
   path: string;
   access: Access;
+  /** a body that is no JSON: a file as a whole, or one that is read as it comes */
+  takes?: 'file' | 'stream';
   handle(call: Call): Promise<unknown>;
 }
 
@@ -57,10 +59,11 @@ export const DONE = { done: true };
 export const get = (path: string, handle: Route['handle'], access: Access = OFFICE): Route => ({ method: 'get', path, access, handle });
 
 /** Changing, for administrators. */
-export const act = (method: Exclude<Route['method'], 'get'>, path: string, handle: Route['handle']): Route => ({
+export const act = (method: Exclude<Route['method'], 'get'>, path: string, handle: Route['handle'], takes?: Route['takes']): Route => ({
   method,
   path,
   access: ADMINISTRATORS,
+  ...(takes && { takes }),
   handle,
 });
 

@@ -32,6 +32,7 @@ const Environment = z.object({
   OIDC_NAME: z.string().min(1).max(60).default('your firm’s account'),
   OIDC_ROLE_CLAIM: z.string().min(1).optional(),
   OIDC_TRUST_ADDRESSES: z.enum(['yes', 'no']).default('no'),
+  NUDRIK_OFFICE: z.string().min(1).optional(),
   NUDRIK_LOG: z.enum(['silent', 'warn', 'info', 'debug']).default('warn'),
 });
 
@@ -77,6 +78,8 @@ export interface ProcessSettings {
   key: string;
   /** where the key stands where none is set */
   keyFile: string;
+  /** the program of LibreOffice; null looks for it where programs stand */
+  office: string | null;
   elsewhere: ElsewhereSettings | null;
   logLevel: string;
 }
@@ -112,6 +115,7 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
     jobAbove: e.NUDRIK_JOB_ABOVE,
     key: e.NUDRIK_KEY ?? '',
     keyFile: e.NUDRIK_KEY_FILE,
+    office: e.NUDRIK_OFFICE ?? null,
     elsewhere: elsewhereOf(e),
     logLevel: e.NUDRIK_LOG,
   };

@@ -14,6 +14,7 @@ import { holdLease } from './work/lease.ts';
 import { endRunOut } from './quizzes/attempts.ts';
 import { retryAside } from './work/set-aside.ts';
 import { foldFigures } from './work/figures.ts';
+import { forgetUploads } from './files/uploads.repo.ts';
 import { forgetOldJobs, freeLostJobs } from './work/jobs.ts';
 import { startJobs } from './work/run-jobs.ts';
 import { seldom } from './work/seldom.ts';
@@ -120,7 +121,10 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       if (round % 30 === 0) {
         await attempt('set aside', () => retryAside(deps, round === 0));
         await attempt('long work', () => freeLostJobs(deps.db));
-        if (round % 3_600 === 0) await attempt('long work', () => forgetOldJobs(deps.db));
+        if (round % 3_600 === 0) {
+          await attempt('long work', () => forgetOldJobs(deps.db));
+          await attempt('uploads', () => forgetUploads(deps.db));
+        }
         if (clock instanceof DemoClock) await attempt('clock', () => rebase(deps, clock, clock.now()));
       }
       round += 1;

@@ -8,7 +8,9 @@ import {
   type FinishRule,
   type Release,
   type UnitKind,
+  type Video,
 } from '@nudrik/core';
+import type { StoredFile } from '../files/files.ts';
 import { QuizDraft } from '../quizzes/quizzes.ts';
 import { Id, Instant, Line, LocalDate, TimeOfDay } from '../common.ts';
 
@@ -52,6 +54,12 @@ const Writing = (max: number) =>
     .max(max)
     .refine((text) => !/[\n\r\t]/.test(text), 'expected one line, without line breaks or tabs');
 
+const VideoDraft = z.object({
+  share: z.number().int().min(1).max(100),
+  seconds: z.number().min(0).max(86_400).nullable().default(null),
+  captions: z.array(z.object({ fileId: Id, language: z.string().regex(/^[a-zA-Z]{2,3}(-[a-zA-Z0-9]{2,8})*$/, 'expected a language, like en') })).max(20).default([]), // prettier-ignore
+});
+
 /** A unit as it is written. What it lacks is a fault that keeps it from going live, and not from being kept. */
 export const UnitDraft = z.object({
   id: UnitRef.nullable().default(null),
@@ -65,6 +73,7 @@ export const UnitDraft = z.object({
   url: z.string().trim().max(2000).nullable().default(null),
   fileId: Id.nullable().default(null),
   quiz: QuizDraft.nullable().default(null),
+  video: VideoDraft.nullable().default(null),
 });
 export type UnitDraft = z.infer<typeof UnitDraft>;
 
@@ -127,11 +136,6 @@ export interface ReleaseSeen {
 
 export type CourseState = 'draft' | 'live' | 'retired';
 
-export interface StoredFile {
-  id: string;
-  name: string;
-  bytes: number;
-}
 export interface UnitView extends UnitDraft {
   id: string;
   file: StoredFile | null;
@@ -249,4 +253,4 @@ export interface CourseRow {
   steps: number;
 }
 
-export type { CourseFault, FinishRule, Release, UnitKind };
+export type { CourseFault, FinishRule, Release, UnitKind, Video };

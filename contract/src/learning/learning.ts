@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { UnitKind } from '@nudrik/core';
+import type { ScormEdition, UnitKind } from '@nudrik/core';
 import type { FinishedFact } from '../common.ts';
 
 export const LinkToken = z
@@ -36,7 +36,10 @@ export interface LearningUnit {
   opens: string | null;
   body: string | null;
   url: string | null;
-  file: { name: string; bytes: number } | null;
+  file: { name: string; bytes: number; type: string; pages: number | null } | null;
+  video: { share: number; seconds: number; percent: number; captions: { language: string }[] } | null;
+  /** where they were in it */
+  place: Place | null;
   /** of a quiz: "10 questions, 80 % passes" */
   about: string | null;
   doneAt: string | null;
@@ -59,3 +62,39 @@ export interface MyAssignment extends FinishedFact {
   unitsRequired: number;
   certificate: { serial: string; state: string; expiresOn: string | null } | null;
 }
+
+/** Where somebody is in a unit: the paragraph of a page, the page of a file, the second of a video. */
+export const Place = z
+  .object({
+    paragraph: z.number().int().min(0).max(100_000),
+    page: z.number().int().min(1).max(100_000),
+    seconds: z.number().min(0).max(86_400),
+  })
+  .partial();
+export type Place = z.infer<typeof Place>;
+
+/** POST /api/learning/:token/units/:unit/played: stretches that were played since the last report, in seconds; and where it is now */
+export const PlayedReport = z.object({
+  played: z.array(z.tuple([z.number().min(0).max(86_400), z.number().min(0).max(86_400)])).max(500),
+  at: z.number().min(0).max(86_400),
+});
+export type PlayedReport = z.infer<typeof PlayedReport>;
+export interface PlayedView {
+  /** of it that was played, and that it takes */
+  percent: number;
+  share: number;
+  isDone: boolean;
+  finished: boolean;
+}
+
+/** GET /api/learning/:token/units/:unit/package */
+export interface PackageView {
+  address: string;
+  edition: ScormEdition;
+  /** its data model as JSON, as it was left; null begins */
+  data: string | null;
+  person: { id: string; name: string };
+}
+/** PUT /api/learning/:token/units/:unit/package */
+export const PackageReport = z.object({ data: z.string().min(2).max(400_000) });
+export type PackageReport = z.infer<typeof PackageReport>;

@@ -105,6 +105,17 @@ export const EVENTS = {
       `${score == null ? '' : `, score ${score}`}` +
       `${passed == null ? '' : passed ? ', passed' : ', not passed'}`,
   }),
+  'package-told': entry({
+    // what a package says at its end, or again later
+    needs: { unit: 'id' },
+    may: { score: 'number', passed: 'flag' },
+    follows: PLAN,
+    begins: true,
+    tell: ({ score, passed }, { course, unit }) =>
+      `Went through the package ${called(unit)} of ${course}` +
+      `${score == null ? '' : `, score ${score}`}` +
+      `${passed == null ? '' : passed ? ', passed' : ', not passed'}`,
+  }),
   'signed-off': entry({
     needs: {},
     may: { unit: 'id', attended: 'flag', met: 'flag' },

@@ -66,6 +66,10 @@ export function progressIn(
 export function bestScores(events: readonly AssignmentEvent[]): Map<string, number> {
   const best = new Map<string, number>();
   for (const event of events) {
+    if (event.type === 'package-told') {
+      if (event.score != null) best.set(event.unit, Math.max(best.get(event.unit) ?? 0, event.score / 100));
+      continue;
+    }
     if ((event.type !== 'quiz-submitted' && event.type !== 'quiz-marked') || !event.unit || event.score == null || event.passed == null)
       continue;
     best.set(event.unit, Math.max(best.get(event.unit) ?? 0, event.score / 100));

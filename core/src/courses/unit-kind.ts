@@ -1,4 +1,6 @@
+import { FILE_KINDS } from '../files/file-kind.ts';
 import { NEW_QUIZ, quizFaults, type Quiz } from '../quizzes/quiz.ts';
+import { NEW_VIDEO, type Video } from './video.ts';
 
 /** What a unit may carry beside its title. */
 export interface UnitContent {
@@ -7,8 +9,11 @@ export interface UnitContent {
   url: string | null;
   fileId: string | null;
   quiz: Quiz | null;
+  video: Video | null;
+  /** what its file is; unknown where it was not looked up */
+  fileType?: string | null;
 }
-export type UnitField = 'body' | 'url' | 'fileId' | 'quiz';
+export type UnitField = 'body' | 'url' | 'fileId' | 'quiz' | 'video';
 
 interface UnitKindEntry {
   /** "Add a page" */
@@ -16,11 +21,15 @@ interface UnitKindEntry {
   /** the fields that it keeps; the others are emptied when it is saved */
   keeps: readonly UnitField[];
   /** what a new one begins with */
-  starts: { body?: string; url?: string; quiz?: Quiz };
-  /** what makes it done: the employee's word, or a quiz that is passed */
-  doneBy: 'word' | 'passing';
+  starts: { body?: string; url?: string; quiz?: Quiz; video?: Video };
+  /** what makes it done: the employee's word, a quiz that is passed, a video that was played, a package that says so */
+  doneBy: 'word' | 'passing' | 'playing' | 'package';
   /** what is missing in it, in a sentence, or null */
-  fault(unit: UnitContent): { field: UnitField; words: string } | null;
+  fault(unit: UnitContent): UnitFault | null;
+}
+export interface UnitFault {
+  field: UnitField;
+  words: string;
 }
 
 /** Whether it is an address that a browser can open, and nothing that runs. */
@@ -30,6 +39,16 @@ export function isWebAddress(url: string | null): boolean {
   } catch {
     return false;
   }
+}
+
+/** What is wrong with the file of a unit. */
+function fileFaultOf(kind: 'file' | 'video' | 'package', { title, fileId, fileType }: UnitContent): UnitFault | null {
+  const ask = kind === 'package' ? 'its package (a SCORM zip)' : kind === 'video' ? 'its video (MP4 or WebM)' : 'its file';
+  if (!fileId) return { field: 'fileId', words: `“${title}” needs ${ask}: choose one and upload it` };
+  const found = fileType ? FILE_KINDS[fileType] : undefined;
+  return found && kind !== 'file' && found.makes !== kind
+    ? { field: 'fileId', words: `“${title}” needs ${ask}, and its file is ${found.words}` }
+    : null;
 }
 
 const entry = (made: UnitKindEntry): UnitKindEntry => made;
@@ -50,8 +69,18 @@ const ENTRIES = {
     keeps: ['fileId'],
     starts: {},
     doneBy: 'word',
-    fault: ({ title, fileId }) => (fileId ? null : { field: 'fileId', words: `“${title}” needs its file: choose one and upload it` }),
+    fault: (unit) => fileFaultOf('file', unit),
   }),
+  video: entry({
+    words: 'video',
+    keeps: ['fileId', 'video'],
+    starts: { video: NEW_VIDEO },
+    doneBy: 'playing',
+    fault: (unit) =>
+      fileFaultOf('video', unit) ??
+      (unit.video?.seconds ? null : { field: 'video', words: `How long “${unit.title}” is was not read yet: open it once, so that it is` }),
+  }),
+  package: entry({ words: 'package', keeps: ['fileId'], starts: {}, doneBy: 'package', fault: (unit) => fileFaultOf('package', unit) }),
   quiz: entry({
     words: 'quiz',
     keeps: ['quiz'],

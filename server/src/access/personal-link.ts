@@ -2,6 +2,8 @@ import { createHash, createHmac, randomBytes, timingSafeEqual } from 'node:crypt
 
 /** What a personal link leads into: a course as the employee, or one's people. */
 export type LinkKind = 'go' | 'team';
+/** What else is signed: a picture that stands in a page, what is in a package. */
+export type SignedKind = LinkKind | 'picture' | 'package';
 
 /** Letters of a signature: 192 bits. */
 const SIGNED = 32;
@@ -9,11 +11,11 @@ const SIGNED = 32;
 /** The half of a personal link that is kept and names it. */
 export const newToken = (): string => randomBytes(12).toString('base64url');
 
-const signature = (key: string, kind: LinkKind, token: string): string =>
+const signature = (key: string, kind: SignedKind, token: string): string =>
   createHmac('sha256', key).update(`personal link ${kind} ${token}`).digest('base64url').slice(0, SIGNED);
 
 /** The whole of a link: the token that names it, and a signature by the key of the house, which stands in no database. */
-export const signedToken = (key: string, kind: LinkKind, token: string): string => token + signature(key, kind, token);
+export const signedToken = (key: string, kind: SignedKind, token: string): string => token + signature(key, kind, token);
 
 /** What to look for: the token, where the signature is ours; and the digest of the whole, for links of before there were any. */
 export interface ReadLink {
@@ -21,7 +23,7 @@ export interface ReadLink {
   digest: Buffer;
 }
 
-export function readLink(key: string, kind: LinkKind, text: string): ReadLink {
+export function readLink(key: string, kind: SignedKind, text: string): ReadLink {
   const token = text.slice(0, -SIGNED);
   const isOurs = token !== '' && sameText(text.slice(-SIGNED), signature(key, kind, token));
   return { token: isOurs ? token : null, digest: createHash('sha256').update(text).digest() };

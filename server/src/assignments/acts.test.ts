@@ -2,7 +2,7 @@ import { afterAll, beforeEach, describe, expect, it, test } from 'vitest';
 import { CompletionsRequest } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { addRequirement, switchOn } from '../requirements/change.ts';
-import { insertFile } from '../courses/courses.repo.ts';
+import { insertFile } from '../files/files.repo.ts';
 import { listCertificates } from '../certificates/certificates.repo.ts';
 import { changePerson } from '../people/change.ts';
 import { timelineOf } from '../people/timeline.ts';

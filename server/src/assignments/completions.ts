@@ -13,7 +13,7 @@ import {
 } from '@nudrik/core';
 import type { ActResult, CompletionsPreview, CompletionsRequest } from '@nudrik/contract';
 import { rows, transaction, type Client, type Queryable } from '../db/db.ts';
-import { findFile } from '../courses/courses.repo.ts';
+import { findFile } from '../files/files.repo.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';

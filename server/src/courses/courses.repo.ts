@@ -9,6 +9,7 @@ import type {
   Quiz,
   Release,
   StoredFile,
+  Video,
   UnitView,
 } from '@nudrik/contract';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
@@ -62,7 +63,9 @@ where c.id = $1::bigint
 
 const LIST_UNITS = `
 select s.id as section_id, s.title as section_title, u.id, u.kind, u.title, u.required, u.weight, u.release, u.body, u.url, u.file_id, u.content,
-  f.name as file_name, octet_length(f.content) as bytes
+  case when f.id is not null then
+    jsonb_build_object('id', f.id::text, 'name', f.name, 'bytes', f.size, 'type', f.type, 'about', f.about)
+  end as file
 from sections s
 left join units u on u.section_id = s.id
 left join files f on f.id = u.file_id
@@ -79,12 +82,11 @@ interface UnitDbRow {
   required: boolean;
   weight: number;
   release: Release | null;
-  content: { quiz?: Quiz };
+  content: { quiz?: Quiz; video?: Video };
   body: string | null;
   url: string | null;
   file_id: string | null;
-  file_name: string | null;
-  bytes: number | null;
+  file: StoredFile | null;
 }
 
 export async function listSections(db: Queryable, courseId: string): Promise<CourseView['sections']> {
@@ -107,7 +109,8 @@ export async function listSections(db: Queryable, courseId: string): Promise<Cou
       url: row.url,
       fileId: row.file_id,
       quiz: row.content.quiz ?? null,
-      file: row.file_id === null ? null : { id: row.file_id, name: row.file_name!, bytes: row.bytes! },
+      video: row.content.video ?? null,
+      file: row.file,
     };
     section!.units.push(unit);
   }
@@ -242,6 +245,10 @@ where section_id in (select id from sections where course_id = $1::bigint)
 `;
 const DELETE_OTHER_SECTIONS = 'delete from sections where course_id = $1::bigint and id <> all($2::bigint[])';
 
+/** What a unit keeps in its content: the fields that belong to its kind. */
+const contentOf = (unit: UnitInput): object =>
+  Object.fromEntries((['quiz', 'video'] as const).filter((field) => unitKind(unit.kind).keeps.includes(field) && unit[field]).map((field) => [field, unit[field]])); // prettier-ignore
+
 /**
  * Writes sections and units in their order. A unit keeps its id, and so everyone's progress in it, wherever it is moved. One
  * that is not there yet gets the id that its draft was given, or one of its own.
@@ -263,7 +270,7 @@ export async function saveSections(db: Client, courseId: string, sections: Cours
         ...(['body', 'url', 'fileId'] as const).map((field) => (unitKind(unit.kind).keeps.includes(field) ? (unit[field] ?? null) : null)),
         unit.weight ?? 1,
         unit.release ? JSON.stringify(unit.release) : null,
-        JSON.stringify(unitKind(unit.kind).keeps.includes('quiz') && unit.quiz ? { quiz: unit.quiz } : {}),
+        JSON.stringify(contentOf(unit)),
       ];
       const kept = unit.id ? await maybeRow<{ id: string }>(db, CHANGE_UNIT, [...values, unit.id, courseId]) : null;
       const { id } = kept ?? (await oneRow<{ id: string }>(db, INSERT_UNIT, [...values, unit.id ?? null]));
@@ -274,6 +281,8 @@ export async function saveSections(db: Client, courseId: string, sections: Cours
   await db.query(DELETE_OTHER_SECTIONS, [courseId, keptSections]);
   await db.query(REFRESH_REQUIRED, [courseId]);
 }
+
+type UnitInput = CourseInput['sections'][number]['units'][number];
 
 const KEEP_VERSION = `
 with course as (
@@ -289,9 +298,10 @@ select
   c.id, c.version, $2::timestamptz, $3::text, c.required_units, c.needed,
   jsonb_build_object('title', c.title, 'finish', c.finish, 'sections', coalesce((
     select jsonb_agg(jsonb_build_object('title', s.title, 'units', coalesce((
-      select jsonb_agg(jsonb_build_object('id', u.id::text, 'kind', u.kind, 'title', u.title, 'required', u.required, 'weight', u.weight, 'release', u.release)
+      select jsonb_agg(jsonb_build_object('id', u.id::text, 'kind', u.kind, 'title', u.title, 'required', u.required, 'weight', u.weight, 'release', u.release, 'file', f.id::text)
         order by u.position)
       from units u
+      left join files f on f.id = u.file_id
       where u.section_id = s.id
     ), '[]')) order by s.position)
     from sections s
@@ -303,26 +313,3 @@ from course c
 /** Keeps the course as it stands now as its next version. */
 export const keepVersion = (db: Client, courseId: string, at: number, byWhom: string | null): Promise<unknown> =>
   db.query(KEEP_VERSION, [courseId, new Date(at), byWhom]);
-
-const INSERT_FILE = 'insert into files (name, type, content) values ($1::text, $2::text, $3::bytea) returning id';
-
-export async function insertFile(
-  db: Queryable,
-  name: string,
-  type: string,
-  content: Buffer,
-): Promise<{ id: string; name: string; bytes: number }> {
-  const { id } = await oneRow<{ id: string }>(db, INSERT_FILE, [name, type, content]);
-  return { id, name, bytes: content.length };
-}
-
-const GET_FILE = 'select name, type, content from files where id = $1::bigint';
-
-export const findFile = (db: Queryable, id: string): Promise<{ name: string; type: string; content: Buffer } | null> =>
-  maybeRow(db, GET_FILE, [id]);
-
-const LIST_FILES = 'select id, name, octet_length(content) as bytes from files where id = any($1::bigint[])';
-
-/** What files of units are called, and how large they are. */
-export const listFiles = async (db: Queryable, ids: readonly string[]): Promise<Map<string, StoredFile>> =>
-  new Map((await rows<StoredFile>(db, LIST_FILES, [ids])).map((file) => [file.id, file]));

@@ -1,4 +1,4 @@
-import type { Account, CourseDraft, CourseView, DraftSave, DraftSaved, DraftView, Editor } from '@nudrik/contract';
+import type { Account, CourseDraft, CourseView, DraftSave, DraftSaved, DraftView, Editor, StoredFile } from '@nudrik/contract';
 import { courseFaults, STANDARD_PLAN, type CourseFault } from '@nudrik/core';
 import { announce, maybeRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import { refuseStale } from '../db/versions.ts';
@@ -6,7 +6,8 @@ import type { Deps } from '../deps.ts';
 import { putPlan } from '../plans/plans.repo.ts';
 import { keepToldSteps } from '../quizzes/told.ts';
 import { Refused } from '../refusal.ts';
-import { findCourse, insertCourse, keepVersion, listFiles, saveSections, updateCourse } from './courses.repo.ts';
+import { listFiles } from '../files/files.repo.ts';
+import { findCourse, insertCourse, keepVersion, saveSections, updateCourse } from './courses.repo.ts';
 import {
   countWriting,
   deleteDraft,
@@ -82,14 +83,20 @@ export async function readDraft(db: Queryable, courseId: string): Promise<{ cour
 /** Everything that keeps a draft from being published. */
 export async function faultsOf(db: Queryable, courseId: string, content: CourseDraft): Promise<CourseFault[]> {
   const twin = await twinFault(db, courseId, content);
-  return [...(twin ? [{ unit: null, section: null, words: twin }] : []), ...courseFaults(asFacts(content))];
+  const files = await listFiles(db, fileIdsOf(content));
+  return [...(twin ? [{ unit: null, section: null, words: twin }] : []), ...courseFaults(asFacts(content, files))];
 }
 
-const asFacts = (content: CourseDraft): Parameters<typeof courseFaults>[0] => ({
+const fileIdsOf = ({ sections }: CourseDraft): string[] => sections.flatMap(({ units }) => units.flatMap(({ fileId }) => (fileId === null ? [] : [fileId]))); // prettier-ignore
+
+const asFacts = (content: CourseDraft, files: ReadonlyMap<string, StoredFile>): Parameters<typeof courseFaults>[0] => ({
   ...content,
   sections: content.sections.map((section) => ({
     title: section.title,
-    units: section.units.map((unit, i) => ({ ...unit, id: unit.id ?? `unit ${i}` })),
+    units: section.units.map((unit, i) => {
+      const file = unit.fileId === null ? undefined : files.get(unit.fileId);
+      return { ...unit, id: unit.id ?? `unit ${i}`, fileId: file?.id ?? null, fileType: file?.type ?? null };
+    }),
   })),
 });
 
@@ -99,11 +106,7 @@ export async function draftView(deps: Deps, courseId: string, account: Account):
   const { db } = deps;
   const { course, content, version } = await readDraft(db, courseId);
   const draft = await findDraft(db, courseId);
-  const units = content.sections.flatMap((section) => section.units);
-  const files = await listFiles(
-    db,
-    units.flatMap(({ fileId }) => (fileId === null ? [] : [fileId])),
-  );
+  const files = await listFiles(db, fileIdsOf(content));
   return {
     content: {
       ...content,

@@ -1,9 +1,7 @@
-import { showFile, TYPE } from '../answer-file.ts';
-import { CourseDraft, DraftSave, Id, Line, NewCourse, Publishing, ReleaseLook, Retiring } from '@nudrik/contract';
-import { z } from 'zod';
+import { CourseDraft, DraftSave, Id, NewCourse, Publishing, ReleaseLook, Retiring } from '@nudrik/contract';
 import { ADMINISTRATORS, DONE, EDITORS, idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
-import { findCourse, findFile, insertFile, listCourses } from './courses.repo.ts';
+import { findCourse, listCourses } from './courses.repo.ts';
 import { houseToday } from '../people/today.ts';
 import { countOpen } from '../plans/plans.repo.ts';
 import { isLarge } from '../work/jobs.ts';
@@ -139,35 +137,6 @@ export const courseRoutes: Route[] = [
     async handle(call) {
       await takeUp(call.deps, idOf(call), call.account!.name);
       return DONE;
-    },
-  },
-  {
-    method: 'post',
-    path: '/api/files',
-    access: EDITORS,
-    async handle({ deps, req }) {
-      const { name, type } = parse(
-        z.object({
-          name: Line(255, 'expected a file name'),
-          type: z.string().regex(TYPE, 'expected a type like application/pdf').default('application/octet-stream'),
-        }),
-        req.query,
-      );
-      const bytes = Buffer.isBuffer(req.body) ? req.body : Buffer.alloc(0);
-      if (bytes.length === 0)
-        throw new Refused('wrong-file', `${name}: the file is empty (0 bytes). Expected a file with something in it; nothing was stored.`);
-      return insertFile(deps.db, name, type, bytes);
-    },
-  },
-  {
-    method: 'get',
-    path: '/api/files/:id',
-    access: OFFICE,
-    async handle({ deps, req, res }) {
-      const file = await findFile(deps.db, parse(Id, req.params['id']));
-      if (!file) throw new Refused('not-found');
-      showFile(res, file);
-      return undefined;
     },
   },
 ];

@@ -2,10 +2,12 @@ import {
   bestScores,
   effectiveEvents,
   openingsOf,
+  playedShare,
   progressIn,
   tellFinish,
   tellOpening,
   tellQuiz,
+  tellSeconds,
   unitKind,
   Zone,
   type AssignmentEvent,
@@ -22,12 +24,14 @@ import type { Deps } from '../deps.ts';
 import { findIdByLink, lockAssignment, type LockedAssignment } from '../assignments/assignments.repo.ts';
 import { record } from '../assignments/record.ts';
 import { listSections } from '../courses/courses.repo.ts';
+import { withPictures } from '../courses/page.ts';
 import { getHouse } from '../house/house.ts';
 import { listAssignmentFacts } from '../notices/facts.ts';
 import { ASSIGNMENT_COLUMNS, certificateWord, finishedOf, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 import { finishAssignments } from './finish.ts';
+import { listWork, type UnitWork } from './work.repo.ts';
 
 const FIND_LEARNING = `
 select ${ASSIGNMENT_COLUMNS}, k.summary, a.units_done, a.closed_told, p.name as person, s.zone, o.name as trainer, h.organisation
@@ -68,6 +72,7 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
   const done = new Set(row.units_done);
   const sections = await listSections(deps.db, row.course_id);
   const now = deps.clock.now();
+  const work = await listWork(deps.db, row.id);
   const { finish, units } = await getRules(deps.db, row.course_id);
   const scores = finish.kind === 'score' ? await scoresOf(deps.db, row.id) : new Map<string, number>();
   const openings = row.closed_by === 'finished' ? new Map<string, Opening>() : await openingsFor(deps.db, units, row.id, now);
@@ -99,7 +104,7 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
           kind: unit.kind,
           title: unit.title,
           required: unit.required,
-          ...contentOf(unit, opensOf(unit.id)),
+          ...contentOf(deps.settings.key, unit, opensOf(unit.id), work.get(unit.id)),
           doneAt: done.has(unit.id) ? (doneAt.get(unit.id)?.toISOString() ?? row.assigned_at.toISOString()) : null,
         })),
       })),
@@ -108,12 +113,31 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
 }
 
 /** What a unit holds for somebody; of one that is not open nothing leaves the server. */
-const contentOf = (unit: UnitView, opens: string | null): Pick<LearningUnit, 'opens' | 'body' | 'url' | 'file' | 'about'> => {
-  const about = unit.quiz && tellQuiz(unit.quiz);
-  return opens === null
-    ? { opens, about, body: unit.body, url: unit.url, file: unit.file && { name: unit.file.name, bytes: unit.file.bytes } }
-    : { opens, about, body: null, url: null, file: null };
-};
+export function contentOf(
+  key: string,
+  unit: UnitView,
+  opens: string | null,
+  work: Pick<UnitWork, 'place' | 'played'> | undefined,
+): Content {
+  const about = (unit.quiz && tellQuiz(unit.quiz)) ?? (unit.video?.seconds ? tellSeconds(unit.video.seconds) : null);
+  if (opens !== null) return { opens, about, body: null, url: null, file: null, video: null, place: null };
+  const { file, video } = unit;
+  return {
+    opens,
+    about,
+    body: unit.body && withPictures(unit.body, key),
+    url: unit.url,
+    file: file && { name: file.name, bytes: file.bytes, type: file.type, pages: file.about.pages ?? null },
+    video: video && {
+      share: video.share,
+      seconds: video.seconds ?? 0,
+      percent: playedShare(work?.played ?? [], video.seconds ?? 0),
+      captions: video.captions.map(({ language }) => ({ language })),
+    },
+    place: work?.place ?? null,
+  };
+}
+type Content = Pick<LearningUnit, 'opens' | 'body' | 'url' | 'file' | 'about' | 'video' | 'place'>;
 
 /** Who it is that acts: somebody who is signed in, or whoever has the personal link. */
 export const actor = (name: string, personId: string, signedIn: string | null): string =>
@@ -184,6 +208,35 @@ export async function refuseClosed(db: Queryable, assignmentId: string, unitId: 
   if (closed) throw new Refused('conflict', `This unit is not open yet: it ${closed}. Nothing was changed.`);
 }
 
+/** Other ways of doing a unit than saying so. */
+const DONE_BY: Readonly<Partial<Record<ReturnType<typeof unitKind>['doneBy'], string>>> = {
+  passing: 'passing it',
+  playing: 'playing it',
+  package: 'going through it',
+};
+
+/**
+ * The assignment behind a link, locked, and one of its units that is open.
+ * @throws Refused where the link opens nothing, the course is asked no more, or the unit is not there or not open
+ */
+export async function lockUnit(
+  deps: Deps,
+  client: Client,
+  link: string,
+  unitId: string,
+): Promise<{ assignment: LockedAssignment; unit: UnitRow }> {
+  const now = deps.clock.now();
+  const id = await findIdByLink(client, deps.settings.key, link, now);
+  if (!id) throw new Refused('wrong-link');
+  const assignment = (await lockAssignment(client, id))!;
+  if (assignment.closed_by && assignment.closed_by !== 'finished')
+    throw new Refused('conflict', `This course is no longer asked of you: it was ${assignment.closed_by}.`);
+  const unit = (await getRules(client, assignment.course_id)).units.find((one) => one.id === unitId);
+  if (!unit) throw new Refused('not-found', 'This unit is no longer part of the course. Load the page again.');
+  await refuseClosed(client, id, unitId, now);
+  return { assignment, unit };
+}
+
 /**
  * Marks a unit done, where it is open. With what finishes the course the assignment is finished, certified, and what was
  * planned for it is cancelled, all in one transaction.
@@ -195,18 +248,11 @@ export async function markUnitDone(
   signedIn: string | null = null,
 ): Promise<{ finished: boolean }> {
   return transaction(deps.db, async (client) => {
-    const id = await findIdByLink(client, deps.settings.key, link, deps.clock.now());
-    if (!id) throw new Refused('wrong-link');
-    const assignment = (await lockAssignment(client, id))!;
+    const { assignment, unit } = await lockUnit(deps, client, link, unitId);
     if (assignment.closed_by === 'finished') return { finished: true };
-    if (assignment.closed_by) throw new Refused('conflict', `This course is no longer asked of you: it was ${assignment.closed_by}.`);
-    const { units } = await getRules(client, assignment.course_id);
-    const unit = units.find((one) => one.id === unitId);
-    if (!unit) throw new Refused('not-found', 'This unit is no longer part of the course. Load the page again.');
-    if (unitKind(unit.kind as UnitKind).doneBy === 'passing')
-      throw new Refused('conflict', `“${unit.title}” is done by passing it, and not by marking it done. Nothing was changed.`);
+    const how = DONE_BY[unitKind(unit.kind as UnitKind).doneBy];
+    if (how) throw new Refused('conflict', `“${unit.title}” is done by ${how}, and not by marking it done. Nothing was changed.`);
     const now = deps.clock.now();
-    await refuseClosed(client, id, unitId, now);
     const isNew = !assignment.units_done.includes(unitId);
     const own: AssignmentEvent[] = isNew ? [{ type: 'unit-finished', at: now, unit: unitId }] : [];
     return { finished: await settle(deps, client, assignment, own, actor(assignment.person_name, assignment.person_id, signedIn)) };

@@ -1,16 +1,16 @@
-import { Id, LinkToken } from '@nudrik/contract';
-import type { Route } from '../route.ts';
-import { parse } from '../route.ts';
+import { Id, LinkToken, PackageReport, Place, PlayedReport } from '@nudrik/contract';
+import { DONE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
+import type { Captions } from '@nudrik/core';
 import { maybeRow } from '../db/db.ts';
 import { findIdByLink } from '../assignments/assignments.repo.ts';
 import { certificatePdf } from '../certificates/certificates.repo.ts';
 import { sendPdf } from '../certificates/routes.ts';
-import { findFile } from '../courses/courses.repo.ts';
-import { showFile } from '../answer-file.ts';
+import { answerCourseFile } from '../files/routes.ts';
 import { houseToday } from '../people/today.ts';
 import { renewLink } from './renew.ts';
 import { findLearning, listMyTraining, markUnitDone, refuseClosed, startLearning } from './learn.ts';
+import { findPackage, keepPlace, tellPackage, tellPlayed, type By } from './work.ts';
 
 /** A personal link is its own key: a token with a signature of 192 bits, good for one assignment and nothing else. */
 const token = (value: unknown): string => {
@@ -19,8 +19,11 @@ const token = (value: unknown): string => {
   return parsed.data;
 };
 
+const by = ({ req, account }: Call): By => ({ link: token(req.params['token']), signedIn: account?.personId ?? null });
+const unitOf = ({ req }: Call): string => parse(Id, req.params['unit']);
+
 const GET_FILE_ID = `
-select u.file_id
+select u.file_id, u.content -> 'video' -> 'captions' as captions
 from units u
 join sections s on s.id = u.section_id
 join assignments a on a.course_id = s.course_id
@@ -29,6 +32,16 @@ where a.id = $1::bigint
   and u.file_id is not null
 `;
 const GET_SERIAL = 'select serial from certificates where assignment_id = $1::bigint';
+
+/** The file of a unit that is open behind a link. @throws Refused */
+async function fileOf({ deps, req }: Call): Promise<{ file_id: string; captions: Captions[] | null }> {
+  const id = await findIdByLink(deps.db, deps.settings.key, token(req.params['token']), deps.clock.now());
+  const unitId = parse(Id, req.params['unit']);
+  const unit = await maybeRow<{ file_id: string; captions: Captions[] | null }>(deps.db, GET_FILE_ID, [id, unitId]);
+  if (id === null || !unit) throw new Refused('wrong-link');
+  await refuseClosed(deps.db, id, unitId, deps.clock.now());
+  return unit;
+}
 
 export const learningRoutes: Route[] = [
   {
@@ -63,16 +76,43 @@ export const learningRoutes: Route[] = [
     method: 'get',
     path: '/api/learning/:token/units/:unit/file',
     access: 'public',
-    async handle({ deps, req, res }) {
-      const id = await findIdByLink(deps.db, deps.settings.key, token(req.params['token']), deps.clock.now());
-      const unitId = parse(Id, req.params['unit']);
-      const unit = await maybeRow<{ file_id: string }>(deps.db, GET_FILE_ID, [id, unitId]);
-      if (id !== null && unit) await refuseClosed(deps.db, id, unitId, deps.clock.now());
-      const file = unit && (await findFile(deps.db, unit.file_id));
-      if (!file) throw new Refused('wrong-link');
-      showFile(res, file);
-      return undefined;
+    handle: async (call) => answerCourseFile(call, (await fileOf(call)).file_id),
+  },
+  {
+    method: 'get',
+    path: '/api/learning/:token/units/:unit/captions/:language',
+    access: 'public',
+    async handle(call) {
+      const { captions } = await fileOf(call);
+      return answerCourseFile(call, captions?.find(({ language }) => language === call.req.params['language'])?.fileId ?? null);
     },
+  },
+  {
+    method: 'put',
+    path: '/api/learning/:token/units/:unit/place',
+    access: 'public',
+    async handle(call) {
+      await keepPlace(call.deps, by(call), unitOf(call), parse(Place, call.req.body));
+      return DONE;
+    },
+  },
+  {
+    method: 'post',
+    path: '/api/learning/:token/units/:unit/played',
+    access: 'public',
+    handle: (call) => tellPlayed(call.deps, by(call), unitOf(call), parse(PlayedReport, call.req.body)),
+  },
+  {
+    method: 'get',
+    path: '/api/learning/:token/units/:unit/package',
+    access: 'public',
+    handle: (call) => findPackage(call.deps, by(call), unitOf(call)),
+  },
+  {
+    method: 'put',
+    path: '/api/learning/:token/units/:unit/package',
+    access: 'public',
+    handle: (call) => tellPackage(call.deps, by(call), unitOf(call), parse(PackageReport, call.req.body)),
   },
   {
     method: 'get',

@@ -13,7 +13,7 @@ import {
 import type { ImportForesight, ImportOrder, ImportResult, RosterFacts } from '@nudrik/contract';
 import { oneRow, rehearsed, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { insertFile } from '../courses/courses.repo.ts';
+import { insertFile } from '../files/files.repo.ts';
 import { readTableFile } from '../read-apart.ts';
 import { Refused } from '../refusal.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';

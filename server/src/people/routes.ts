@@ -27,19 +27,29 @@ const fileJob = (call: Call, kind: string, words: string, input: ImportQuery): N
 const imports: Route[] = [
   get('/api/people/roster', ({ deps }) => rosterFacts(deps), ADMINISTRATORS),
   get('/api/people/imports', ({ deps }) => listImports(deps.db)),
-  act('post', '/api/people/imports', (call) => {
-    const input = parse(ImportQuery, call.req.query);
-    return nowOrLater(call, isLongFile(call), fileJob(call, 'import', `Taking ${input.order.fileName}`, input), () =>
-      takeImport(call.deps, bytesOf(call), input.order, call.account!.name),
-    );
-  }),
-  act('post', '/api/people/imports/foresee', (call) => {
-    const input = parse(ImportQuery, call.req.query);
-    const words = `Working out what taking ${input.order.fileName} would bring`;
-    return nowOrLater(call, isLongFile(call), fileJob(call, 'import-foresight', words, input), () =>
-      foreseeImport(call.deps, bytesOf(call), input.order),
-    );
-  }),
+  act(
+    'post',
+    '/api/people/imports',
+    (call) => {
+      const input = parse(ImportQuery, call.req.query);
+      return nowOrLater(call, isLongFile(call), fileJob(call, 'import', `Taking ${input.order.fileName}`, input), () =>
+        takeImport(call.deps, bytesOf(call), input.order, call.account!.name),
+      );
+    },
+    'file',
+  ),
+  act(
+    'post',
+    '/api/people/imports/foresee',
+    (call) => {
+      const input = parse(ImportQuery, call.req.query);
+      const words = `Working out what taking ${input.order.fileName} would bring`;
+      return nowOrLater(call, isLongFile(call), fileJob(call, 'import-foresight', words, input), () =>
+        foreseeImport(call.deps, bytesOf(call), input.order),
+      );
+    },
+    'file',
+  ),
   get('/api/people/imports/:id/file', async (call) => sendFile(call.res, await getImportFile(call.deps.db, idOf(call)))),
   act('post', '/api/people/imports/:id/undo', (call) => {
     const job = { kind: 'import-undo', words: 'Undoing an import', input: { id: idOf(call) } };

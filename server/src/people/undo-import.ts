@@ -1,7 +1,7 @@
 import { tellList, tellMoment, Zone, type FieldChange, type RosterRow, type RowChange } from '@nudrik/core';
 import type { ImportRow } from '@nudrik/contract';
 import { announce, maybeRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
-import { findFile } from '../courses/courses.repo.ts';
+import { findFile } from '../files/files.repo.ts';
 import type { Deps } from '../deps.ts';
 import { requestReplan } from '../notices/queue.ts';
 import { releaseLeave } from '../notices/release.repo.ts';

@@ -21,6 +21,7 @@ import { maybeRow, transaction, type Client, type Queryable } from '../db/db.ts'
 import { isPassing } from '../db/failures.ts';
 import type { Deps } from '../deps.ts';
 import { actor, refuseClosed, settle } from '../learning/learn.ts';
+import { withPictures } from '../courses/page.ts';
 import { Refused } from '../refusal.ts';
 import {
   findAttempt,
@@ -66,10 +67,10 @@ export async function quizView(deps: Deps, link: string, unitId: string): Promis
   const now = clock.now();
   await refuseClosed(db, id, unitId, now);
   const { course_id } = (await maybeRow<{ course_id: string }>(db, GET_COURSE_ID, [id]))!;
-  return viewOf(db, await getQuiz(db, course_id, unitId), id, unitId, now);
+  return viewOf(db, await getQuiz(db, course_id, unitId), id, unitId, now, deps.settings.key);
 }
 
-async function viewOf(db: Queryable, quiz: Quiz, assignmentId: string, unitId: string, now: number): Promise<QuizView> {
+async function viewOf(db: Queryable, quiz: Quiz, assignmentId: string, unitId: string, now: number, key: string): Promise<QuizView> {
   const attempts = await listAttempts(db, assignmentId, unitId);
   const extra = await getExtra(db, assignmentId, unitId);
   const submitted = attempts.filter(({ submitted_at }) => submitted_at !== null);
@@ -90,14 +91,17 @@ async function viewOf(db: Queryable, quiz: Quiz, assignmentId: string, unitId: s
     attempts: submitted.map(lineOf),
     next: next.kind === 'at' ? { kind: 'at', at: new Date(next.at).toISOString() } : next,
     left: quiz.attempts === null ? null : Math.max(0, quiz.attempts + extra - submitted.length),
-    open: open ? openOf(open, now) : null,
+    open: open ? openOf(open, now, key) : null,
     result: last ? resultOf(last, last.shows) : null,
   };
 }
 
-const openOf = (row: AttemptRow, now: number): OpenAttempt => ({
+const openOf = (row: AttemptRow, now: number, key: string): OpenAttempt => ({
   number: row.number,
-  questions: row.drawn.map(showQuestion),
+  questions: row.drawn.map((drawn) => {
+    const shown = showQuestion(drawn);
+    return { ...shown, text: withPictures(shown.text, key) };
+  }),
   answers: row.answers,
   begunAt: row.begun_at.toISOString(),
   endsAt: row.ends_at?.toISOString() ?? null,
@@ -145,7 +149,7 @@ export async function beginAttempt(deps: Deps, link: string, unitId: string): Pr
     const quiz = await getQuiz(client, assignment.course_id, unitId);
     const attempts = await listAttempts(client, id, unitId);
     const open = attempts.find(({ submitted_at }) => submitted_at === null);
-    if (open && (open.ends_at === null || open.ends_at.getTime() > now)) return viewOf(client, quiz, id, unitId, now);
+    if (open && (open.ends_at === null || open.ends_at.getTime() > now)) return viewOf(client, quiz, id, unitId, now, deps.settings.key);
     if (open) await endAttempt(deps, client, assignment, open, open.answers, true);
     if (assignment.closed_by === 'finished')
       throw new Refused('conflict', 'You have finished this course; the quiz needs no other attempt. Nothing was changed.');
@@ -179,7 +183,7 @@ export async function beginAttempt(deps: Deps, link: string, unitId: string): Pr
       begunAt: now,
       endsAt: quiz.limit === null ? null : now + quiz.limit * 60_000,
     });
-    return viewOf(client, quiz, id, unitId, now);
+    return viewOf(client, quiz, id, unitId, now, deps.settings.key);
   });
 }
 
@@ -235,7 +239,7 @@ export async function submitAnswers(
       const isLate = row.ends_at !== null && now > row.ends_at.getTime() + GRACE_MS;
       await endAttempt(deps, client, assignment, row, isLate ? row.answers : merged(row, answers), isLate, actor(assignment.person_name, assignment.person_id, signedIn)); // prettier-ignore
     }
-    return viewOf(client, await getQuiz(client, assignment.course_id, unitId), assignment.id, unitId, now);
+    return viewOf(client, await getQuiz(client, assignment.course_id, unitId), assignment.id, unitId, now, deps.settings.key);
   });
 }
 

@@ -53,10 +53,15 @@ export const structureRoutes: Route[] = [
     await saveHolidays(call.deps, idOf(call), parse(HolidaysDraft, call.req.body), call.account!.name);
     return DONE;
   }),
-  act('post', '/api/people/holidays/read', async (call) => {
-    const { fileName, from, to } = parse(ImportYears, call.req.query);
-    return readHolidaysFile(bytesOf(call), fileName, { from, to });
-  }),
+  act(
+    'post',
+    '/api/people/holidays/read',
+    async (call) => {
+      const { fileName, from, to } = parse(ImportYears, call.req.query);
+      return readHolidaysFile(bytesOf(call), fileName, { from, to });
+    },
+    'file',
+  ),
   act('post', '/api/people/groups', async ({ deps, req, account }) => ({
     id: await saveGroup(deps, null, parse(GroupDraft, req.body), account!.name),
   })),

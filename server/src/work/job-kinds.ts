@@ -1,3 +1,4 @@
+import { pdfOf } from '../files/convert.ts';
 import { changeRequirement, switchOff, switchOn } from '../requirements/change.ts';
 import { listStandings, previewRequirement } from '../requirements/preview.ts';
 import { countLater } from '../requirements/reconcile.ts';
@@ -74,5 +75,6 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
   retire: kind((deps, { id, retiring }: { id: string; retiring: Retiring }, byWhom, work) =>
     retireCourse(deps, id, retiring, byWhom, work),
   ),
+  'office-pdf': kind((deps, { id }: { id: string }, _byWhom, work) => pdfOf(deps, id, work)),
   'plan-preview': kind((deps, { course, draft }: { course: string; draft: PlanDraft }) => previewPlan(deps, course, draft)),
 };

@@ -1,7 +1,8 @@
 import type { Account, JobView } from '@nudrik/contract';
 import type { Instant } from '@nudrik/core';
-import { announce, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import { isPassing } from '../db/failures.ts';
+import { insertFile } from '../files/files.repo.ts';
 import type { Deps } from '../deps.ts';
 import { Refused, type RefusalCode } from '../refusal.ts';
 
@@ -41,7 +42,6 @@ values ($1::text, $2::text, $3::jsonb, $4::bigint, $5::bigint, $6::text, $7::tim
 returning id
 `;
 const ENQUEUE = "select graphile_worker.add_job('nudrik', json_build_object('job', $1::text), job_key := 'job-' || $1::text)";
-const INSERT_FILE = 'insert into files (name, type, content) values ($1::text, $2::text, $3::bytea) returning id';
 
 export interface NewJob {
   kind: string;
@@ -58,9 +58,7 @@ export const isLarge = async ({ db, settings }: Deps): Promise<boolean> =>
 
 /** Queues long work in the caller's transaction, for somebody or by itself. @returns its id */
 export async function queueJob(client: Client, job: NewJob, account: Account | null, at: Instant): Promise<string> {
-  const fileId = job.file
-    ? (await oneRow<{ id: string }>(client, INSERT_FILE, [job.file.name, 'application/octet-stream', job.file.bytes])).id
-    : null;
+  const fileId = job.file ? (await insertFile(client, job.file.name, 'application/octet-stream', job.file.bytes)).id : null;
   const { id } = await oneRow<{ id: string }>(client, INSERT_JOB, [
     job.kind,
     job.words,
@@ -89,7 +87,9 @@ update jobs j
 set state = 'running', started_at = coalesce(started_at, now()), held_by = $2::integer, done = 0
 where id = $1::bigint
   and state in ('waiting', 'running')
-returning j.id, j.kind, j.words, j.input, j.by_whom, (select f.content from files f where f.id = j.file_id) as file
+returning j.id, j.kind, j.words, j.input, j.by_whom, (
+  select coalesce(string_agg(f.content, '' order by f.start), '') from file_parts f where f.file_id = j.file_id having j.file_id is not null
+) as file
 `;
 const TELL = `
 update jobs
@@ -142,7 +142,7 @@ export async function runJob(
         throw new Stopping('Another worker has taken this work up.');
     },
     async keep({ name, type, content }) {
-      const { id: fileId } = await oneRow<{ id: string }>(deps.db, INSERT_FILE, [name, type, content]);
+      const { id: fileId } = await transaction(deps.db, (client) => insertFile(client, name, type, content));
       await deps.db.query(KEEP_FILE, [id, fileId]);
       return `/api/jobs/${id}/file`;
     },

@@ -107,7 +107,7 @@ describe('long work over HTTP', () => {
   it('what it worked on is forgotten after a day, that there was such work after a month', async () => {
     const [{ id }] = await rows<{ id: string }>(
       house.db,
-      "with f as (insert into files (name, type, content) values ('crew.csv', 'text/csv', 'x') returning id) insert into jobs (kind, words, input, file_id, by_whom, state, result, ended_at) select 'import', 'Taking', '{}', id, 'Sigrid', 'done', '{}', now() - interval '2 days' from f returning id",
+      "with f as (insert into files (name, type) values ('crew.csv', 'text/csv') returning id) insert into jobs (kind, words, input, file_id, by_whom, state, result, ended_at) select 'import', 'Taking', '{}', id, 'Sigrid', 'done', '{}', now() - interval '2 days' from f returning id",
     ) as [{ id: string }]; // prettier-ignore
     await forgetOldJobs(house.db);
     expect(await rows(house.db, 'select file_id, result from jobs where id = $1::bigint', [id])).toEqual([{ file_id: null, result: null }]);

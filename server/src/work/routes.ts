@@ -1,7 +1,7 @@
 import type { JobBegun } from '@nudrik/contract';
 import { transaction } from '../db/db.ts';
 import { sendFile } from '../answer-file.ts';
-import { findFile } from '../courses/courses.repo.ts';
+import { findFile } from '../files/files.repo.ts';
 import { Refused } from '../refusal.ts';
 import { get, idOf, type Call, type Route } from '../route.ts';
 import { cancelJob, findJob, listJobs, queueJob, type NewJob } from './jobs.ts';

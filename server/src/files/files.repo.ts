@@ -1,0 +1,117 @@
+import { Readable } from 'node:stream';
+import type { FileAbout, StoredFile } from '@nudrik/contract';
+import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
+
+/** What a file belongs to; only those of courses are shown with courses. */
+export type Purpose = 'house' | 'course' | 'proof';
+
+export interface FoundFile {
+  id: string;
+  name: string;
+  type: string;
+  size: number;
+}
+
+/** Bytes of one part, and of one read. */
+export const PART = 512 * 1024;
+
+const INSERT_FILE = `
+insert into files (name, type, size, purpose, about, made_from)
+values ($1::text, $2::text, $3::bigint, $4::text, $5::jsonb, $6::bigint)
+returning id
+`;
+const INSERT_PART = 'insert into file_parts (file_id, start, content) values ($1::bigint, $2::bigint, $3::bytea)';
+
+export interface NewFile {
+  name: string;
+  type: string;
+  content: Uint8Array;
+  purpose?: Purpose;
+  about?: FileAbout;
+  madeFrom?: string;
+}
+
+/** Stores a file that is at hand as a whole. */
+export async function putFile(db: Queryable, file: NewFile): Promise<StoredFile> {
+  const { name, type, content, purpose = 'house', about = {} } = file;
+  const { id } = await oneRow<{ id: string }>(db, INSERT_FILE, [name, type, content.length, purpose, JSON.stringify(about), file.madeFrom ?? null]); // prettier-ignore
+  for (let start = 0; start < content.length; start += PART)
+    await db.query(INSERT_PART, [id, start, Buffer.from(content.subarray(start, start + PART))]);
+  return { id, name, bytes: content.length, type, about };
+}
+
+/** The same, as it was always asked: of the house. */
+export const insertFile = (db: Queryable, name: string, type: string, content: Buffer, purpose: Purpose = 'house'): Promise<StoredFile> =>
+  putFile(db, { name, type, content, purpose });
+
+const GET_FILE = `
+select id, name, type, size::float8 as size
+from files
+where id = $1::bigint
+  and purpose = any($2::text[])
+`;
+
+/** A file without what is in it; null where there is none for such a purpose. */
+export const findFileHead = (db: Queryable, id: string, purposes: readonly Purpose[] = ['course']): Promise<FoundFile | null> =>
+  maybeRow(db, GET_FILE, [id, purposes]);
+
+const READ_FROM = `
+select substring(content from ($2::bigint - start + 1)::integer for $3::integer) as content
+from file_parts
+where file_id = $1::bigint
+  and start <= $2::bigint
+order by start desc
+limit 1
+`;
+
+/** Bytes of a file from `from` to before `to`, bit by bit: it is never as a whole in memory. */
+export async function* readFile(db: Queryable, id: string, from: number, to: number): AsyncGenerator<Buffer> {
+  for (let at = from; at < to;) {
+    const part = await maybeRow<{ content: Buffer }>(db, READ_FROM, [id, at, Math.min(PART, to - at)]);
+    if (!part || part.content.length === 0) throw new Error(`File ${id} ends at ${at}, before ${to}.`);
+    yield part.content;
+    at += part.content.length;
+  }
+}
+
+export const streamFile = (db: Queryable, { id, size }: FoundFile, from = 0, to = size): Readable => Readable.from(readFile(db, id, from, to)); // prettier-ignore
+
+/** Bytes of a file, at once. */
+export async function readBytes(db: Queryable, id: string, from: number, to: number): Promise<Buffer> {
+  const parts: Buffer[] = [];
+  for await (const part of readFile(db, id, from, to)) parts.push(part);
+  return Buffer.concat(parts);
+}
+
+/** A file as a whole: of the house, or of what is small enough. */
+export async function findFile(
+  db: Queryable,
+  id: string,
+  purposes: readonly Purpose[] = ['house', 'course', 'proof'],
+): Promise<(FoundFile & { content: Buffer }) | null> {
+  const file = await findFileHead(db, id, purposes);
+  return file && { ...file, content: await readBytes(db, id, 0, file.size) };
+}
+
+const LIST_FILES = `
+select id, name, type, size::float8 as bytes, about
+from files
+where id = any($1::bigint[])
+  and purpose = 'course'
+`;
+
+/** What files of units are called, what they are and how large. */
+export const listFiles = async (db: Queryable, ids: readonly string[]): Promise<Map<string, StoredFile>> =>
+  new Map((await rows<StoredFile>(db, LIST_FILES, [ids])).map((file) => [file.id, file]));
+
+const KNOW_FILE = `
+update files
+set type = $2::text, about = $3::jsonb, name = $4::text
+where id = $1::bigint
+`;
+
+/** What was found out about a file once it was here. */
+export const knowFile = (db: Queryable, id: string, name: string, type: string, about: FileAbout): Promise<unknown> =>
+  db.query(KNOW_FILE, [id, type, JSON.stringify(about), name]);
+
+export const deleteFile = (db: Queryable, id: string): Promise<unknown> => db.query('delete from files where id = $1::bigint', [id]);
