@@ -63,7 +63,7 @@ export async function buildTrial(name) {
 export async function buildServer() {
   await once(
     'server',
-    ['core/src', 'contract/src', 'server/src', 'server/migrations', 'standins/src', 'demo/src', 'scripts/build.mjs'],
+    ['core/src', 'contract/src', 'server/src', 'server/migrations', 'standins/src', 'demo/src', 'web/src/package-api', 'scripts/build.mjs'],
     join(ROOT, 'server/dist/nudrik.mjs'),
     async () => {
       const { build } = await import('esbuild');
@@ -77,6 +77,18 @@ export async function buildServer() {
           'personnel-feed': join(ROOT, 'demo/src/feed-main.ts'),
           'sign-in-service': join(ROOT, 'demo/src/sign-in-main.ts'),
         },
+      });
+      // what packages talk to, in the browser: one script that stands alone
+      await build({
+        entryPoints: { 'package-api': join(ROOT, 'web/src/package-api/main.ts') },
+        outdir: bundle.outdir,
+        bundle: true,
+        minify: true,
+        platform: 'browser',
+        format: 'iife',
+        target: 'es2020',
+        alias,
+        logLevel: 'error',
       });
     },
   );

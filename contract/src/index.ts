@@ -17,6 +17,7 @@ export * from './notices/notices.ts';
 export * from './reports/reports.ts';
 export * from './certificates/certificates.ts';
 export * from './learning/learning.ts';
+export * from './learning/package-frame.ts';
 export * from './standins/post-room.ts';
 export * from './work/jobs.ts';
 export * from './house-record.ts';

@@ -1,4 +1,5 @@
 import { makeRingCard } from './card.ts';
+import { MUSTER_SECONDS, musterCaptions, musterFilm, overboardPackage } from './media.ts';
 import {
   dateOf,
   dayOf,
@@ -12,6 +13,7 @@ import {
   type PlanStep,
   type Quiz,
   type RehearsalLine,
+  type Video,
 } from '@nudrik/core';
 import {
   cleanPage,
@@ -22,6 +24,8 @@ import {
   nextTime,
   requestReconcileAll,
   insertCourse,
+  knowFile,
+  lookAt,
   putFile,
   listCalendars,
   loadFacts,
@@ -171,6 +175,32 @@ async function openAccounts(db: Client, personIds: ReadonlyMap<string, string>):
     );
 }
 
+/** The file that belongs into a unit, looked at as one that somebody sent. */
+async function mediaOf(
+  db: Client,
+  course: string,
+  unit: { kind: string; title: string },
+): Promise<{ fileId: string | null; video?: Video }> {
+  const put = async (name: string, content: Uint8Array): Promise<string> => {
+    const { id, bytes } = await putFile(db, { name, type: 'application/octet-stream', content, purpose: 'course' });
+    const { type, about } = await lookAt(db, { id, name, type: '', size: bytes });
+    await knowFile(db, id, name, type, about);
+    return id;
+  };
+  switch (unit.kind) {
+    case 'file':
+      return { fileId: await put(`${unit.title}.pdf`, await makeRingCard(course, unit.title)) };
+    case 'video': {
+      const captions = [{ fileId: await put('muster.en.vtt', musterCaptions()), language: 'en' }];
+      return { fileId: await put('muster.mp4', musterFilm()), video: { share: 90, seconds: MUSTER_SECONDS, captions } };
+    }
+    case 'package':
+      return { fileId: await put('man-overboard.zip', overboardPackage()) };
+    default:
+      return { fileId: null };
+  }
+}
+
 async function makeCourses(
   db: Client,
   personIds: ReadonlyMap<string, string>,
@@ -187,18 +217,7 @@ async function makeCourses(
           section.units.map(async (unit) => ({
             ...unit,
             body: unit.body == null ? null : cleanPage(unit.body),
-            fileId:
-              unit.kind === 'file'
-                ? (
-                    await putFile(db, {
-                      name: `${unit.title}.pdf`,
-                      type: 'application/pdf',
-                      content: await makeRingCard(draft.title, unit.title),
-                      purpose: 'course',
-                      about: { pages: 1 },
-                    })
-                  ).id
-                : null,
+            ...(await mediaOf(db, draft.title, unit)),
           })),
         ),
       })),

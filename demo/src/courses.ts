@@ -32,6 +32,9 @@ const card = (title: string): Unit => ({
   fileId: null,
 });
 
+const film = (title: string): Unit => ({ id: null, kind: 'video', title, required: false });
+const drill = (title: string): Unit => ({ id: null, kind: 'package', title, required: false });
+
 /** A unit that opens later. */
 const opens = (unit: Unit, release: Unit['release']): Unit => ({ ...unit, release });
 
@@ -133,8 +136,11 @@ export const COURSES: readonly DemoCourse[] = [
               'Your muster station',
               'Every cabin door and every crew list names your station. <strong>Know it before you sail.</strong>',
               'On the alarm: life jacket, warm clothes, station. Nothing else.',
+              '<table><tbody><tr><th><p>Signal</p></th><th><p>What it means</p></th></tr><tr><td><p>Seven short, one long</p></td><td><p>General alarm: to your station</p></td></tr><tr><td><p>By mouth, from the master</p></td><td><p>Abandon ship</p></td></tr></tbody></table>',
+              '<aside class="danger"><p>Nobody goes back to a cabin for anything.</p></aside>',
               '<ul><li>Deck crew report to the chief officer.</li><li>Cabin crew clear their section first.</li></ul>',
             ),
+            film('The muster, as it should look'),
             page('Counting people', 'The count is called twice. Nobody leaves the station between the two.'),
           ],
         },
@@ -226,6 +232,7 @@ export const COURSES: readonly DemoCourse[] = [
           units: [
             page('Rigging and lashing', 'Two lashings, both checked by somebody else.'),
             page('When to close it', 'More than 15 degrees, or anyone unsteady: close it.'),
+            drill('Somebody is over the side: a drill'),
           ],
         },
       ],

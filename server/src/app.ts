@@ -71,6 +71,8 @@ export function createApp(deps: Deps, live: Live | null): Express {
           // Angular and PrimeNG write style elements as they go
           'style-src': ["'self'", "'unsafe-inline'"],
           'img-src': ["'self'", 'data:'],
+          // how long a video is is read before it is sent
+          'media-src': ["'self'", 'blob:'],
           'font-src': ["'self'"],
           'connect-src': ["'self'"],
           'frame-src': ["'self'"],

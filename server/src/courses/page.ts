@@ -19,8 +19,8 @@ export const cleanPage = (html: string): string =>
       td: ['colspan', 'rowspan'],
       th: ['colspan', 'rowspan'],
       ol: ['start'],
-      aside: [{ name: 'data-tone', values: [...TONES] }],
     },
+    allowedClasses: { aside: [...TONES] },
     // a picture is one that was kept here: what stands elsewhere would tell elsewhere who reads it
     exclusiveFilter: ({ tag, attribs }) => tag === 'img' && !PICTURE.test(attribs['src'] ?? ''),
     allowedSchemes: ['http', 'https', 'mailto'],

@@ -104,8 +104,9 @@ export function answerUpload(deps: Deps, account: Account, req: IncomingMessage,
       return Promise.resolve({});
     },
     onResponseError: (_req, error) => {
-      if (error instanceof Refused)
-        return { status_code: error.status, body: JSON.stringify({ code: error.code, message: error.message }) };
+      const refused = error instanceof Refused ? error : isPassing(error) ? new Refused('out-of-order') : null;
+      if (refused) return { status_code: refused.status, body: JSON.stringify({ code: refused.code, message: refused.message }) };
+      if (error instanceof Error) deps.log.error({ error: error.stack }, 'An upload failed.');
       return undefined;
     },
   });

@@ -39,7 +39,7 @@ const MB = 1024 * 1024;
 function pathFault(path: string): string | null {
   if (path.length > 500) return 'it is longer than 500 characters';
   if (path.startsWith('/') || /^[a-zA-Z]:/.test(path) || path.split('/').includes('..')) return 'it leads out of the zip';
-  // eslint-disable-next-line no-control-regex
+
   if (/[\u0000-\u001f\\]/.test(path)) return 'it has a character that no path may have';
   return null;
 }

@@ -11,6 +11,7 @@ import { DATE_ORDERS } from '../shared/pick/date-orders.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { Undo } from './undo.ts';
 import { CoursesApi } from '../courses/courses.api.ts';
+import { FilesApi } from '../files/files.api.ts';
 import { AssignmentsApi } from './assignments.api.ts';
 
 /** What people finished before Nudrik knew of it: from a list, with its proof, looked at before it is recorded. */
@@ -26,7 +27,7 @@ import { AssignmentsApi } from './assignments.api.ts';
 })
 export class CompletionsPage {
   private readonly api = inject(AssignmentsApi);
-  private readonly files = inject(CoursesApi);
+  private readonly files = inject(FilesApi);
   protected readonly text = signal('');
   protected readonly dateOrder = signal<'ymd' | 'dmy' | 'mdy' | null>(null);
   protected readonly courses = toSignal(
@@ -68,7 +69,7 @@ export class CompletionsPage {
     if (!file) return;
     this.problem.set(null);
     this.files
-      .upload(file)
+      .proof(file)
       .subscribe({ next: (kept) => this.proof.set(kept), error: (error: unknown) => this.problem.set(sentenceOf(error)) });
   }
 

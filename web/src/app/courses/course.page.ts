@@ -9,12 +9,13 @@ import { Newer } from '../shared/newer.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { CoursesApi } from './courses.api.ts';
 import { CourseStore } from './course.store.ts';
+import { CourseUploads } from './course-uploads.ts';
 
 /** A course: its head, what is said of keeping it, and below it its outline, when it opens, and going live. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, RouterLinkActive, RouterOutlet, Menu, MomentPipe, Newer],
-  providers: [CourseStore],
+  providers: [CourseStore, CourseUploads],
   templateUrl: './course.page.html',
   styleUrl: './course.page.css',
   host: { '(document:keydown)': 'key($event)' },

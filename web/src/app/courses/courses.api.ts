@@ -14,12 +14,9 @@ import type {
   ReleaseLook,
   ReleaseSeen,
   Retiring,
-  StoredFile,
   WentLive,
 } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
-
-export type { StoredFile };
 
 @Injectable({ providedIn: 'root' })
 export class CoursesApi {
@@ -88,12 +85,5 @@ export class CoursesApi {
 
   takeUp(id: string): Observable<unknown> {
     return this.http.post(`/api/courses/${id}/take-up`, {});
-  }
-
-  upload(file: File): Observable<StoredFile> {
-    return this.http.post<StoredFile>('/api/files', file, {
-      params: { name: file.name, type: file.type || 'application/octet-stream' },
-      headers: { 'content-type': 'application/octet-stream' },
-    });
   }
 }

@@ -8,6 +8,7 @@ import { Menu } from 'primeng/menu';
 import { CourseFacts } from './course-facts.ts';
 import { asKind, copyUnit, newUnit, OUTLINE, type SectionForm, type UnitForm } from './course-form.ts';
 import { CourseStore } from './course.store.ts';
+import { CourseUploads } from './course-uploads.ts';
 import { UnitSheet } from './unit-sheet.ts';
 
 /** The outline of a course: a line for each section and unit, written and moved by keys, and the chosen unit beside it. */
@@ -26,6 +27,9 @@ export class OutlineTab {
   readonly unit = input<string>();
   readonly field = input<string>();
   protected readonly said = signal('');
+  protected readonly uploads = inject(CourseUploads);
+  /** the section over which files are held */
+  protected readonly over = signal<string | null>(null);
   protected readonly kinds = UNIT_KINDS;
   protected readonly kindWords = (unit: UnitForm): string => unitKind(unit.kind).words;
   protected readonly opened = computed(() => this.store.units().find(({ id, key }) => id === this.unit() || key === this.unit()) ?? null);
@@ -182,6 +186,34 @@ export class OutlineTab {
       { label: unit ? 'Remove' : 'Remove with its units', command: () => this.remove(line) },
     ]);
     this.menu().toggle(event);
+  }
+
+  /** Files from outside; lines that are dragged are another matter. */
+  protected hold(event: DragEvent, section: string | null): void {
+    if (!this.store.canWrite() || !event.dataTransfer?.types.includes('Files')) return;
+    event.preventDefault();
+    this.over.set(section);
+  }
+
+  protected dropFiles(event: DragEvent, section: string): void {
+    this.over.set(null);
+    const files = [...(event.dataTransfer?.files ?? [])];
+    if (!this.store.canWrite() || files.length === 0) return;
+    event.preventDefault();
+    this.take(section, files);
+  }
+
+  protected take(section: string, files: readonly File[]): void {
+    this.uploads.intoSection(section, files);
+    this.said.set(files.length === 1 ? `${files[0]!.name} comes` : `${files.length} files come, each as a unit`);
+  }
+
+  protected list(files: FileList | null): File[] {
+    return [...(files ?? [])];
+  }
+
+  protected percent({ sent, bytes }: { sent: number; bytes: number }): number {
+    return bytes === 0 ? 0 : Math.floor((sent / bytes) * 100);
   }
 
   protected drop({ previousContainer, container, previousIndex, currentIndex }: CdkDragDrop<number>): void {

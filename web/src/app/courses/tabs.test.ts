@@ -5,6 +5,7 @@ import type { DraftView, LiveView, PublishPreview } from '@nudrik/contract';
 import { openPage, textOf } from '../../testing/page.ts';
 import { CoursePage } from './course.page.ts';
 import { CourseStore } from './course.store.ts';
+import { CourseUploads } from './course-uploads.ts';
 import { LiveTab } from './live.tab.ts';
 import { ReleaseTab } from './release.tab.ts';
 
@@ -34,7 +35,7 @@ const open = async <T>(
   inputs: Record<string, string> = {},
   role: 'administrator' | 'trainer' = 'administrator',
 ) => {
-  const page = await openPage(component as never, { providers: [CourseStore], inputs, role });
+  const page = await openPage(component as never, { providers: [CourseStore, CourseUploads], inputs, role });
   TestBed.inject(CourseStore).open('7');
   await page.answer('/api/courses/7/draft', draft);
   return page;

@@ -10,12 +10,13 @@ import { CoursesApi } from './courses.api.ts';
 import { CourseStore } from './course.store.ts';
 import { PageEditor } from './page-editor.ts';
 import { ReleaseField } from './release-field.ts';
+import { UnitFile } from './unit-file.ts';
 
 /** One unit beside the outline: what it is, what it counts, when it opens, what stands in it. */
 @Component({
   selector: 'nk-unit-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, NumberField, SelectField, PageEditor, ReleaseField],
+  imports: [FormsModule, RouterLink, NumberField, SelectField, PageEditor, ReleaseField, UnitFile],
   templateUrl: './unit-sheet.html',
   styles: `
     .top { display: flex; gap: 12px; align-items: baseline; }
@@ -80,16 +81,6 @@ export class UnitSheet {
 
   protected become(kind: UnitKind): void {
     if (kind !== this.unit().kind) this.set(asKind(this.unit(), kind));
-  }
-
-  protected upload(file: File | undefined): void {
-    if (!file) return;
-    const { key, title } = this.unit();
-    this.problem.set(null);
-    this.api.upload(file).subscribe({
-      next: (stored) => this.store.setUnit(key, { file: stored, fileId: stored.id, ...(title.trim() === '' ? { title: file.name.replace(/\.\w+$/, '') } : {}) }), // prettier-ignore
-      error: (error: unknown) => this.problem.set(sentenceOf(error)),
-    });
   }
 
   protected moveTo(courseId: string): void {

@@ -1,17 +1,25 @@
-import { isOpenState } from '@nudrik/core';
+import { isOpenState, tellBytes, unitKind } from '@nudrik/core';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
-import { toObservable } from '@angular/core/rxjs-interop';
-import type { LearningUnit } from '@nudrik/contract';
+import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
+import type { LearningUnit, Place } from '@nudrik/contract';
 import { DayPipe, FinishedPipe, MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { load } from '../shared/loaded.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { QuizPlayer } from '../quizzes/quiz-player.ts';
-import { LearningApi } from './learning.api.ts';
+import { LearningApi, unitAt } from './learning.api.ts';
+import { Reading } from './reading.ts';
+import { UnitPackage } from './unit-package.ts';
+import { UnitPdf } from './unit-pdf.ts';
+import { UnitVideo } from './unit-video.ts';
+
+/** Where somebody is is kept once they have rested there so long. */
+const PLACE_MS = 1_500;
 
 /** What an employee sees behind the personal link: dates, progress, the units, and at the end the certificate. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FinishedPipe, MomentPipe, DayPipe, QuizPlayer],
+  imports: [FinishedPipe, MomentPipe, DayPipe, QuizPlayer, Reading, UnitPackage, UnitPdf, UnitVideo],
   templateUrl: './learn.page.html',
   styleUrl: './learn.page.css',
 })
@@ -23,6 +31,7 @@ export class LearnPage {
   protected readonly problem = signal<string | null>(null);
   protected readonly isBusy = signal(false);
   protected readonly zoneWords = zoneWords;
+  private readonly placed = new Subject<{ id: string; place: Place }>();
   protected readonly percent = computed(() => this.course.data()?.percent ?? 0);
   protected readonly isOpen = computed(() => isOpenState(this.course.data()?.state ?? ''));
   protected readonly firstOpen = computed(
@@ -32,6 +41,16 @@ export class LearnPage {
         ?.sections.flatMap(({ units }) => units)
         .find((unit) => !unit.doneAt && unit.required && !unit.opens)?.id ?? null,
   );
+
+  constructor() {
+    this.placed
+      .pipe(
+        debounceTime(PLACE_MS),
+        switchMap(({ id, place }) => this.api.keepPlace(this.token(), id, place).pipe(catchError(() => EMPTY))),
+        takeUntilDestroyed(),
+      )
+      .subscribe();
+  }
 
   protected open(unit: LearningUnit): void {
     if (unit.opens) return;
@@ -74,7 +93,24 @@ export class LearnPage {
     });
   }
 
-  protected size(bytes: number): string {
-    return bytes < 1_000_000 ? `${Math.max(1, Math.round(bytes / 1000))} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`;
+  protected readonly size = tellBytes;
+
+  /** "0:24, optional" */
+  protected aboutOf({ about, kind, required }: LearningUnit): string {
+    const what = about ?? (kind === 'page' ? '' : kind === 'package' ? 'exercise' : unitKind(kind).words);
+    return [what, required ? '' : 'optional'].filter(Boolean).join(', ');
+  }
+
+  protected isDoneByWord({ kind }: LearningUnit): boolean {
+    return unitKind(kind).doneBy === 'word';
+  }
+
+  protected fileAt({ id }: LearningUnit): string {
+    return `${unitAt(this.token(), id)}/file`;
+  }
+
+  /** Keeps where somebody is; what cannot be kept just now is not worth a word. */
+  protected keep({ id }: LearningUnit, place: Place): void {
+    this.placed.next({ id, place });
   }
 }

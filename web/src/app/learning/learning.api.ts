@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { LearningView, MyTraining } from '@nudrik/contract';
+import type { LearningView, MyTraining, PackageView, Place, PlayedReport, PlayedView } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 @Injectable({ providedIn: 'root' })
@@ -24,7 +24,27 @@ export class LearningApi {
     return this.http.post<{ finished: boolean }>(`/api/learning/${encodeURIComponent(token)}/units/${unit}/done`, {});
   }
 
+  /** Where somebody is in a unit. */
+  keepPlace(token: string, unit: string, place: Place): Observable<unknown> {
+    return this.http.put(`${unitAt(token, unit)}/place`, place);
+  }
+
+  tellPlayed(token: string, unit: string, report: PlayedReport): Observable<PlayedView> {
+    return this.http.post<PlayedView>(`${unitAt(token, unit)}/played`, report);
+  }
+
+  package(token: string, unit: string): Observable<PackageView> {
+    return this.http.get<PackageView>(`${unitAt(token, unit)}/package`);
+  }
+
+  tellPackage(token: string, unit: string, data: string): Observable<{ isDone: boolean; finished: boolean }> {
+    return this.http.put<{ isDone: boolean; finished: boolean }>(`${unitAt(token, unit)}/package`, { data });
+  }
+
   mine(): Observable<MyTraining> {
     return this.http.get<MyTraining>('/api/my-training');
   }
 }
+
+/** A unit behind a link, in the API. */
+export const unitAt = (token: string, unit: string): string => `/api/learning/${encodeURIComponent(token)}/units/${unit}`;
