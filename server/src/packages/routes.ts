@@ -26,6 +26,7 @@ function headPackage(res: Response, type: string): void {
   );
   // its frames have no origin, and may stand within each other; what it loads comes from where it stands
   res.removeHeader('x-frame-options');
+  res.removeHeader('origin-agent-cluster');
   res.setHeader('cross-origin-resource-policy', 'cross-origin');
   res.setHeader('access-control-allow-origin', '*');
   res.setHeader('cache-control', 'private, max-age=3600');

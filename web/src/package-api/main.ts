@@ -5,7 +5,7 @@ import type { PackageSaid, PackageStart } from '@nudrik/contract';
  * Stands first in each page of a package. Such a page has an origin that is nobody's: it reads nothing around it, and finds what
  * it talks to (`API`, `API_1484_11`) here, in its own window, and where it looks for it in those around.
  */
-const QUIET = { autocommit: false, logLevel: 5, lmsCommitUrl: false, asyncCommit: false } as const;
+const QUIET = { autocommit: false, logLevel: 5, lmsCommitUrl: false } as const;
 /** What changes is told so often while it goes on, in milliseconds. */
 const REST_MS = 2_000;
 

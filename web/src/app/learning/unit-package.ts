@@ -1,7 +1,6 @@
 import { ChangeDetectionStrategy, Component, DestroyRef, effect, inject, input, output, signal, untracked, viewChild, type ElementRef } from '@angular/core'; // prettier-ignore
 import { fromEvent, timer } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { DomSanitizer, type SafeResourceUrl } from '@angular/platform-browser';
 import type { LearningUnit, PackageSaid, PackageStart } from '@nudrik/contract';
 import { sentenceOf } from '../shared/refusal.ts';
 import { LearningApi } from './learning.api.ts';
@@ -13,9 +12,9 @@ const AGAIN_MS = 5_000;
   selector: 'nk-unit-package',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    @if (shown(); as shown) {
+    @if (shown()) {
       <div class="frame" [class.large]="isLarge()">
-        <iframe #frame sandbox="allow-scripts allow-forms allow-modals" [src]="shown.address" [attr.name]="shown.name" [title]="unit().title" referrerpolicy="no-referrer"></iframe>
+        <div #place class="place"></div>
         <p class="under">
           <button class="link" (click)="isLarge.set(!isLarge())" [attr.aria-pressed]="isLarge()">{{ isLarge() ? 'Smaller' : 'Over the whole page' }}</button>
           <span class="quiet" role="status">{{ isDone() ? 'Done, and kept.' : isKept() ? 'Where you are is kept.' : 'It is done when it says so itself.' }}</span>
@@ -28,20 +27,21 @@ const AGAIN_MS = 5_000;
     @if (isCutOff()) {<p class="late" role="status">Nudrik does not answer. Where you are stays on this device and is told as soon as it does.</p>}
   `,
   styles: `
-    iframe { width: 100%; height: min(70vh, 620px); border: 1px solid var(--rule-strong); background: #fff; }
+    .place { height: min(70vh, 620px); border: 1px solid var(--rule-strong); background: #fff; }
+    .place ::ng-deep iframe { width: 100%; height: 100%; border: 0; display: block; }
     .large { position: fixed; inset: 0; z-index: 50; background: var(--paper); padding: 8px; display: flex; flex-direction: column; }
-    .large iframe { flex: 1; height: auto; }
+    .large .place { flex: 1; height: auto; }
     .under { display: flex; gap: 14px; font-size: 13px; margin-top: 4px; }
   `,
 })
 export class UnitPackage {
   private readonly api = inject(LearningApi);
-  private readonly trust = inject(DomSanitizer);
   readonly token = input.required<string>();
   readonly unit = input.required<LearningUnit>();
   readonly changed = output<void>();
-  private readonly frame = viewChild<ElementRef<HTMLIFrameElement>>('frame');
-  protected readonly shown = signal<{ address: SafeResourceUrl; name: string } | null>(null);
+  private readonly place = viewChild<ElementRef<HTMLElement>>('place');
+  private frame: HTMLIFrameElement | null = null;
+  protected readonly shown = signal<{ address: string; name: string } | null>(null);
   protected readonly problem = signal<string | null>(null);
   protected readonly isCutOff = signal(false);
   protected readonly isLarge = signal(false);
@@ -58,16 +58,28 @@ export class UnitPackage {
           next: ({ address, edition, person, data }) => {
             const start: PackageStart = { nudrik: 'package', edition, person, data: data === null ? null : (JSON.parse(data) as object) };
             this.isDone.set(this.unit().doneAt !== null);
-            this.shown.set({ address: this.trust.bypassSecurityTrustResourceUrl(address), name: JSON.stringify(start) });
+            this.shown.set({ address, name: JSON.stringify(start) });
           },
           error: (error: unknown) => this.problem.set(sentenceOf(error)),
         }),
       );
     });
+    effect(() => {
+      const [place, shown] = [this.place()?.nativeElement, this.shown()];
+      if (!place || !shown || this.frame) return;
+      // its name, which holds what it begins with, counts when it is made and not later
+      this.frame = place.ownerDocument.createElement('iframe');
+      this.frame.name = shown.name;
+      this.frame.title = untracked(this.unit).title;
+      this.frame.referrerPolicy = 'no-referrer';
+      this.frame.sandbox.add('allow-scripts', 'allow-forms', 'allow-modals');
+      this.frame.src = shown.address;
+      place.append(this.frame);
+    });
     fromEvent<MessageEvent<PackageSaid | null>>(window, 'message')
       .pipe(takeUntilDestroyed())
       .subscribe(({ data, source }) => {
-        if (source === null || source !== this.frame()?.nativeElement.contentWindow || data?.nudrik !== 'kept' || typeof data.data !== 'string') return; // prettier-ignore
+        if (source === null || source !== this.frame?.contentWindow || data?.nudrik !== 'kept' || typeof data.data !== 'string') return; // prettier-ignore
         this.waiting = data.data;
         this.tell();
       });
