@@ -9,6 +9,7 @@ export * from './feed/feed.ts';
 export * from './requirements/requirements.ts';
 export * from './files/files.ts';
 export * from './courses/courses.ts';
+export * from './courses/looks.ts';
 export * from './quizzes/quizzes.ts';
 export * from './assignments/assignments.ts';
 export * from './plans/plans.ts';

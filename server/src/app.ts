@@ -10,6 +10,7 @@ import { assignmentRoutes } from './assignments/routes.ts';
 import { certificateRoutes } from './certificates/routes.ts';
 import { clockRoutes } from './clock/routes.ts';
 import { courseRoutes } from './courses/routes.ts';
+import { lookRoutes } from './courses/look.routes.ts';
 import { fileRoutes } from './files/routes.ts';
 import { packageRoutes } from './packages/routes.ts';
 import type { Deps } from './deps.ts';
@@ -38,6 +39,7 @@ export const ROUTES: readonly Route[] = [
   ...structureRoutes,
   ...peopleRoutes,
   ...courseRoutes,
+  ...lookRoutes,
   ...fileRoutes,
   ...packageRoutes,
   ...requirementRoutes,
@@ -99,14 +101,14 @@ export function createApp(deps: Deps, live: Live | null): Express {
     if (req.method === 'GET' || req.method === 'HEAD') return next();
     const expected = (res.locals['csrf'] as string | null) ?? 'nobody';
     const sent = req.headers['x-csrf-token'];
-    const isKeyed = req.path.startsWith('/learning/') || req.path.startsWith('/session');
+    const isKeyed = ['/learning/', '/looks/', '/session'].some((path) => req.path.startsWith(path));
     if (isKeyed && asksFromElsewhere(req, deps.settings.baseUrl)) throw new Refused('csrf');
     if (sent !== expected && !(isKeyed && sent !== undefined)) throw new Refused(res.locals['account'] ? 'csrf' : 'not-signed-in');
     next();
   });
   // keys are long enough not to be guessed; this keeps the trying from costing anything
   app.use(
-    ['/api/learning', '/api/team'],
+    ['/api/learning', '/api/looks', '/api/team'],
     rateLimit({
       windowMs: 60_000,
       limit: 1_200,
@@ -230,7 +232,7 @@ const BY_STATUS: Record<number, Refused> = {
 const AWAY = 'The database does not answer. Nothing was changed; try again in a moment.';
 
 /** An address without the keys of links in it: they open something, and logs are read by many. */
-const withoutKeys = (path: string): string => path.replace(/\/(learning|team|keys|pictures|packages|uploads)\/[^/]+/g, '/$1/…');
+const withoutKeys = (path: string): string => path.replace(/\/(learning|looks|team|keys|pictures|packages|uploads)\/[^/]+/g, '/$1/…');
 
 /** What went wrong, by code, SQLSTATE or status, never by text. */
 function asRefusal(error: unknown): Refused {

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { TOLD_OF, type Answer, type ItemFigures, type Question, type QuestionKind, type Quiz, type ShownQuestion } from '@nudrik/core';
+import { TOLD_OF, type Answer, type ItemFigures, type Question, type QuestionKind, type Quiz, type ShownQuestion, type ToldQuestion } from '@nudrik/core';
 import { Id } from '../common.ts';
 
 const Html = z.string().max(20_000);
@@ -105,7 +105,7 @@ export interface AttemptResult extends AttemptLine {
   points: number;
   max: number;
   /** empty where only the score is shown */
-  questions: { text: string; answer: string; isRight: boolean | null; share: number | null; right: string | null; words: string }[];
+  questions: ToldQuestion[];
   marked: { byWhom: string; words: string } | null;
 }
 

@@ -79,7 +79,7 @@ export class Roster {
   readonly structure: Structure;
   readonly names: Names;
 
-  constructor(facts: RosterFacts) {
+  constructor(private readonly facts: RosterFacts) {
     this.structure = { parentOf: facts.parentOf ?? (() => null), managerOf: (id) => this.people.get(id)?.manager ?? null };
     this.names = facts.names ?? NAMES_THEMSELVES;
     this.people = new Map(facts.people.map((person) => [person.id, person]));
@@ -91,6 +91,11 @@ export class Roster {
   }
 
   readonly settings: Settings;
+
+  /** The same roster with somebody more, who is thought of. */
+  with(person: Person): Roster {
+    return new Roster({ ...this.facts, people: [...this.facts.people, person] });
+  }
 
   person(id: string | null): Person | null {
     return id === null ? null : (this.people.get(id) ?? null);

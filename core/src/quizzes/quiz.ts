@@ -1,11 +1,14 @@
 import { tellAmount } from '../time/words.ts';
 import type { Instant } from '../time/zone.ts';
 import {
+  feedbackOn,
   isAlwaysMixed,
   optionCount,
   questionFault,
   scoreAnswer,
+  tellAnswer,
   tellQuestion,
+  tellRightAnswer,
   type Answer,
   type Drawn,
   type Question,
@@ -147,6 +150,36 @@ export function scoreQuiz(drawn: readonly Drawn[], answers: Answers, marks: Mark
     waiting,
   };
 }
+
+/** One question of an attempt that was submitted, as far as it is shown. */
+export interface ToldQuestion {
+  text: string;
+  answer: string;
+  /** null while it waits to be marked */
+  isRight: boolean | null;
+  share: number | null;
+  /** what would have been right, where that is shown */
+  right: string | null;
+  words: string;
+}
+
+/** An attempt that was submitted, question by question, with as much of it as may be shown. */
+export const tellAttempt = (drawn: readonly Drawn[], answers: Answers, marks: Marks, shows: Quiz['shows']): ToldQuestion[] =>
+  shows === 'score'
+    ? []
+    : drawn.map((one) => {
+        const { id } = one.question;
+        const answer = answers[id] ?? null;
+        const share = scoreAnswer(one, answer) ?? marks[id] ?? null;
+        return {
+          text: tellQuestion(one.question),
+          answer: tellAnswer(one, answer),
+          isRight: share === null ? null : share >= 1,
+          share,
+          right: shows === 'right' ? tellRightAnswer(one.question) : null,
+          words: feedbackOn(one, answer, share),
+        };
+      });
 
 /** When another attempt may begin, or why none may. */
 export type NextAttempt = { kind: 'now' } | { kind: 'at'; at: Instant } | { kind: 'never' } | { kind: 'waits' };

@@ -50,7 +50,8 @@ export interface ForeseeInput {
   noteOf?: (personId: string) => string | null;
 }
 
-function previewNotice(line: RehearsalLine, step: PlanStep, person: Person, roster: Roster, now: Instant): PreviewNotice {
+/** One line of a rehearsal as previews tell it. */
+export function previewNotice(line: RehearsalLine, step: PlanStep, person: Person, roster: Roster, now: Instant): PreviewNotice {
   const addressee = roster.person(line.person);
   const { zone } = roster.calendarOf(addressee ?? person);
   return {

@@ -1,16 +1,12 @@
 import { randomInt } from 'node:crypto';
 import {
   drawQuiz,
-  feedbackOn,
   nextAttempt,
-  scoreAnswer,
   scoreQuiz,
   showQuestion,
-  tellAnswer,
   tellMoment,
-  tellQuestion,
+  tellAttempt,
   tellQuiz,
-  tellRightAnswer,
   Zone,
   type AssignmentEvent,
   type Quiz,
@@ -110,24 +106,11 @@ const openOf = (row: AttemptRow, now: number, key: string): OpenAttempt => ({
 
 /** An attempt that was submitted, with as much of it as may be shown. */
 export function resultOf(row: AttemptRow, shows: 'score' | 'own' | 'right'): AttemptResult {
-  const questions = row.drawn.map((drawn) => {
-    const { id } = drawn.question;
-    const answer = row.answers[id] ?? null;
-    const share = scoreAnswer(drawn, answer) ?? row.marks[id] ?? null;
-    return {
-      text: tellQuestion(drawn.question),
-      answer: tellAnswer(drawn, answer),
-      isRight: share === null ? null : share >= 1,
-      share,
-      right: shows === 'right' ? tellRightAnswer(drawn.question) : null,
-      words: feedbackOn(drawn, answer, share),
-    };
-  });
   return {
     ...lineOf(row),
     points: row.points!,
     max: row.max!,
-    questions: shows === 'score' ? [] : questions,
+    questions: tellAttempt(row.drawn, row.answers, row.marks, shows),
     marked: row.marked_by === null ? null : { byWhom: row.marked_by, words: row.marked_words ?? '' },
   };
 }

@@ -113,6 +113,7 @@ export const routes: Routes = [
     loadComponent: () => import('./learning/my-training.page.ts').then((m) => m.MyTrainingPage),
   },
   { path: 'go/:token', title: 'Your course · Nudrik', loadComponent: () => import('./learning/learn.page.ts').then((m) => m.LearnPage) },
+  { path: 'look/:token', title: 'A course to look at · Nudrik', loadComponent: () => import('./courses/look.page.ts').then((m) => m.LookPage) },
   {
     path: 'go/:token/certificate',
     title: 'Your certificate · Nudrik',

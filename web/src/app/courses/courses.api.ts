@@ -8,6 +8,12 @@ import type {
   DraftSaved,
   DraftView,
   Editor,
+  Invitation,
+  InvitedView,
+  LookRequest,
+  LookView,
+  RemarkDraft,
+  RemarksView,
   LiveView,
   Published,
   PublishPreview,
@@ -81,6 +87,43 @@ export class CoursesApi {
 
   retire(id: string, retiring: Retiring): Observable<{ withdrawn: number }> {
     return this.http.post<{ withdrawn: number }>(`/api/courses/${id}/retire`, retiring);
+  }
+
+  look(id: string, request: LookRequest): Observable<LookView> {
+    return this.http.post<LookView>(`/api/courses/${id}/look`, request);
+  }
+
+  remarks(id: string): Observable<RemarksView> {
+    return this.http.get<RemarksView>(`/api/courses/${id}/remarks`);
+  }
+
+  remark(id: string, remark: RemarkDraft): Observable<unknown> {
+    return this.http.post(`/api/courses/${id}/remarks`, remark);
+  }
+
+  tick(remark: string, isDone: boolean): Observable<unknown> {
+    return this.http.patch(`/api/remarks/${remark}`, { isDone });
+  }
+
+  invite(id: string, invitation: Invitation): Observable<{ words: string }> {
+    return this.http.post<{ words: string }>(`/api/courses/${id}/invitations`, invitation);
+  }
+
+  endInvitation(id: string, look: string): Observable<unknown> {
+    return this.http.delete(`/api/courses/${id}/invitations/${look}`);
+  }
+
+  /** What a colleague is asked to look at, by the link that they have. */
+  invited(token: string): Observable<InvitedView> {
+    return this.http.get<InvitedView>(`/api/looks/${encodeURIComponent(token)}`);
+  }
+
+  invitedLook(token: string, request: LookRequest): Observable<LookView> {
+    return this.http.post<LookView>(`/api/looks/${encodeURIComponent(token)}/look`, request);
+  }
+
+  invitedRemark(token: string, remark: RemarkDraft): Observable<InvitedView> {
+    return this.http.post<InvitedView>(`/api/looks/${encodeURIComponent(token)}/remarks`, remark);
   }
 
   takeUp(id: string): Observable<unknown> {

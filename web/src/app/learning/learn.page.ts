@@ -1,5 +1,5 @@
 import { isOpenState, tellBytes, unitKind } from '@nudrik/core';
-import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import type { LearningUnit, Place } from '@nudrik/contract';
@@ -7,7 +7,7 @@ import { DayPipe, FinishedPipe, MomentPipe, zoneWords } from '../shared/moment.p
 import { load } from '../shared/loaded.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { QuizPlayer } from '../quizzes/quiz-player.ts';
-import { LearningApi, unitAt } from './learning.api.ts';
+import { LearningApi } from './learning.api.ts';
 import { Reading } from './reading.ts';
 import { UnitPackage } from './unit-package.ts';
 import { UnitPdf } from './unit-pdf.ts';
@@ -18,6 +18,7 @@ const PLACE_MS = 1_500;
 
 /** What an employee sees behind the personal link: dates, progress, the units, and at the end the certificate. */
 @Component({
+  selector: 'nk-learn',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FinishedPipe, MomentPipe, DayPipe, QuizPlayer, Reading, UnitPackage, UnitPdf, UnitVideo],
   templateUrl: './learn.page.html',
@@ -26,6 +27,10 @@ const PLACE_MS = 1_500;
 export class LearnPage {
   private readonly api = inject(LearningApi);
   readonly token = input.required<string>();
+  /** it is looked at and not taken: what belongs to the link is left out */
+  readonly isLook = input(false);
+  /** the unit that is open */
+  readonly shown = output<string | null>();
   protected readonly course = load(toObservable(this.token), (token) => this.api.find(token), ['assignments']);
   protected readonly opened = signal<string | null>(null);
   protected readonly problem = signal<string | null>(null);
@@ -54,8 +59,13 @@ export class LearnPage {
 
   protected open(unit: LearningUnit): void {
     if (unit.opens) return;
-    this.opened.set(this.opened() === unit.id ? null : unit.id);
+    this.show(this.opened() === unit.id ? null : unit.id);
     if (this.isOpen()) this.api.start(this.token()).subscribe();
+  }
+
+  private show(unit: string | null): void {
+    this.opened.set(unit);
+    this.shown.emit(unit);
   }
 
   protected finish(unit: LearningUnit): void {
@@ -66,7 +76,7 @@ export class LearnPage {
         this.isBusy.set(false);
         const units = this.course.data()!.sections.flatMap(({ units }) => units);
         const next = units[units.findIndex(({ id }) => id === unit.id) + 1];
-        this.opened.set(next && !next.opens ? next.id : null);
+        this.show(next && !next.opens ? next.id : null);
         this.course.reload();
       },
       error: (error: unknown) => {
@@ -106,7 +116,7 @@ export class LearnPage {
   }
 
   protected fileAt({ id }: LearningUnit): string {
-    return `${unitAt(this.token(), id)}/file`;
+    return this.api.fileAt(this.token(), id);
   }
 
   /** Keeps where somebody is; what cannot be kept just now is not worth a word. */

@@ -41,6 +41,15 @@ export class LearningApi {
     return this.http.put<{ isDone: boolean; finished: boolean }>(`${unitAt(token, unit)}/package`, { data });
   }
 
+  /** Where the file of a unit is. */
+  fileAt(token: string, unit: string): string {
+    return `${unitAt(token, unit)}/file`;
+  }
+
+  captionsAt(token: string, unit: string, language: string): string {
+    return `${unitAt(token, unit)}/captions/${language}`;
+  }
+
   mine(): Observable<MyTraining> {
     return this.http.get<MyTraining>('/api/my-training');
   }

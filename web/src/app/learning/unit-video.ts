@@ -4,7 +4,7 @@ import type { LearningUnit, PlayedView } from '@nudrik/contract';
 import { tellSeconds, type Stretch } from '@nudrik/core';
 import { interval, timer } from 'rxjs';
 import { sentenceOf } from '../shared/refusal.ts';
-import { LearningApi, unitAt } from './learning.api.ts';
+import { LearningApi } from './learning.api.ts';
 
 const TELL_MS = 10_000;
 const AGAIN_MS = 5_000;
@@ -18,7 +18,7 @@ const STEP = 2.5;
   template: `
     <video #player controls playsinline preload="metadata" [src]="address()" (loadedmetadata)="begin()" (play)="tellNow()" (timeupdate)="look()" (seeking)="jump()" (pause)="tellNow()" (ended)="tellNow()" (error)="fail()" [attr.aria-label]="unit().title">
       @for (captions of unit().video?.captions ?? []; track captions.language) {
-        <track kind="captions" [srclang]="captions.language" [label]="captions.language" [src]="at() + '/captions/' + captions.language" />
+        <track kind="captions" [srclang]="captions.language" [label]="captions.language" [src]="captionsAt(captions.language)" />
       }
     </video>
     @if (video(); as video) {
@@ -41,8 +41,7 @@ export class UnitVideo {
   readonly unit = input.required<LearningUnit>();
   readonly changed = output<void>();
   private readonly player = viewChild.required<ElementRef<HTMLVideoElement>>('player');
-  protected readonly at = computed(() => unitAt(this.token(), this.unit().id));
-  protected readonly address = computed(() => `${this.at()}/file`);
+  protected readonly address = computed(() => this.api.fileAt(this.token(), this.unit().id));
   protected readonly video = computed(() => this.unit().video);
   protected readonly told = signal<PlayedView | null>(null);
   protected readonly isDone = linkedSignal(() => this.unit().doneAt !== null);
@@ -63,6 +62,10 @@ export class UnitVideo {
     inject(DestroyRef).onDestroy(() => {
       if (this.stretches.length > 0) this.tellNow();
     });
+  }
+
+  protected captionsAt(language: string): string {
+    return this.api.captionsAt(this.token(), this.unit().id, language);
   }
 
   protected begin(): void {
