@@ -107,3 +107,39 @@ export interface TeamView {
   /** of all that is open, also beyond what `rows` shows: the most urgent */
   counts: { open: number; late: number; latePeople: number };
 }
+
+/** Whom to look at of a course that goes on. */
+export const UNDER_WAY = ['all', 'unopened', 'stuck', 'waiting', 'packages', 'late'] as const;
+export const UnderWayQuery = z.object({
+  who: z.enum(UNDER_WAY).default('all'),
+  /** without activity for so many days somebody is stuck */
+  days: z.coerce.number().int().min(1).max(365).default(7),
+  offset: z.coerce.number().int().min(0).max(1_000_000).default(0),
+});
+export type UnderWayQuery = z.infer<typeof UnderWayQuery>;
+
+/** GET /api/courses/:id/under-way */
+export interface UnderWayView {
+  course: { id: string; title: string };
+  /** people by what is the matter with them; one may be in several */
+  counts: Record<(typeof UNDER_WAY)[number], number>;
+  rows: UnderWayRow[];
+  total: number;
+  /** what happened last, the newest first */
+  activity: { at: string; person: { id: string; name: string }; words: string }[];
+}
+export interface UnderWayRow {
+  assignmentId: string;
+  person: { id: string; name: string };
+  department: string;
+  state: string;
+  dueAt: string;
+  unitsDone: number;
+  unitsRequired: number;
+  /** the unit in which they were last, and when */
+  where: { unit: string; at: string } | null;
+  /** attempts of theirs that wait to be marked */
+  waiting: { id: string; unit: string }[];
+  /** packages that they opened and that do not say that they are done */
+  unfinished: string[];
+}

@@ -5,7 +5,7 @@ import {
   pendingOpenings,
   progressIn,
   rehearse,
-  Roster,
+  type Roster,
   standingAt,
   tellFinish,
   tellOpening,

@@ -21,7 +21,7 @@ export const NOTHING_PLANNED = `not exists (
   select 1 from notices n where n.assignment_id = a.id and n.state in ('planned', 'held', 'sending')
 )`;
 
-const STATES: Record<Exclude<ReportQuery['state'], 'all'>, string> = {
+export const STATES: Record<Exclude<ReportQuery['state'], 'all'>, string> = {
   open: 'a.closed_by is null',
   'not started': 'a.closed_by is null and a.started_at is null and a.due_at >= $2::timestamptz',
   'in progress': 'a.closed_by is null and a.started_at is not null and a.due_at >= $2::timestamptz',

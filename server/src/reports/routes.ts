@@ -1,4 +1,4 @@
-import { ExportRequest, Id, LinkToken, ReportQuery, TodayQuery } from '@nudrik/contract';
+import { ExportRequest, Id, LinkToken, ReportQuery, TodayQuery, UnderWayQuery } from '@nudrik/contract';
 import { Zone } from '@nudrik/core';
 import { headFile } from '../answer-file.ts';
 import { idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
@@ -13,6 +13,7 @@ import { findByTeamLink } from './team-links.repo.ts';
 import { teamOf } from './team.repo.ts';
 import { todayNeeds } from './needs.ts';
 import { todayView } from './today.ts';
+import { underWay } from './under-way.ts';
 
 async function file({ deps, req, res }: Call, kind: ExportKind): Promise<undefined> {
   const query = parse(ReportQuery, req.query);
@@ -56,6 +57,12 @@ export const reportRoutes: Route[] = [
     path: '/api/reports/courses/:id/over-time',
     access: OFFICE,
     handle: ({ deps, req }) => overTime(deps.db, parse(Id, req.params['id']), deps.clock.now()),
+  },
+  {
+    method: 'get',
+    path: '/api/reports/courses/:id/under-way',
+    access: OFFICE,
+    handle: (call) => underWay(call.deps, idOf(call), parse(UnderWayQuery, call.req.query)),
   },
   { method: 'post', path: '/api/reports/courses/:id/export', access: OFFICE, handle: exported },
   { method: 'get', path: '/api/reports/courses/:id/csv', access: OFFICE, handle: (call) => file(call, 'csv') },

@@ -22,6 +22,7 @@ export const routes: Routes = [
         loadComponent: () => import('../quizzes/questions.tab.ts').then((m) => m.QuestionsTab),
       },
       { path: 'quizzes/:unit', loadComponent: () => import('../quizzes/submissions.tab.ts').then((m) => m.SubmissionsTab) },
+      { path: 'under-way', loadComponent: () => import('../reports/under-way.tab.ts').then((m) => m.UnderWayTab) },
       { path: 'look', canActivate: WRITERS, loadComponent: () => import('./look.tab.ts').then((m) => m.LookTab) },
       { path: 'live', canActivate: WRITERS, loadComponent: () => import('./live.tab.ts').then((m) => m.LiveTab) },
     ],

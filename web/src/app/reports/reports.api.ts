@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { Exported, OverTime, ReportPage, TeamView, TodayNeed, TodayQuery, TodayView } from '@nudrik/contract';
+import type { Exported, OverTime, ReportPage, TeamView, TodayNeed, TodayQuery, TodayView, UnderWayView } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
@@ -28,6 +28,10 @@ export class ReportsApi {
   /** Where the file of a report is, once it is made. */
   export(id: string, kind: 'csv' | 'xlsx', query: object): Observable<Exported> {
     return this.http.post<Exported>(`/api/reports/courses/${id}/export`, { kind, ...query });
+  }
+
+  underWay(id: string, params: Record<string, string>): Observable<UnderWayView> {
+    return this.http.get<UnderWayView>(`/api/reports/courses/${id}/under-way`, { params });
   }
 
   overTime(id: string): Observable<OverTime> {
