@@ -11,6 +11,7 @@ export * from './files/files.ts';
 export * from './courses/courses.ts';
 export * from './courses/looks.ts';
 export * from './quizzes/quizzes.ts';
+export * from './surveys/surveys.ts';
 export * from './assignments/assignments.ts';
 export * from './plans/plans.ts';
 export * from './plans/rehearsal-file.ts';

@@ -30,6 +30,7 @@ export * from './certificates/serial.ts';
 export * from './files/file-kind.ts';
 export * from './courses/video.ts';
 export * from './courses/package.ts';
+export * from './surveys/survey.ts';
 export * from './courses/unit-kind.ts';
 export * from './courses/release.ts';
 export * from './courses/finish.ts';

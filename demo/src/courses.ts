@@ -1,5 +1,5 @@
 import type { CourseInput } from '@nudrik/contract';
-import { NEW_QUIZ, newQuestion, paragraphs, type PlanStep, type Question, type Quiz } from '@nudrik/core';
+import { NEW_QUIZ, newQuestion, newSurveyQuestion, paragraphs, type PlanStep, type Question, type Quiz } from '@nudrik/core';
 import { CAST } from './orlasund.ts';
 
 type Unit = CourseInput['sections'][number]['units'][number];
@@ -34,6 +34,21 @@ const card = (title: string): Unit => ({
 
 const film = (title: string): Unit => ({ id: null, kind: 'video', title, required: false });
 const drill = (title: string): Unit => ({ id: null, kind: 'package', title, required: false });
+
+const survey = (title: string): Unit => ({
+  id: null,
+  kind: 'survey',
+  title,
+  required: false,
+  survey: {
+    isAnonymous: true,
+    questions: [
+      { ...newSurveyQuestion('scale', 's1'), text: 'How clear was it?', low: 'not at all', high: 'wholly', isRequired: true },
+      { ...newSurveyQuestion('one', 's2'), text: 'How long did it take you?', choices: ['under ten minutes', 'ten to twenty', 'longer'] },
+      { ...newSurveyQuestion('text', 's3'), text: 'What would you change?' },
+    ],
+  },
+});
 
 /** A unit that opens later. */
 const opens = (unit: Unit, release: Unit['release']): Unit => ({ ...unit, release });
@@ -307,6 +322,7 @@ export const COURSES: readonly DemoCourse[] = [
               unit: 'working days',
               at: '08:00',
             }),
+            survey('How was this for you?'),
           ],
         },
       ],

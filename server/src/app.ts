@@ -27,6 +27,7 @@ import { isPassing } from './db/failures.ts';
 import { seldom } from './work/seldom.ts';
 import { REFUSALS, Refused, type RefusalCode } from './refusal.ts';
 import { reportRoutes } from './reports/routes.ts';
+import { surveyRoutes } from './surveys/routes.ts';
 import { requirementRoutes } from './requirements/routes.ts';
 import { isAllowed, type Route } from './route.ts';
 import { standinRoutes } from './standins/routes.ts';
@@ -50,6 +51,7 @@ export const ROUTES: readonly Route[] = [
   ...certificateRoutes,
   ...learningRoutes,
   ...quizRoutes,
+  ...surveyRoutes,
   ...clockRoutes,
   ...houseRoutes,
   ...standinRoutes,

@@ -11,6 +11,7 @@ import {
   type Video,
 } from '@nudrik/core';
 import type { StoredFile } from '../files/files.ts';
+import { SurveyDraft } from '../surveys/surveys.ts';
 import { QuizDraft } from '../quizzes/quizzes.ts';
 import { Id, Instant, Line, LocalDate, TimeOfDay } from '../common.ts';
 
@@ -74,6 +75,7 @@ export const UnitDraft = z.object({
   fileId: Id.nullable().default(null),
   quiz: QuizDraft.nullable().default(null),
   video: VideoDraft.nullable().default(null),
+  survey: SurveyDraft.nullable().default(null),
 });
 export type UnitDraft = z.infer<typeof UnitDraft>;
 

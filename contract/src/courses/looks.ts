@@ -9,6 +9,7 @@ const at = Instant;
 const Done = z.discriminatedUnion('type', [
   z.object({ type: z.literal('started'), at }),
   z.object({ type: z.literal('unit-finished'), at, unit: Id }),
+  z.object({ type: z.literal('survey-answered'), at, unit: Id }),
   z.object({
     type: z.literal('quiz-submitted'),
     at,
@@ -42,7 +43,10 @@ export interface LookView {
   /** quizzes by unit, as they are written: they are taken here, and not at the server */
   quizzes: Record<string, Quiz>;
   /** the files of units, by unit */
-  files: Record<string, { id: string; captions: { language: string; fileId: string }[]; package: { address: string; edition: ScormEdition } | null }>;
+  files: Record<
+    string,
+    { id: string; captions: { language: string; fileId: string }[]; package: { address: string; edition: ScormEdition } | null }
+  >;
   /** what the plan would send, of what went by the moment and what is still to come; with the text as it would be read */
   notices: LookNotice[];
 }

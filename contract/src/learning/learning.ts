@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { ScormEdition, UnitKind } from '@nudrik/core';
+import type { ScormEdition, Survey, UnitKind } from '@nudrik/core';
 import type { FinishedFact } from '../common.ts';
 
 export const LinkToken = z
@@ -38,6 +38,7 @@ export interface LearningUnit {
   url: string | null;
   file: { name: string; bytes: number; type: string; pages: number | null } | null;
   video: { share: number; seconds: number; percent: number; captions: { language: string }[] } | null;
+  survey: Survey | null;
   /** where they were in it */
   place: Place | null;
   /** of a quiz: "10 questions, 80 % passes" */

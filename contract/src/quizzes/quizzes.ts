@@ -1,5 +1,14 @@
 import { z } from 'zod';
-import { TOLD_OF, type Answer, type ItemFigures, type Question, type QuestionKind, type Quiz, type ShownQuestion, type ToldQuestion } from '@nudrik/core';
+import {
+  TOLD_OF,
+  type Answer,
+  type ItemFigures,
+  type Question,
+  type QuestionKind,
+  type Quiz,
+  type ShownQuestion,
+  type ToldQuestion,
+} from '@nudrik/core';
 import { Id } from '../common.ts';
 
 const Html = z.string().max(20_000);

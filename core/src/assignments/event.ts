@@ -116,6 +116,14 @@ export const EVENTS = {
       `${score == null ? '' : `, score ${score}`}` +
       `${passed == null ? '' : passed ? ', passed' : ', not passed'}`,
   }),
+  'survey-answered': entry({
+    // that it was answered; what was answered stands elsewhere, and of an anonymous one with nobody
+    needs: { unit: 'id' },
+    may: {},
+    follows: PLAN,
+    begins: true,
+    tell: (_, { course, unit }) => `Answered ${called(unit)} of ${course}`,
+  }),
   'signed-off': entry({
     needs: {},
     may: { unit: 'id', attended: 'flag', met: 'flag' },

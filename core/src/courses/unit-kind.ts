@@ -1,5 +1,6 @@
 import { FILE_KINDS } from '../files/file-kind.ts';
 import { NEW_QUIZ, quizFaults, type Quiz } from '../quizzes/quiz.ts';
+import { NEW_SURVEY, surveyFaults, type Survey } from '../surveys/survey.ts';
 import { NEW_VIDEO, type Video } from './video.ts';
 
 /** What a unit may carry beside its title. */
@@ -10,10 +11,11 @@ export interface UnitContent {
   fileId: string | null;
   quiz: Quiz | null;
   video: Video | null;
+  survey: Survey | null;
   /** what its file is; unknown where it was not looked up */
   fileType?: string | null;
 }
-export type UnitField = 'body' | 'url' | 'fileId' | 'quiz' | 'video';
+export type UnitField = 'body' | 'url' | 'fileId' | 'quiz' | 'video' | 'survey';
 
 interface UnitKindEntry {
   /** "Add a page" */
@@ -21,9 +23,9 @@ interface UnitKindEntry {
   /** the fields that it keeps; the others are emptied when it is saved */
   keeps: readonly UnitField[];
   /** what a new one begins with */
-  starts: { body?: string; url?: string; quiz?: Quiz; video?: Video };
-  /** what makes it done: the employee's word, a quiz that is passed, a video that was played, a package that says so */
-  doneBy: 'word' | 'passing' | 'playing' | 'package';
+  starts: { body?: string; url?: string; quiz?: Quiz; video?: Video; survey?: Survey };
+  /** what makes it done: the employee's word, a quiz that is passed, a video that was played, a package that says so, a survey that is answered */
+  doneBy: 'word' | 'passing' | 'playing' | 'package' | 'answering';
   /** what is missing in it, in a sentence, or null */
   fault(unit: UnitContent): UnitFault | null;
 }
@@ -89,6 +91,16 @@ const ENTRIES = {
     fault({ title, quiz }) {
       const [fault] = quiz ? quizFaults(quiz) : ['has no question yet'];
       return fault ? { field: 'quiz', words: `“${title}” ${fault}` } : null;
+    },
+  }),
+  survey: entry({
+    words: 'survey',
+    keeps: ['survey'],
+    starts: { survey: NEW_SURVEY },
+    doneBy: 'answering',
+    fault({ title, survey }) {
+      const [fault] = survey ? surveyFaults(survey) : ['has no question yet'];
+      return fault ? { field: 'survey', words: `“${title}” ${fault}` } : null;
     },
   }),
 };

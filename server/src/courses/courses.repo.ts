@@ -9,6 +9,7 @@ import type {
   Quiz,
   Release,
   StoredFile,
+  Survey,
   Video,
   UnitView,
 } from '@nudrik/contract';
@@ -82,7 +83,7 @@ interface UnitDbRow {
   required: boolean;
   weight: number;
   release: Release | null;
-  content: { quiz?: Quiz; video?: Video };
+  content: { quiz?: Quiz; video?: Video; survey?: Survey };
   body: string | null;
   url: string | null;
   file_id: string | null;
@@ -110,6 +111,7 @@ export async function listSections(db: Queryable, courseId: string): Promise<Cou
       fileId: row.file_id,
       quiz: row.content.quiz ?? null,
       video: row.content.video ?? null,
+      survey: row.content.survey ?? null,
       file: row.file,
     };
     section!.units.push(unit);
@@ -247,7 +249,7 @@ const DELETE_OTHER_SECTIONS = 'delete from sections where course_id = $1::bigint
 
 /** What a unit keeps in its content: the fields that belong to its kind. */
 const contentOf = (unit: UnitInput): object =>
-  Object.fromEntries((['quiz', 'video'] as const).filter((field) => unitKind(unit.kind).keeps.includes(field) && unit[field]).map((field) => [field, unit[field]])); // prettier-ignore
+  Object.fromEntries((['quiz', 'video', 'survey'] as const).filter((field) => unitKind(unit.kind).keeps.includes(field) && unit[field]).map((field) => [field, unit[field]])); // prettier-ignore
 
 /**
  * Writes sections and units in their order. A unit keeps its id, and so everyone's progress in it, wherever it is moved. One

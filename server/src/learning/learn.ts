@@ -8,6 +8,7 @@ import {
   tellOpening,
   tellQuiz,
   tellSeconds,
+  tellSurvey,
   unitKind,
   Zone,
   type AssignmentEvent,
@@ -119,8 +120,11 @@ export function contentOf(
   opens: string | null,
   work: Pick<UnitWork, 'place' | 'played'> | undefined,
 ): Content {
-  const about = (unit.quiz && tellQuiz(unit.quiz)) ?? (unit.video?.seconds ? tellSeconds(unit.video.seconds) : null);
-  if (opens !== null) return { opens, about, body: null, url: null, file: null, video: null, place: null };
+  const about =
+    (unit.quiz && tellQuiz(unit.quiz)) ??
+    (unit.survey && tellSurvey(unit.survey)) ??
+    (unit.video?.seconds ? tellSeconds(unit.video.seconds) : null);
+  if (opens !== null) return { opens, about, body: null, url: null, file: null, video: null, survey: null, place: null };
   const { file, video } = unit;
   return {
     opens,
@@ -134,10 +138,11 @@ export function contentOf(
       percent: playedShare(work?.played ?? [], video.seconds ?? 0),
       captions: video.captions.map(({ language }) => ({ language })),
     },
+    survey: unit.survey,
     place: work?.place ?? null,
   };
 }
-type Content = Pick<LearningUnit, 'opens' | 'body' | 'url' | 'file' | 'about' | 'video' | 'place'>;
+type Content = Pick<LearningUnit, 'opens' | 'body' | 'url' | 'file' | 'about' | 'video' | 'survey' | 'place'>;
 
 /** Who it is that acts: somebody who is signed in, or whoever has the personal link. */
 export const actor = (name: string, personId: string, signedIn: string | null): string =>
@@ -213,6 +218,7 @@ const DONE_BY: Readonly<Partial<Record<ReturnType<typeof unitKind>['doneBy'], st
   passing: 'passing it',
   playing: 'playing it',
   package: 'going through it',
+  answering: 'answering it',
 };
 
 /**

@@ -36,7 +36,8 @@ beforeAll(async () => {
 });
 afterAll(() => house.close());
 beforeEach(async () => {
-  for (const table of ['certificates', 'assignments', 'plans', 'course_drafts', 'courses', 'unit_work']) await house.db.query(`delete from ${table}`);
+  for (const table of ['certificates', 'assignments', 'plans', 'course_drafts', 'courses', 'unit_work'])
+    await house.db.query(`delete from ${table}`);
   const course = await makeCourse(house, crew['tora']!);
   const videoId = await keepFile('notes.txt', Buffer.from('stands for a video'));
   await house.db.query("update files set type = 'video/mp4' where id = $1::bigint", [videoId]);

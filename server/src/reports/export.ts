@@ -48,7 +48,7 @@ export function written(iso: string, zone: Zone): string {
 }
 
 /** A cell that a spreadsheet would run as a formula is written as text. */
-const safe = (cell: string | number): string | number => (typeof cell === 'string' && /^[=+\-@\t\r]/.test(cell) ? `'${cell}` : cell);
+export const safeCell = <T extends string | number>(cell: T): T | string => (typeof cell === 'string' && /^[=+\-@\t\r]/.test(cell) ? `'${cell}` : cell);
 
 /** Rows as they are read, a part after the other: a million at constant memory. */
 export type ReportParts = AsyncIterable<readonly ReportRow[]>;
@@ -57,7 +57,7 @@ export type ReportParts = AsyncIterable<readonly ReportRow[]>;
 export async function writeCsv(out: Writable, parts: ReportParts, zone: Zone): Promise<void> {
   const lines = async function* (): AsyncGenerator<(string | number)[]> {
     yield REPORT_COLUMNS.map((column) => column.head);
-    for await (const rows of parts) for (const row of rows) yield REPORT_COLUMNS.map((column) => safe(column.cell(row, zone)));
+    for await (const rows of parts) for (const row of rows) yield REPORT_COLUMNS.map((column) => safeCell(column.cell(row, zone)));
   };
   await pipeline(Readable.from(lines()), stringify({ header: false, bom: true }), out);
 }

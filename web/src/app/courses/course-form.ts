@@ -35,8 +35,23 @@ export const OUTLINE = outlineOf<UnitForm, SectionForm>((from, title, units) => 
 
 export function newUnit(kind: UnitKind = 'page', title = ''): UnitForm {
   const key = nextKey();
-  const { body = null, url = null, quiz = null, video = null } = unitKind(kind).starts;
-  return { key, id: `new-${key}`, kind, title, required: true, weight: 1, release: null, body, url, fileId: null, file: null, quiz, video };
+  const { body = null, url = null, quiz = null, video = null, survey = null } = unitKind(kind).starts;
+  return {
+    key,
+    id: `new-${key}`,
+    kind,
+    title,
+    required: true,
+    weight: 1,
+    release: null,
+    body,
+    url,
+    fileId: null,
+    file: null,
+    quiz,
+    video,
+    survey,
+  };
 }
 
 /** The same with an identity of its own. */

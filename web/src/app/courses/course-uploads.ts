@@ -1,7 +1,7 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import type { StoredFile } from '@nudrik/contract';
-import { FILE_KINDS, tellBytes, titleOfFile, type Video } from '@nudrik/core';
+import { FILE_KINDS, tellBytes, titleOfFile, type UnitKind, type Video } from '@nudrik/core';
 import { catchError, EMPTY, finalize, forkJoin, last, map, mergeMap, of, Subject, switchMap, takeUntil, tap, type Observable } from 'rxjs'; // prettier-ignore
 import { FilesApi, uploadFault } from '../files/files.api.ts';
 import { sentenceOf } from '../shared/refusal.ts';
@@ -153,7 +153,7 @@ export class CourseUploads {
   }
 
   /** The unit stays what it is to those who did it: its place, its title, its id. */
-  private attach(key: string, stored: StoredFile, kind: 'file' | 'video' | 'package' | 'page' | 'link' | 'quiz'): void {
+  private attach(key: string, stored: StoredFile, kind: UnitKind): void {
     this.change(key, (unit) => ({ ...(unit.kind === kind ? unit : asKind(unit, kind)), fileId: stored.id, file: stored, title: unit.title.trim() === '' ? titleOfFile(stored.name) : unit.title })); // prettier-ignore
   }
 }

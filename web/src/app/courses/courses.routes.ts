@@ -21,6 +21,8 @@ export const routes: Routes = [
         canActivate: WRITERS,
         loadComponent: () => import('../quizzes/questions.tab.ts').then((m) => m.QuestionsTab),
       },
+      { path: 'survey/:unit', canActivate: WRITERS, loadComponent: () => import('../surveys/survey.tab.ts').then((m) => m.SurveyTab) },
+      { path: 'surveys/:unit', loadComponent: () => import('../surveys/answers.tab.ts').then((m) => m.AnswersTab) },
       { path: 'quizzes/:unit', loadComponent: () => import('../quizzes/submissions.tab.ts').then((m) => m.SubmissionsTab) },
       { path: 'under-way', loadComponent: () => import('../reports/under-way.tab.ts').then((m) => m.UnderWayTab) },
       { path: 'look', canActivate: WRITERS, loadComponent: () => import('./look.tab.ts').then((m) => m.LookTab) },

@@ -99,6 +99,12 @@ export class LookLearning extends LearningApi {
     return of({ isDone, finished: false });
   }
 
+  override answerSurvey(_token: string, unit: string): Observable<{ finished: boolean }> {
+    this.session.add({ type: 'survey-answered', at: this.session.now(), unit });
+    this.finishOnce(unit, true);
+    return this.session.look().pipe(map(({ view }) => ({ finished: view.state === 'finished' })));
+  }
+
   override fileAt(_token: string, unit: string): string {
     const id = this.session.seen()?.files[unit]?.id;
     return id ? this.session.fileAt(id) : '';

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { tellQuiz, UNIT_KINDS, unitKind, type Quiz, type UnitKind } from '@nudrik/core';
+import { tellQuiz, tellSurvey, UNIT_KINDS, unitKind, type Quiz, type UnitKind } from '@nudrik/core';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
@@ -61,6 +61,7 @@ export class UnitSheet {
 
   private readonly router = inject(Router);
   protected readonly tellQuiz = tellQuiz;
+  protected readonly tellSurvey = tellSurvey;
 
   protected told({ told: { of, to, when } }: Quiz): string {
     const WHAT = { nothing: 'nothing', all: 'every submission', failed: 'what was not passed', waiting: 'what waits for marking' };
@@ -69,10 +70,10 @@ export class UnitSheet {
   }
 
   /** Its questions stand under its id, which it has once it was kept. */
-  protected async write(unit: UnitForm): Promise<void> {
+  protected async write(unit: UnitForm, what: 'questions' | 'survey' = 'questions'): Promise<void> {
     await this.store.settled();
     const kept = this.store.units().find(({ key }) => key === unit.key);
-    if (kept && !kept.id.startsWith('new-')) void this.router.navigate(['/courses', this.store.id(), 'questions', kept.id]);
+    if (kept && !kept.id.startsWith('new-')) void this.router.navigate(['/courses', this.store.id(), what, kept.id]);
   }
 
   protected set(change: Partial<UnitForm>): void {

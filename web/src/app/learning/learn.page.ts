@@ -9,6 +9,7 @@ import { sentenceOf } from '../shared/refusal.ts';
 import { QuizPlayer } from '../quizzes/quiz-player.ts';
 import { LearningApi } from './learning.api.ts';
 import { Reading } from './reading.ts';
+import { UnitSurvey } from '../surveys/unit-survey.ts';
 import { UnitPackage } from './unit-package.ts';
 import { UnitPdf } from './unit-pdf.ts';
 import { UnitVideo } from './unit-video.ts';
@@ -20,7 +21,7 @@ const PLACE_MS = 1_500;
 @Component({
   selector: 'nk-learn',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FinishedPipe, MomentPipe, DayPipe, QuizPlayer, Reading, UnitPackage, UnitPdf, UnitVideo],
+  imports: [FinishedPipe, MomentPipe, DayPipe, QuizPlayer, Reading, UnitPackage, UnitPdf, UnitSurvey, UnitVideo],
   templateUrl: './learn.page.html',
   styleUrl: './learn.page.css',
 })

@@ -1,6 +1,7 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type { LearningView, MyTraining, PackageView, Place, PlayedReport, PlayedView } from '@nudrik/contract';
+import type { SurveyAnswer } from '@nudrik/core';
 import type { Observable } from 'rxjs';
 
 @Injectable({ providedIn: 'root' })
@@ -39,6 +40,10 @@ export class LearningApi {
 
   tellPackage(token: string, unit: string, data: string): Observable<{ isDone: boolean; finished: boolean }> {
     return this.http.put<{ isDone: boolean; finished: boolean }>(`${unitAt(token, unit)}/package`, { data });
+  }
+
+  answerSurvey(token: string, unit: string, answers: Record<string, SurveyAnswer>): Observable<{ finished: boolean }> {
+    return this.http.post<{ finished: boolean }>(`${unitAt(token, unit)}/survey`, { answers });
   }
 
   /** Where the file of a unit is. */
