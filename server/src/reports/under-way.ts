@@ -114,7 +114,8 @@ join assignments a on a.id = e.assignment_id
 join people p on p.id = a.person_id
 left join units u on u.id = (e.data ->> 'unit')::bigint
 where a.course_id = $1::bigint
-order by e.id desc
+  and e.at <= $2::timestamptz
+order by e.at desc, e.id desc
 limit ${HAPPENINGS}
 `;
 
@@ -126,7 +127,7 @@ export async function underWay({ db, clock }: Deps, courseId: string, { who, day
   const values = [courseId, new Date(now), days];
   const counts = await oneRow<UnderWayView['counts']>(db, COUNT, values);
   const found = await rows<AssignmentDbRow & { person_id: string; person: string; department: string; last_at: Date | null; last_unit: string; waiting: { id: string; unit: string }[]; unfinished: string[] }>(db, listSql(who), [...values, offset]); // prettier-ignore
-  const happened = await rows<{ id: string; type: string; at: Date; data: Record<string, unknown> | null; by_whom: string; person_id: string; person: string; unit: string | null }>(db, HAPPENED, [courseId]); // prettier-ignore
+  const happened = await rows<{ id: string; type: string; at: Date; data: Record<string, unknown> | null; by_whom: string; person_id: string; person: string; unit: string | null }>(db, HAPPENED, [courseId, new Date(now)]); // prettier-ignore
   const zone = Zone.of((await getHouse(db)).zone);
   return {
     course,

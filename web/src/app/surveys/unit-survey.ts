@@ -53,7 +53,7 @@ import { sentenceOf } from '../shared/refusal.ts';
     legend { font-weight: 600; padding: 0; margin-bottom: 6px; }
     legend .quiet { font-weight: 400; }
     .choice { display: flex; gap: 8px; padding: 4px 0; }
-    .scale { display: flex; gap: 16px; flex-wrap: wrap; align-items: center; }
+    .scale { display: flex; gap: 2px 14px; flex-wrap: wrap; align-items: center; }
     .step { display: inline-flex; gap: 6px; align-items: center; padding: 4px 0; }
     input { accent-color: var(--plum); }
     textarea { width: 100%; max-width: 560px; }
