@@ -10,7 +10,7 @@ import { assignmentRoutes } from './assignments/routes.ts';
 import { certificateRoutes } from './certificates/routes.ts';
 import { clockRoutes } from './clock/routes.ts';
 import { courseRoutes } from './courses/routes.ts';
-import { lookRoutes } from './courses/look.routes.ts';
+import { courseFileRoutes, lookRoutes } from './courses/look.routes.ts';
 import { fileRoutes } from './files/routes.ts';
 import { packageRoutes } from './packages/routes.ts';
 import type { Deps } from './deps.ts';
@@ -40,6 +40,7 @@ export const ROUTES: readonly Route[] = [
   ...structureRoutes,
   ...peopleRoutes,
   ...courseRoutes,
+  ...courseFileRoutes,
   ...lookRoutes,
   ...fileRoutes,
   ...packageRoutes,

@@ -106,6 +106,14 @@ export type CourseInput = z.input<typeof CourseDraft>;
 export const NewCourse = z.object({ title: Line(200, 'a course needs a title') });
 export type NewCourse = z.infer<typeof NewCourse>;
 
+/** POST /api/courses/from-file */
+export interface CourseTaken {
+  id: string;
+  title: string;
+  /** what could not be taken over, in sentences */
+  left: string[];
+}
+
 /** PUT /api/courses/:id/draft; `save` is another for each save, so that one whose answer was lost may come again */
 export const DraftSave = z.object({ version: z.number().int().min(0), save: z.string().min(8).max(60), content: CourseDraft });
 export type DraftSave = z.infer<typeof DraftSave>;

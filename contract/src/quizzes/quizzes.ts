@@ -155,3 +155,9 @@ export interface WaitingAttempt {
 }
 
 export type { Answer, Question, Quiz, ShownQuestion };
+
+/** POST /api/quizzes/read: questions of a package of QTI 3.0, and what in it could not be read */
+export interface QtiRead {
+  questions: Question[];
+  faults: { item: string; words: string }[];
+}

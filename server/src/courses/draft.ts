@@ -42,19 +42,21 @@ export async function twinFault(db: Queryable, id: string | null, draft: { title
 }
 
 /** A new course is a draft, with the standard plan as data of its own. */
-export async function createCourse(deps: Deps, draft: CourseDraft, byWhom: string): Promise<string> {
-  return transaction(deps.db, async (client) => {
-    const twin = await twinFault(client, null, draft);
-    if (twin) throw new Refused('conflict', twin);
-    const id = await insertCourse(client, draft, 'draft');
-    const at = deps.clock.now();
-    const { content } = await withIds(client, id, cleanPages(draft), null);
-    await saveSections(client, id, content.sections);
-    await keepVersion(client, id, at, byWhom);
-    await putPlan(client, id, 1, at, byWhom, STANDARD_PLAN);
-    await announce(client, 'courses');
-    return id;
-  });
+export const createCourse = (deps: Deps, draft: CourseDraft, byWhom: string): Promise<string> =>
+  transaction(deps.db, (client) => createCourseIn(deps, client, draft, byWhom));
+
+/** The same in the caller's transaction. */
+export async function createCourseIn(deps: Deps, client: Client, draft: CourseDraft, byWhom: string): Promise<string> {
+  const twin = await twinFault(client, null, draft);
+  if (twin) throw new Refused('conflict', twin);
+  const id = await insertCourse(client, draft, 'draft');
+  const at = deps.clock.now();
+  const { content } = await withIds(client, id, cleanPages(draft), null);
+  await saveSections(client, id, content.sections);
+  await keepVersion(client, id, at, byWhom);
+  await putPlan(client, id, 1, at, byWhom, STANDARD_PLAN);
+  await announce(client, 'courses');
+  return id;
 }
 
 /** What is published, as somebody begins to change it. */

@@ -1,7 +1,11 @@
-import { Id, Invitation, LinkToken, LookRequest, RemarkChange, RemarkDraft } from '@nudrik/contract';
+import { z } from 'zod';
+import { Id, Invitation, Line, LinkToken, LookRequest, RemarkChange, RemarkDraft } from '@nudrik/contract';
+import { headFile } from '../answer-file.ts';
 import { answerCourseFile } from '../files/routes.ts';
 import { Refused } from '../refusal.ts';
-import { DONE, EDITORS, get, idOf, parse, type Call, type Route } from '../route.ts';
+import { bytesOf, DONE, EDITORS, get, idOf, parse, type Call, type Route } from '../route.ts';
+import { quizPackage, readQti } from '../quizzes/qti.ts';
+import { courseFile, takeCourseFile } from './course-file.ts';
 import { lookAtCourse } from './look.ts';
 import { courseOfLook, endInvitation, invitedLook, invitedView, inviteToLook, remark, remarkByLink, remarksView, tick } from './looks.ts';
 import { readDraft } from './draft.ts';
@@ -17,6 +21,38 @@ const post = (path: string, handle: Route['handle'], access: Route['access'] = E
   access,
   handle,
 });
+
+const FileName = z.object({ name: Line(255, 'expected a file name') });
+const sendZip = (call: Call, { name, content }: { name: string; content: Buffer }): undefined => {
+  headFile(call.res, name, 'application/zip');
+  call.res.end(content);
+  return undefined;
+};
+
+/** A course and its quizzes as files. */
+export const courseFileRoutes: Route[] = [
+  get('/api/courses/:id/file', async (call) => sendZip(call, await courseFile(call.deps.db, idOf(call))), EDITORS),
+  get(
+    '/api/courses/:id/quizzes/:unit/qti',
+    async (call) => sendZip(call, await quizPackage(call.deps.db, idOf(call), parse(Id, call.req.params['unit']))),
+    EDITORS,
+  ),
+  {
+    method: 'post',
+    path: '/api/courses/from-file',
+    access: EDITORS,
+    takes: 'file',
+    handle: (call) =>
+      takeCourseFile(call.deps, bytesOf(call), parse(FileName, call.req.query).name, call.account!.personId, call.account!.name),
+  },
+  {
+    method: 'post',
+    path: '/api/quizzes/read',
+    access: EDITORS,
+    takes: 'file',
+    handle: (call) => readQti(call.deps, bytesOf(call), parse(FileName, call.req.query).name),
+  },
+];
 
 /** Looking at a course as the employee, here and by a link. */
 export const lookRoutes: Route[] = [
