@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import { expect, test, type Browser, type Page } from '@playwright/test';
 import { strToU8, zipSync } from 'fflate';
 import { area, signInAs } from './pages.ts';
@@ -57,9 +58,14 @@ test('files dropped on a section become its units, each by what stands in it', a
   // and the text is written on: a table, and a call-out
   await sheet.getByRole('textbox', { name: 'Text of the page' }).click();
   await page.keyboard.press('Control+End');
+  const kept = page.waitForResponse(
+    (answer) => answer.request().method() === 'PUT' && (answer.request().postData() ?? '').includes('danger'),
+  );
   await sheet.getByRole('button', { name: 'Danger' }).click();
+  await kept;
   await expect(sheet.locator('aside.danger')).toContainText('Close the hatch before the squall.');
   await expect(page.getByText(/^\s*saved \d\d:\d\d/)).toBeVisible();
+  await expect(page).toHaveURL(/unit=\d+$/);
   await page.reload();
   await expect(sheet.locator('aside.danger')).toContainText('Close the hatch before the squall.');
 });
@@ -135,4 +141,50 @@ test('a PDF is shown in the page', async () => {
   await reader.getByRole('button', { name: /Muster card/ }).click();
   await expect(reader.getByText('Page 1 of 1')).toBeVisible();
   await expect(reader.locator('nk-unit-pdf .text')).toContainText('Muster card, to print');
+});
+
+test('a course is looked at as an employee, on a later day, and nothing of it is recorded', async () => {
+  await area(page, 'Courses');
+  await page.getByText('Cash and Ticket Data').first().click();
+  await page.getByRole('link', { name: 'Look as the employee' }).click();
+  const screen = page.locator('nk-learn');
+  await expect(screen.getByRole('heading', { name: 'Cash and Ticket Data' })).toBeVisible();
+  await screen.getByRole('button', { name: /Till and tickets/ }).click();
+  await screen.getByRole('button', { name: 'Begin' }).click();
+  await screen.getByRole('button', { name: 'Submit' }).click();
+  await screen.getByRole('button', { name: /Submit/ }).click();
+  await expect(screen.getByText(/not passed/i).first()).toBeVisible();
+  await expect(page.getByText('Nothing that you do here is recorded')).toBeVisible();
+  await expect(page.locator('.notice-line').first()).toContainText('Invitation');
+  await page.getByRole('button', { name: 'A week later' }).click();
+  await expect(page.locator('.notice-line').first()).toContainText('gone');
+  await page.getByRole('link', { name: 'Under way' }).click();
+  await expect(page.getByText('Somebody New')).toHaveCount(0);
+  await expect(page.getByText(/\d+ under way/)).toBeVisible();
+});
+
+test('a course goes out as a file and comes in again', async () => {
+  const waiting = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'More' }).click();
+  await page.getByRole('menuitem', { name: 'Download it as a file' }).click();
+  const path = await (await waiting).path();
+  await area(page, 'Courses');
+  await page.getByLabel('A course as a file').setInputFiles({ name: 'cash.zip', mimeType: 'application/zip', buffer: readFileSync(path) });
+  await expect(page.getByText(/There is a course “Cash and Ticket Data” already/)).toBeVisible();
+  await page.getByRole('link', { name: 'Cash and Ticket Data (2)' }).click();
+  await expect(page.getByLabel('Unit 1 of Data')).toHaveValue('What we may keep');
+});
+
+test('a survey is answered without a name', async () => {
+  await signInAs(reader, 'Runa Aske');
+  await page.goto('/courses');
+  await page.getByText('Passenger Assistance').first().click();
+  await page.getByRole('link', { name: 'Look as the employee' }).click();
+  const screen = page.locator('nk-learn');
+  await screen.getByRole('button', { name: /How was this for you/ }).click();
+  await screen.getByRole('button', { name: 'Send it' }).click();
+  await expect(screen.getByRole('alert')).toHaveText('Question 1 asks for an answer.');
+  await screen.getByRole('radio', { name: '4' }).check();
+  await screen.getByRole('button', { name: 'Send it' }).click();
+  await expect(screen.getByText('Answered, thank you.')).toBeVisible();
 });

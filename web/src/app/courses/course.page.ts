@@ -6,6 +6,7 @@ import { SessionStore } from '../access/session.store.ts';
 import type { HasWork } from '../shared/leave.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { Newer } from '../shared/newer.ts';
+import { download } from '../shared/download.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { CoursesApi } from './courses.api.ts';
 import { CourseStore } from './course.store.ts';
@@ -35,6 +36,7 @@ export class CoursePage implements HasWork {
   });
   protected readonly more = computed((): MenuItem[] => [
     { label: 'Duplicate the course', command: () => this.copy() },
+    { label: 'Download it as a file', command: () => void this.store.settled().then(() => download(`/api/courses/${this.course()}/file`)) },
     ...(this.store.state() === 'live' && this.session.canChange()
       ? [{ label: 'Retire the course', routerLink: ['/courses', this.course(), 'live'], queryParams: { retire: 1 } }]
       : []),

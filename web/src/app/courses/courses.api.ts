@@ -3,6 +3,7 @@ import { inject, Injectable } from '@angular/core';
 import type {
   CourseDraft,
   CourseRow,
+  CourseTaken,
   CourseView,
   DraftSave,
   DraftSaved,
@@ -38,6 +39,14 @@ export class CoursesApi {
 
   add(title: string): Observable<{ id: string }> {
     return this.http.post<{ id: string }>('/api/courses', { title });
+  }
+
+  /** A new course from a zip of Markdown. */
+  fromFile(file: File): Observable<CourseTaken> {
+    return this.http.post<CourseTaken>('/api/courses/from-file', file, {
+      params: { name: file.name },
+      headers: { 'content-type': 'application/octet-stream' },
+    });
   }
 
   copy(id: string, title: string): Observable<{ id: string }> {

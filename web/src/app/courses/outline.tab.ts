@@ -44,6 +44,11 @@ export class OutlineTab {
   protected readonly acts = signal<MenuItem[]>([]);
 
   constructor() {
+    // its address names a unit by its id as soon as it has one: then it is found again
+    effect(() => {
+      const unit = this.opened();
+      if (unit && this.unit() === unit.key && !unit.id.startsWith('new-')) untracked(() => this.show(unit));
+    });
     // what an edit says has the cursor gets it, once it is there
     effect(() => {
       const line = this.store.line();

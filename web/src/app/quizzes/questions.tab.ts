@@ -6,7 +6,9 @@ import { NEW_QUIZ, newQuestion, QUESTION_KINDS, questionFault, questionWords, re
 import { CourseStore } from '../courses/course.store.ts';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
+import { sentenceOf } from '../shared/refusal.ts';
 import { QuestionForm } from './question-form.ts';
+import { QuizzesApi } from './quizzes.api.ts';
 
 let last = 0;
 const newId = (): string => `q${Date.now().toString(36)}${(++last).toString(36)}`;
@@ -28,6 +30,9 @@ export class QuestionsTab {
   protected readonly isPasting = signal(false);
   protected readonly pasted = signal('');
   protected readonly pasteFaults = signal<readonly { line: number; words: string }[]>([]);
+  protected readonly problem = signal<string | null>(null);
+  protected readonly fileFaults = signal<readonly { item: string; words: string }[]>([]);
+  private readonly api = inject(QuizzesApi);
   protected readonly words = questionWords;
   protected readonly tell = tellQuestion;
   protected readonly fault = questionFault;
@@ -123,6 +128,22 @@ export class QuestionsTab {
       const next = this.quiz().questions[index + (event.key === 'ArrowUp' ? -1 : 1)];
       if (next) document.getElementById(`question-${next.id}`)?.focus();
     }
+  }
+
+  /** Questions from a package of QTI; what cannot be read is named, item by item. */
+  protected takeFile(file: File | undefined): void {
+    if (!file) return;
+    this.problem.set(null);
+    this.fileFaults.set([]);
+    this.api.read(file).subscribe({
+      next: ({ questions, faults }) => {
+        this.fileFaults.set(faults);
+        if (questions.length === 0) return;
+        this.set({ questions: [...this.quiz().questions, ...questions] });
+        this.chosen.set(questions[0]!.id);
+      },
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
   }
 
   protected takePasted(): void {

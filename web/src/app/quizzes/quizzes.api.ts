@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { Answer, AttemptView, QuizView, SubmissionsView, WaitingAttempt } from '@nudrik/contract';
+import type { Answer, AttemptView, QtiRead, QuizView, SubmissionsView, WaitingAttempt } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 @Injectable({ providedIn: 'root' })
@@ -23,6 +23,14 @@ export class QuizzesApi {
 
   submit(token: string, unit: string, attempt: number, answers: Record<string, Answer>): Observable<QuizView> {
     return this.http.post<QuizView>(this.at(token, unit, 'attempt'), { attempt, answers });
+  }
+
+  /** Questions of a package of QTI 3.0, or of one item. */
+  read(file: File): Observable<QtiRead> {
+    return this.http.post<QtiRead>('/api/quizzes/read', file, {
+      params: { name: file.name },
+      headers: { 'content-type': 'application/octet-stream' },
+    });
   }
 
   submissions(course: string, unit: string): Observable<SubmissionsView> {
