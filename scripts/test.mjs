@@ -48,7 +48,7 @@ run(async () => {
   };
 
   if (!only || only === 'lint') {
-    await attempt(() => must('Lint', 'npx', ['eslint', '.', '--max-warnings', '0']));
+    const lint = attempt(() => must('Lint', 'npx', ['eslint', '.', '--max-warnings', '0']));
     await attempt(() =>
       must('Import rules', 'npx', [
         'depcruise',
@@ -63,6 +63,7 @@ run(async () => {
       ]),
     );
     await attempt(() => must('Types', 'npx', ['tsc', '-p', 'tsconfig.json']));
+    await lint;
   }
   process.env.NUDRIK_FSYNC = 'off';
   const cluster = openCluster(join(ROOT, 'data', 'test'));
@@ -83,7 +84,7 @@ run(async () => {
     }
     if (!only || only === 'faults') {
       // bad evenings in their short form, on a PostgreSQL of their own, which is restarted under us
-      await attempt(() => must('Bad evenings', process.execPath, [join(ROOT, 'scripts/faults.mjs')], { NUDRIK_FAULTS_MINUTES: '2' }));
+      await attempt(() => must('Bad evenings', process.execPath, [join(ROOT, 'scripts/faults.mjs')], { NUDRIK_FAULTS_MINUTES: '1' }));
     }
     if (!only || only === 'browser') {
       await buildAll();

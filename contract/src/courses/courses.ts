@@ -106,6 +106,12 @@ export type CourseInput = z.input<typeof CourseDraft>;
 export const NewCourse = z.object({ title: Line(200, 'a course needs a title') });
 export type NewCourse = z.infer<typeof NewCourse>;
 
+/** GET /api/courses/:id/units/:unit/files: files that a unit had in what was published, the newest first */
+export interface FormerFile extends StoredFile {
+  version: number;
+  at: string;
+}
+
 /** POST /api/courses/from-file */
 export interface CourseTaken {
   id: string;

@@ -5,6 +5,7 @@ import type {
   CourseRow,
   CourseState,
   CourseView,
+  FormerFile,
   FinishRule,
   Quiz,
   Release,
@@ -315,3 +316,19 @@ from course c
 /** Keeps the course as it stands now as its next version. */
 export const keepVersion = (db: Client, courseId: string, at: number, byWhom: string | null): Promise<unknown> =>
   db.query(KEEP_VERSION, [courseId, new Date(at), byWhom]);
+
+const FORMER_FILES = `
+select f.id, f.name, f.type, f.size::float8 as bytes, f.about, max(v.version) as version, max(v.at) as at
+from course_versions v
+cross join jsonb_array_elements(v.content -> 'sections') s
+cross join jsonb_array_elements(s -> 'units') u
+join files f on f.id = (u ->> 'file')::bigint
+where v.course_id = $1::bigint
+  and u ->> 'id' = $2::text
+  and f.purpose = 'course'
+group by f.id
+order by 6 desc
+`;
+
+/** The files that a unit has had in what was published, the newest first. */
+export const formerFiles = (db: Queryable, courseId: string, unitId: string): Promise<FormerFile[]> => rows(db, FORMER_FILES, [courseId, unitId]); // prettier-ignore

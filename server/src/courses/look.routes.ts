@@ -6,6 +6,7 @@ import { Refused } from '../refusal.ts';
 import { bytesOf, DONE, EDITORS, get, idOf, parse, type Call, type Route } from '../route.ts';
 import { quizPackage, readQti } from '../quizzes/qti.ts';
 import { courseFile, takeCourseFile } from './course-file.ts';
+import { formerFiles } from './courses.repo.ts';
 import { lookAtCourse } from './look.ts';
 import { courseOfLook, endInvitation, invitedLook, invitedView, inviteToLook, remark, remarkByLink, remarksView, tick } from './looks.ts';
 import { readDraft } from './draft.ts';
@@ -31,6 +32,7 @@ const sendZip = (call: Call, { name, content }: { name: string; content: Buffer 
 
 /** A course and its quizzes as files. */
 export const courseFileRoutes: Route[] = [
+  get('/api/courses/:id/units/:unit/files', (call) => formerFiles(call.deps.db, idOf(call), parse(Id, call.req.params['unit']))),
   get('/api/courses/:id/file', async (call) => sendZip(call, await courseFile(call.deps.db, idOf(call))), EDITORS),
   get(
     '/api/courses/:id/quizzes/:unit/qti',

@@ -48,7 +48,7 @@ export async function inviteToLook(
   });
   if (handover.outcome !== 'accepted') {
     await endLook(db, id, courseId, now);
-    throw new Refused('out-of-order', 'The mail server does not take the mail just now, so that nobody was invited. Try again later.');
+    throw new Refused('conflict', 'The mail server does not take the mail just now, so that nobody was invited. Try again later.');
   }
   await announce(db, 'courses');
   return { words: `The link is on its way to ${email}, and lasts until ${tellDate(zone.dayAt(until))}.` };

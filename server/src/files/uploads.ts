@@ -90,8 +90,29 @@ const nameOf = (metadata: Upload['metadata']): { name: string } => ({
   name: parse(Line(255, 'expected a file name'), (metadata?.['filename'] ?? '').replace(/^.*[\\/]/, '')),
 });
 
-/** Answers a request of the upload protocol, for one account. */
+const whole = (text: string): boolean => /^(0|[1-9]\d{0,15})$/.test(text);
+/** What the protocol asks of its heads, looked at first: what is wrong is told in a sentence, like everywhere. */
+const HEADS: readonly [name: string, of: readonly string[], isRight: (text: string) => boolean, words: string][] = [
+  ['tus-resumable', ['POST', 'HEAD', 'PATCH', 'DELETE'], (text) => text === '1.0.0', 'expected 1.0.0: uploads come by the protocol tus'],
+  ['upload-length', ['POST'], whole, 'expected the bytes that the file has'],
+  ['upload-offset', ['PATCH'], whole, 'expected the byte at which it goes on'],
+  ['content-type', ['PATCH'], (text) => text === 'application/offset+octet-stream', 'expected application/offset+octet-stream'],
+  ['upload-metadata', ['POST'], (text) => /^[\x21-\x2b\x2d-\x7e]+( [A-Za-z0-9+/]*={0,2})?(,[\x21-\x2b\x2d-\x7e]+( [A-Za-z0-9+/]*={0,2})?)*$/.test(text), 'expected names with their values in Base64'],
+]; // prettier-ignore
+
+/** Answers a request of the upload protocol, for one account. @throws Refused where its heads are not as they should be */
 export function answerUpload(deps: Deps, account: Account, req: IncomingMessage, res: ServerResponse): Promise<void> {
+  for (const [name, of, isRight, words] of HEADS) {
+    const got = req.headers[name];
+    if (of.includes(req.method ?? '') && !(typeof got === 'string' && isRight(got)))
+      throw new Refused('wrong-input', `The head ${name}: ${words}; got ${got === undefined ? 'nothing' : `“${String(got).slice(0, 60)}”`}. Nothing was stored.`); // prettier-ignore
+  }
+  // what stands before us says the protocol, and may say nonsense
+  delete req.headers['x-forwarded-proto'];
+  delete req.headers['upload-concat'];
+  delete req.headers['upload-defer-length'];
+  if (req.method !== 'POST') delete req.headers['upload-metadata'];
+  if (req.method !== 'PATCH') delete req.headers['content-type'];
   const server = new Server({
     path: '/api/uploads',
     datastore: new UploadStore(deps, account),
@@ -104,13 +125,27 @@ export function answerUpload(deps: Deps, account: Account, req: IncomingMessage,
       return Promise.resolve({});
     },
     onResponseError: (_req, error) => {
-      const refused = error instanceof Refused ? error : isPassing(error) ? new Refused('out-of-order') : null;
-      if (refused) return { status_code: refused.status, body: JSON.stringify({ code: refused.code, message: refused.message }) };
-      if (error instanceof Error) deps.log.error({ error: error.stack }, 'An upload failed.');
-      return undefined;
+      const { status_code: status = 500 } = error as { status_code?: number };
+      if (!(error instanceof Refused) && !isPassing(error) && status >= 500)
+        deps.log.error({ error: (error as Error).stack }, 'An upload failed.');
+      const refused = asRefused(error, status);
+      return { status_code: refused.status, body: JSON.stringify({ code: refused.code, message: refused.message }) };
     },
   });
   return server.handle(req, res);
+}
+
+/** What the library refuses, as everything is refused here. */
+function asRefused(error: unknown, status: number): Refused {
+  if (error instanceof Refused) return error;
+  if (isPassing(error)) return new Refused('out-of-order');
+  if (status === 404 || status === 410) return new Refused('not-found', 'There is no such upload, or not any more. Choose the file again.');
+  if (status === 409 || status === 423)
+    return new Refused('conflict', 'The upload goes on elsewhere than where this would. Ask where it stands; nothing was stored.');
+  if (status === 413) return new Refused('too-large', `${tellBytes(FILE_LIMIT)} are the most that a file may have. Nothing was stored.`);
+  return status >= 500
+    ? new Refused('broken')
+    : new Refused('wrong-input', 'The upload is not as the protocol tus asks. Nothing was stored.');
 }
 
 /**

@@ -2,6 +2,7 @@ import { chmodSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { formerFiles } from '../courses/courses.repo.ts';
 import { rows, transaction } from '../db/db.ts';
 import { pdfOf } from '../files/convert.ts';
 import { findFileHead, putFile } from '../files/files.repo.ts';
@@ -115,6 +116,16 @@ describe('a package', () => {
   it('tells nothing that cannot be read', async () => {
     await expect(tellPackage(house.deps, by, units['Drill']!, { data: '{"a' })).rejects.toThrow('cannot be read');
   });
+});
+
+it('a file that was put in another’s place leaves it in the record', async () => {
+  const { rows: found } = await house.db.query<{ id: string; course_id: string }>('select u.id, s.course_id from units u join sections s on s.id = u.section_id where u.id = $1::bigint', [units['Drill']]); // prettier-ignore
+  const other = await keepFile('drill2.zip', makeZip({ 'imsmanifest.xml': makeManifest('2004', 'a.html'), 'a.html': '<p>x</p>' }));
+  await republish(house, found[0]!.course_id, (content) => ({ ...content, sections: content.sections.map((section) => ({ ...section, units: section.units.map((one) => (one.id === units['Drill'] ? { ...one, fileId: other } : one)) })) })); // prettier-ignore
+  const former = await formerFiles(house.db, found[0]!.course_id, units['Drill']!);
+  expect(former.map(({ id, name }) => [id, name])).toEqual([[other, 'drill2.zip'], [packageId, 'drill.zip']]); // prettier-ignore
+  // what people did stays, and so does the unit
+  expect((await shown('Drill')).id).toBe(units['Drill']);
 });
 
 it('finishing both finishes the course', async () => {

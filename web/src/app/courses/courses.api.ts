@@ -9,6 +9,7 @@ import type {
   DraftSaved,
   DraftView,
   Editor,
+  FormerFile,
   Invitation,
   InvitedView,
   LookRequest,
@@ -39,6 +40,10 @@ export class CoursesApi {
 
   add(title: string): Observable<{ id: string }> {
     return this.http.post<{ id: string }>('/api/courses', { title });
+  }
+
+  formerFiles(id: string, unit: string): Observable<FormerFile[]> {
+    return this.http.get<FormerFile[]>(`/api/courses/${id}/units/${unit}/files`);
   }
 
   /** A new course from a zip of Markdown. */

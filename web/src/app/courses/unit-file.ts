@@ -1,8 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
+import type { FormerFile } from '@nudrik/contract';
+import { catchError, map, of, switchMap } from 'rxjs';
 import { FILE_KINDS, FILE_WORDS, tellBytes, tellSeconds, type Video } from '@nudrik/core';
 import { NumberField } from '../shared/pick/number-field.ts';
+import { MomentPipe } from '../shared/moment.pipe.ts';
 import type { UnitForm } from './course-form.ts';
+import { CoursesApi } from './courses.api.ts';
 import { CourseStore } from './course.store.ts';
 import { CourseUploads, tellSent } from './course-uploads.ts';
 
@@ -10,7 +15,7 @@ import { CourseUploads, tellSent } from './course-uploads.ts';
 @Component({
   selector: 'nk-unit-file',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, NumberField],
+  imports: [FormsModule, MomentPipe, NumberField],
   templateUrl: './unit-file.html',
   styles: `
     .drop { border: 1px dashed var(--rule-strong); border-radius: 2px; padding: 14px; margin-top: 12px; background: var(--sheet); }
@@ -28,6 +33,7 @@ import { CourseUploads, tellSent } from './course-uploads.ts';
   `,
 })
 export class UnitFile {
+  private readonly api = inject(CoursesApi);
   protected readonly store = inject(CourseStore);
   protected readonly uploads = inject(CourseUploads);
   readonly unit = input.required<UnitForm>();
@@ -59,6 +65,21 @@ export class UnitFile {
       .join(', ');
   });
   protected readonly tellSent = tellSent;
+  private readonly named = computed(() => ({ course: this.store.id(), unit: this.unit().id, file: this.unit().fileId }));
+  /** files that it had before, of what was published */
+  protected readonly former = toSignal(
+    toObservable(this.named).pipe(
+      switchMap(({ course, unit, file }) =>
+        course === null || unit.startsWith('new-') || file === null
+          ? of<FormerFile[]>([])
+          : this.api.formerFiles(course, unit).pipe(
+              map((list) => list.filter(({ id }) => id !== file)),
+              catchError(() => of<FormerFile[]>([])),
+            ),
+      ),
+    ),
+    { initialValue: [] },
+  );
 
   protected take(files: FileList | null | undefined): void {
     const file = files?.[0];
