@@ -110,7 +110,6 @@ run(async () => {
       (p) => p.getByRole('button', { name: 'Calendar of Tarn Ness' }).click(),
       seen('Save 2026'),
     );
-    await shoot('feed', '/people/feed', seen('Pulls'));
     await shoot(
       'timeline',
       '/people?find=runa.aske',
@@ -127,6 +126,12 @@ run(async () => {
       (p) => p.getByRole('button', { name: 'Write its questions' }).click(),
       (p) => p.getByRole('button', { name: /^2 Within what time/ }).click(),
       (p) => p.getByLabel('Choice 1', { exact: true }).waitFor(),
+    );
+    await shoot(
+      'look',
+      '/courses/6/look',
+      (p) => p.getByRole('button', { name: /Till and tickets/ }).click(),
+      (p) => p.getByRole('button', { name: 'Begin' }).waitFor(),
     );
     await shoot('certificates', '/certificates', seen('Valid until'));
 
