@@ -1,7 +1,15 @@
+import { PDFDocument } from 'pdf-lib';
 import { expect, test, type Page } from '@playwright/test';
 import { area, choose, chooseFile, clock, csv, findMail, list, press, settled, signInAs } from './pages.ts';
 
 /** One administrator's first days, from a roster file to the proof that a deckhand was told and finished. */
+/** A page with nothing on it. */
+async function makePdf(): Promise<PDFDocument> {
+  const made = await PDFDocument.create();
+  made.addPage([300, 200]);
+  return made;
+}
+
 test.describe.configure({ mode: 'serial' });
 
 const HEADER = 'name,email,department,site,job,manager email,joined on';
@@ -99,7 +107,7 @@ test('makes a course by keyboard: sections, a page, a link, a file, moved about;
   const sheet = page.locator('nk-unit-sheet');
   await sheet
     .locator('input[type=file]')
-    .setInputFiles({ name: 'watch-card.pdf', mimeType: 'application/pdf', buffer: Buffer.from('%PDF-1.4 made up') });
+    .setInputFiles({ name: 'watch-card.pdf', mimeType: 'application/pdf', buffer: Buffer.from(await (await makePdf()).save()) });
   await expect(sheet.getByRole('link', { name: 'watch-card.pdf' })).toBeVisible();
   await sheet.getByRole('checkbox', { name: 'required' }).uncheck();
   await page.keyboard.press('Escape');
