@@ -9,6 +9,7 @@ import { findSession } from './access/sessions.ts';
 import { assignmentRoutes } from './assignments/routes.ts';
 import { certificateRoutes } from './certificates/routes.ts';
 import { clockRoutes } from './clock/routes.ts';
+import { COURSE_FILE_LIMIT } from './courses/course-file.ts';
 import { courseRoutes } from './courses/routes.ts';
 import { courseFileRoutes, lookRoutes } from './courses/look.routes.ts';
 import { fileRoutes } from './files/routes.ts';
@@ -134,6 +135,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
 
   const json = express.json({ limit: '5mb' });
   const raw = express.raw({ limit: BODY_LIMIT, type: () => true });
+  const large = express.raw({ limit: COURSE_FILE_LIMIT, type: () => true });
   for (const route of ROUTES) {
     app[route.method](
       route.path,
@@ -147,7 +149,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
             : undefined,
         );
       },
-      route.takes === 'stream' ? (_req, _res, next) => next() : route.takes === 'file' ? raw : json,
+      route.takes === 'stream' ? (_req, _res, next) => next() : route.takes === 'file' ? raw : route.takes === 'large file' ? large : json,
       async (req: Request, res: Response) => {
         const answer = await route.handle({ deps, req, res, account: res.locals['account'] as Account | null });
         if (answer !== undefined && !res.headersSent) res.json(answer);

@@ -20,8 +20,8 @@ export interface Route {
   method: 'get' | 'head' | 'post' | 'put' | 'patch' | 'delete';
   path: string;
   access: Access;
-  /** a body that is no JSON: a file as a whole, or one that is read as it comes */
-  takes?: 'file' | 'stream';
+  /** a body that is no JSON: a file as a whole, a large one, or one that is read as it comes */
+  takes?: 'file' | 'large file' | 'stream';
   handle(call: Call): Promise<unknown>;
 }
 

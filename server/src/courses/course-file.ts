@@ -5,16 +5,18 @@ import { marked } from 'marked';
 import TurndownService from 'turndown';
 import { parse as parseYaml, stringify as yamlOf } from 'yaml';
 import { CourseDraft, tellIssues, type CourseTaken } from '@nudrik/contract';
-import type { Question, UnitKind } from '@nudrik/core';
+import { tellBytes, type Question, type UnitKind } from '@nudrik/core';
 import { transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { findFile } from '../files/files.repo.ts';
+import { findFile, findFileHead } from '../files/files.repo.ts';
 import { keepPacked, packPictures, packQuiz, readPack, unpackPictures, type Pack } from '../quizzes/qti.ts';
 import { readItem } from '../quizzes/qti.read.ts';
 import { Refused } from '../refusal.ts';
 import { createCourseIn, readDraft, twinFault } from './draft.ts';
 import { cleanPage } from './page.ts';
 
+/** Bytes that a course may have as a file: it is made and read at once, in memory. */
+export const COURSE_FILE_LIMIT = 100 * 1024 * 1024;
 /** The edition of the file, in its front matter. */
 const FORMAT = 'nudrik-course/1';
 const HEAD = 'course.md';
@@ -55,6 +57,8 @@ const withHead = (head: object, body = ''): Uint8Array => strToU8(`---\n${yamlOf
 export async function courseFile(db: Queryable, courseId: string): Promise<{ name: string; content: Buffer }> {
   const { content } = await readDraft(db, courseId);
   const pack: Pack = {};
+  let bytes = 0;
+  const tooLarge = (): Refused => new Refused('too-large', `The files of “${content.title}” have more than ${tellBytes(COURSE_FILE_LIMIT)} together, which is the most for a course as a file. Take out its films, and download them one by one; nothing was made.`); // prettier-ignore
   const keys = new Map(content.sections.flatMap(({ units }) => units).map(({ id }, i) => [id, `u${i + 1}`]));
   const { title, code, summary, validityMonths, certificate, finish } = content;
   pack[HEAD] = withHead({ format: FORMAT, title, code, summary, validityMonths, certificate, finish });
@@ -66,7 +70,7 @@ export async function courseFile(db: Queryable, courseId: string): Promise<{ nam
       pack[`${path}.md`] = await unitFile(unit, path);
     }
   }
-  return { name: `${title || 'A course'}.zip`, content: Buffer.from(zipSync(pack, { mtime: new Date('2000-01-01T00:00:00Z') })) };
+  return { name: `${title || 'A course'}.zip`, content: zipped(pack) };
 
   async function unitFile(unit: Unit, path: string): Promise<Uint8Array> {
     const { release } = unit;
@@ -88,9 +92,12 @@ export async function courseFile(db: Queryable, courseId: string): Promise<{ nam
   }
 
   async function mediaOf(id: string): Promise<string | null> {
-    const file = await findFile(db, id, ['course']);
-    if (!file) return null;
+    const head = await findFileHead(db, id);
+    if (!head) return null;
+    if (bytes + head.size > COURSE_FILE_LIMIT) throw tooLarge();
+    const file = (await findFile(db, id, ['course']))!;
     const path = `media/${id}/${file.name.replace(/[/\\]/g, '_')}`;
+    bytes += path in pack ? 0 : file.size;
     pack[path] = file.content;
     return path;
   }
@@ -103,6 +110,10 @@ export async function courseFile(db: Queryable, courseId: string): Promise<{ nam
     return list;
   }
 }
+
+/** Media are compressed already. The same course makes the same file. */
+const zipped = (pack: Pack): Buffer =>
+  Buffer.from(zipSync(Object.fromEntries(Object.entries(pack).map(([path, content]) => [path, [content, { level: path.startsWith('media/') ? 0 : 6 }]])), { mtime: new Date('2000-01-01T00:00:00Z') })); // prettier-ignore
 
 /** Front matter and text of a file. @throws Refused */
 function readHead(bytes: Uint8Array, path: string, fileName: string): { head: Record<string, unknown>; body: string } {

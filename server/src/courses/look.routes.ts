@@ -43,7 +43,7 @@ export const courseFileRoutes: Route[] = [
     method: 'post',
     path: '/api/courses/from-file',
     access: EDITORS,
-    takes: 'file',
+    takes: 'large file',
     handle: (call) =>
       takeCourseFile(call.deps, bytesOf(call), parse(FileName, call.req.query).name, call.account!.personId, call.account!.name),
   },

@@ -7,14 +7,30 @@ import { streamFile, type FoundFile } from './files.repo.ts';
 /**
  * Answers with a file, or with the part of it that is asked for (RFC 9110, 14: one range; what is asked for in several is sent whole).
  * Nothing of it runs anywhere, and nobody's page may frame it.
+ * @param isForGood it stands at an address of its own
  */
-export async function answerFile(db: Pool, req: Request, res: Response, file: FoundFile, place: 'inline' | 'attachment'): Promise<void> {
+export async function answerFile(
+  db: Pool,
+  req: Request,
+  res: Response,
+  file: FoundFile,
+  place: 'inline' | 'attachment',
+  isForGood: boolean,
+): Promise<void> {
   headFile(res, file.name, file.type, place);
   res.setHeader('content-security-policy', "default-src 'none'; style-src 'unsafe-inline'; sandbox");
-  res.setHeader('cache-control', 'private, max-age=31536000, immutable');
+  // a file never changes; what stands at the address of a unit may be put in another's place
+  const tag = `"file-${file.id}"`;
+  res.setHeader('etag', tag);
+  res.setHeader('cache-control', isForGood ? 'private, max-age=31536000, immutable' : 'private, no-cache');
+  if (req.headers['if-none-match'] === tag) {
+    res.status(304).end();
+    return;
+  }
   res.setHeader('accept-ranges', 'bytes');
   let [from, to] = [0, file.size];
-  const ranges = req.range(file.size, { combine: true });
+  const isSame = req.headers['if-range'] === undefined || req.headers['if-range'] === tag;
+  const ranges = isSame ? req.range(file.size, { combine: true }) : undefined;
   if (ranges === -1) {
     res.status(416).setHeader('content-range', `bytes */${file.size}`);
     res.end();

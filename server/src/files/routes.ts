@@ -26,12 +26,26 @@ const upload = (method: Route['method'], path: string): Route => ({
   },
 });
 
-/** Answers with a file of a course, shown in place where nothing of it can run. */
-export async function answerCourseFile({ deps, req, res }: Pick<Call, 'deps' | 'req' | 'res'>, id: string | null): Promise<undefined> {
+/**
+ * Answers with a file of a course, shown in place where nothing of it can run.
+ * @param isForGood its address names the file, and not the unit in which it stands now
+ */
+export async function answerCourseFile(
+  { deps, req, res }: Pick<Call, 'deps' | 'req' | 'res'>,
+  id: string | null,
+  isForGood = true,
+): Promise<undefined> {
   const file = id === null ? null : await findFileHead(deps.db, id);
   if (!file) throw new Refused('not-found', 'There is no such file, or not any more.');
   const isShown = ['shown', 'picture', 'text', 'played', 'captions'].includes(FILE_KINDS[file.type]?.as ?? '');
-  await answerFile(deps.db, req, res, isShown ? file : { ...file, type: 'application/octet-stream' }, isShown ? 'inline' : 'attachment');
+  await answerFile(
+    deps.db,
+    req,
+    res,
+    isShown ? file : { ...file, type: 'application/octet-stream' },
+    isShown ? 'inline' : 'attachment',
+    isForGood,
+  );
   return undefined;
 }
 

@@ -76,7 +76,7 @@ export const learningRoutes: Route[] = [
     method: 'get',
     path: '/api/learning/:token/units/:unit/file',
     access: 'public',
-    handle: async (call) => answerCourseFile(call, (await fileOf(call)).file_id),
+    handle: async (call) => answerCourseFile(call, (await fileOf(call)).file_id, false),
   },
   {
     method: 'get',
@@ -84,7 +84,7 @@ export const learningRoutes: Route[] = [
     access: 'public',
     async handle(call) {
       const { captions } = await fileOf(call);
-      return answerCourseFile(call, captions?.find(({ language }) => language === call.req.params['language'])?.fileId ?? null);
+      return answerCourseFile(call, captions?.find(({ language }) => language === call.req.params['language'])?.fileId ?? null, false);
     },
   },
   {

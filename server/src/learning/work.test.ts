@@ -1,7 +1,9 @@
 import { chmodSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import request from 'supertest';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { createApp } from '../app.ts';
 import { formerFiles } from '../courses/courses.repo.ts';
 import { rows, transaction } from '../db/db.ts';
 import { pdfOf } from '../files/convert.ts';
@@ -126,6 +128,17 @@ it('a file that was put in another’s place leaves it in the record', async () 
   expect(former.map(({ id, name }) => [id, name])).toEqual([[other, 'drill2.zip'], [packageId, 'drill.zip']]); // prettier-ignore
   // what people did stays, and so does the unit
   expect((await shown('Drill')).id).toBe(units['Drill']);
+});
+
+it('what stands in a unit is asked for anew, and a player goes on in nothing else', async () => {
+  const app = createApp(house.deps, null);
+  const at = `/api/learning/${by.link}/units/${units['Film']}/file`;
+  const first = await request(app).get(at).expect(200);
+  expect(first.headers['cache-control']).toBe('private, no-cache');
+  await request(app).get(at).set('if-none-match', first.headers['etag']!).expect(304);
+  await request(app).get(at).set('range', 'bytes=2-5').set('if-range', first.headers['etag']!).expect(206);
+  // another file was put in its place: what is asked of the former is given whole
+  await request(app).get(at).set('range', 'bytes=2-5').set('if-range', '"file-0"').expect(200);
 });
 
 it('finishing both finishes the course', async () => {

@@ -58,7 +58,14 @@ export class UnitPdf {
   private async open(address: string): Promise<void> {
     GlobalWorkerOptions.workerPort ??= new Worker(new URL('./pdf.worker', import.meta.url), { type: 'module' });
     try {
-      const document = await getDocument({ url: address, isEvalSupported: false, enableXfa: false }).promise;
+      const document = await getDocument({
+        url: address,
+        isEvalSupported: false,
+        enableXfa: false,
+        cMapUrl: '/pdf/cmaps/',
+        cMapPacked: true,
+        standardFontDataUrl: '/pdf/fonts/',
+      }).promise;
       if (this.isGone) return void document.loadingTask.destroy();
       this.document = document;
       await this.lay(document);
