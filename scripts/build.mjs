@@ -1,6 +1,6 @@
 // builds the server bundles and the web application; skips what did not change since the last build
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { spawnSync } from 'node:child_process';
 import { say, Stop, run } from './say.mjs';
@@ -96,7 +96,7 @@ export async function buildServer() {
 
 export async function buildAll() {
   await buildServer();
-  await once('web', ['core/src', 'contract/src', 'web'], join(ROOT, 'web/dist/browser/index.html'), () => {
+  await once('web', ['core/src', 'contract/src', 'web', 'scripts/build.mjs'], join(ROOT, 'web/dist/browser/index.html'), () => {
     say('Building the web application (about a minute) …');
     const built = spawnSync('npx', ['ng', 'build'], {
       cwd: join(ROOT, 'web'),
@@ -105,6 +105,10 @@ export async function buildAll() {
     });
     if (built.status !== 0)
       throw new Stop(`The web application does not build:\n${built.stdout.slice(-6000)}\n${built.stderr.slice(-6000)}`);
+    // fonts and character maps that a PDF may do without having in it; their licences go with them
+    const pdf = (name) => join(ROOT, 'node_modules/pdfjs-dist', name);
+    cpSync(pdf('cmaps'), join(ROOT, 'web/dist/browser/pdf/cmaps'), { recursive: true });
+    cpSync(pdf('standard_fonts'), join(ROOT, 'web/dist/browser/pdf/fonts'), { recursive: true });
   });
 }
 
