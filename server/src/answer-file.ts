@@ -5,9 +5,6 @@ type Answer = Pick<ServerResponse, 'setHeader'> & { end(body: Buffer): unknown }
 /** A media type (RFC 9110, 8.3.1), with a character set at the most. */
 export const TYPE = /^[\w.+-]{1,80}\/[\w.+-]{1,80}(; ?charset=[\w-]{1,30})?$/;
 
-/** Types that a browser may show in place; everything else is a download. */
-const SHOWN = new Set(['application/pdf', 'image/png', 'image/jpeg', 'image/gif', 'image/webp', 'text/plain']);
-
 /** The heads of an answer that is a file: what it is, what it is called, and that nobody makes a page of ours of it. */
 export function headFile(res: Answer, name: string, type: string, place: 'inline' | 'attachment' = 'attachment'): void {
   // what was stored before its rules were may be no type and no name
@@ -19,13 +16,5 @@ export function headFile(res: Answer, name: string, type: string, place: 'inline
 /** Sends a stored file as a download. */
 export function sendFile(res: Answer, { name, type, content }: { name: string; type: string; content: Buffer }): void {
   headFile(res, name, type);
-  res.end(content);
-}
-
-/** Sends a stored file to be looked at in place where that is safe, in a sandbox; as a download otherwise. */
-export function showFile(res: Answer, { name, type, content }: { name: string; type: string; content: Buffer }): void {
-  const isShown = SHOWN.has(type);
-  headFile(res, name, isShown ? type : 'application/octet-stream', isShown ? 'inline' : 'attachment');
-  res.setHeader('content-security-policy', "default-src 'none'; style-src 'unsafe-inline'; sandbox");
   res.end(content);
 }

@@ -22,7 +22,7 @@ import { maybeRow, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { listFiles } from '../files/files.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
-import { contentOf } from '../learning/learn.ts';
+import { sectionsFor } from '../learning/learn.ts';
 import { addressIn } from '../learning/work.ts';
 import { compose } from '../messages/compose.ts';
 import { listCourseFacts, listPlanFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
@@ -152,19 +152,13 @@ export async function lookAtCourse(deps: Deps, courseId: string, request: LookRe
       unitsRequired: progress.of,
       percent: progress.percent,
       finishWords: tellFinish(content.finish, units),
-      sections: sections
-        .filter((section) => section.units.length > 0)
-        .map((section) => ({
-          title: section.title,
-          units: section.units.map((unit) => ({
-            id: unit.id,
-            kind: unit.kind,
-            title: unit.title,
-            required: unit.required,
-            ...contentOf(settings.key, { ...unit, file: (unit.fileId && files.get(unit.fileId)) || null } as UnitView, opensOf(unit.id), undefined), // prettier-ignore
-            doneAt: doneAt.has(unit.id) ? new Date(doneAt.get(unit.id)!).toISOString() : null,
-          })),
-        })),
+      sections: sectionsFor(
+        settings.key,
+        sections.map((section) => ({ ...section, units: section.units.map((unit): UnitView => ({ ...unit, file: (unit.fileId && files.get(unit.fileId)) || null })) })), // prettier-ignore
+        opensOf,
+        new Map(),
+        (unit) => (doneAt.has(unit) ? new Date(doneAt.get(unit)!).toISOString() : null),
+      ),
       certificate: null,
     },
     quizzes: Object.fromEntries(units.flatMap(({ id, quiz }) => (quiz && opensOf(id) === null ? [[id, shown(quiz)]] : []))),

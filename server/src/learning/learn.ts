@@ -95,31 +95,37 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
     ...progressOf(row),
     percent: row.closed_by === 'finished' ? 100 : progressIn(finish, units, done, (unit) => scores.get(unit) ?? null).percent,
     finishWords: tellFinish(finish, units),
-    // what has nothing in it is nothing to an employee
-    sections: sections
-      .filter(({ units }) => units.length > 0)
-      .map((section) => ({
-        title: section.title,
-        units: section.units.map((unit) => ({
-          id: unit.id,
-          kind: unit.kind,
-          title: unit.title,
-          required: unit.required,
-          ...contentOf(deps.settings.key, unit, opensOf(unit.id), work.get(unit.id)),
-          doneAt: done.has(unit.id) ? (doneAt.get(unit.id)?.toISOString() ?? row.assigned_at.toISOString()) : null,
-        })),
-      })),
+    sections: sectionsFor(deps.settings.key, sections, opensOf, work, (unit) =>
+      done.has(unit) ? (doneAt.get(unit)?.toISOString() ?? row.assigned_at.toISOString()) : null,
+    ),
     certificate: row.serial ? { serial: row.serial, expiresOn: row.expires_on } : null,
   };
 }
 
-/** What a unit holds for somebody; of one that is not open nothing leaves the server. */
-export function contentOf(
+/** The sections of a course as somebody has them. What has nothing in it is nothing to an employee. */
+export const sectionsFor = (
   key: string,
-  unit: UnitView,
-  opens: string | null,
-  work: Pick<UnitWork, 'place' | 'played'> | undefined,
-): Content {
+  sections: readonly { title: string; units: readonly UnitView[] }[],
+  opensOf: (unit: string) => string | null,
+  work: ReadonlyMap<string, Pick<UnitWork, 'place' | 'played'>>,
+  doneAtOf: (unit: string) => string | null,
+): LearningView['sections'] =>
+  sections
+    .filter(({ units }) => units.length > 0)
+    .map(({ title, units }) => ({
+      title,
+      units: units.map((unit) => ({
+        id: unit.id,
+        kind: unit.kind,
+        title: unit.title,
+        required: unit.required,
+        ...contentOf(key, unit, opensOf(unit.id), work.get(unit.id)),
+        doneAt: doneAtOf(unit.id),
+      })),
+    }));
+
+/** What a unit holds for somebody; of one that is not open nothing leaves the server. */
+function contentOf(key: string, unit: UnitView, opens: string | null, work: Pick<UnitWork, 'place' | 'played'> | undefined): Content {
   const about =
     (unit.quiz && tellQuiz(unit.quiz)) ??
     (unit.survey && tellSurvey(unit.survey)) ??

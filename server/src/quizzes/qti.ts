@@ -1,3 +1,4 @@
+import { randomBytes } from 'node:crypto';
 import { strFromU8, strToU8, zipSync } from 'fflate';
 import { FILE_KINDS, type Question, type Quiz } from '@nudrik/core';
 import type { QtiRead } from '@nudrik/contract';
@@ -115,8 +116,7 @@ export async function readPack(content: Uint8Array, fileName: string): Promise<M
   return pack;
 }
 
-let last = 0;
-const newId = (): string => `q${Date.now().toString(36)}${(++last % 1_679_616).toString(36)}`;
+const newId = (): string => `q${randomBytes(8).toString('hex')}`;
 
 /** The questions of a package of QTI 3.0, or of one item. What cannot be read is named, item by item; the rest is taken. */
 export async function readQti(deps: Deps, content: Uint8Array, fileName: string): Promise<QtiRead> {
