@@ -79,6 +79,22 @@ describe('an anonymous survey', () => {
   });
 });
 
+it('an optional survey is answered after the course is finished, once, and the finish stays', async () => {
+  await open(true);
+  await republish(house, course, (content) => {
+    const [asked] = content.sections[0]!.units;
+    return { ...content, sections: [{ ...content.sections[0]!, units: [{ ...asked!, id: null, kind: 'page', title: 'Read', body: '<p>x</p>', survey: null }, { ...asked!, required: false }] }] }; // prettier-ignore
+  });
+  const [page] = (await findLearning(house.deps, links['runa']!)).sections[0]!.units;
+  expect(await markUnitDone(house.deps, links['runa']!, page!.id)).toEqual({ finished: true });
+  const finishedAt = (await findLearning(house.deps, links['runa']!)).finishedAt;
+  expect(await answer('runa', { q1: 4 })).toEqual({ finished: true });
+  await expect(answer('runa', { q1: 1 })).rejects.toThrow('You have finished this course');
+  expect(await findLearning(house.deps, links['runa']!)).toMatchObject({ state: 'finished', finishedAt, percent: 100 });
+  expect(await rows(house.db, 'select 1 from survey_answers')).toHaveLength(1);
+  expect(await rows(house.db, "select 1 from assignment_events where type = 'finished'")).toHaveLength(1);
+});
+
 describe('a survey with names', () => {
   beforeEach(() => open(false));
 

@@ -2,6 +2,7 @@ import { stringify } from 'csv-stringify/sync';
 import { FEWEST, readSurveyAnswers, surveyFigures, tellList, type AssignmentEvent, type Survey, type SurveyAnswers } from '@nudrik/core';
 import type { SurveyAnswersDraft, SurveyView } from '@nudrik/contract';
 import { maybeRow, oneRow, rows, transaction, type Queryable } from '../db/db.ts';
+import { record } from '../assignments/record.ts';
 import type { Deps } from '../deps.ts';
 import { actor, lockUnit, settle } from '../learning/learn.ts';
 import type { By } from '../learning/work.ts';
@@ -25,7 +26,9 @@ export async function answerSurvey(
     const { assignment } = await lockUnit(deps, client, link, unitId);
     const { survey } = await oneRow<{ survey: Survey | null }>(client, GET_SURVEY, [unitId]);
     if (!survey) throw new Refused('conflict', 'This unit is no survey any more. Load the page again; nothing was changed.');
-    if (assignment.closed_by === 'finished') throw new Refused('conflict', 'You have finished this course, and its survey with it. Nothing was changed.'); // prettier-ignore
+    // what one thinks of a course is often said once it is finished
+    const isFinished = assignment.closed_by === 'finished';
+    if (isFinished && assignment.units_done.includes(unitId)) throw new Refused('conflict', 'You have finished this course, and its survey with it. Nothing was changed.'); // prettier-ignore
     // it came twice, since its answer was lost
     if (assignment.units_done.includes(unitId)) return { finished: false };
     const { answers, missing } = readSurveyAnswers(survey, draft.answers);
@@ -38,7 +41,14 @@ export async function answerSurvey(
       { type: 'survey-answered', at: now, unit: unitId },
       { type: 'unit-finished', at: now, unit: unitId },
     ];
-    return { finished: await settle(deps, client, assignment, events, actor(assignment.person_name, assignment.person_id, signedIn)) };
+    const byWhom = actor(assignment.person_name, assignment.person_id, signedIn);
+    if (!isFinished) return { finished: await settle(deps, client, assignment, events, byWhom) };
+    await record(
+      client,
+      events.map((event) => ({ assignment: assignment.id, event })),
+      { byWhom },
+    );
+    return { finished: true };
   });
 }
 
