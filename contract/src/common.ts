@@ -88,6 +88,7 @@ const FIELD_WORDS: Record<string, string> = {
   dueOn: 'due date',
   dueTime: 'due time',
   ownerId: 'owner',
+  assistants: 'assistants',
   coverId: 'cover',
   parentId: 'department above',
   joinedOn: 'date of joining',

@@ -179,7 +179,7 @@ describe('the rehearsal file', () => {
     [
       'a recipient it cannot find',
       (f) => (f.plan.steps[0]!['to'] = ['everyone']),
-      'plan.steps[0].to[0]: expected employee, manager, manager 2 …, trainer or a mail address; got "everyone"',
+      'plan.steps[0].to[0]: expected employee, manager, manager 2 …, trainer, assistants, person <id> or a mail address; got "everyone"',
     ],
     [
       'taking back what is not there',

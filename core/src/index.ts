@@ -16,6 +16,7 @@ export * from './plans/anchor.ts';
 export * from './plans/step.ts';
 export * from './plans/moment.ts';
 export * from './plans/standard.ts';
+export * from './plans/by-hand.ts';
 export * from './notices/slot.ts';
 export * from './notices/decide.ts';
 export * from './notices/sending.ts';

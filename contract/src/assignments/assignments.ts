@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
-import type { MissingField, PreviewPerson } from '../plans/plans.ts';
+import { TemplateSchema, type MissingField, type PreviewPerson } from '../plans/plans.ts';
+import { UNDER_WAY } from '../reports/reports.ts';
 
 /** POST /api/assignments/preview and POST /api/assignments. Who: chosen people, or a whole department, site or group. */
 export const AssignRequest = z
@@ -73,10 +74,64 @@ export const CloseRequest = z.object({
 });
 export type CloseRequest = z.infer<typeof CloseRequest>;
 
+/** Who is to be reminded: assignments by name, or all of a course that something is the matter with. */
+const Whom = {
+  assignmentIds: z.array(Id).max(20_000).default([]),
+  underWay: z
+    .strictObject({ courseId: Id, who: z.enum(UNDER_WAY), days: z.number().int().min(1).max(365).default(7) })
+    .nullable()
+    .default(null),
+};
+
+/** POST /api/assignments/remind/preview and …/remind */
+export const RemindRequest = z
+  .object({
+    ...Whom,
+    /** what the ledger calls it */
+    name: Line(80, 'a reminder needs a name').default('Reminder by hand'),
+    message: TemplateSchema,
+    /** who was told within the last 48 hours gets it too */
+    alsoTold: z.boolean().default(false),
+    /** the assignment as whose person the text is shown */
+    as: Id.nullable().default(null),
+    /** of this reminder: where it comes again it is done once */
+    key: z.uuid(),
+  })
+  .refine(
+    ({ assignmentIds, underWay }) => assignmentIds.length > 0 !== (underWay !== null),
+    'expected assignments by name, or all of a course',
+  );
+export type RemindRequest = z.infer<typeof RemindRequest>;
+export type RemindWhom = Pick<RemindRequest, 'assignmentIds' | 'underWay'>;
+
+export interface RemindPreview {
+  /** who would get it */
+  count: number;
+  /** of those who were chosen, who has it closed by now */
+  closed: number;
+  /** who was told within the last 48 hours: left out, unless they are included on purpose */
+  toldLately: number;
+  told: { assignmentId: string; person: string; words: string }[];
+  people: PreviewPerson[];
+  byDay: { day: string; count: number }[];
+  held: { words: string; count: number }[];
+  skipped: { words: string; count: number }[];
+  missing: MissingField[];
+  /** what is wrong with the text */
+  fault: string | null;
+  /** minutes that it waits, so that it can be taken back */
+  settles: number;
+  letter: { assignmentId: string; to: string; subject: string; html: string; text: string } | null;
+}
+export interface RemindResult extends ActResult {
+  reminded: number;
+  leftOut: number;
+}
+
 /** GET /api/assignments/acts */
 export interface ActRow {
   id: string;
-  kind: 'assign' | 'extend' | 'waive' | 'withdraw' | 'record';
+  kind: 'assign' | 'extend' | 'waive' | 'withdraw' | 'record' | 'remind';
   at: string;
   byWhom: string;
   reason: string | null;

@@ -92,6 +92,8 @@ export const CourseDraft = z.object({
   code: z.string().trim().max(40).nullable().default(null),
   summary: z.string().trim().max(2000).nullable().default(null),
   ownerId: Id.nullable().default(null),
+  /** people who help the owner */
+  assistants: z.array(Id).max(20).default([]),
   validityMonths: z.number().int().min(1).max(240).nullable().default(null),
   /** whether finishing it is certified; null is not decided yet */
   certificate: z.enum(['issued', 'none']).nullable().default(null),
@@ -180,6 +182,8 @@ export interface CourseView extends Omit<CourseDraft, 'sections'> {
 export interface DraftView {
   content: Omit<CourseDraft, 'sections'> & { sections: { id: string | null; title: string; units: UnitView[] }[] };
   owner: { id: string; name: string } | null;
+  /** whoever else is named in what is written: assistants, and people whom quizzes tell */
+  people: { id: string; name: string }[];
   state: CourseState;
   /** counts each save, publishing and dropping */
   version: number;

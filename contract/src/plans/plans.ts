@@ -20,6 +20,7 @@ export const AnchorSchema = z.strictObject({
   unit: Line(100).optional(),
   date: LocalDate.optional(),
   outcome: z.enum(SIGN_OFF_OUTCOMES).optional(),
+  letter: Line(100).optional(),
 });
 
 export const StepSchema = z.strictObject({
@@ -77,6 +78,8 @@ export interface PlanView {
   /** planned notices of the next 28 days by step */
   next28: Record<string, number>;
   open: number;
+  /** whom its steps name */
+  people: { id: string; name: string }[];
 }
 
 /** One notice as a preview shows it. */
@@ -109,6 +112,8 @@ export interface MissingField {
 
 export interface PreviewPerson {
   id: string;
+  /** of what is thought of only, an id for the time being */
+  assignmentId: string;
   name: string;
   site: string;
   zone: string;

@@ -54,6 +54,7 @@ const CourseSchema = z.strictObject({
   id: z.string().min(1),
   title: z.string().min(1),
   owner: z.string().nullable().default(null),
+  assistants: z.array(z.string()).default([]),
   units: z.array(z.string()).default([]),
 });
 

@@ -1,5 +1,7 @@
 import { z } from 'zod';
 import {
+  isKnownRole,
+  ROLE_WORDS,
   TOLD_OF,
   type Answer,
   type ItemFigures,
@@ -13,6 +15,12 @@ import { Id } from '../common.ts';
 
 const Html = z.string().max(20_000);
 const Words = z.string().max(500);
+const Role = z
+  .string()
+  .trim()
+  .min(1)
+  .max(254)
+  .refine(isKnownRole, { error: ({ input }) => `expected ${ROLE_WORDS}; got ${JSON.stringify(input)}` });
 const base = {
   id: z.string().regex(/^[A-Za-z0-9_-]{1,40}$/, 'expected a question'),
   text: Html,
@@ -55,7 +63,7 @@ export const QuizDraft = z.object({
   limit: z.number().int().min(1).max(1440).nullable().default(null),
   shows: z.enum(['score', 'own', 'right']).default('own'),
   told: z
-    .object({ of: z.enum(TOLD_OF), to: z.array(z.string().trim().min(1).max(254)).max(10), when: z.enum(['at once', 'per day']) })
+    .object({ of: z.enum(TOLD_OF), to: z.array(Role).max(40), when: z.enum(['at once', 'per day']) })
     .default({ of: 'waiting', to: ['trainer'], when: 'per day' }),
 }) as unknown as z.ZodType<Quiz>;
 

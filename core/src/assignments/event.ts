@@ -179,6 +179,13 @@ export const EVENTS = {
     follows: BOTH,
     tell: ({ dueAt, reason }, { course, zone, now }) => `${course} taken up again, due ${tellMoment(dueAt, zone, now)}${because(reason)}`,
   }),
+  reminded: entry({
+    // with a letter that somebody wrote by hand
+    needs: { letter: 'id' },
+    may: {},
+    follows: PLAN,
+    tell: (_, { course }) => `Reminded of ${course} by hand`,
+  }),
   replied: entry({ needs: {}, may: {}, follows: PLAN, tell: (_, { course }) => `Replied about ${course}` }),
   undone: entry({
     needs: { event: 'id' },

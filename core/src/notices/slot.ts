@@ -1,5 +1,5 @@
 import { assignedRevisions, closedGaps, standingRevision, type Assignment, type Span } from '../assignments/state.ts';
-import { nominalRecipient, type Role } from '../people/role.ts';
+import { nominalRecipient, rolesFor, type Role } from '../people/role.ts';
 import type { Roster } from '../people/person.ts';
 import { anchorsOf, outlivesAssignment } from '../plans/anchor.ts';
 import { baseMoments } from '../plans/moment.ts';
@@ -61,12 +61,15 @@ export function slotsOf(step: Step, assignment: Assignment, roster: Roster, publ
   // what was not sent before an assignment began anew is not caught up with: only what hangs on the new beginning goes
   const begunAt = standingRevision(assignedRevisions(assignment, now)).at;
   const closed = outlivesAssignment(step.anchor.event) ? NO_GAPS : closedGaps(assignment, now);
+  // a letter by hand is no part of a version: it is written when it is sent
+  const published = step.anchor.letter === undefined ? publishedAt : -Infinity;
   const { settle, tolerance, sendWindow } = roster.settings;
+  const roles = rolesFor(step.to, roster.course(assignment.course)?.assistants);
   for (const anchor of anchorsOf(step.anchor, assignment, assignee, now)) {
-    const firstKnown = Math.max(begunAt, publishedAt, anchor.knownAt);
+    const firstKnown = Math.max(begunAt, published, anchor.knownAt);
     const settledAt = anchor.isByHand ? anchor.knownAt + settle : -Infinity;
     const gaps = closed.length === 0 ? anchor.gaps : [...closed, ...anchor.gaps].sort((a, b) => a.from - b.from);
-    for (const to of step.to) {
+    for (const to of roles) {
       const nominal = nominalRecipient(to, employee, owner, roster);
       const recipient = nominal ? roster.calendarOf(nominal) : assignee;
       const bases = baseMoments(step, anchor.at, assignee, recipient);

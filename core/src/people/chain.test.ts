@@ -1,7 +1,7 @@
 import { describe, expect, it, test } from 'vitest';
 import { aPerson, aRoster, utc } from '../testing.ts';
 import { chainOf } from './chain.ts';
-import { findRecipient, isKnownRole, managerLevel, nominalRecipient } from './role.ts';
+import { findRecipient, isKnownRole, managerLevel, nominalRecipient, rolesFor, tellRole } from './role.ts';
 
 const AT = utc('2027-03-10T09:00');
 const people = [
@@ -25,6 +25,10 @@ describe('roles', () => {
     ['Manager', null, false],
     ['trainer', null, true],
     ['safety@orlasund.example', null, true],
+    ['assistants', null, true],
+    ['person 12', null, true],
+    ['person ', null, false],
+    ['person 1 2', null, false],
     ['everyone', null, false],
   ])('%s', (role, level, known) => expect([managerLevel(role), isKnownRole(role)]).toEqual([level, known]));
 });
@@ -54,9 +58,23 @@ describe('who is written to', () => {
     ['the third level', 'manager 3', 'dag'],
     ['above the chain, the owner', 'manager 4', 'tora'],
     ['the trainer', 'trainer', 'tora'],
+    ['somebody who is named', 'person dag', 'dag'],
   ])('%s', (_, role, expected) => {
     expect(nominalRecipient(role, runa, owner, roster)?.id).toBe(expected);
     expect(findRecipient(role, runa, owner, roster, AT).person?.id).toBe(expected);
+  });
+
+  it.each([
+    ['nobody who is not on the roster', 'person ghost', roster, 'whoever is named is not on the roster'],
+    ['nobody about themselves', 'person runa', roster, 'runa is the employee'],
+    ['nobody who has left', 'person dag', aRoster(people.map((p) => (p.id === 'dag' ? { ...p, leftOn: '2027-03-10' } : p))), 'dag has left'],
+    ['assistants where there are none', 'assistants', roster, 'the course has no assistants'],
+  ])('%s', (_, role, of, why) => expect(findRecipient(role, of.getPerson('runa'), owner, of, AT)).toEqual({ person: null, address: null, path: [expect.stringMatching(new RegExp(why, 'i'))] })); // prettier-ignore
+
+  it('assistants are told one by one, nobody twice', () => {
+    expect(rolesFor(['trainer', 'assistants', 'person odd'], ['dag', 'odd'])).toEqual(['trainer', 'person dag', 'person odd']);
+    expect(rolesFor(['trainer', 'assistants'])).toEqual(['trainer', 'assistants']);
+    expect(['trainer', 'person odd', 'person ghost'].map((role) => tellRole(role, (id) => ({ odd: 'Odd Aske' })[id]))).toEqual(['trainer', 'Odd Aske', 'somebody who is not on the roster']); // prettier-ignore
   });
 
   it('an address is written to as it is', () =>

@@ -36,6 +36,8 @@ export interface Course {
   id: string;
   title: string;
   owner: string | null;
+  /** people who help the owner, by id */
+  assistants?: readonly string[];
   units: readonly string[];
 }
 

@@ -2,7 +2,7 @@ import type { Instant } from '../time/zone.ts';
 import { chainOf } from './chain.ts';
 import type { Person, Roster } from './person.ts';
 
-/** Who is written to, as a step says it: `employee`, `manager`, `manager 2` …, `trainer`, or a mail address. */
+/** Who is written to, as a step says it: `employee`, `manager`, `manager 2` …, `trainer`, `assistants`, `person <id>`, or a mail address. */
 export type Role = string;
 
 export interface Recipient {
@@ -34,6 +34,33 @@ const MANAGER = /^manager(?: ([2-9]|[1-9]\d+))?$/;
 export function managerLevel(role: Role): number | null {
   const match = MANAGER.exec(role);
   return match ? Number(match[1] ?? 1) : null;
+}
+
+const PERSON = /^person (\S+)$/;
+
+/** The id of somebody who is named, null for any other role. */
+export const namedPerson = (role: Role): string | null => PERSON.exec(role)?.[1] ?? null;
+export const roleOfPerson = (id: string): Role => `person ${id}`;
+
+/** The roles of a step for one course: its assistants are told one by one, each as who they are. */
+export const rolesFor = (roles: readonly Role[], assistants: readonly string[] = []): readonly Role[] =>
+  assistants.length === 0 || !roles.includes('assistants')
+    ? roles
+    : [...new Set(roles.flatMap((role) => (role === 'assistants' ? assistants.map(roleOfPerson) : [role])))];
+
+/** A role in words: whoever is named, by their name. */
+export const tellRole = (role: Role, nameOf: (person: string) => string | null | undefined): string => {
+  const id = namedPerson(role);
+  return id === null ? role : (nameOf(id) ?? 'somebody who is not on the roster');
+};
+
+/** Somebody who is named: nobody is told of what they did themselves. */
+function findNamed(id: string, { employee, roster }: Around, at: Instant): Recipient {
+  const person = roster.person(id);
+  if (!person) return found(null, ['whoever is named is not on the roster']);
+  if (person.id === employee.id) return found(null, [`${person.name} is the employee`]);
+  if (roster.hasLeft(person, dayFor(person, roster, at))) return found(null, [`${person.name} has left`]);
+  return found(person, []);
 }
 
 const found = (person: Person | null, path: string[]): Recipient => ({ person, address: person?.email ?? null, path });
@@ -94,6 +121,19 @@ const ROLES: readonly RoleEntry[] = [
     is: (role) => role === 'trainer',
     nominal: (_, { owner }) => owner,
     find: (_, around, at) => findOwner(around, at, [], false),
+  },
+  {
+    words: 'assistants',
+    is: (role) => role === 'assistants',
+    // where there are some, each of them stands as a person
+    nominal: (_, { owner }) => owner,
+    find: () => ({ person: null, address: null, path: ['the course has no assistants'] }),
+  },
+  {
+    words: 'person <id>',
+    is: (role) => PERSON.test(role),
+    nominal: (role, { roster }) => roster.person(namedPerson(role)),
+    find: (role, around, at) => findNamed(namedPerson(role)!, around, at),
   },
   {
     words: 'a mail address',

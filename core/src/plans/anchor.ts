@@ -15,9 +15,12 @@ export interface Anchor {
   date?: LocalDate;
   /** of a sign-off; without one, any */
   outcome?: SignOffOutcome;
+  /** of a reminder by hand: the letter it was done with; without one, any */
+  letter?: string;
 }
 
-export type AnchorField = 'unit' | 'date' | 'outcome';
+const FIELDS = ['unit', 'date', 'outcome', 'letter'] as const;
+export type AnchorField = (typeof FIELDS)[number];
 
 interface AnchorEntry {
   /** "when …", "2 days after …" */
@@ -28,7 +31,7 @@ interface AnchorEntry {
   /** its notices go although the assignment is closed */
   outlives?: true;
   /** each time that it happened, or is known to happen, as known at `now` */
-  find(assignment: Assignment, anchor: Pick<Anchor, 'unit' | 'date' | 'outcome'>, assignee: Calendar, now: Instant): Revision[];
+  find(assignment: Assignment, anchor: Pick<Anchor, AnchorField>, assignee: Calendar, now: Instant): Revision[];
 }
 
 const entry = (made: AnchorEntry): AnchorEntry => made;
@@ -222,6 +225,16 @@ const ENTRIES = {
     find: (assignment, _, __, now) =>
       revisionsOf(assignment, assignment.assignedAt, (event) => (isActivity(event) || event.type === 'reopened' ? event.at : null), now),
   }),
+  reminded: entry({
+    words: 'reminded by hand',
+    may: ['letter'],
+    find: (assignment, { letter }, _, now) =>
+      eachEvent(
+        assignment,
+        now,
+        (event): event is EventNamed<'reminded'> => event.type === 'reminded' && (letter === undefined || event.letter === letter),
+      ),
+  }),
   date: entry({
     words: 'the date',
     may: ['date'],
@@ -256,7 +269,7 @@ export function anchorFault(anchor: Anchor): string | null {
   const { needs = [], may = [] } = anchorEntry(anchor.event);
   const lacks = needs.find((field) => !anchor[field]);
   if (lacks) return `the anchor "${anchor.event}" needs a ${lacks}`;
-  const extra = (['unit', 'date', 'outcome'] as const).find((field) => anchor[field] !== undefined && !may.includes(field));
+  const extra = FIELDS.find((field) => anchor[field] !== undefined && !may.includes(field));
   return extra ? `the anchor "${anchor.event}" has no ${extra}` : null;
 }
 

@@ -37,6 +37,8 @@ const SENT_SINCE = `
   join people p on p.id = n.person_id
   where x.act_id = a.id
     and (n.state = 'sending' or n.message_id > a.last_message_id)
+    -- of a reminder only its own letter counts
+    and (a.kind <> 'remind' or n.step_id in (select 'hand-' || l.id from hand_letters l where l.act_id = a.id))
 `;
 
 // something was done to the same assignments later, and stands. What somebody learnt stands in the way of taking the
@@ -51,7 +53,8 @@ const CHANGED_SINCE = `
     and e.id > (select max(own.id) from assignment_events own where own.act_id = a.id and own.type <> 'undone')
     and e.act_id is distinct from a.id
     and (e.act_id is not null or a.kind in ('assign', 'record'))
-    and e.type not in ('undone', 'link-opened')
+    and a.kind <> 'remind'
+    and e.type not in ('undone', 'link-opened', 'reminded')
     and not exists (select 1 from assignment_events u where u.undoes = e.id)
 `;
 
@@ -87,7 +90,7 @@ select
     then a.at + $2::interval
   end as "undoUntil",
   case
-    when a.undone_at is null and a.at > $1::timestamptz - $3::interval and a.kind in ('assign', 'extend')
+    when a.undone_at is null and a.at > $1::timestamptz - $3::interval and a.kind in ('assign', 'extend', 'remind')
     then a.at + $3::interval
   end as "settlesAt"
 from acts a

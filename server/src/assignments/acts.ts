@@ -39,7 +39,8 @@ export function tellAct(house: House, made: NewAct, actId: string | null): ActRe
     actId,
     words: made.words,
     undoUntil: actId === null ? null : until(undoTime(house)),
-    settlesAt: actId !== null && settle > 0 && (made.kind === 'assign' || made.kind === 'extend') ? until(settle) : null,
+    settlesAt:
+      actId !== null && settle > 0 && (made.kind === 'assign' || made.kind === 'extend' || made.kind === 'remind') ? until(settle) : null,
   };
 }
 

@@ -49,7 +49,7 @@ async function openAssignments(client: Client, ids: readonly string[]): Promise<
   return found;
 }
 
-const tellTouched = (list: readonly LockedAssignment[]): string => {
+export const tellTouched = (list: readonly LockedAssignment[]): string => {
   const courses = [...new Set(list.map((a) => a.course_title))];
   return `${courses.length === 1 ? courses[0]! : tellAmount(list.length, 'assignments')} of ${tellPeople([...new Set(list.map((a) => a.person_name))])}`;
 };

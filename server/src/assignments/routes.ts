@@ -1,4 +1,4 @@
-import { AssignRequest, CloseRequest, CompletionsRequest, ExtendRequest, Id } from '@nudrik/contract';
+import { AssignRequest, CloseRequest, CompletionsRequest, ExtendRequest, Id, RemindRequest } from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
 import { sendFile } from '../answer-file.ts';
 import { ADMINISTRATORS, OFFICE, parse, type Call, type Route } from '../route.ts';
@@ -11,6 +11,8 @@ import { countTouched } from './acts.repo.ts';
 import { assign, close, extend } from './change.ts';
 import { getProof, previewCompletions, recordCompletions } from './completions.ts';
 import { previewAssign } from './preview.ts';
+import { previewRemind, remind, remindedIds } from './remind.ts';
+import type { Deps } from '../deps.ts';
 
 /** A manager acts on the assignments of people in their own line and on no others. */
 async function refuseForeign({ deps, account }: Call, ids: readonly string[]): Promise<void> {
@@ -48,6 +50,26 @@ const closing = (verb: string, how: 'waived' | 'withdrawn'): Route[] =>
 /** Whether it may be for many: named one by one, or whole departments, sites and groups of a large house. */
 const isWide = async ({ deps }: Call, { personIds, departments, sites, groups }: AssignRequest): Promise<boolean> =>
   personIds.length > deps.settings.jobAbove || (departments.length + sites.length + groups.length > 0 && (await isLarge(deps)));
+
+/** Managers remind people in their own line, by name. */
+const reminding = (
+  verb: string,
+  job: { kind: string; words: string },
+  run: (deps: Deps, request: RemindRequest, byWhom: string) => Promise<unknown>,
+): Route => ({
+  method: 'post',
+  path: `/api/assignments/${verb}`,
+  access: ['administrator', 'manager'],
+  async handle(call) {
+    const { deps, account, req } = call;
+    const request = parse(RemindRequest, req.body);
+    if (request.underWay && account!.role === 'manager')
+      throw new Refused('not-allowed', 'A manager reminds people by name; nobody was reminded.');
+    await refuseForeign(call, request.assignmentIds);
+    const { length } = await remindedIds(deps.db, request, deps.clock.now());
+    return nowOrLater(call, isMany(call, length), { ...job, input: request }, () => run(deps, request, account!.name));
+  },
+});
 
 export const assignmentRoutes: Route[] = [
   {
@@ -116,6 +138,8 @@ export const assignmentRoutes: Route[] = [
     const job = { kind: 'extend', words: `Extending ${tellAmount(count, 'assignments')}`, input: request };
     return nowOrLater(call, isMany(call, count), job, () => extend(call.deps, request, call.account!.name));
   }),
+  reminding('remind/preview', { kind: 'remind-preview', words: 'Working out who would be reminded' }, previewRemind),
+  reminding('remind', { kind: 'remind', words: 'Reminding people' }, remind),
   ...closing('waive', 'waived'),
   ...closing('withdraw', 'withdrawn'),
 ];

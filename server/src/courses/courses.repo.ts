@@ -54,7 +54,7 @@ export async function listCourses(db: Queryable, now: number, today: string): Pr
 }
 
 const FIND_COURSE = `
-select c.id, c.title, c.code, c.summary, c.validity_months, c.owner_id, o.name as owner_name, c.version, c.changed_at, c.changed_by,
+select c.id, c.title, c.code, c.summary, c.validity_months, c.owner_id, c.assistants, o.name as owner_name, c.version, c.changed_at, c.changed_by,
   c.state, c.written, c.finish, c.certificate, c.live_at, c.live_by, c.retired_at, d.saved_at, d.saved_by,
   coalesce((select sum(f.count) from figures_now f where f.what in ('open', 'completed', 'excused') and f.of_id = c.id), 0)::integer as assigned
 from courses c
@@ -128,6 +128,7 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
     summary: string | null;
     validity_months: number | null;
     owner_id: string | null;
+    assistants: string[];
     owner_name: string | null;
     assigned: number;
     version: number;
@@ -151,6 +152,7 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
     summary: row.summary,
     validityMonths: row.validity_months,
     ownerId: row.owner_id,
+    assistants: row.assistants,
     owner: row.owner_id === null ? null : { id: row.owner_id, name: row.owner_name! },
     sections: await listSections(db, id),
     assigned: row.assigned,
@@ -169,14 +171,14 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
 }
 
 const INSERT_COURSE = `
-insert into courses (title, code, summary, owner_id, validity_months, certificate, finish, state)
-values ($1::text, $2::text, $3::text, $4::bigint, $5::integer, $6::text, $7::jsonb, $8::text)
+insert into courses (title, code, summary, owner_id, validity_months, assistants, certificate, finish, state)
+values ($1::text, $2::text, $3::text, $4::bigint, $5::integer, $6::bigint[], $7::text, $8::jsonb, $9::text)
 returning id
 `;
 const UPDATE_COURSE = `
 update courses
-set title = $2::text, code = $3::text, summary = $4::text, owner_id = $5::bigint, validity_months = $6::integer, certificate = $7::text,
-  finish = $8::jsonb
+set title = $2::text, code = $3::text, summary = $4::text, owner_id = $5::bigint, validity_months = $6::integer, assistants = $7::bigint[],
+  certificate = $8::text, finish = $9::jsonb
 where id = $1::bigint
 `;
 
@@ -186,6 +188,7 @@ const factsOf = (draft: CourseInput): unknown[] => [
   draft.summary || null,
   draft.ownerId ?? null,
   draft.validityMonths ?? null,
+  draft.assistants ?? [],
 ];
 const finishOf = (draft: CourseInput): string => JSON.stringify(draft.finish ?? FINISH_ALL);
 

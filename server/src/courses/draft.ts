@@ -1,5 +1,5 @@
 import type { Account, CourseDraft, CourseView, DraftSave, DraftSaved, DraftView, Editor, StoredFile } from '@nudrik/contract';
-import { courseFaults, STANDARD_PLAN, type CourseFault } from '@nudrik/core';
+import { courseFaults, namedPerson, STANDARD_PLAN, type CourseFault } from '@nudrik/core';
 import { announce, maybeRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import { refuseStale } from '../db/versions.ts';
 import type { Deps } from '../deps.ts';
@@ -61,12 +61,13 @@ export async function createCourseIn(deps: Deps, client: Client, draft: CourseDr
 
 /** What is published, as somebody begins to change it. */
 export function draftOf(course: CourseView): CourseDraft {
-  const { title, code, summary, ownerId, validityMonths, certificate, finish, sections } = course;
+  const { title, code, summary, ownerId, assistants, validityMonths, certificate, finish, sections } = course;
   return {
     title,
     code,
     summary,
     ownerId,
+    assistants,
     validityMonths,
     certificate,
     finish,
@@ -79,7 +80,12 @@ export async function readDraft(db: Queryable, courseId: string): Promise<{ cour
   const course = await findCourse(db, courseId);
   if (!course) throw new Refused('not-found', NO_COURSE);
   const draft = await findDraft(db, courseId);
-  return { course, content: draft?.content ?? draftOf(course), version: course.written };
+  // a draft of an earlier version of Nudrik says nothing of assistants
+  return {
+    course,
+    content: draft ? { ...draft.content, assistants: draft.content.assistants ?? course.assistants } : draftOf(course),
+    version: course.written,
+  };
 }
 
 /** Everything that keeps a draft from being published. */
@@ -102,6 +108,14 @@ const asFacts = (content: CourseDraft, files: ReadonlyMap<string, StoredFile>): 
   })),
 });
 
+const LIST_NAMED = 'select id, name from people where id = any($1::bigint[]) order by name, id';
+
+/** Who is named in what is written beside its owner: assistants, and people whom quizzes tell. */
+const namedIn = ({ assistants, sections }: CourseDraft): string[] => [
+  ...assistants,
+  ...sections.flatMap(({ units }) => units.flatMap(({ quiz }) => (quiz?.told.to ?? []).flatMap((role) => namedPerson(role) ?? []))),
+];
+
 const GET_OWNER = 'select id, name from people where id = $1::bigint';
 
 export async function draftView(deps: Deps, courseId: string, account: Account): Promise<DraftView> {
@@ -118,6 +132,7 @@ export async function draftView(deps: Deps, courseId: string, account: Account):
       })),
     },
     owner: content.ownerId === null ? null : await maybeRow(db, GET_OWNER, [content.ownerId]),
+    people: await rows(db, LIST_NAMED, [namedIn(content)]),
     state: course.state,
     version,
     savedAt: draft?.saved_at.toISOString() ?? null,

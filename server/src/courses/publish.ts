@@ -86,6 +86,7 @@ export function tellCourseChanges(was: CourseView, draft: CourseDraft): string[]
   told('Code', none(was.code), none(draft.code));
   told('Summary', none(was.summary), none(draft.summary));
   if (was.ownerId !== draft.ownerId) words.push('It has another owner.');
+  if (was.assistants.join() !== draft.assistants.join()) words.push('It has other assistants.');
   told('Certificate', was.certificate === 'none' ? 'none' : 'issued', draft.certificate === 'none' ? 'none' : 'issued');
   told(
     'Valid',

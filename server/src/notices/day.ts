@@ -2,6 +2,7 @@ import {
   DayBook,
   decide,
   isExemptFromLimit,
+  namedPerson,
   OUTAGE,
   overtakenBy,
   placeFor,
@@ -16,7 +17,7 @@ import {
   type Waiting,
 } from '@nudrik/core';
 import type { Client } from '../db/db.ts';
-import { listPlanFacts, loadFacts, type Facts } from './facts.ts';
+import { findStep, listPlanFacts, loadFacts, type Facts } from './facts.ts';
 import { listDays, listOverdue, lockDays, type DayRow } from './day.repo.ts';
 import { claimedOf, type ClaimedNotice } from './ledger.repo.ts';
 
@@ -36,7 +37,7 @@ interface Entry {
 
 /** The step of a notice by the plan as it stands, or undefined. */
 export const stepOf = (notice: ClaimedNotice, facts: Facts): PlanStep | undefined =>
-  facts.plans.get(notice.courseId)?.steps.find(({ id }) => id === notice.step);
+  findStep(facts.plans.get(notice.courseId), notice.step);
 
 /** A notice of the ledger with its step and assignment; null where the plan no longer has its step. */
 export function waitingOf(notice: ClaimedNotice, facts: Facts): WaitingNotice | null {
@@ -60,8 +61,9 @@ function addresseesOf(notice: ClaimedNotice, facts: Facts): string[] {
     found.push(next.id);
     for (const leave of next.leave) if (leave.cover) found.push(leave.cover);
   }
+  const named = namedPerson(notice.to);
   const owner = facts.courses.get(notice.courseId)?.owner;
-  return owner ? [...found, owner] : found;
+  return [...found, ...(owner ? [owner] : []), ...(named && roster.person(named) ? [named] : [])];
 }
 
 /** The days of the addressees of a batch, as core's day book keeps them. */
@@ -127,7 +129,7 @@ export class Days {
       const addressee = roster.person(row.recipient_id);
       if (!addressee) continue;
       const at = (row.decided_at ?? row.at).getTime();
-      const step = plans.get(row.course_id)?.steps.find(({ id }) => id === row.step_id);
+      const step = findStep(plans.get(row.course_id), row.step_id);
       if (step) this.book.record(placeFor(step, claimedOf(row), addressee, roster, at));
       else
         this.book.record({

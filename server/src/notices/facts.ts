@@ -1,4 +1,15 @@
-import { goesIn, pendingOpenings, standingAt, type Assignment, type Course, type PlanStep, type Released, type Roster } from '@nudrik/core';
+import {
+  goesIn,
+  handStep,
+  pendingOpenings,
+  standingAt,
+  type Assignment,
+  type Course,
+  type HandLetter,
+  type PlanStep,
+  type Released,
+  type Roster,
+} from '@nudrik/core';
 import type { CourseState } from '@nudrik/contract';
 import { listRecords } from '../assignments/events.repo.ts';
 import { rows, type Queryable } from '../db/db.ts';
@@ -16,6 +27,8 @@ export interface CourseFacts extends Course {
   code: string | null;
   summary: string | null;
   state: CourseState;
+  /** people whom steps of its plan name */
+  named: string[];
   required: string[];
   /** so many of the required units are enough; null is all of them */
   needed: number | null;
@@ -30,6 +43,8 @@ export interface PlanFacts {
   version: number;
   publishedAt: number;
   steps: PlanStep[];
+  /** letters that were written by hand to people of these assignments, as steps beside those of the plan */
+  byHand: PlanStep[];
 }
 
 export interface Facts {
@@ -42,7 +57,15 @@ export interface Facts {
 
 const LIST_COURSES = `
 select
-  c.id, c.title, c.state, c.code, c.summary, c.owner_id, c.required_units, c.needed,
+  c.id, c.title, c.state, c.code, c.summary, c.owner_id, c.assistants, c.required_units, c.needed,
+  (
+    select coalesce(array_agg(distinct substr(r.role, 8)), '{}')
+    from plans l
+    cross join lateral jsonb_array_elements(l.steps) s
+    cross join lateral jsonb_array_elements_text(s -> 'to') r (role)
+    where l.course_id = c.id
+      and r.role ~ '^person [0-9]+$'
+  ) as named,
   (
     select coalesce(jsonb_agg(jsonb_build_object('id', u.id::text, 'title', u.title, 'kind', u.kind, 'release', u.release)), '[]')
     from sections s
@@ -83,6 +106,8 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     code: string | null;
     summary: string | null;
     owner_id: string | null;
+    assistants: string[];
+    named: string[];
     state: CourseState;
     required_units: string[];
     needed: number | null;
@@ -95,6 +120,8 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     code: row.code,
     summary: row.summary,
     owner: row.owner_id,
+    assistants: row.assistants,
+    named: row.named,
     units: row.required_units,
     state: row.state,
     required: row.required_units,
@@ -117,7 +144,28 @@ export async function listPlanFacts(db: Queryable, courseIds: readonly string[])
     version: row.version,
     publishedAt: row.published_at.getTime(),
     steps: row.steps.map((step) => (step.on && !goesIn(row.certificate, step) ? { ...step, on: false } : step)),
+    byHand: [],
   }));
+}
+
+/** Everything that may go for the assignments of a course: the steps of its plan, and what was written by hand. */
+export const stepsOf = ({ steps, byHand }: PlanFacts): readonly PlanStep[] => (byHand.length > 0 ? [...steps, ...byHand] : steps);
+
+/** A step of a plan, or a letter by hand; undefined where there is none of that id any more. */
+export const findStep = (plan: PlanFacts | undefined, id: string): PlanStep | undefined =>
+  plan?.steps.find((step) => step.id === id) ?? plan?.byHand.find((step) => step.id === id);
+
+const LIST_LETTERS = 'select id, name, message from hand_letters where id = any($1::bigint[])';
+
+/** The letters by hand that these assignments were reminded with, with the plans of their courses. */
+async function addLetters(db: Queryable, assignments: readonly AssignmentFacts[], plans: ReadonlyMap<string, PlanFacts>): Promise<void> {
+  const coursesOf = new Map<string, Set<string>>();
+  for (const { course, events } of assignments)
+    for (const event of events)
+      if (event.type === 'reminded') coursesOf.set(event.letter, (coursesOf.get(event.letter) ?? new Set()).add(course));
+  if (coursesOf.size === 0) return;
+  for (const letter of await rows<HandLetter>(db, LIST_LETTERS, [[...coursesOf.keys()]]))
+    for (const course of coursesOf.get(letter.id)!) plans.get(course)?.byHand.push(handStep(letter));
 }
 
 /** Notes when the units of a course open for an assignment, also for one that is only thought of. */
@@ -133,6 +181,8 @@ export async function loadFacts(db: Queryable, house: House, assignmentIds: read
   const courses = await listCourseFacts(db, courseIds);
   const plans = await listPlanFacts(db, courseIds);
   const roster = await loadRoster(db, [...new Set(assignments.map((assignment) => assignment.person))], courses, house.sending);
+  const planOf = new Map(plans.map((plan) => [plan.course, plan]));
+  await addLetters(db, assignments, planOf);
   const courseOf = new Map(courses.map((course) => [course.id, course]));
   for (const assignment of assignments) foreseeOpenings(assignment, courseOf.get(assignment.course)!, roster);
   return {
@@ -140,6 +190,6 @@ export async function loadFacts(db: Queryable, house: House, assignmentIds: read
     roster,
     assignments: new Map(assignments.map((assignment) => [assignment.id, assignment])),
     courses: courseOf,
-    plans: new Map(plans.map((plan) => [plan.course, plan])),
+    plans: planOf,
   };
 }

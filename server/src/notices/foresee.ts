@@ -114,6 +114,7 @@ export function foresee({
     const { dueAt } = standingAt(assignment, now);
     return {
       id: person.id,
+      assignmentId: assignment.id,
       name: person.name,
       site: person.site ?? '',
       zone: zone.name,

@@ -20,5 +20,9 @@ export const isMissingAhead = (lacks: string, day: string, field: string): strin
     from plans l
     cross join lateral jsonb_array_elements(l.steps) s
     where (s ->> 'message') like '%{' || ${field}::text || '}%'
+    union all
+    select n.course_id, 'hand-' || h.id
+    from hand_letters h
+    where h.message::text like '%{' || ${field}::text || '}%'
   )
 `;

@@ -28,7 +28,7 @@ import { listDeliveries, listMessages, type DeliveryRow, type MessageRow } from 
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { listCertificates } from './dispatch.repo.ts';
-import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
+import { findStep, loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
 import { NOTICE_COLUMNS, NOTICE_TABLES, rowOf, type NoticeDbRow } from './ledger.rows.ts';
 
 interface FollowedRow {
@@ -147,6 +147,9 @@ const PERSONAL = /https?:\/\/[^\s"'<>()]*\/(?:go|team)\/[\w-]+(?:\/[\w-]+)?/g;
 export const withoutLinks = (html: string): string =>
   html.replace(/\shref="[^"]*\/(?:go|team)\/[^"]*"/g, '').replace(PERSONAL, 'personal link');
 
+/** The same of its plain text. */
+export const withoutLinksIn = (text: string): string => text.replace(PERSONAL, '(personal link)');
+
 const OWN_LINKS = `
 select 'go' as kind, token
 from assignments
@@ -180,7 +183,7 @@ const mailView = (
   replyTo: mail.reply_to,
   messageId: mail.message_id,
   html: signed ? signed(mail.html) : withoutLinks(mail.html),
-  text: signed ? signed(mail.body) : mail.body.replace(PERSONAL, '(personal link)'),
+  text: signed ? signed(mail.body) : withoutLinksIn(mail.body),
   sentAt: last?.outcome === 'accepted' ? last.handed_at.toISOString() : null,
   deliveredAt: last?.delivered_at?.toISOString() ?? null,
   response: last?.report ?? last?.answer ?? null,
@@ -205,7 +208,7 @@ async function explain(deps: Deps, row: NoticeDbRow): Promise<{ sentence: string
   if (row.state === 'held' || row.attempts > 0) return { sentence: row.sentence ?? '', trace: row.trace ?? [] };
   const facts = await loadFacts(deps.db, await getHouse(deps.db), [row.assignment_id]);
   const assignment = facts.assignments.get(row.assignment_id)!;
-  const step = facts.plans.get(row.course_id)?.steps.find((candidate) => candidate.id === row.step_id);
+  const step = findStep(facts.plans.get(row.course_id), row.step_id);
   if (!step) return { sentence: 'The plan no longer has this step.', trace: [] };
   const slot = {
     assignment: assignment.id,
@@ -246,7 +249,7 @@ export async function whyStep(deps: Deps, assignmentId: string, stepId: string):
   if (latest) return findNoticeSheet(deps, latest.id);
   const facts = await loadFacts(deps.db, await getHouse(deps.db), [assignmentId]);
   const assignment = facts.assignments.get(assignmentId);
-  const step = assignment && facts.plans.get(assignment.course)?.steps.find((candidate) => candidate.id === stepId);
+  const step = assignment && findStep(facts.plans.get(assignment.course), stepId);
   if (!assignment || !step) throw new Refused('not-found', 'There is no such step in the plan of this assignment.');
   const employee = facts.roster.getPerson(assignment.person);
   const zone = facts.roster.calendarOf(employee).zone;

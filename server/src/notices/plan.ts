@@ -25,7 +25,7 @@ import { announce, rows, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { workApart } from '../work/set-aside.ts';
-import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
+import { findStep, loadFacts, stepsOf, type AssignmentFacts, type Facts } from './facts.ts';
 import {
   cancelNotices,
   insertNotices,
@@ -78,7 +78,7 @@ export function whyDropped(
   facts: Facts,
   now: Instant,
 ): { because: string; sentence: string } {
-  const step = facts.plans.get(assignment.course)?.steps.find(({ id }) => id === entry.step);
+  const step = findStep(facts.plans.get(assignment.course), entry.step);
   return tellDropped({ entry, assignment, step, roster: facts.roster, now });
 }
 
@@ -166,7 +166,7 @@ export function compareWithLedger(
   for (const assignment of facts.assignments.values()) {
     const plan = facts.plans.get(assignment.course);
     if (!plan) continue;
-    const planned = slotsFor(assignment, plan.steps, publishedAtOf(assignment.course), facts, now);
+    const planned = slotsFor(assignment, stepsOf(plan), publishedAtOf(assignment.course), facts, now);
     const stepOf = new Map(planned.map(({ slot, step }) => [slot, step]));
     const entries = ledgerOf.get(assignment.id) ?? [];
     const momentOf = new Map(entries.map((entry) => [entry.id, entry.state === 'cancelled' ? NaN : entry.moment]));

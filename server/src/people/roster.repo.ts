@@ -117,16 +117,16 @@ async function namesFor(db: Queryable, departments: readonly { id: string; name:
 
 const LIST_DEPARTMENTS = 'select id, name, parent_id from departments';
 
-/** The roster that planning needs for some people and courses: they, those above, covers, owners, calendars, settings. */
+/** The roster that planning needs for some people and courses: they, those above, covers, owners, assistants, whom steps name, calendars, settings. */
 export async function loadRoster(
   db: Queryable,
   personIds: readonly string[],
-  courses: readonly Course[],
+  courses: readonly (Course & { named?: readonly string[] })[],
   sending: Settings,
 ): Promise<Roster> {
-  const owners = courses.flatMap((course) => (course.owner ? [course.owner] : []));
+  const told = courses.flatMap(({ owner, assistants = [], named = [] }) => [...(owner ? [owner] : []), ...assistants, ...named]);
   const calendars = await listCalendars(db);
-  const people = await listPeopleAround(db, [...new Set([...personIds, ...owners])]);
+  const people = await listPeopleAround(db, [...new Set([...personIds, ...told])]);
   const departments = await rows<{ id: string; name: string; parent_id: string | null }>(db, LIST_DEPARTMENTS);
   const parents = new Map(departments.map(({ id, parent_id }) => [id, parent_id]));
   return new Roster({

@@ -1,5 +1,5 @@
 import type { PlanRow, PlanView } from '@nudrik/contract';
-import type { PlanStep } from '@nudrik/core';
+import { namedPerson, type PlanStep } from '@nudrik/core';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_PLANS = `
@@ -50,6 +50,8 @@ join courses c on c.id = p.course_id
 where c.id = $1::bigint
 `;
 
+const LIST_NAMED = 'select id, name from people where id::text = any($1::text[]) order by name, id';
+
 const COUNT_NEXT = `
 select step_id, sum(count)::integer as count
 from notices_of_days
@@ -71,6 +73,7 @@ export async function findPlan(db: Queryable, courseId: string, today: string): 
     steps: row.steps as PlanView['steps'],
     next28: Object.fromEntries(next.map(({ step_id, count }) => [step_id, count])),
     open: row.open,
+    people: await rows(db, LIST_NAMED, [row.steps.flatMap(({ to }) => to.flatMap((role) => namedPerson(role) ?? []))]),
   };
 }
 

@@ -1,4 +1,4 @@
-import { clauseOf, stepFault, templateFault, tellMoment, type PlanStep } from '@nudrik/core';
+import { clauseOf, isHandStep, isKnownRole, ROLE_WORDS, stepFault, templateFault, tellMoment, type PlanStep } from '@nudrik/core';
 import type { PlanDraft, PlanPreview } from '@nudrik/contract';
 import { announce, rows, transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -18,6 +18,10 @@ export function planFaults(steps: readonly PlanStep[]): PlanPreview['faults'] {
   const seen = new Set<string>();
   for (const step of steps) {
     const fault = stepFault(step) ?? templateFault(step.message);
+    const nobody = step.to.find((role) => !isKnownRole(role));
+    if (nobody !== undefined) faults.push({ step: step.id, message: `“${step.name}”: it goes to “${nobody}”; expected ${ROLE_WORDS}.` });
+    if (isHandStep(step.id) || step.anchor.letter !== undefined)
+      faults.push({ step: step.id, message: `“${step.name}”: its id or its anchor is one of a letter by hand, which stands in no plan.` });
     if (fault) faults.push({ step: step.id, message: fault.startsWith('"') ? fault : `“${step.name}”: ${fault}` });
     if (seen.has(step.id)) faults.push({ step: step.id, message: `“${step.name}”: its id ${step.id} stands more than once.` });
     seen.add(step.id);

@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { NEW_QUIZ, newQuestion, type Question, type Quiz } from '@nudrik/core';
 import { rows } from '../db/db.ts';
 import { findLearning, markUnitDone } from '../learning/learn.ts';
+import { findPlan } from '../plans/plans.repo.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, republish, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { beginAttempt, endRunOut, quizView, saveAnswers, submitAnswers } from './attempts.ts';
@@ -219,6 +220,27 @@ describe('a quiz', () => {
     expect(await versionOf()).toBe(before);
     const steps = await rows<{ steps: { id: string }[]; version: number }>(house.db, 'select steps, version from plans where course_id = any($1::bigint[]) order by course_id', [[loud.course, quiet.course]]); // prettier-ignore
     expect(steps.map(({ steps: list }) => list.filter(({ id }) => id.startsWith('quiz-')).length)).toEqual([1, 0]);
+  });
+
+  it('tells the owner, the assistants as they are then, and who is named; nobody twice, and nobody of their own', async () => {
+    house.clock.at = Date.parse('2027-03-01T12:00:00Z');
+    const { course, id, link, unit } = await withQuiz(quizOf({ pass: 100, told: { of: 'failed', when: 'at once', to: ['trainer', 'assistants', `person ${crew['odd']!}`, `person ${crew['runa']!}`] } })); // prettier-ignore
+    await republish(house, course, (content) => ({ ...content, assistants: [crew['odd']!, crew['kari']!] }));
+    await drain(house.deps, house.mailer);
+    const toldBy = async (number: number): Promise<string[]> => {
+      house.mailer.letters = [];
+      await beginAttempt(house.deps, link, unit);
+      await submitAnswers(house.deps, link, unit, { attempt: number, answers: await wrongIn(id, number) }, null);
+      await drain(house.deps, house.mailer);
+      return house.mailer.letters.filter(({ subject }) => subject.includes('was not passed')).map(({ toAddress }) => toAddress.split('@')[0]!).sort(); // prettier-ignore
+    };
+    expect(await toldBy(1)).toEqual(['kari', 'odd', 'tora']);
+    // somebody else helps from now on
+    await republish(house, course, (content) => ({ ...content, assistants: [crew['per']!] }));
+    house.clock.at += 3_600_000;
+    expect(await toldBy(2)).toEqual(['odd', 'per', 'tora']);
+    expect(await rows(house.db, "select distinct because from notices where assignment_id = $1::bigint and to_role = $2::text and state = 'skipped'", [id, `person ${crew['runa']!}`])).toEqual([{ because: 'no-recipient' }]); // prettier-ignore
+    expect((await findPlan(house.db, course, '2027-03-01'))!.people.map(({ name }) => name)).toEqual(['Odd Aske', 'Runa Aske']);
   });
 
   it('gathers a day of what waits for marking into one letter; what was marked meanwhile is not in it', async () => {

@@ -1,6 +1,6 @@
 import { decodeEvent, EVENTS, tellEvent, Zone } from '@nudrik/core';
 import { UNDER_WAY, type UnderWayQuery, type UnderWayView } from '@nudrik/contract';
-import { maybeRow, oneRow, rows } from '../db/db.ts';
+import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { ASSIGNMENT_COLUMNS, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
@@ -118,6 +118,19 @@ where a.course_id = $1::bigint
 order by e.at desc, e.id desc
 limit ${HAPPENINGS}
 `;
+
+/** The open assignments of a course that are meant by what is the matter with them. */
+export async function listUnderWay(
+  db: Queryable,
+  { courseId, who, days }: { courseId: string; who: UnderWayQuery['who']; days: number },
+  now: number,
+): Promise<string[]> {
+  const sql = `
+    select a.id from assignments a ${last(who === 'stuck' ? LONG_AGO : 'false')}
+    where a.course_id = $1::bigint and a.closed_by is null and $2::timestamptz is not null and $3::integer is not null and ${WHO[who]} order by a.id
+  `;
+  return (await rows<{ id: string }>(db, sql, [courseId, new Date(now), days])).map(({ id }) => id);
+}
 
 /** A course as it goes on: who is where, who opened nothing, who is stuck, who waits, and what happened last. */
 export async function underWay({ db, clock }: Deps, courseId: string, { who, days, offset }: UnderWayQuery): Promise<UnderWayView> {

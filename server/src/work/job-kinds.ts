@@ -10,6 +10,7 @@ import type {
   ImportQuery,
   Outside,
   PlanDraft,
+  RemindRequest,
   RequirementDraft,
   Retiring,
   SettingsDraft,
@@ -21,6 +22,7 @@ import { previewPublish, publishCourse } from '../courses/publish.ts';
 import { saveSettings } from '../house/settings.ts';
 import { assign, close, extend } from '../assignments/change.ts';
 import { previewAssign } from '../assignments/preview.ts';
+import { previewRemind, remind } from '../assignments/remind.ts';
 import { foreseeImport, takeImport } from '../people/import.ts';
 import { undoImport } from '../people/undo-import.ts';
 import { previewPlan } from '../plans/publish.ts';
@@ -68,6 +70,8 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
   settings: kind((deps, draft: SettingsDraft, byWhom, work) => saveSettings(deps, draft, byWhom, work)),
   'course-export': kind((deps, input: Parameters<typeof exportReport>[1], _byWhom, work) => exportReport(deps, input, work)),
   assign: kind((deps, request: AssignRequest, byWhom, work) => assign(deps, request, byWhom, work)),
+  remind: kind((deps, request: RemindRequest, byWhom, work) => remind(deps, request, byWhom, work)),
+  'remind-preview': kind((deps, request: RemindRequest, byWhom) => previewRemind(deps, request, byWhom)),
   'assign-preview': kind((deps, request: AssignRequest) => previewAssign(deps, request)),
   'publish-preview': kind((deps, { id }: { id: string }) => previewPublish(deps, id)),
   publish: kind((deps, { id, version }: { id: string; version: number }, byWhom, work) => publishCourse(deps, id, version, byWhom, work)),

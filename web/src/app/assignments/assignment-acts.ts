@@ -1,15 +1,16 @@
-import { ChangeDetectionStrategy, Component, inject, input, linkedSignal, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import type { ActResult } from '@nudrik/contract';
 import { DateField } from '../shared/pick/date-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { AssignmentsApi, type HandAct } from './assignments.api.ts';
+import { Remind } from './remind.ts';
 
 /** What may be done with open assignments, one or many: a later due date, or closing them; always with a reason, always on the record. */
 @Component({
   selector: 'nk-assignment-acts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, DateField],
+  imports: [FormsModule, DateField, Remind],
   templateUrl: './assignment-acts.html',
   styles: `.acts { padding: 10px 12px; border: 1px solid var(--rule); margin-top: 8px; } .grow { flex: 1; min-width: 180px; }`,
 })
@@ -26,6 +27,8 @@ export class AssignmentActs {
   protected reason = '';
   protected told = '';
   protected readonly problem = signal<string | null>(null);
+  protected readonly isReminding = signal(false);
+  protected readonly whom = computed(() => ({ assignmentIds: [...this.assignmentIds()] }));
 
   protected send(act: HandAct): void {
     this.problem.set(null);

@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { ActResult, ActRow, AssignPreview, AssignResult, CompletionsPreview } from '@nudrik/contract';
+import type { ActResult, ActRow, AssignPreview, AssignResult, CompletionsPreview, RemindPreview, RemindResult } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 /** What may be done by hand with open assignments. */
@@ -20,6 +20,14 @@ export class AssignmentsApi {
 
   act(what: HandAct, request: object): Observable<ActResult> {
     return this.http.post<ActResult>(`/api/assignments/${what}`, request);
+  }
+
+  previewRemind(request: object): Observable<RemindPreview> {
+    return this.http.post<RemindPreview>('/api/assignments/remind/preview', request);
+  }
+
+  remind(request: object): Observable<RemindResult> {
+    return this.http.post<RemindResult>('/api/assignments/remind', request);
   }
 
   acts(): Observable<ActRow[]> {

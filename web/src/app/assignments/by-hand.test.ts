@@ -1,8 +1,9 @@
 import { describe, expect, it, test, vi } from 'vitest';
-import type { ActRow } from '@nudrik/contract';
+import type { ActRow, RemindPreview } from '@nudrik/contract';
 import { openPage } from '../../testing/page.ts';
 import { ActsPage } from './acts.page.ts';
 import { AssignmentActs } from './assignment-acts.ts';
+import { Remind } from './remind.ts';
 import { CompletionsPage } from './completions.page.ts';
 
 describe('what may be done with open assignments', () => {
@@ -45,6 +46,57 @@ describe('what may be done with open assignments', () => {
   it('a manager only extends', async () => {
     const page = await open(false);
     expect(page.queryByRole('button', { name: /Waive|Withdraw/ })).toBeNull();
+  });
+});
+
+describe('reminding by hand', () => {
+  const url = '/api/assignments/remind/preview';
+  const notice = { step: 'hand-0', stepName: 'x', kind: 'reminder', to: 'employee', occurrence: 0, addressee: null, at: '2027-03-01T09:40:00Z', local: 'Mon 1 Mar 10:40', zone: 'Europe/Oslo', outcome: 'send', held: null, because: null, reason: null, sentence: '' } as const; // prettier-ignore
+  const person = (id: string, name: string, rest: object = {}) => ({ id, assignmentId: `1${id}`, name, site: 'Orla Quay', zone: 'Europe/Oslo', due: 'Fri 12 Mar 17:00', dueAt: '2027-03-12T16:00:00Z', note: null, notices: [notice], ...rest }); // prettier-ignore
+  const PREVIEW: RemindPreview = { count: 2, closed: 0, toldLately: 1, told: [{ assignmentId: '13', person: 'Odd Aske', words: '“Late” Sun 28 Feb 09:00' }], people: [person('1', 'Kari Aske'), person('2', 'Runa Aske', { notices: [{ ...notice, outcome: 'hold', reason: 'the employee is on leave' }] })], byDay: [], held: [{ words: 'the employee is on leave', count: 1 }], skipped: [], missing: [], fault: null, settles: 10, letter: { assignmentId: '11', to: 'Kari Aske', subject: 'Safe Lifting: not finished yet', html: '<p>x</p>', text: 'x' } }; // prettier-ignore
+  const open = async (preview = PREVIEW) => {
+    const page = await openPage(Remind, { inputs: { whom: { assignmentIds: ['11', '12', '13'] } } });
+    const done = vi.fn();
+    page.fixture.componentInstance.done.subscribe(done);
+    const { body } = await page.answer(url, preview);
+    return { ...page, done, body };
+  };
+  const shown = (): string => document.querySelector('.p-dialog')!.textContent!.replace(/\s+/g, ' ');
+  const button = (name: RegExp): HTMLButtonElement => [...document.querySelectorAll<HTMLButtonElement>('.p-dialog button')].find((one) => name.test(one.textContent!))!; // prettier-ignore
+
+  it('says who gets it and when, who is left alone and why, and what holds one; sends what is shown', async () => {
+    const page = await open();
+    expect(page.body).toMatchObject({ assignmentIds: ['11', '12', '13'], alsoTold: false, name: 'Reminder by hand' });
+    expect(shown()).toContain('2 people get it. 1 was told within the last 48 hours and left out.');
+    expect(shown()).toContain('Odd Aske: “Late” Sun 28 Feb 09:00');
+    expect(shown()).toContain('1 held: the employee is on leave');
+    expect(shown()).toContain('As Kari Aske reads it');
+    await page.click(button(/^Next$/));
+    expect((await page.answer(url, PREVIEW)).body.as).toBe('12');
+    await page.click(document.querySelector<HTMLInputElement>('.p-dialog input[type=checkbox]')!);
+    const { key } = (await page.answer(url, { ...PREVIEW, count: 3 })).body;
+    expect(shown()).toContain('and get it again');
+    await page.click(button(/^\s*Remind 3 people/));
+    const sent = (await page.answer('/api/assignments/remind', { actId: '7', words: 'Reminded.' })).body;
+    expect(sent).toMatchObject({ alsoTold: true, key });
+    expect(page.done).toHaveBeenCalledWith({ actId: '7', words: 'Reminded.' });
+  });
+
+  it('a text with a fault, and nobody to write to, are not sent', async () => {
+    await open({ ...PREVIEW, fault: 'There is no merge field {x}.', letter: null });
+    expect([shown().includes('There is no merge field {x}.'), button(/^\s*Remind 2/).disabled]).toEqual([true, true]);
+    document.body.innerHTML = '';
+    await open({ ...PREVIEW, count: 0, people: [], letter: null });
+    expect([shown().includes('Nobody gets it.'), button(/^\s*Remind 0/).disabled]).toEqual([true, true]);
+  });
+
+  it('what is refused is said, and it is looked up anew', async () => {
+    const page = await open();
+    await page.click(button(/^\s*Remind 2 people/));
+    await page.refuse('/api/assignments/remind', { code: 'conflict', message: '2 people were told. Nobody was reminded.' }, 409);
+    await page.answer(url, PREVIEW);
+    expect(shown()).toContain('2 people were told. Nobody was reminded.');
+    expect(page.done).not.toHaveBeenCalled();
   });
 });
 

@@ -1,6 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { tellFinish, type FinishRule } from '@nudrik/core';
+import type { Named } from '../people/named.ts';
+import { PeoplePick } from '../people/people-pick.ts';
 import { PersonPick } from '../people/person-pick.ts';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
@@ -11,7 +13,7 @@ import { CourseStore } from './course.store.ts';
 @Component({
   selector: 'nk-course-facts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, NumberField, PersonPick, SelectField],
+  imports: [FormsModule, NumberField, PeoplePick, PersonPick, SelectField],
   templateUrl: './course-facts.html',
   styles: `
     .facts-form { display: grid; grid-template-columns: 2fr 110px 1.3fr; gap: 0 14px; max-width: 980px; }
@@ -47,6 +49,10 @@ export class CourseFacts {
         );
       }
     });
+  }
+
+  protected leaveOut(person: Named): void {
+    this.store.assist(this.store.assistants().filter(({ id }) => id !== person.id));
   }
 
   protected finishBy(kind: string): void {

@@ -16,6 +16,7 @@ export interface CourseForm {
   code: string | null;
   summary: string | null;
   ownerId: string | null;
+  assistants: string[];
   validityMonths: number | null;
   certificate: 'issued' | 'none' | null;
   finish: FinishRule;
@@ -64,12 +65,13 @@ export function copyUnit(unit: UnitForm): UnitForm {
 export const asKind = (unit: UnitForm, kind: UnitKind): UnitForm => ({ ...newUnit(kind, unit.title), key: unit.key, id: unit.id, required: unit.required, weight: unit.weight, release: unit.release }); // prettier-ignore
 
 export function formOf({ sections, ...facts }: DraftView['content'] | CourseView): CourseForm {
-  const { title, code, summary, ownerId, validityMonths, certificate, finish } = facts;
+  const { title, code, summary, ownerId, assistants, validityMonths, certificate, finish } = facts;
   return {
     title,
     code,
     summary,
     ownerId,
+    assistants,
     validityMonths,
     certificate,
     finish,
@@ -111,7 +113,7 @@ export function withIds(form: CourseForm, ids: Readonly<Record<string, string>>)
 export const CERTIFICATE_WORDS = { issued: 'issued', none: 'none, on purpose', open: 'not decided yet' };
 
 /** A course in words, field by field, for comparing two. */
-export function tellForm(form: CourseForm, owner: string): Record<string, string> {
+export function tellForm(form: CourseForm, owner: string, assistants: readonly string[]): Record<string, string> {
   const units = unitsOf(form);
   const titleOf = (id: string): string | null => units.find((unit) => unit.id === id)?.title ?? null;
   const words: Record<string, string> = {
@@ -119,6 +121,7 @@ export function tellForm(form: CourseForm, owner: string): Record<string, string
     Code: form.code ?? '',
     Summary: form.summary ?? '',
     Owner: owner,
+    Assistants: assistants.join(', '),
     Certificate: CERTIFICATE_WORDS[form.certificate ?? 'open'],
     Valid: form.validityMonths ? `${form.validityMonths} months` : 'no expiry',
     'Finished when': tellFinish(form.finish, units),

@@ -5,6 +5,8 @@ import type { OutlineLine } from '@nudrik/core';
 import type { CourseDraft, CourseFault, CourseState, CourseView, DraftSaved, DraftView, Editor } from '@nudrik/contract';
 import { catchError, debounceTime, EMPTY, exhaustMap, firstValueFrom, map, merge, Subject, switchMap, takeUntil, tap, timer, type Observable } from 'rxjs'; // prettier-ignore
 import { SessionStore } from '../access/session.store.ts';
+import type { Named } from '../people/named.ts';
+import { newKey } from '../shared/key.ts';
 import { LiveService } from '../shared/live.service.ts';
 import { NewerSaved } from '../shared/newer.ts';
 import { sentenceOf } from '../shared/refusal.ts';
@@ -40,8 +42,9 @@ export class CourseStore {
   /** as it is written now, also after a step that was taken back */
   readonly owner = computed(() => {
     const id = this.form()?.ownerId ?? null;
-    return id === null ? null : { id, name: this.names()[id] ?? `person ${id}` };
+    return id === null ? null : this.named(id);
   });
+  readonly assistants = computed(() => (this.form()?.assistants ?? []).map((id) => this.named(id)));
   readonly error = signal<string | null>(null);
   readonly problem = signal<string | null>(null);
   readonly faults = signal<readonly CourseFault[]>([]);
@@ -72,7 +75,7 @@ export class CourseStore {
     both: () =>
       this.api
         .draft(this.id()!)
-        .pipe(map((theirs) => ({ theirs, mine: tellForm(this.form()!, this.owner()?.name ?? 'nobody'), saved: tellForm(formOf(theirs.content), theirs.owner?.name ?? 'nobody') }))), // prettier-ignore
+        .pipe(map((theirs) => ({ theirs, mine: tellForm(this.form()!, this.owner()?.name ?? 'nobody', this.assistants().map(({ name }) => name)), saved: tellForm(formOf(theirs.content), theirs.owner?.name ?? 'nobody', theirs.content.assistants.map((id) => theirs.people.find((person) => person.id === id)?.name ?? id)) }))), // prettier-ignore
     goOn: ({ version }) => {
       this.version.set(version);
       this.typed.next();
@@ -172,6 +175,7 @@ export class CourseStore {
     const before = this.form();
     this.state.set(view.state);
     this.know(view.owner);
+    view.people.forEach((person) => this.know(person));
     this.faults.set(view.faults);
     this.others.set(view.others);
     this.savedAt.set(view.savedAt);
@@ -183,7 +187,12 @@ export class CourseStore {
     this.forget();
   }
 
-  private know(person: { id: string; name: string } | null): void {
+  /** Somebody who stands in what is written. */
+  named(id: string): Named {
+    return { id, name: this.names()[id] ?? 'somebody who is not on the roster' };
+  }
+
+  know(person: Named | null): void {
     if (person) this.names.update((names) => ({ ...names, [person.id]: person.name }));
   }
 
@@ -241,6 +250,11 @@ export class CourseStore {
     this.set({ ownerId: person?.id ?? null });
   }
 
+  assist(assistants: readonly Named[]): void {
+    assistants.forEach((person) => this.know(person));
+    this.set({ assistants: assistants.map(({ id }) => id) });
+  }
+
   setUnit(key: string, change: Partial<UnitForm>): void {
     this.edit(`${key} ${Object.keys(change).join()}`, (form) => ({ ...form, sections: form.sections.map((section) => ({ ...section, units: section.units.map((unit) => (unit.key === key ? { ...unit, ...change } : unit)) })) })); // prettier-ignore
   }
@@ -276,7 +290,7 @@ export class CourseStore {
         const last = sections.at(-1)!;
         return this.api.save(courseId, {
           version: view.version,
-          save: crypto.randomUUID(),
+          save: newKey(),
           content: { ...content, sections: [...sections.slice(0, -1), { ...last, units: [...last.units, moved] }] },
         });
       }),
@@ -289,7 +303,7 @@ export class CourseStore {
     const id = untracked(this.id);
     const version = untracked(this.version);
     if (!id || version === null || this.isSaving() || !untracked(this.isChanged) || this.newer.shown()) return;
-    this.saving ??= { save: crypto.randomUUID(), version, content: untracked(this.draft)! };
+    this.saving ??= { save: newKey(), version, content: untracked(this.draft)! };
     const sent = this.saving;
     this.isSaving.set(true);
     this.api.save(id, sent).subscribe({

@@ -3,17 +3,7 @@ import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import type { PlanStepView, PlanView, PreviewNotice } from '@nudrik/contract';
-import {
-  HOLD_WORDS,
-  MERGE_FIELDS,
-  stepFault,
-  templateFault,
-  tellCondition,
-  tellWhen,
-  UNITS,
-  type HoldReason,
-  type Step,
-} from '@nudrik/core';
+import { HOLD_WORDS, stepFault, templateFault, tellCondition, tellRole, tellWhen, UNITS, type HoldReason, type Step } from '@nudrik/core';
 import { Dialog } from 'primeng/dialog';
 import { ToggleSwitch } from 'primeng/toggleswitch';
 import { debounceTime, map } from 'rxjs';
@@ -30,6 +20,7 @@ import { TimeField } from '../shared/pick/time-field.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
 import { PlanLine } from './plan-line.ts';
 import { PlansApi } from './plans.api.ts';
+import { TemplateEdit } from '../messages/template-edit.ts';
 import { TemplateText } from '../messages/template-text.ts';
 
 /** A plan as a line of time: its steps as flags, and beside the chosen one real people with their real moments. */
@@ -41,6 +32,7 @@ import { TemplateText } from '../messages/template-text.ts';
     KindMark,
     MomentPipe,
     PlanLine,
+    TemplateEdit,
     TemplateText,
     NumberField,
     SelectField,
@@ -96,7 +88,6 @@ export class PlanPage implements HasWork {
   protected readonly isBusy = signal(false);
   protected readonly isEditing = signal(false);
   protected readonly published = signal<number | null>(null);
-  protected readonly fields = MERGE_FIELDS.map(({ name, about }) => ({ value: name, label: `${name}: ${about}` }));
   protected readonly units = wordsOf(UNITS);
   protected readonly sides = computed((): Choice<boolean>[] => {
     const event = this.chosen()?.anchor.event;
@@ -156,6 +147,11 @@ export class PlanPage implements HasWork {
     return tellWhen(step as Step);
   }
 
+  protected to(step: PlanStepView): string {
+    const people = this.plan.data()?.people ?? [];
+    return step.to.map((role) => tellRole(role, (id) => people.find((person) => person.id === id)?.name)).join(', ');
+  }
+
   protected onlyIf(step: PlanStepView): string {
     return step.onlyIf ? tellCondition(step.onlyIf) : '';
   }
@@ -186,21 +182,6 @@ export class PlanPage implements HasWork {
   protected setAmount(step: PlanStepView, amount: number | null): void {
     if (amount !== null && Number.isInteger(amount) && amount >= 0 && amount <= 999)
       this.setOffset(step, { amount: step.offset.amount < 0 ? -amount : amount });
-  }
-
-  protected setMessage(step: PlanStepView, change: Partial<PlanStepView['message']>): void {
-    this.change(step.id, { message: { ...step.message, ...change } });
-  }
-
-  /** Puts a merge field where the cursor stands. */
-  protected insert(step: PlanStepView, area: HTMLTextAreaElement, field: string): void {
-    const at = area.selectionStart;
-    const body = `${step.message.body.slice(0, at)}{${field}}${step.message.body.slice(area.selectionEnd)}`;
-    this.setMessage(step, { body });
-    setTimeout(() => {
-      area.focus();
-      area.setSelectionRange(at + field.length + 2, at + field.length + 2);
-    });
   }
 
   protected leaveChanges(): void {

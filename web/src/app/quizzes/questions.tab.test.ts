@@ -1,3 +1,4 @@
+import { findByRole } from '@testing-library/dom';
 import { ViewContainerRef } from '@angular/core';
 import { beforeEach, describe, expect, it } from 'vitest';
 import { NEW_QUIZ, newQuestion, type Question, type Quiz } from '@nudrik/core';
@@ -8,10 +9,10 @@ import { QuestionsTab } from './questions.tab.ts';
 
 const draft = (quiz: Quiz): DraftView => ({
   content: {
-    title: 'Hose Drill', code: null, summary: null, ownerId: null, validityMonths: null, certificate: 'none', finish: { kind: 'all' },
+    title: 'Hose Drill', code: null, summary: null, ownerId: null, assistants: [], validityMonths: null, certificate: 'none', finish: { kind: 'all' },
     sections: [{ id: '1', title: 'One', units: [{ id: '11', kind: 'quiz', title: 'The hoses', required: true, weight: 1, release: null, body: null, url: null, fileId: null, file: null, quiz }] }],
   },
-  owner: null, state: 'draft', version: 4, savedAt: null, savedBy: null, faults: [], others: [],
+  owner: null, people: [], state: 'draft', version: 4, savedAt: null, savedBy: null, faults: [], others: [],
 }); // prettier-ignore
 const HOSES = { ...newQuestion('one', 'a'), text: '<p>Which hose?</p>', choices: [{ text: 'Red', isRight: true, words: '' }, { text: 'Green', isRight: false, words: '' }] } as Question; // prettier-ignore
 
@@ -79,5 +80,19 @@ describe('the questions of a quiz', () => {
     others.dispatchEvent(new Event('blur'));
     await page.settle();
     expect((await page.kept()).told).toEqual({ of: 'all', when: 'at once', to: ['trainer', 'bridge@orlasund.example'] });
+    await page.click(page.getByLabelText('the assistants'));
+    expect(page.text()).toContain('The course has no assistants yet');
+    await page.type(page.getByRole('combobox', { name: 'Tell somebody' }), 'odd');
+    await page.answer('/api/people?find=odd&sort=fit&size=12', {
+      rows: [{ id: '5', name: 'Odd Aske', department: 'Deck', site: 'Orla Quay', job: null }],
+      total: 1,
+    });
+    await page.click(await findByRole(document.body, 'option', { name: /Odd Aske/ }));
+    expect(page.getByRole('button', { name: 'Take out Odd Aske' })).toBeTruthy();
+    await page.type(others, 'bridge@orlasund.example, tora');
+    others.dispatchEvent(new Event('blur'));
+    await page.settle();
+    expect(page.getByRole('alert').textContent).toContain('“tora” is no mail address');
+    expect((await page.kept()).told.to).toEqual(['trainer', 'assistants', 'person 5', 'bridge@orlasund.example']);
   });
 });

@@ -64,8 +64,8 @@ describe('a survey as it is answered', () => {
 
 describe('a survey as it is written', () => {
   const DRAFT = {
-    content: { title: 'Safe Lifting', code: null, summary: null, ownerId: null, validityMonths: 12, certificate: 'issued', finish: { kind: 'all' }, sections: [{ id: '1', title: 'One', units: [{ id: '11', kind: 'survey', title: 'What you think', required: true, weight: 1, release: null, body: null, url: null, fileId: null, file: null, quiz: null, video: null, survey }] }] },
-    owner: null, state: 'draft', version: 4, savedAt: null, savedBy: null, faults: [], others: [],
+    content: { title: 'Safe Lifting', code: null, summary: null, ownerId: null, assistants: [], validityMonths: 12, certificate: 'issued', finish: { kind: 'all' }, sections: [{ id: '1', title: 'One', units: [{ id: '11', kind: 'survey', title: 'What you think', required: true, weight: 1, release: null, body: null, url: null, fileId: null, file: null, quiz: null, video: null, survey }] }] },
+    owner: null, people: [], state: 'draft', version: 4, savedAt: null, savedBy: null, faults: [], others: [],
   } as unknown as DraftView; // prettier-ignore
   const open = async () => {
     const page = await openPage(SurveyTab, { providers: [CourseStore], inputs: { unit: '11' } });

@@ -1,0 +1,80 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { toObservable } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import type { PreviewNotice, PreviewPerson, RemindResult, RemindWhom } from '@nudrik/contract';
+import { HAND_TEXT, tellAmount, type Template } from '@nudrik/core';
+import { Dialog } from 'primeng/dialog';
+import { debounceTime } from 'rxjs';
+import { Letter } from '../messages/letter.ts';
+import { TemplateEdit } from '../messages/template-edit.ts';
+import { SessionStore } from '../access/session.store.ts';
+import { newKey } from '../shared/key.ts';
+import { load } from '../shared/loaded.ts';
+import { zoneWords } from '../shared/moment.pipe.ts';
+import { sentenceOf } from '../shared/refusal.ts';
+import { AssignmentsApi } from './assignments.api.ts';
+
+/** Reminds people now, by hand: who gets it and who is left alone, when it reaches each, and the text as each reads it; then it goes. */
+@Component({
+  selector: 'nk-remind',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [Dialog, FormsModule, Letter, TemplateEdit],
+  templateUrl: './remind.html',
+  styleUrl: './remind.css',
+})
+export class Remind {
+  private readonly api = inject(AssignmentsApi);
+  protected readonly session = inject(SessionStore);
+  readonly whom = input.required<Partial<RemindWhom>>();
+  readonly done = output<RemindResult>();
+  readonly left = output<void>();
+  protected readonly name = signal('Reminder by hand');
+  protected readonly message = signal<Template>(HAND_TEXT);
+  protected readonly alsoTold = signal(false);
+  protected readonly reader = signal<string | null>(null);
+  protected readonly isWriting = signal(false);
+  protected readonly isBusy = signal(false);
+  protected readonly problem = signal<string | null>(null);
+  private readonly key = newKey();
+  private readonly request = computed(() => ({
+    ...this.whom(),
+    name: this.name().trim() || 'Reminder by hand',
+    message: this.message(),
+    alsoTold: this.alsoTold(),
+    as: this.reader(),
+    key: this.key,
+  }));
+  protected readonly preview = load(toObservable(this.request).pipe(debounceTime(200)), (request) => this.api.previewRemind(request), ['notices']); // prettier-ignore
+  protected readonly people = computed(() => this.preview.data()?.people ?? []);
+  protected readonly at = computed(() => Math.max(0, this.people().findIndex(({ assignmentId }) => assignmentId === this.reader()))); // prettier-ignore
+  protected readonly zoneWords = zoneWords;
+
+  protected readonly countWords = computed(() => tellAmount(this.preview.data()?.count ?? 0, 'people'));
+  protected noticeOf({ notices }: PreviewPerson): PreviewNotice | null {
+    return notices[0] ?? null;
+  }
+
+  protected goes(notice: PreviewNotice | null): string {
+    if (!notice) return '';
+    return notice.outcome === 'send' ? (notice.local ?? '') : (notice.reason ?? '');
+  }
+
+  /** Reads the text as the person before or after, around the ends. */
+  protected turn(by: number): void {
+    const people = this.people();
+    if (people.length > 0) this.reader.set(people[(this.at() + by + people.length) % people.length]!.assignmentId);
+  }
+
+  protected send(): void {
+    this.isBusy.set(true);
+    this.problem.set(null);
+    this.api.remind(this.request()).subscribe({
+      next: (result) => this.done.emit(result),
+      error: (error: unknown) => {
+        this.isBusy.set(false);
+        this.problem.set(sentenceOf(error));
+        this.preview.reload();
+      },
+    });
+  }
+}

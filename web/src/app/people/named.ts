@@ -1,0 +1,5 @@
+/** Somebody by name. */
+export interface Named {
+  id: string;
+  name: string;
+}
