@@ -7,7 +7,6 @@ import {
   compileAudience,
   matchColumns,
   previewRoster,
-  readTable,
   reconcilePerson,
   type Audience,
   type LiveRequirement,
@@ -16,6 +15,7 @@ import {
   type RosterPerson,
   type Structure,
 } from '@nudrik/core';
+import { readTable } from '@nudrik/core/table-file';
 import {
   migrate,
   openPool,

@@ -43,7 +43,6 @@ export * from './quizzes/paste.ts';
 export * from './quizzes/told.ts';
 export * from './people/role.ts';
 export * from './people/matching.ts';
-export * from './people/table-file.ts';
 export * from './requirements/audience.ts';
 export * from './requirements/requirement.ts';
 export * from './requirements/standing.ts';

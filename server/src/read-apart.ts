@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
-import type { TableFile } from '@nudrik/core';
+import type { TableFile } from '@nudrik/core/table-file';
 import type { HolidaysRead } from '@nudrik/contract';
 import type { ReadPage } from './files/office.ts';
 import { readHere } from './read-here.ts';

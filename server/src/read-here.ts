@@ -1,4 +1,4 @@
-import { readTable, UnreadableFile } from '@nudrik/core';
+import { readTable, UnreadableFile } from '@nudrik/core/table-file';
 import { checkOffice, readDocx } from './files/office.ts';
 import { countPages } from './files/pdf.ts';
 import { Refused } from './refusal.ts';

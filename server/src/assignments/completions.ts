@@ -1,16 +1,15 @@
 import {
   dateFault,
   readDate,
-  readTable,
   findDateOrder,
   plainHeader,
   tellAmount,
   tellDate,
   dayOf,
   Zone,
-  UnreadableFile,
   type DateOrder,
 } from '@nudrik/core';
+import { readTable, UnreadableFile } from '@nudrik/core/table-file';
 import type { ActResult, CompletionsPreview, CompletionsRequest } from '@nudrik/contract';
 import { rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import { findFile } from '../files/files.repo.ts';

@@ -1,5 +1,6 @@
 import { afterAll, beforeEach, describe, expect, it, test } from 'vitest';
-import { ALL_GROUPS, matchColumns, readTable, type Groups } from '@nudrik/core';
+import { ALL_GROUPS, matchColumns, type Groups } from '@nudrik/core';
+import { readTable } from '@nudrik/core/table-file';
 import type { ImportOrder, ImportResult, RequirementDraft } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { planWaiting } from '../notices/plan.ts';

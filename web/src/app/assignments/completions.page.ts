@@ -61,7 +61,7 @@ export class CompletionsPage {
     if (!file) return;
     this.done.set(null);
     const bytes = new Uint8Array(await file.arrayBuffer());
-    const { decode } = await import('@nudrik/core');
+    const { decode } = await import('@nudrik/core/table-file');
     this.text.set(decode(bytes).text);
   }
 

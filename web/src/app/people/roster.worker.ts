@@ -5,11 +5,8 @@ import {
   GROUPS,
   matchColumns,
   previewRoster,
-  readTable,
   shareOf,
   takenOf,
-  UnreadableFile,
-  writeCsv,
   type ColumnMatch,
   type DateOrder,
   type Group,
@@ -19,8 +16,8 @@ import {
   type Rejection,
   type RosterPreview,
   type RowChange,
-  type TableFile,
 } from '@nudrik/core';
+import { readTable, UnreadableFile, writeCsv, type TableFile } from '@nudrik/core/table-file';
 import type { Refusal, RosterFacts } from '@nudrik/contract';
 
 /** What was read of a file, before anything is compared. */
