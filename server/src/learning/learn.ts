@@ -261,8 +261,8 @@ export async function markUnitDone(
 ): Promise<{ finished: boolean }> {
   return transaction(deps.db, async (client) => {
     const { assignment, unit } = await lockUnit(deps, client, link, unitId);
-    if (assignment.closed_by === 'finished') return { finished: true };
     const how = DONE_BY[unitKind(unit.kind as UnitKind).doneBy];
+    if (assignment.closed_by === 'finished' && (how || assignment.units_done.includes(unitId))) return { finished: true };
     if (how) throw new Refused('conflict', `“${unit.title}” is done by ${how}, and not by marking it done. Nothing was changed.`);
     const now = deps.clock.now();
     const isNew = !assignment.units_done.includes(unitId);
@@ -282,6 +282,14 @@ export async function settle(
   events: readonly AssignmentEvent[],
   byWhom: string,
 ): Promise<boolean> {
+  if (assignment.closed_by === 'finished') {
+    await record(
+      client,
+      events.map((event) => ({ assignment: assignment.id, event })),
+      { byWhom },
+    );
+    return true;
+  }
   const { finish, units } = await getRules(client, assignment.course_id);
   const done = new Set([...assignment.units_done, ...events.flatMap((event) => (event.type === 'unit-finished' ? [event.unit] : []))]);
   const scores = finish.kind === 'score' ? await scoresOf(client, assignment.id, events) : new Map<string, number>();

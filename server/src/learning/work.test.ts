@@ -152,6 +152,26 @@ it('finishing both finishes the course', async () => {
   expect(await events('finished')).toHaveLength(1);
 });
 
+it('a film that is not required is watched after the course is finished, too, once, and the finish stays', async () => {
+  await house.db.query('update units set required = false where id = $1::bigint', [units['Film']]);
+  await house.db.query('update courses set required_units = array[$1::bigint] where id = (select course_id from assignments where id = $2::bigint)', [units['Drill'], assignment]); // prettier-ignore
+  await tellPackage(house.deps, by, units['Drill']!, { data: '{"core":{"lesson_status":"completed"}}' });
+  const { finishedAt } = await findLearning(house.deps, by.link);
+  expect(finishedAt).not.toBeNull();
+  const watch = (to: number) => tellPlayed(house.deps, by, units['Film']!, { played: [[0, to]], at: to });
+  await watch(0);
+  await elapse(200);
+  expect(await watch(10)).toMatchObject({ isDone: false, finished: true });
+  await elapse(200);
+  expect(await watch(100)).toMatchObject({ isDone: true, finished: true });
+  await elapse(200);
+  await watch(100);
+  expect((await shown('Film')).doneAt).not.toBeNull();
+  expect(await events('unit-finished')).toEqual([{ unit: units['Drill'] }, { unit: units['Film'] }]);
+  expect(await findLearning(house.deps, by.link)).toMatchObject({ state: 'finished', finishedAt, percent: 100 });
+  expect(await events('finished')).toHaveLength(1);
+});
+
 describe('a presentation becomes a PDF', () => {
   function office(script: string): string {
     const program = join(mkdtempSync(join(tmpdir(), 'nudrik-test-')), 'office');

@@ -33,7 +33,7 @@ export async function keepPlace(deps: Deps, { link }: By, unitId: string, place:
   });
 }
 
-/** Records that a unit is done by what was done in it, once; of an assignment that is still open. */
+/** Records that a unit is done by what was done in it, once; also one that is not required, once the course is finished. */
 async function doneBy(
   deps: Deps,
   client: Client,
@@ -43,7 +43,9 @@ async function doneBy(
   isDone: boolean,
   signedIn: string | null,
 ): Promise<boolean> {
-  if (assignment.closed_by) return assignment.closed_by === 'finished';
+  const isFinished = assignment.closed_by === 'finished';
+  // of what is gone through again once the course is finished, only a unit that was not done yet is news
+  if (isFinished && (!isDone || assignment.units_done.includes(unitId))) return true;
   if (isDone && !assignment.units_done.includes(unitId)) events.push({ type: 'unit-finished', at: deps.clock.now(), unit: unitId });
   if (events.length === 0) return false;
   return settle(deps, client, assignment, events, actor(assignment.person_name, assignment.person_id, signedIn));

@@ -2,7 +2,6 @@ import { stringify } from 'csv-stringify/sync';
 import { FEWEST, readSurveyAnswers, surveyFigures, tellList, type AssignmentEvent, type Survey, type SurveyAnswers } from '@nudrik/core';
 import type { SurveyAnswersDraft, SurveyView } from '@nudrik/contract';
 import { maybeRow, oneRow, rows, transaction, type Queryable } from '../db/db.ts';
-import { record } from '../assignments/record.ts';
 import type { Deps } from '../deps.ts';
 import { actor, lockUnit, settle } from '../learning/learn.ts';
 import type { By } from '../learning/work.ts';
@@ -42,13 +41,7 @@ export async function answerSurvey(
       { type: 'unit-finished', at: now, unit: unitId },
     ];
     const byWhom = actor(assignment.person_name, assignment.person_id, signedIn);
-    if (!isFinished) return { finished: await settle(deps, client, assignment, events, byWhom) };
-    await record(
-      client,
-      events.map((event) => ({ assignment: assignment.id, event })),
-      { byWhom },
-    );
-    return { finished: true };
+    return { finished: await settle(deps, client, assignment, events, byWhom) };
   });
 }
 
