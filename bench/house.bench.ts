@@ -37,6 +37,8 @@ const PAGES: readonly { page: string; ask: (n: number) => string; goal: number }
   { page: 'a person', ask: (n) => `/api/people/${1 + ((n * 977) % SIZE.people)}`, goal: 50 },
   { page: 'a person’s time line', ask: (n) => `/api/people/${1 + ((n * 977) % SIZE.people)}/timeline`, goal: 50 },
   { page: 'Structure', ask: () => '/api/people/structure', goal: 50 },
+  { page: 'Under way', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/under-way?who=all&days=7&offset=0`, goal: 150 },
+  { page: 'Under way, who is stuck', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/under-way?who=stuck&days=7&offset=0`, goal: 150 },
   { page: 'Requirements', ask: () => '/api/requirements', goal: 50 },
   { page: 'a requirement', ask: (n) => `/api/requirements/${1 + (n % 20)}`, goal: 50 },
   { page: 'Plans', ask: () => '/api/plans', goal: 50 },

@@ -17,3 +17,6 @@ alter table acts add constraint acts_kind_check check (kind in ('assign', 'exten
 
 -- people who help the owner of a course: steps of its plan may go to them
 alter table courses add column assistants bigint[] not null default '{}';
+
+-- who opened a package of a course, among all that was done in it
+create index unit_work_of_unit on unit_work (unit_id);

@@ -41,13 +41,16 @@ left join lateral (
 // only who began that long ago can be stuck that long
 const LONG_AGO = "a.started_at < $2::timestamptz - $3::integer * interval '1 day'";
 const WAITS = 'exists (select 1 from quiz_attempts q where q.assignment_id = a.id and q.submitted_at is not null and q.is_passed is null)';
-const UNFINISHED = `exists (
-  select 1
-  from unit_work w
-  join units u on u.id = w.unit_id and u.kind = 'package'
-  where w.assignment_id = a.id
+// of the packages of the course, once: who opened one that does not say that it is done
+const UNFINISHED = `a.id in (
+  select w.assignment_id
+  from sections c
+  join units u on u.section_id = c.id and u.kind = 'package'
+  join unit_work w on w.unit_id = u.id
+  join assignments b on b.id = w.assignment_id and b.closed_by is null
+  where c.course_id = $1::bigint
     and w.package is not null
-    and w.unit_id <> all(a.units_done)
+    and w.unit_id <> all(b.units_done)
 )`;
 
 /** Who is meant by each, of what is open; $2 is now, $3 how many days make somebody stuck. */
@@ -68,6 +71,7 @@ where a.course_id = $1::bigint
   and a.closed_by is null
 `;
 
+// what is due first stands first: where everybody was is looked up for one page alone
 const listSql = (who: (typeof UNDER_WAY)[number]): string => `
 select ${ASSIGNMENT_COLUMNS}, p.id as person_id, p.name as person, d.name as department, last.at as last_at, coalesce(u.title, 'the course') as last_unit,
   (
@@ -97,7 +101,7 @@ where a.course_id = $1::bigint
   and $2::timestamptz is not null
   and $3::integer is not null
   and ${WHO[who]}
-order by ${who === 'all' ? 'last.at desc nulls last' : 'a.due_at'}, a.id
+order by a.due_at, a.id
 offset $4::integer
 limit ${PAGE}
 `;
