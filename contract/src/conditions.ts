@@ -1,5 +1,14 @@
 import { z } from 'zod';
-import { CONDITIONS, conditionsFor, STATES, type Condition, type ConditionFact, type ConditionValue } from '@nudrik/core';
+import {
+  CONDITIONS,
+  conditionsFor,
+  PRESENCES,
+  SIGN_OFF_OUTCOMES,
+  STATES,
+  type Condition,
+  type ConditionFact,
+  type ConditionValue,
+} from '@nudrik/core';
 import { Id, LocalDate, meantIssue, Line } from './common.ts';
 
 const Names = z.array(Line(200)).min(1, 'expected at least one').max(2_000);
@@ -19,6 +28,14 @@ const valuesBy = (which: z.ZodType): Record<ConditionValue, z.ZodType> => ({
   days: z.number().int().min(0).max(36_500),
   numbers: Texts,
   courses: which,
+  percent: z.number().int().min(0).max(100),
+  score: z.strictObject({ unit: Line(100), atLeast: z.number().int().min(0).max(100) }),
+  attempts: z.strictObject({ unit: Line(100), atLeast: z.number().int().min(1).max(100) }),
+  outcomes: z.array(z.enum(SIGN_OFF_OUTCOMES)).min(1),
+  presences: z.array(z.enum(PRESENCES)).min(1),
+  count: z.number().int().min(1).max(1_000),
+  true: z.literal(true),
+  step: Line(100),
 });
 
 /**
@@ -98,7 +115,7 @@ function sizeOf(value: unknown): { conditions: number; depth: number } {
   return { conditions, depth: deepest };
 }
 
-/** A condition of a plan's step: of the person and the assignment. */
-export const ConditionSchema = conditionSchema(['person', 'assignment'], 'name');
+/** A condition of a plan's step: of the person, the assignment, what is held, and what was sent. */
+export const ConditionSchema = conditionSchema(['person', 'assignment', 'held', 'notices'], 'name');
 /** An audience, as it is stored. */
 export const AudienceSchema = conditionSchema(['person', 'held'], 'id');

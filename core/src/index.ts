@@ -10,6 +10,7 @@ export * from './people/roster-file.ts';
 export * from './people/levels.ts';
 export * from './conditions/catalogue.ts';
 export * from './conditions/condition.ts';
+export * from './conditions/further.ts';
 export * from './assignments/event.ts';
 export * from './assignments/state.ts';
 export * from './plans/anchor.ts';

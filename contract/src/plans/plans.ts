@@ -20,6 +20,8 @@ export const AnchorSchema = z.strictObject({
   unit: Line(100).optional(),
   date: LocalDate.optional(),
   outcome: z.enum(SIGN_OFF_OUTCOMES).optional(),
+  section: Line(100).optional(),
+  units: z.array(Line(100)).max(500).optional(),
   letter: Line(100).optional(),
 });
 

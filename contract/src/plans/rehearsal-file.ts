@@ -48,6 +48,7 @@ const PersonSchema = z.strictObject({
   job: z.string().nullable().default(null),
   joinedOn: LocalDate.nullable().default(null),
   leftOn: LocalDate.nullable().default(null),
+  held: z.array(z.strictObject({ course: z.string(), until: LocalDate.nullable() })).default([]),
 });
 
 const CourseSchema = z.strictObject({
@@ -107,6 +108,7 @@ export const RehearsalFile = z
         id: z.string().min(1),
         person: z.string(),
         course: z.string(),
+        round: z.number().int().min(1).default(1),
         assignedAt: Instant,
         dueAt: Instant,
       }),

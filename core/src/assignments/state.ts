@@ -13,6 +13,8 @@ export interface Assignment {
   id: string;
   person: string;
   course: string;
+  /** how often its person has had the course, this one among them; 1 where it is not said */
+  round?: number;
   assignedAt: Instant;
   /** the first due date; extensions are events */
   dueAt: Instant;
@@ -133,6 +135,18 @@ export function revisionsOf(
       revision.gaps = revision.spans.slice(1).map((span, i) => ({ from: revision.spans[i]!.to!, to: span.from }));
   }
   return list;
+}
+
+/** What somebody does in a course. */
+export const isActivity = ({ type }: AssignmentEvent): boolean =>
+  type === 'started' || type === 'unit-opened' || type === 'unit-finished' || type === 'quiz-submitted';
+
+/** When something was last done; when it was assigned, or began anew, where nothing was since. */
+export function activityAt(assignment: Assignment, now: Instant): Instant {
+  let last = assignment.assignedAt;
+  for (const event of effectiveEvents(assignment.events, now))
+    if (event.at <= now && (isActivity(event) || event.type === 'reopened')) last = Math.max(last, event.at);
+  return last;
 }
 
 const dueOf = (event: AssignmentEvent): Instant | null => (event.type === 'extended' || event.type === 'reopened' ? event.dueAt : null);

@@ -1,6 +1,7 @@
 import type { StateWord } from '../assignments/state.ts';
+import type { SignOffOutcome } from '../plans/anchor.ts';
 import { addDays, dayOf, type LocalDate } from '../time/calendar.ts';
-import { tellDate, tellList } from '../time/words.ts';
+import { tellAmount, tellDate, tellList } from '../time/words.ts';
 
 /**
  * Conditions, of plans and of audiences: one language, as data. In the house departments, sites, groups, people and
@@ -19,7 +20,25 @@ export type Leaf =
   | { joinedWithin: number }
   | { number: readonly string[] }
   | { holds: readonly string[] }
-  | { lacks: readonly string[] };
+  | { lacks: readonly string[] }
+  | { progressAtLeast: number }
+  | { unitOpened: string }
+  | { quizPassed: string }
+  | { quizScore: { unit: string; atLeast: number } }
+  | { quizAttempts: { unit: string; atLeast: number } }
+  | { signedOff: readonly SignOffOutcome[] }
+  | { idleDays: number }
+  | { manager: readonly Presence[] }
+  | { round: number }
+  | { replied: true }
+  | { fromDate: LocalDate }
+  | { beforeDate: LocalDate }
+  | { stepSent: string }
+  | { stepBounced: string };
+
+/** Whether somebody's manager can be reached: at work, away (on leave), or nobody. */
+export const PRESENCES = ['there', 'away', 'none'] as const;
+export type Presence = (typeof PRESENCES)[number];
 type ValueOf<N extends LeafName> = Extract<Leaf, Record<N, unknown>>[N & keyof Extract<Leaf, Record<N, unknown>>];
 export type LeafName = Leaf extends infer L ? (L extends unknown ? Exclude<keyof L, 'below'> : never) : never;
 
@@ -43,6 +62,39 @@ export interface ConditionPerson {
 export interface ConditionAssignment {
   state: StateWord;
   unitsFinished: ReadonlySet<string>;
+  /** what is worked out only where a condition asks for it */
+  further: FurtherFacts;
+}
+/** What few conditions ask of an assignment, at the moment of deciding. */
+export interface FurtherFacts {
+  /** the local day of the employee */
+  today: LocalDate;
+  /** 1 is the first time that somebody has the course */
+  round: number;
+  hasReplied: boolean;
+  /** whole percent, as it is told everywhere */
+  progress: number;
+  /** local days since the last activity; since it was assigned where there was none */
+  idleDays: number;
+  /** what the last sign-off came to */
+  signedOff: SignOffOutcome | null;
+  manager: Presence;
+  isOpened(unit: string): boolean;
+  quiz(unit: string): QuizFacts;
+  /** what became of the messages of a step of the same plan, about the same assignment */
+  notices(step: string): NoticeFacts;
+}
+export interface QuizFacts {
+  attempts: number;
+  /** percent; null while nothing has a score */
+  best: number | null;
+  isPassed: boolean;
+}
+export interface NoticeFacts {
+  /** one went out, whatever became of it */
+  isSent: boolean;
+  /** one came back */
+  isBounced: boolean;
 }
 
 /** How departments stand below each other, and people below their managers. */
@@ -58,30 +110,53 @@ export interface Names {
   group(id: string): string;
   person(id: string): string;
   course(id: string): string;
+  unit(id: string): string;
 }
 const same = (id: string): string => id;
 /** Where a condition says names, they stand for themselves. */
-export const NAMES_THEMSELVES: Names = { department: same, site: same, group: same, person: same, course: same };
+export const NAMES_THEMSELVES: Names = { department: same, site: same, group: same, person: same, course: same, unit: same };
 
 /** Facts that a condition cannot do without beside the person: a plan knows the assignment, an audience what is held. */
-export type ConditionFact = 'person' | 'assignment' | 'held';
+export type ConditionFact = 'person' | 'assignment' | 'held' | 'notices';
 /** What its value is: the contract makes its schema from this, and the web its field. */
 export type ConditionValue =
-  'states' | 'unit' | 'departments' | 'sites' | 'groups' | 'jobs' | 'people' | 'date' | 'days' | 'numbers' | 'courses';
+  | 'states'
+  | 'unit'
+  | 'departments'
+  | 'sites'
+  | 'groups'
+  | 'jobs'
+  | 'people'
+  | 'date'
+  | 'days'
+  | 'numbers'
+  | 'courses'
+  | 'percent'
+  | 'score'
+  | 'attempts'
+  | 'outcomes'
+  | 'presences'
+  | 'count'
+  | 'true'
+  | 'step';
 
-export type LeafTest = (person: ConditionPerson, assignment: ConditionAssignment | null) => boolean;
+/** @param today the local day on which it is asked, of an audience; an assignment knows its own */
+export type LeafTest = (person: ConditionPerson, assignment: ConditionAssignment | null, today: LocalDate | null) => boolean;
+const dayOfAsking = (assignment: ConditionAssignment | null, today: LocalDate | null): LocalDate => assignment?.further.today ?? today!;
 
 interface Entry<N extends LeafName> {
   takes: ConditionValue;
   asks: ConditionFact;
   /** makes the condition ready for many people */
-  prepare(value: ValueOf<N>, leaf: Leaf, structure: Structure, today: LocalDate): LeafTest;
+  prepare(value: ValueOf<N>, leaf: Leaf, structure: Structure): LeafTest;
   /** in words, after "goes only if" or "everyone who is" */
   tell(value: ValueOf<N>, leaf: Leaf, names: Names): string;
   /** "not …", where that is not the plain negation */
   tellNot?(value: ValueOf<N>, names: Names): string;
   /** what about a person makes it hold, or not: "is in Deck / Boats" */
   fact(person: ConditionPerson, value: ValueOf<N>, structure: Structure, names: Names, isNot: boolean): string;
+  /** what about an assignment makes it hold, or not, where state and place do not say it: "40 % done" */
+  factNow?(value: ValueOf<N>, further: FurtherFacts, names: Names): string;
   /** days on which the answer may change although nobody changes anything */
   changes?(value: ValueOf<N>, person: ConditionPerson): LocalDate[];
 }
@@ -106,12 +181,42 @@ function isBelow(id: string, tops: ReadonlySet<string>, parentOf: (id: string) =
 export const lookedAtOn = (person: Pick<ConditionPerson, 'joinedOn'>, today: LocalDate): LocalDate =>
   person.joinedOn !== null && person.joinedOn > today ? person.joinedOn : today;
 
-function holdsOne(courses: readonly string[], today: LocalDate): LeafTest {
-  return (person) =>
-    (person.held ?? []).some(({ course, until }) => courses.includes(course) && (until === null || until >= lookedAtOn(person, today)));
+function holdsOne(courses: readonly string[]): LeafTest {
+  return (person, assignment, today) =>
+    (person.held ?? []).some(
+      ({ course, until }) => courses.includes(course) && (until === null || until >= lookedAtOn(person, dayOfAsking(assignment, today))),
+    );
 }
 const heldEnds = (courses: readonly string[], person: ConditionPerson): LocalDate[] =>
   (person.held ?? []).flatMap(({ course, until }) => (until !== null && courses.includes(course) ? [addDays(until, 1)] : []));
+
+/** A test of what is worked out for an assignment; nothing of it holds for an audience, which has none. */
+const now =
+  (test: (further: FurtherFacts) => boolean): LeafTest =>
+  (_, assignment) =>
+    assignment !== null && test(assignment.further);
+
+/** The facts of a condition that is asked of assignments alone. */
+const about = <V>(
+  factNow: (value: V, further: FurtherFacts, names: Names) => string,
+): { fact(person: ConditionPerson, value: V): string; factNow(value: V, further: FurtherFacts, names: Names): string } => ({
+  fact: () => '',
+  factNow,
+});
+
+const OUTCOME_WORDS: Record<SignOffOutcome, string> = { met: 'met', 'not-met': 'not met', absent: 'absent' };
+const tellOutcome = (outcome: string): string => OUTCOME_WORDS[outcome as SignOffOutcome] ?? outcome;
+const PRESENCE_WORDS: Record<Presence, string> = { there: 'there', away: 'away', none: 'missing' };
+const tellPresence = (presence: string): string => PRESENCE_WORDS[presence as Presence] ?? presence;
+
+function tellQuizFacts(unit: string, further: FurtherFacts, names: Names): string {
+  const { attempts, best, isPassed } = further.quiz(unit);
+  if (attempts === 0) return `the quiz ${names.unit(unit)} was not tried`;
+  return (
+    `the quiz ${names.unit(unit)} was tried ${tellAmount(attempts, 'times')}` +
+    `${best === null ? '' : `, best score ${best} %`}${isPassed ? ', passed' : ', not passed'}`
+  );
+}
 
 type Catalogue = { [N in LeafName]: Entry<N> };
 
@@ -130,8 +235,9 @@ export const CONDITIONS: Catalogue = {
     takes: 'unit',
     asks: 'assignment',
     prepare: (unit) => (_, assignment) => assignment !== null && assignment.unitsFinished.has(unit),
-    tell: (unit) => `the unit ${unit} is finished`,
-    fact: (_, unit) => `the unit ${unit} is finished`,
+    tell: (unit, _, names) => `the unit ${names.unit(unit)} is finished`,
+    tellNot: (unit, names) => `the unit ${names.unit(unit)} is not finished`,
+    fact: (_, unit, __, names) => `the unit ${names.unit(unit)} is finished`,
   },
   department: {
     takes: 'departments',
@@ -223,8 +329,8 @@ export const CONDITIONS: Catalogue = {
   joinedWithin: {
     takes: 'days',
     asks: 'person',
-    prepare: (days, _, __, today) => (person) =>
-      person.joinedOn !== null && dayOf(lookedAtOn(person, today)) - dayOf(person.joinedOn) <= days,
+    prepare: (days) => (person, assignment, today) =>
+      person.joinedOn !== null && dayOf(lookedAtOn(person, dayOfAsking(assignment, today))) - dayOf(person.joinedOn) <= days,
     tell: (days) => `joined in the last ${days} days`,
     fact: joined,
     changes: (days, { joinedOn }) => (joinedOn === null ? [] : [addDays(joinedOn, days + 1)]),
@@ -242,7 +348,7 @@ export const CONDITIONS: Catalogue = {
   holds: {
     takes: 'courses',
     asks: 'held',
-    prepare: (courses, _, __, today) => holdsOne(courses, today),
+    prepare: (courses) => holdsOne(courses),
     tell: (courses, _, names) => `holds ${or(courses, names.course)}`,
     tellNot: (courses, names) => `does not hold ${or(courses, names.course)}`,
     fact: (_, courses, __, names, isNot) => `${isNot ? 'does not hold' : 'holds'} ${or(courses, names.course)}`,
@@ -251,15 +357,127 @@ export const CONDITIONS: Catalogue = {
   lacks: {
     takes: 'courses',
     asks: 'held',
-    prepare(courses, _, __, today) {
-      const holds = holdsOne(courses, today);
-      return (person, assignment) => !holds(person, assignment);
+    prepare(courses) {
+      const holds = holdsOne(courses);
+      return (person, assignment, today) => !holds(person, assignment, today);
     },
     tell: (courses, _, names) => `lacks ${or(courses, names.course)}`,
     tellNot: (courses, names) => `not without ${or(courses, names.course)}`,
     fact: (_, courses, __, names, isNot) =>
       isNot ? `not without ${or(courses, names.course)}` : `does not hold ${or(courses, names.course)}`,
     changes: heldEnds,
+  },
+  progressAtLeast: {
+    takes: 'percent',
+    asks: 'assignment',
+    prepare: (percent) => now((further) => further.progress >= percent),
+    tell: (percent) => `at least ${percent} % is done`,
+    tellNot: (percent) => `less than ${percent} % is done`,
+    ...about((_, { progress }) => `${progress} % is done`),
+  },
+  unitOpened: {
+    takes: 'unit',
+    asks: 'assignment',
+    prepare: (unit) => now((further) => further.isOpened(unit)),
+    tell: (unit, _, names) => `the unit ${names.unit(unit)} is open`,
+    tellNot: (unit, names) => `the unit ${names.unit(unit)} is not open yet`,
+    ...about((unit, further, names) => `the unit ${names.unit(unit)} is ${further.isOpened(unit) ? 'open' : 'not open yet'}`),
+  },
+  quizPassed: {
+    takes: 'unit',
+    asks: 'assignment',
+    prepare: (unit) => now((further) => further.quiz(unit).isPassed),
+    tell: (unit, _, names) => `the quiz ${names.unit(unit)} is passed`,
+    tellNot: (unit, names) => `the quiz ${names.unit(unit)} is not passed`,
+    ...about((unit, further, names) => tellQuizFacts(unit, further, names)),
+  },
+  quizScore: {
+    takes: 'score',
+    asks: 'assignment',
+    prepare: ({ unit, atLeast }) => now((further) => (further.quiz(unit).best ?? -1) >= atLeast),
+    tell: ({ unit, atLeast }, _, names) => `the best score in the quiz ${names.unit(unit)} is at least ${atLeast} %`,
+    tellNot: ({ unit, atLeast }, names) => `no score in the quiz ${names.unit(unit)} is ${atLeast} % or more`,
+    ...about(({ unit }, further, names) => tellQuizFacts(unit, further, names)),
+  },
+  quizAttempts: {
+    takes: 'attempts',
+    asks: 'assignment',
+    prepare: ({ unit, atLeast }) => now((further) => further.quiz(unit).attempts >= atLeast),
+    tell: ({ unit, atLeast }, _, names) => `the quiz ${names.unit(unit)} was tried at least ${tellAmount(atLeast, 'times')}`,
+    tellNot: ({ unit, atLeast }, names) => `the quiz ${names.unit(unit)} was tried fewer than ${tellAmount(atLeast, 'times')}`,
+    ...about(({ unit }, further, names) => tellQuizFacts(unit, further, names)),
+  },
+  signedOff: {
+    takes: 'outcomes',
+    asks: 'assignment',
+    prepare: (outcomes) => now(({ signedOff }) => signedOff !== null && outcomes.includes(signedOff)),
+    tell: (outcomes) => `the last sign-off came to ${or(outcomes, tellOutcome)}`,
+    tellNot: (outcomes) => `the last sign-off did not come to ${or(outcomes, tellOutcome)}`,
+    ...about((_, { signedOff }) => (signedOff === null ? 'nothing was signed off' : `the last sign-off came to ${tellOutcome(signedOff)}`)),
+  },
+  idleDays: {
+    takes: 'days',
+    asks: 'assignment',
+    prepare: (days) => now((further) => further.idleDays >= days),
+    tell: (days) => `nothing was done for at least ${tellAmount(days, 'days')}`,
+    tellNot: (days) => `something was done in the last ${tellAmount(days, 'days')}`,
+    ...about((_, { idleDays }) => `nothing was done for ${tellAmount(idleDays, 'days')}`),
+  },
+  manager: {
+    takes: 'presences',
+    asks: 'assignment',
+    prepare: (presences) => now((further) => presences.includes(further.manager)),
+    tell: (presences) => `the manager is ${or(presences, tellPresence)}`,
+    tellNot: (presences) => `the manager is not ${or(presences, tellPresence)}`,
+    ...about((_, { manager }) => `the manager is ${tellPresence(manager)}`),
+  },
+  round: {
+    takes: 'count',
+    asks: 'assignment',
+    prepare: (round) => now((further) => further.round >= round),
+    tell: (round) => `it is round ${round} or later`,
+    tellNot: (round) => `it is before round ${round}`,
+    ...about((_, { round }) => `it is round ${round}`),
+  },
+  replied: {
+    takes: 'true',
+    asks: 'assignment',
+    prepare: () => now(({ hasReplied }) => hasReplied),
+    tell: () => 'they replied',
+    tellNot: () => 'they did not reply',
+    ...about((_, { hasReplied }) => (hasReplied ? 'they replied' : 'they did not reply')),
+  },
+  fromDate: {
+    takes: 'date',
+    asks: 'assignment',
+    prepare: (date) => now(({ today }) => today >= date),
+    tell: (date) => `it is ${tellDate(dayOf(date))} or later`,
+    tellNot: (date) => `it is before ${tellDate(dayOf(date))}`,
+    ...about((_, { today }) => `it is ${tellDate(dayOf(today))}`),
+  },
+  beforeDate: {
+    takes: 'date',
+    asks: 'assignment',
+    prepare: (date) => now(({ today }) => today < date),
+    tell: (date) => `it is before ${tellDate(dayOf(date))}`,
+    tellNot: (date) => `it is ${tellDate(dayOf(date))} or later`,
+    ...about((_, { today }) => `it is ${tellDate(dayOf(today))}`),
+  },
+  stepSent: {
+    takes: 'step',
+    asks: 'notices',
+    prepare: (step) => now((further) => further.notices(step).isSent),
+    tell: (step) => `“${step}” went to them`,
+    tellNot: (step) => `“${step}” did not go to them`,
+    ...about((step, further) => `“${step}” ${further.notices(step).isSent ? 'went' : 'did not go'}`),
+  },
+  stepBounced: {
+    takes: 'step',
+    asks: 'notices',
+    prepare: (step) => now((further) => further.notices(step).isBounced),
+    tell: (step) => `“${step}” came back`,
+    tellNot: (step) => `“${step}” did not come back`,
+    ...about((step, further) => `“${step}” ${further.notices(step).isBounced ? 'came back' : 'did not come back'}`),
   },
 };
 
@@ -271,8 +489,7 @@ export const leafName = (leaf: Leaf): LeafName => Object.keys(leaf).find((key) =
 const valueOf = (leaf: Leaf): never => (leaf as Record<string, unknown>)[leafName(leaf)] as never;
 const entryOf = (leaf: Leaf): Entry<LeafName> => CONDITIONS[leafName(leaf)] as unknown as Entry<LeafName>;
 
-export const prepareLeaf = (leaf: Leaf, structure: Structure, today: LocalDate): LeafTest =>
-  entryOf(leaf).prepare(valueOf(leaf), leaf, structure, today);
+export const prepareLeaf = (leaf: Leaf, structure: Structure): LeafTest => entryOf(leaf).prepare(valueOf(leaf), leaf, structure);
 /** One condition in words, with or without "not". */
 export function tellLeaf(leaf: Leaf, names: Names, isNot = false): string {
   const { tell, tellNot } = entryOf(leaf);
@@ -281,5 +498,8 @@ export function tellLeaf(leaf: Leaf, names: Names, isNot = false): string {
 }
 export const leafFact = (leaf: Leaf, person: ConditionPerson, structure: Structure, names: Names, isNot: boolean): string =>
   entryOf(leaf).fact(person, valueOf(leaf), structure, names, isNot);
+/** What about an assignment makes a condition hold, or not; null where its state and whose it is say it. */
+export const leafFactNow = (leaf: Leaf, further: FurtherFacts, names: Names): string | null =>
+  entryOf(leaf).factNow?.(valueOf(leaf), further, names) ?? null;
 export const leafChanges = (leaf: Leaf, person: ConditionPerson): LocalDate[] => entryOf(leaf).changes?.(valueOf(leaf), person) ?? [];
 export const mayChange = (leaf: Leaf): boolean => entryOf(leaf).changes !== undefined;

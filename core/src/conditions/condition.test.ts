@@ -1,5 +1,6 @@
 import { describe, expect, it, test } from 'vitest';
 import { aPerson, anAssignment, utc } from '../testing.ts';
+import type { FurtherFacts } from './catalogue.ts';
 import { holds, tellCondition, type Condition, type ConditionFacts } from './condition.ts';
 import type { AssignmentEvent } from '../assignments/event.ts';
 import { standingAt } from '../assignments/state.ts';
@@ -8,6 +9,7 @@ const facts: ConditionFacts = {
   person: aPerson('runa', { groups: ['Night boat'], job: 'Deckhand', joinedOn: '2026-05-01' }),
   state: 'in progress',
   unitsFinished: new Set(['u1']),
+  further: {} as FurtherFacts,
 };
 
 describe('a condition', () => {
@@ -22,7 +24,7 @@ describe('a condition', () => {
     ['joined after', { joinedAfter: '2026-04-30' }, true, 'joined after 30 Apr 2026'],
     ['a unit', { unitFinished: 'u1' }, true, 'the unit u1 is finished'],
     ['a state', { state: ['not started', 'in progress'] }, true, 'not started or in progress'],
-    ['all', { all: [{ department: ['Deck'] }, { not: { unitFinished: 'u2' } }] }, true, 'in Deck and not the unit u2 is finished'],
+    ['all', { all: [{ department: ['Deck'] }, { not: { unitFinished: 'u2' } }] }, true, 'in Deck and the unit u2 is not finished'],
     [
       'any, nested',
       { any: [{ job: ['Cook'] }, { all: [{ site: ['Orla Quay'] }, { state: ['overdue'] }] }] },

@@ -1,4 +1,3 @@
-import type { LocalDate } from '../time/calendar.ts';
 import { tellList } from '../time/words.ts';
 import {
   NAMES_THEMSELVES,
@@ -31,7 +30,6 @@ export interface ConditionFacts extends ConditionAssignment {
 
 /** Where people stand in no structure: a rehearsal file has none. */
 const FLAT: Structure = { parentOf: () => null, managerOf: () => null };
-const NO_DAY: LocalDate = '1970-01-01';
 // a step's condition is asked of everybody, a million times: it is made ready once
 const ready = new WeakMap<Structure, WeakMap<Leaf, LeafTest>>();
 
@@ -39,13 +37,13 @@ function readyTest(leaf: Leaf, structure: Structure): LeafTest {
   let tests = ready.get(structure);
   if (!tests) ready.set(structure, (tests = new WeakMap()));
   let test = tests.get(leaf);
-  if (!test) tests.set(leaf, (test = prepareLeaf(leaf, structure, NO_DAY)));
+  if (!test) tests.set(leaf, (test = prepareLeaf(leaf, structure)));
   return test;
 }
 
 /** Whether the condition of a step holds. Lists mean "one of these". */
 export function holds(condition: Condition, facts: ConditionFacts, structure: Structure = FLAT): boolean {
-  if (isLeaf(condition)) return readyTest(condition, structure)(facts.person, facts);
+  if (isLeaf(condition)) return readyTest(condition, structure)(facts.person, facts, null);
   if ('not' in condition) return !holds(condition.not, facts, structure);
   if ('all' in condition) return condition.all.every((part) => holds(part, facts, structure));
   return condition.any.some((part) => holds(part, facts, structure));
@@ -54,7 +52,7 @@ export function holds(condition: Condition, facts: ConditionFacts, structure: St
 /** The condition in words: `in Deck or Engine and not finished`. */
 export function tellCondition(condition: Condition, names: Names = NAMES_THEMSELVES): string {
   if (isLeaf(condition)) return tellLeaf(condition, names);
-  if ('not' in condition) return `not ${tellPart(condition.not, names)}`;
+  if ('not' in condition) return isLeaf(condition.not) ? tellLeaf(condition.not, names, true) : `not ${tellPart(condition.not, names)}`;
   if ('all' in condition) return condition.all.length ? tellList(condition.all.map((part) => tellPart(part, names))) : 'always';
   return condition.any.length
     ? tellList(
@@ -66,3 +64,9 @@ export function tellCondition(condition: Condition, names: Names = NAMES_THEMSEL
 
 const tellPart = (condition: Condition, names: Names): string =>
   'all' in condition || 'any' in condition ? `(${tellCondition(condition, names)})` : tellCondition(condition, names);
+
+/** The leaves of everything that a step asks: whom it goes to only, and when it stops. */
+export const leavesOfStep = ({ onlyIf, stopWhen }: { onlyIf: Condition | null; stopWhen: Condition | null }): Leaf[] => [
+  ...(onlyIf ? leavesOf(onlyIf) : []),
+  ...(stopWhen ? leavesOf(stopWhen) : []),
+];

@@ -1,7 +1,9 @@
 import { findRecipient, type Recipient } from '../people/role.ts';
 import type { Person, Roster } from '../people/person.ts';
 import { outlivesAssignment, tellAnchor } from '../plans/anchor.ts';
-import { holds, tellCondition } from '../conditions/condition.ts';
+import { leafFactNow, type FurtherFacts, type Names } from '../conditions/catalogue.ts';
+import { holds, leavesOf, tellCondition, type Condition } from '../conditions/condition.ts';
+import { Further, NO_NOTICES, type NoticesOf } from '../conditions/further.ts';
 import { standingAt, type Assignment, type Standing } from '../assignments/state.ts';
 import { isExemptFromLimit, windowOf, type Step } from '../plans/step.ts';
 import { dayOf, type Calendar } from '../time/calendar.ts';
@@ -68,6 +70,8 @@ export interface DecisionInput {
   /** another notice of the assignment that is overdue too and whose own moment is later (after an outage) */
   supersededBy?: string | null;
   missingOf?: MissingOf | undefined;
+  /** what became of earlier notices */
+  noticesOf?: NoticesOf | undefined;
   /** false keeps only the check that decided: of a million decisions nobody reads what passed, and telling it costs more */
   isTraced?: boolean;
 }
@@ -92,6 +96,7 @@ function skip(trace: Check[], recipient: Recipient, check: string, because: Skip
 interface Deciding extends Required<Pick<DecisionInput, 'slot' | 'step' | 'assignment' | 'roster' | 'now' | 'countOf' | 'isTraced'>> {
   supersededBy: string | null;
   missingOf: MissingOf | undefined;
+  noticesOf: NoticesOf;
   employee: Person;
   assignee: Calendar;
   zone: Calendar['zone'];
@@ -113,6 +118,7 @@ export function decide({
   countOf,
   supersededBy = null,
   missingOf,
+  noticesOf = NO_NOTICES,
   isTraced = true,
 }: DecisionInput): Decision {
   const employee = roster.getPerson(assignment.person);
@@ -131,6 +137,7 @@ export function decide({
     countOf,
     supersededBy,
     missingOf,
+    noticesOf,
     isTraced,
     employee,
     assignee,
@@ -178,18 +185,21 @@ function checkOpen({ step, employee, roster, now, zone, standing, isTraced, trac
 }
 
 /** What the step itself asks for: when it stops, whom it goes to only, when it ends. */
-function checkConditions({ step, employee, roster, now, zone, standing, isTraced, trace, recipient }: Deciding): Decision | null {
-  const facts = { person: employee, state: standing.state, unitsFinished: standing.unitsFinished };
+function checkConditions(deciding: Deciding): Decision | null {
+  const { step, assignment, employee, assignee, roster, now, zone, standing, noticesOf, isTraced, trace, recipient } = deciding;
+  if (!step.stopWhen && !step.onlyIf && step.endsOn === null) return null;
+  const further = new Further(assignment, standing, employee, assignee, roster, now, noticesOf);
+  const facts = { person: employee, state: standing.state, unitsFinished: standing.unitsFinished, further };
   if (step.stopWhen) {
     if (holds(step.stopWhen, facts, roster.structure)) {
-      const fact = `it stops when ${tellCondition(step.stopWhen, roster.names)}, and that holds: ${employee.name} is ${standing.state}`;
+      const fact = `it stops when ${tellCondition(step.stopWhen, roster.names)}, and that holds: ${employee.name} is ${standing.state}${tellFurther(step.stopWhen, further, roster.names)}`;
       return skip(trace, recipient, 'not stopped', 'stopped', fact);
     }
     if (isTraced) pass(trace, 'not stopped', `stops when ${tellCondition(step.stopWhen, roster.names)}; ${standing.state}`);
   }
   if (step.onlyIf) {
     if (!holds(step.onlyIf, facts, roster.structure)) {
-      const fact = `it goes only if ${tellCondition(step.onlyIf, roster.names)}; ${tellFacts(employee, standing)}`;
+      const fact = `it goes only if ${tellCondition(step.onlyIf, roster.names)}; ${tellFacts(employee, standing)}${tellFurther(step.onlyIf, further, roster.names)}`;
       return skip(trace, recipient, 'condition', 'condition', fact);
     }
     if (isTraced) pass(trace, 'condition', `only if ${tellCondition(step.onlyIf, roster.names)}`);
@@ -307,6 +317,12 @@ function closedFact(
   if (roster.hasLeft(employee, zone.dayAt(now)))
     return { because: 'left', fact: `${employee.name} left on ${tellDay(dayOf(employee.leftOn!), zone.dayAt(now))}` };
   return null;
+}
+
+/** What else a condition looked at, as it is: "; 40 % is done". */
+function tellFurther(condition: Condition, further: FurtherFacts, names: Names): string {
+  const facts = new Set(leavesOf(condition).flatMap((leaf) => leafFactNow(leaf, further, names) ?? []));
+  return facts.size === 0 ? '' : `; ${[...facts].slice(0, 5).join('; ')}`;
 }
 
 function tellFacts(employee: Person, standing: Standing): string {

@@ -1,5 +1,7 @@
 import { Calendars, dayOf, type Calendar, type CalendarFacts, type LocalDate, type SendWindow } from '../time/calendar.ts';
 import { NAMES_THEMSELVES, type ConditionPerson, type Names, type Structure } from '../conditions/catalogue.ts';
+import type { Counted, FinishRule } from '../courses/finish.ts';
+import type { Released } from '../courses/release.ts';
 import { HOUR, type Day, type Instant } from '../time/zone.ts';
 
 /** Days off: first and last day, both inclusive, and who stands in. */
@@ -38,7 +40,13 @@ export interface Course {
   owner: string | null;
   /** people who help the owner, by id */
   assistants?: readonly string[];
+  /** required units, by id */
   units: readonly string[];
+  /** what finishing it means and counts; without these all of its units, alike */
+  finish?: FinishRule;
+  counted?: readonly Counted[];
+  /** units that do not open at once */
+  released?: readonly Released[];
 }
 
 export interface Settings {

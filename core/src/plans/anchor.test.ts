@@ -44,6 +44,15 @@ describe('an anchor that comes more than once', () => {
     ['each activity begins anew', { event: 'idle' }, [{ type: 'started', at: at('03-02T09:00') }, unit('unit-finished', 'u1', '03-04T09:00')], ['0 03-01T09:30 until 03-02T09:00', '1 03-02T09:00 until 03-04T09:00', '2 03-04T09:00']],
     ['finishing counts once', { event: 'finished' }, [{ type: 'finished', at: at('03-02T09:00') }, { type: 'finished', at: at('03-03T09:00') }], ['0 03-02T09:00']],
     ['what finishes a waived assignment is no finishing', { event: 'finished' }, [{ type: 'waived', at: at('03-02T09:00') }, { type: 'finished', at: at('03-03T09:00') }], []],
+    ['a survey that was answered', { event: 'survey-answered', unit: 'u1' }, [{ type: 'survey-answered', unit: 'u2', at: at('03-02T09:00') }, { type: 'survey-answered', unit: 'u1', at: at('03-03T09:00') }], ['0 03-03T09:00']],
+    ['a due date that was moved', { event: 'extended' }, [{ type: 'extended', dueAt: at('04-01T16:00'), at: at('03-02T09:00') }, { type: 'extended', dueAt: at('04-09T16:00'), at: at('03-03T09:00') }], ['0 03-02T09:00', '1 03-03T09:00']],
+    ['a waiver that was taken back', { event: 'waived' }, [{ type: 'waived', at: at('03-02T09:00') }, { type: 'undone', at: at('03-02T09:05'), event: '1' }], ['0 03-02T09:00 until 03-02T09:05']],
+    ['withdrawn', { event: 'withdrawn' }, [{ type: 'withdrawn', at: at('03-02T09:00') }], ['0 03-02T09:00']],
+    ['reminded by hand, with any letter', { event: 'reminded' }, [{ type: 'reminded', letter: '7', at: at('03-02T09:00') }, { type: 'reminded', letter: '8', at: at('03-03T09:00') }], ['0 03-02T09:00', '1 03-03T09:00']],
+    ['reminded by hand, with one letter', { event: 'reminded', letter: '8' }, [{ type: 'reminded', letter: '7', at: at('03-02T09:00') }, { type: 'reminded', letter: '8', at: at('03-03T09:00') }], ['0 03-03T09:00']],
+    ['a section, with the last of its units', { event: 'section-finished', section: 's', units: ['u1', 'u2'] }, [unit('unit-finished', 'u2', '03-02T09:00'), unit('unit-finished', 'u3', '03-03T09:00'), unit('unit-finished', 'u1', '03-04T09:00'), unit('unit-finished', 'u1', '03-05T09:00')], ['0 03-04T09:00']],
+    ['a section of nothing', { event: 'section-finished', section: 's', units: [] }, [unit('unit-finished', 'u2', '03-02T09:00')], []],
+    ['a section, one unit of which was taken back', { event: 'section-finished', section: 's', units: ['u1', 'u2'] }, [unit('unit-finished', 'u1', '03-02T09:00'), { type: 'undone', at: at('03-02T09:05'), event: '1' }, unit('unit-finished', 'u2', '03-04T09:00')], []],
     ['a completion that was recorded stands at its day', { event: 'finished' }, [{ type: 'finished', at: at('03-25T09:00'), on: '2027-03-10', onAt: at('03-09T23:00') }], ['0 03-09T23:00']],
   ])('%s', (_, anchor, events, expected) => expect(revisions(anchor, events)).toEqual(expected)); // prettier-ignore
   it('is known from its event on', () =>
@@ -53,7 +62,17 @@ describe('an anchor that comes more than once', () => {
 describe('the catalogue', () => {
   it('has words for every anchor, and faults for what is missing or too much', () => {
     for (const event of ANCHORS) expect(tellAnchor({ event, date: '2027-03-01' }).length).toBeGreaterThan(2);
-    expect(ANCHORS.filter((event) => anchorEntry(event).outlives)).toEqual(['finished', 'certificate-issued', 'expires']);
+    expect(ANCHORS.filter((event) => anchorEntry(event).outlives)).toEqual([
+      'waived',
+      'withdrawn',
+      'finished',
+      'certificate-issued',
+      'expires',
+    ]);
+    expect([anchorFault({ event: 'section-finished' }), anchorFault({ event: 'section-finished', section: 's', units: ['u1'] })]).toEqual([
+      'the anchor "section-finished" needs a section',
+      null,
+    ]);
     expect([anchorFault({ event: 'date' }), anchorFault({ event: 'due', unit: 'u1' }), anchorFault({ event: 'unit-finished' })]).toEqual([
       'the anchor "date" needs a date',
       'the anchor "due" has no unit',

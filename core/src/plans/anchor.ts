@@ -1,4 +1,12 @@
-import { assignedRevisions, dueRevisions, effectiveEvents, revisionsOf, type Assignment, type Revision } from '../assignments/state.ts';
+import {
+  assignedRevisions,
+  dueRevisions,
+  effectiveEvents,
+  isActivity,
+  revisionsOf,
+  type Assignment,
+  type Revision,
+} from '../assignments/state.ts';
 import type { AssignmentEvent, EventNamed } from '../assignments/event.ts';
 import { dayOf, type Calendar, type LocalDate } from '../time/calendar.ts';
 import type { Instant } from '../time/zone.ts';
@@ -15,11 +23,14 @@ export interface Anchor {
   date?: LocalDate;
   /** of a sign-off; without one, any */
   outcome?: SignOffOutcome;
+  /** of a section that is finished, and the units of it that count */
+  section?: string;
+  units?: readonly string[];
   /** of a reminder by hand: the letter it was done with; without one, any */
   letter?: string;
 }
 
-const FIELDS = ['unit', 'date', 'outcome', 'letter'] as const;
+const FIELDS = ['unit', 'date', 'outcome', 'section', 'units', 'letter'] as const;
 export type AnchorField = (typeof FIELDS)[number];
 
 interface AnchorEntry {
@@ -69,7 +80,7 @@ function eachEvent<T extends AssignmentEvent>(
   }));
 }
 
-type UnitEvent = EventNamed<'unit-opened' | 'unit-finished' | 'quiz-submitted' | 'quiz-marked' | 'signed-off'>;
+type UnitEvent = EventNamed<'unit-opened' | 'unit-finished' | 'quiz-submitted' | 'quiz-marked' | 'signed-off' | 'survey-answered'>;
 
 /** What a quiz came to: when it was submitted, or when somebody had marked what waited. */
 const resultOf =
@@ -108,6 +119,19 @@ function openings(assignment: Assignment, unit: string | undefined, now: Instant
   ];
 }
 
+/** When all of some units were finished: with the one that was finished last. */
+function allFinished(assignment: Assignment, units: readonly string[], now: Instant): Revision[] {
+  if (units.length === 0) return [];
+  const left = new Set(units);
+  const counting = new Set(effectiveEvents(assignment.events, now));
+  return eachEvent(
+    assignment,
+    now,
+    (event): event is EventNamed<'unit-finished'> =>
+      event.type === 'unit-finished' && counting.has(event) && left.delete(event.unit) && left.size === 0,
+  );
+}
+
 /** What a sign-off came to: who was absent met nothing. */
 export const outcomeOf = (event: EventNamed<'signed-off'>): SignOffOutcome =>
   event.attended === false ? 'absent' : event.met === false ? 'not-met' : 'met';
@@ -134,9 +158,6 @@ function finishings(assignment: Assignment, now: Instant): Revision[] {
   );
 }
 
-const isActivity = ({ type }: AssignmentEvent): boolean =>
-  type === 'started' || type === 'unit-opened' || type === 'unit-finished' || type === 'quiz-submitted';
-
 /** The catalogue of anchors: what a step may be timed from. A new one is added here; every floor finds it. */
 const ENTRIES = {
   assigned: entry({ words: 'assigned', find: (assignment, _, __, now) => assignedRevisions(assignment, now) }),
@@ -149,6 +170,12 @@ const ENTRIES = {
     words: 'the unit is finished',
     may: ['unit'],
     find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('unit-finished', unit)),
+  }),
+  'section-finished': entry({
+    words: 'the section is finished',
+    may: ['units'],
+    needs: ['section'],
+    find: (assignment, { units = [] }, _, now) => allFinished(assignment, units, now),
   }),
   'quiz-submitted': entry({
     words: 'the quiz is submitted',
@@ -193,6 +220,25 @@ const ENTRIES = {
         now,
         ofUnit('signed-off', unit, (event) => outcome === undefined || outcomeOf(event) === outcome),
       ),
+  }),
+  'survey-answered': entry({
+    words: 'the survey is answered',
+    may: ['unit'],
+    find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('survey-answered', unit)),
+  }),
+  extended: entry({
+    words: 'the due date is moved',
+    find: (assignment, _, __, now) => eachEvent(assignment, now, (event): event is EventNamed<'extended'> => event.type === 'extended'),
+  }),
+  waived: entry({
+    words: 'waived',
+    outlives: true,
+    find: (assignment, _, __, now) => eachEvent(assignment, now, (event): event is EventNamed<'waived'> => event.type === 'waived'),
+  }),
+  withdrawn: entry({
+    words: 'withdrawn',
+    outlives: true,
+    find: (assignment, _, __, now) => eachEvent(assignment, now, (event): event is EventNamed<'withdrawn'> => event.type === 'withdrawn'),
   }),
   due: entry({ words: 'due', find: (assignment, _, __, now) => dueRevisions(assignment, now) }),
   finished: entry({ words: 'finished', outlives: true, find: (assignment, _, __, now) => finishings(assignment, now) }),
@@ -269,7 +315,7 @@ export function anchorFault(anchor: Anchor): string | null {
   const { needs = [], may = [] } = anchorEntry(anchor.event);
   const lacks = needs.find((field) => !anchor[field]);
   if (lacks) return `the anchor "${anchor.event}" needs a ${lacks}`;
-  const extra = FIELDS.find((field) => anchor[field] !== undefined && !may.includes(field));
+  const extra = FIELDS.find((field) => anchor[field] !== undefined && !may.includes(field) && !needs.includes(field));
   return extra ? `the anchor "${anchor.event}" has no ${extra}` : null;
 }
 

@@ -17,6 +17,7 @@ import { anchorsOf } from '../plans/anchor.ts';
 import { windowOf, type Step } from '../plans/step.ts';
 import type { Calendar } from '../time/calendar.ts';
 import type { Instant } from '../time/zone.ts';
+import type { NoticesOf } from '../conditions/further.ts';
 import { Agenda } from './agenda.ts';
 
 /** The steps that accompany the assignments of a course, and when this version of them was published. */
@@ -93,6 +94,9 @@ export function rehearse({
   const planOf = new Map(plans.map((plan) => [plan.course, plan]));
   const agenda = new Agenda<Pending>(compareWaiting);
   const book = new DayBook<Pending>();
+  // in a rehearsal nothing comes back
+  const went = new Set<string>();
+  const noticesOf: NoticesOf = (assignment, step) => ({ isSent: went.has(`${assignment}/${step}`), isBounced: false });
   const lines: RehearsalLine[] = [];
 
   const place = (waiting: Waiting): void => {
@@ -160,7 +164,7 @@ export function rehearse({
       roster,
       at,
       ({ slot, step, assignment }) =>
-        decide({ slot, step, assignment, roster, now: at, countOf: NO_COUNT, missingOf, isTraced: false }).kind === 'send',
+        decide({ slot, step, assignment, roster, now: at, countOf: NO_COUNT, missingOf, noticesOf, isTraced: false }).kind === 'send',
     );
   };
 
@@ -178,6 +182,7 @@ export function rehearse({
         now: at,
         countOf: NO_COUNT,
         missingOf,
+        noticesOf,
         supersededBy: overtakenOf(other.slot),
         isTraced: false,
       }).kind === 'send';
@@ -190,6 +195,7 @@ export function rehearse({
       countOf: (addressee) => book.countBefore(placeFor(step, slot, addressee, roster, at), wouldGo),
       supersededBy: overtakenOf(slot),
       missingOf,
+      noticesOf,
       isTraced: withTrace,
     });
     const zone = roster.calendarOf(roster.getPerson(assignment.person)).zone;
@@ -217,7 +223,10 @@ export function rehearse({
       if (!isPlaced && withHeld && at >= from) line('hold', decision.until ?? at, null, tell(at));
       continue;
     }
-    if (decision.kind === 'send') book.record(placeFor(step, slot, decision.recipient.person, roster, at));
+    if (decision.kind === 'send') {
+      book.record(placeFor(step, slot, decision.recipient.person, roster, at));
+      went.add(`${slot.assignment}/${slot.step}`);
+    }
     if (at < from) continue;
     const moment = slot.missed ? slot.moment : at;
     line(decision.kind, moment, decision.kind === 'skip' ? decision.because : null, tell(moment));

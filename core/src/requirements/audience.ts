@@ -56,8 +56,8 @@ function compilePart(audience: Audience, structure: Structure, today: LocalDate)
     return { test: (person) => !inner.test(person), reasons: (person, wanted) => inner.reasons(person, !wanted) };
   }
   if (isLeaf(audience)) {
-    const prepared = prepareLeaf(audience, structure, today);
-    const test: Test = (person) => prepared(person, null);
+    const prepared = prepareLeaf(audience, structure);
+    const test: Test = (person) => prepared(person, null, today);
     return { test, reasons: (person, wanted) => (test(person) === wanted ? [] : [audience]) };
   }
   const isAll = 'all' in audience;

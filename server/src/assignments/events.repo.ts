@@ -9,7 +9,7 @@ export interface AssignmentRecord extends Assignment {
 
 const LIST_RECORDS = `
 select
-  a.id, a.person_id, a.course_id, a.assigned_at, a.first_due_at, a.is_by_hand, a.token,
+  a.id, a.person_id, a.course_id, a.round, a.assigned_at, a.first_due_at, a.is_by_hand, a.token,
   (
     select coalesce(
       jsonb_agg(
@@ -29,6 +29,7 @@ interface RecordRow {
   id: string;
   person_id: string;
   course_id: string;
+  round: number;
   assigned_at: Date;
   first_due_at: Date;
   is_by_hand: boolean;
@@ -47,6 +48,7 @@ function recordOf(row: RecordRow): AssignmentRecord {
     id: row.id,
     person: row.person_id,
     course: row.course_id,
+    round: row.round,
     assignedAt,
     dueAt: row.first_due_at.getTime(),
     token: row.token,

@@ -151,7 +151,7 @@ export async function previewAssign(deps: Deps, request: AssignRequest): Promise
       assignments[i]!.dueAt < draft.assignments[i]!.dueAt ? [[person, standings.get(person)!.asked!.name]] : [],
     ),
   );
-  const facts: Facts = { house, roster, assignments: new Map(), courses: new Map([[course.id, course]]), plans: new Map() };
+  const facts: Facts = { house, roster, assignments: new Map(), courses: new Map([[course.id, course]]), plans: new Map(), went: new Map() };
   const { people, lines, byDay, mails } = foresee({
     assignments,
     steps: plan.steps,

@@ -182,7 +182,7 @@ export async function lookAtCourse(deps: Deps, courseId: string, request: LookRe
 
   function noticesOf(): LookNotice[] {
     const steps = plan!.steps.filter(({ on }) => on);
-    const facts: Facts = { house, roster, assignments: new Map([[assignment.id, assignment]]), courses, plans: new Map() };
+    const facts: Facts = { house, roster, assignments: new Map([[assignment.id, assignment]]), courses, plans: new Map(), went: new Map() };
     const lines = rehearse({
       from: assignedAt,
       until: assignedAt + HORIZON_MS,

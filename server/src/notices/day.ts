@@ -10,6 +10,7 @@ import {
   type DayCount,
   type Instant,
   type MissingOf,
+  type NoticesOf,
   type Place,
   type PlanStep,
   type Roster,
@@ -17,7 +18,7 @@ import {
   type Waiting,
 } from '@nudrik/core';
 import type { Client } from '../db/db.ts';
-import { findStep, listPlanFacts, loadFacts, type Facts } from './facts.ts';
+import { findStep, listPlanFacts, loadFacts, noticesOf, type Facts } from './facts.ts';
 import { listDays, listOverdue, lockDays, type DayRow } from './day.repo.ts';
 import { claimedOf, type ClaimedNotice } from './ledger.repo.ts';
 
@@ -32,6 +33,7 @@ interface Entry {
   waiting: WaitingNotice;
   roster: Roster;
   missingOf: MissingOf;
+  noticesOf: NoticesOf;
   place: Place;
 }
 
@@ -114,6 +116,7 @@ export class Days {
       waiting,
       roster,
       missingOf: this.missingBy({ roster, ...facts }),
+      noticesOf: noticesOf(facts),
       place: placeOf(waiting, roster, Math.max(waiting.plannedAt, this.now)),
     };
     this.book.expect(entry);
@@ -150,13 +153,14 @@ export class Days {
   /** How full the addressee's day is before a notice that is decided now. */
   countFor({ slot, step }: Waiting): DayCount {
     const { roster } = this.facts;
-    const wouldGo = ({ waiting, roster: theirs, missingOf }: Entry): boolean =>
+    const wouldGo = ({ waiting, roster: theirs, missingOf, noticesOf: of }: Entry): boolean =>
       decide({
         ...waiting,
         roster: theirs,
         now: this.now,
         countOf: () => 0,
         missingOf,
+        noticesOf: of,
         supersededBy: this.overtaken.get(waiting.notice.id) ?? null,
       }).kind === 'send';
     return (addressee) => this.book.countBefore(placeFor(step, slot, addressee, roster, this.now), wouldGo);
@@ -192,7 +196,7 @@ export async function findOvertaken(
     overdue,
     roster,
     now,
-    (other) => decide({ ...other, roster, now, countOf: () => 0, missingOf }).kind === 'send',
+    (other) => decide({ ...other, roster, now, countOf: () => 0, missingOf, noticesOf: noticesOf(facts) }).kind === 'send',
   );
   return new Map(overdue.flatMap(({ slot, notice }) => (overtaken.has(slot) ? [[notice.id, overtaken.get(slot)!] as const] : [])));
 }

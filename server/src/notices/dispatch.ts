@@ -26,7 +26,7 @@ import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type
 import { getHouse, type House } from '../house/house.ts';
 import { Days, findOvertaken, waitingOf, type WaitingNotice } from './day.ts';
 import { claimCutOff, GATHER_LOCK, listCertificates, listTold, settleKnown, stampReport, tryLock } from './dispatch.repo.ts';
-import { loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
+import { loadFacts, noticesOf, type AssignmentFacts, type Facts } from './facts.ts';
 import { claimDue, postponeNotices, saveDecisions, setNoticesAside, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
 import { whyDropped } from './plan.ts';
 import { requestReplan } from './queue.ts';
@@ -248,6 +248,7 @@ async function decideAll(
       countOf: days.countFor(each),
       supersededBy: overtaken.get(notice.id) ?? null,
       missingOf,
+      noticesOf: noticesOf(facts),
     });
     const { recipient } = decision;
     const row: DecisionRow = {
@@ -272,6 +273,7 @@ async function decideAll(
     decisions.push(row);
     days.settle(each, decision.kind === 'send' ? row.recipientId : null);
     if (decision.kind !== 'send') continue;
+    facts.went.set(`${notice.assignment}/${step.id}`, { ...noticesOf(facts)(notice.assignment, step.id), isSent: true });
     const day = facts.roster.calendarOf(recipient.person ?? facts.roster.getPerson(assignment.person)).zone.dayAt(now);
     const key = messageKey(step, notice, recipient.person?.id ?? recipient.address, day);
     const parcel = parcels.get(key);

@@ -1,11 +1,17 @@
 import {
   goesIn,
   handStep,
+  leavesOfStep,
+  namedPerson,
   pendingOpenings,
   standingAt,
   type Assignment,
+  type Counted,
   type Course,
+  type FinishRule,
   type HandLetter,
+  type NoticeFacts,
+  type NoticesOf,
   type PlanStep,
   type Released,
   type Roster,
@@ -29,6 +35,8 @@ export interface CourseFacts extends Course {
   state: CourseState;
   /** people whom steps of its plan name */
   named: string[];
+  /** steps of its plan ask what somebody holds */
+  asksHeld: boolean;
   required: string[];
   /** so many of the required units are enough; null is all of them */
   needed: number | null;
@@ -36,6 +44,10 @@ export interface CourseFacts extends Course {
   released: Released[];
   /** titles of its quizzes, by unit */
   quizzes: Record<string, string>;
+  /** titles of all of its units */
+  titles: Record<string, string>;
+  /** the units that count of each of its sections */
+  sections: Record<string, string[]>;
 }
 
 export interface PlanFacts {
@@ -53,6 +65,22 @@ export interface Facts {
   assignments: Map<string, AssignmentFacts>;
   courses: Map<string, CourseFacts>;
   plans: Map<string, PlanFacts>;
+  /** what became of messages that steps ask about, by assignment and step */
+  went: Map<string, NoticeFacts>;
+}
+
+type CourseUnit = Released & Counted & { section: string };
+
+/** Of each section the units that are required; all of them where none is. */
+function sectionsOf(units: readonly CourseUnit[]): Record<string, string[]> {
+  const sections: Record<string, CourseUnit[]> = {};
+  for (const unit of units) (sections[unit.section] ??= []).push(unit);
+  return Object.fromEntries(
+    Object.entries(sections).map(([id, list]) => {
+      const required = list.filter((unit) => unit.required);
+      return [id, (required.length > 0 ? required : list).map((unit) => unit.id)];
+    }),
+  );
 }
 
 const LIST_COURSES = `
@@ -66,23 +94,35 @@ select
     where l.course_id = c.id
       and r.role ~ '^person [0-9]+$'
   ) as named,
+  exists (select 1 from plans l where l.course_id = c.id and l.steps::text ~ '"(holds|lacks)":') as asks_held,
+  c.finish,
   (
-    select coalesce(jsonb_agg(jsonb_build_object('id', u.id::text, 'title', u.title, 'kind', u.kind, 'release', u.release)), '[]')
+    select coalesce(jsonb_agg(jsonb_build_object('id', u.id::text, 'title', u.title, 'kind', u.kind, 'section', s.id::text, 'required', u.required, 'weight', u.weight, 'release', u.release) order by u.id), '[]')
     from sections s
     join units u on u.section_id = s.id
     where s.course_id = c.id
-      and u.release is not null
-  ) as released,
-  (
-    select coalesce(jsonb_object_agg(u.id::text, u.title), '{}')
-    from sections s
-    join units u on u.section_id = s.id
-    where s.course_id = c.id
-      and u.kind = 'quiz'
-  ) as quizzes
+  ) as units
 from courses c
 where c.id = any($1::bigint[])
 `;
+
+const isOfSection = ({ anchor }: PlanStep): boolean => anchor.event === 'section-finished';
+
+/** The units that count of the sections of some courses, where a step hangs on one. */
+async function sectionsIn(db: Queryable, plans: readonly (readonly [string, readonly PlanStep[]])[]): Promise<Record<string, string[]>> {
+  const ids = plans.flatMap(([course, steps]) => (steps.some(isOfSection) ? [course] : []));
+  return ids.length === 0 ? {} : Object.assign({}, ...(await listCourseFacts(db, ids)).map(({ sections }) => sections));
+}
+
+/** Steps with the units of the sections that they hang on, as they stand now. */
+const withSections = (steps: readonly PlanStep[], sections: Record<string, string[]>): PlanStep[] =>
+  steps.map((step) =>
+    isOfSection(step) ? { ...step, anchor: { ...step.anchor, units: sections[step.anchor.section ?? ''] ?? [] } } : step,
+  );
+
+/** The steps of a draft as planning asks for them. */
+export const resolvedSteps = async (db: Queryable, courseId: string, steps: readonly PlanStep[]): Promise<PlanStep[]> =>
+  withSections(steps, await sectionsIn(db, [[courseId, steps]]));
 
 const LIST_PLANS = `
 select p.course_id, p.version, p.published_at, p.steps, c.certificate
@@ -108,11 +148,12 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     owner_id: string | null;
     assistants: string[];
     named: string[];
+    asks_held: boolean;
+    finish: FinishRule;
+    units: CourseUnit[];
     state: CourseState;
     required_units: string[];
     needed: number | null;
-    released: Released[];
-    quizzes: Record<string, string>;
   }>(db, LIST_COURSES, [ids]);
   return found.map((row) => ({
     id: row.id,
@@ -122,12 +163,17 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     owner: row.owner_id,
     assistants: row.assistants,
     named: row.named,
+    asksHeld: row.asks_held,
+    finish: row.finish,
+    counted: row.units,
     units: row.required_units,
     state: row.state,
     required: row.required_units,
     needed: row.needed,
-    released: row.released,
-    quizzes: row.quizzes,
+    released: row.units.filter(({ release }) => release !== null),
+    quizzes: Object.fromEntries(row.units.flatMap(({ id, title, kind }) => (kind === 'quiz' ? [[id, title]] : []))),
+    titles: Object.fromEntries(row.units.map(({ id, title }) => [id, title])),
+    sections: sectionsOf(row.units),
   }));
 }
 
@@ -139,11 +185,15 @@ export async function listPlanFacts(db: Queryable, courseIds: readonly string[])
     steps: PlanStep[];
     certificate: 'issued' | 'none' | null;
   }>(db, LIST_PLANS, [courseIds]);
+  const sections = await sectionsIn(
+    db,
+    found.map((row) => [row.course_id, row.steps] as const),
+  );
   return found.map((row) => ({
     course: row.course_id,
     version: row.version,
     publishedAt: row.published_at.getTime(),
-    steps: row.steps.map((step) => (step.on && !goesIn(row.certificate, step) ? { ...step, on: false } : step)),
+    steps: withSections(row.steps, sections).map((step) => (step.on && !goesIn(row.certificate, step) ? { ...step, on: false } : step)),
     byHand: [],
   }));
 }
@@ -168,18 +218,68 @@ async function addLetters(db: Queryable, assignments: readonly AssignmentFacts[]
     for (const course of coursesOf.get(letter.id)!) plans.get(course)?.byHand.push(handStep(letter));
 }
 
+/** Notes what the steps of a draft ask of people, beside those of the plan as it is. */
+export function askFor(course: CourseFacts, steps: readonly PlanStep[]): void {
+  course.named.push(...steps.flatMap(({ to }) => to.flatMap((role) => namedPerson(role) ?? [])).filter((id) => /^\d+$/.test(id)));
+  course.asksHeld ||= steps.some((step) => leavesOfStep(step).some((leaf) => 'holds' in leaf || 'lacks' in leaf));
+}
+
 /** Notes when the units of a course open for an assignment, also for one that is only thought of. */
 export function foreseeOpenings(assignment: AssignmentFacts, { released }: CourseFacts, roster: Roster): void {
   if (released.length > 0)
     assignment.openings = pendingOpenings(released, assignment, roster.calendarOf(roster.getPerson(assignment.person)));
 }
 
-/** Everything that planning or sending for these assignments looks at, as it stands now. */
-export async function loadFacts(db: Queryable, house: House, assignmentIds: readonly string[]): Promise<Facts> {
+/** What steps ask of earlier messages of their assignments, by step. */
+const asksOfNotices = (steps: readonly PlanStep[]): string[] =>
+  steps.flatMap((step) =>
+    leavesOfStep(step).flatMap((leaf) => ('stepSent' in leaf ? leaf.stepSent : 'stepBounced' in leaf ? leaf.stepBounced : [])),
+  );
+
+const LIST_WENT = `
+select assignment_id, step_id, bool_or(state = 'bounced') as bounced
+from notices
+where assignment_id = any($1::bigint[])
+  and step_id = any($2::text[])
+  and state in ('sending', 'sent', 'delivered', 'bounced')
+group by 1, 2
+`;
+
+/** What became of messages that steps ask about; who decides one adds what goes. */
+async function loadWent(db: Queryable, assignmentIds: readonly string[], steps: readonly PlanStep[]): Promise<Map<string, NoticeFacts>> {
+  const asked = [...new Set(asksOfNotices(steps))];
+  if (asked.length === 0) return new Map();
+  const found = await rows<{ assignment_id: string; step_id: string; bounced: boolean }>(db, LIST_WENT, [assignmentIds, asked]);
+  return new Map(
+    found.map(({ assignment_id, step_id, bounced }) => [`${assignment_id}/${step_id}`, { isSent: true, isBounced: bounced }] as const),
+  );
+}
+
+export const noticesOf =
+  ({ went }: Pick<Facts, 'went'>): NoticesOf =>
+  (assignment, step) =>
+    went.get(`${assignment}/${step}`) ?? { isSent: false, isBounced: false };
+
+/**
+ * Everything that planning or sending for these assignments looks at, as it stands now.
+ * @param draft steps that are only thought of, in place of the plan of their course
+ */
+export async function loadFacts(
+  db: Queryable,
+  house: House,
+  assignmentIds: readonly string[],
+  draft: { course: string; steps: readonly PlanStep[]; publishedAt: number } | null = null,
+): Promise<Facts> {
   const assignments = await listAssignmentFacts(db, assignmentIds);
   const courseIds = [...new Set(assignments.map((assignment) => assignment.course))];
   const courses = await listCourseFacts(db, courseIds);
   const plans = await listPlanFacts(db, courseIds);
+  if (draft) {
+    const plan = plans.find(({ course }) => course === draft.course);
+    if (plan) Object.assign(plan, { steps: await resolvedSteps(db, draft.course, draft.steps), publishedAt: draft.publishedAt });
+    const course = courses.find(({ id }) => id === draft.course);
+    if (course) askFor(course, draft.steps);
+  }
   const roster = await loadRoster(db, [...new Set(assignments.map((assignment) => assignment.person))], courses, house.sending);
   const planOf = new Map(plans.map((plan) => [plan.course, plan]));
   await addLetters(db, assignments, planOf);
@@ -191,5 +291,10 @@ export async function loadFacts(db: Queryable, house: House, assignmentIds: read
     assignments: new Map(assignments.map((assignment) => [assignment.id, assignment])),
     courses: courseOf,
     plans: planOf,
+    went: await loadWent(
+      db,
+      assignmentIds,
+      plans.flatMap(({ steps }) => steps),
+    ),
   };
 }

@@ -28,7 +28,7 @@ import { listDeliveries, listMessages, type DeliveryRow, type MessageRow } from 
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { listCertificates } from './dispatch.repo.ts';
-import { findStep, loadFacts, type AssignmentFacts, type Facts } from './facts.ts';
+import { findStep, loadFacts, noticesOf, type AssignmentFacts, type Facts } from './facts.ts';
 import { NOTICE_COLUMNS, NOTICE_TABLES, rowOf, type NoticeDbRow } from './ledger.rows.ts';
 
 interface FollowedRow {
@@ -199,7 +199,16 @@ async function decideAsThingsStand(
   now: Instant,
 ): Promise<Decision> {
   const extras = { baseUrl: deps.settings.baseUrl, certificates: await listCertificates(deps.db, [assignment.id]), told: new Map() };
-  return decide({ slot, step, assignment, roster: facts.roster, now, countOf: () => 0, missingOf: missingIn(facts, extras) });
+  return decide({
+    slot,
+    step,
+    assignment,
+    roster: facts.roster,
+    now,
+    countOf: () => 0,
+    missingOf: missingIn(facts, extras),
+    noticesOf: noticesOf(facts),
+  });
 }
 
 /** A decided notice keeps its trace; one that is still to come is decided here by today's facts, for its own moment. */

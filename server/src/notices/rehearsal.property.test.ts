@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import { rehearse, STANDARD_PLAN, type AssignmentEvent, type PlanStep, type Step } from '@nudrik/core';
+import { rehearse, STANDARD_PLAN, type AssignmentEvent, type Condition, type PlanStep, type Step } from '@nudrik/core';
 import { undoAct } from '../assignments/acts.ts';
 import { close, extend } from '../assignments/change.ts';
 import { record } from '../assignments/record.ts';
@@ -43,6 +43,20 @@ const steps = fc.array(
     to: fc.constantFrom(['employee'], ['employee'], ['manager'], ['employee', 'manager'], ['manager 2'], ['trainer']),
     gathered: fc.boolean(),
     onlyOpen: fc.boolean(),
+    only: fc.constantFrom<Condition | null>(
+      null,
+      null,
+      { stepSent: 's0' },
+      { not: { stepSent: 's1' } },
+      { idleDays: 3 },
+      { not: { idleDays: 2 } },
+      { progressAtLeast: 50 },
+      { manager: ['there'] },
+      { manager: ['away', 'none'] },
+      { fromDate: '2027-03-12' },
+      { beforeDate: '2027-03-15' },
+      { lacks: ['1'] },
+    ),
     lacksValue: fc.integer({ min: 0, max: 9 }),
   }),
   { minLength: 2, maxLength: 6 },
@@ -64,7 +78,7 @@ const stepFrom = (draft: StepDraft, i: number): PlanStep => {
     to: draft.to,
     gather: draft.gathered && at !== null ? 'per day' : 'none',
     endsOn: null,
-    onlyIf: draft.onlyOpen ? { not: { state: ['finished'] } } : null,
+    onlyIf: draft.only ?? (draft.onlyOpen ? { not: { state: ['finished'] } } : null),
     stopWhen: null,
     // gathered ones share a text, so that they may become one message
     message: {

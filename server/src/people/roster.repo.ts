@@ -50,7 +50,13 @@ select
     from group_members m
     join groups g on g.id = m.group_id
     where m.person_id = p.id
-  ) as groups
+  ) as groups,
+  case when $2::boolean then (
+    select coalesce(jsonb_agg(jsonb_build_object('course', s.course_id::text, 'until', nullif(s.until, 'infinity'))), '[]')
+    from standings s
+    where s.person_id = p.id
+      and s.until is not null
+  ) end as held
 from wanted w
 join people p on p.id = w.id
 join departments d on d.id = p.department_id
@@ -73,10 +79,11 @@ interface PersonFactsRow {
   groups: { id: string; name: string }[];
   department_id: string;
   personnel_number: string | null;
+  held: { course: string; until: string | null }[] | null;
 }
 
-export async function listPeopleAround(db: Queryable, ids: readonly string[]): Promise<Person[]> {
-  const found = await rows<PersonFactsRow>(db, LIST_PEOPLE_AROUND, [ids]);
+export async function listPeopleAround(db: Queryable, ids: readonly string[], withHeld = false): Promise<Person[]> {
+  const found = await rows<PersonFactsRow>(db, LIST_PEOPLE_AROUND, [ids, withHeld]);
   return found.map((row) => ({
     id: row.id,
     name: row.name,
@@ -95,24 +102,42 @@ export async function listPeopleAround(db: Queryable, ids: readonly string[]): P
     joinedOn: row.joined_on,
     leftOn: row.left_on,
     isReachable: row.address_state === 'ok',
+    ...(row.held && { held: row.held }),
   }));
 }
 
-// sites and groups are few; a condition names them by id, and tells them by name
+// sites, groups and courses are few; a condition names them by id, and tells them by name
 const LIST_NAMES = `
 select 'site' as kind, id::text, name from sites
 union all
 select 'group', id::text, name from groups
+union all
+select 'course', id::text, title from courses
 `;
 
-async function namesFor(db: Queryable, departments: readonly { id: string; name: string }[]): Promise<Names> {
+async function namesFor(
+  db: Queryable,
+  departments: readonly { id: string; name: string }[],
+  courses: readonly (Course & { titles?: Readonly<Record<string, string>> })[],
+): Promise<Names> {
   const found = await rows<{ kind: string; id: string; name: string }>(db, LIST_NAMES);
   const nameOf = new Map([
     ...departments.map(({ id, name }) => [`department ${id}`, name] as const),
+    ...courses.flatMap(({ id, title, titles = {} }) => [
+      [`course ${id}`, title] as const,
+      ...Object.entries(titles).map(([unit, name]) => [`unit ${unit}`, `“${name}”`] as const),
+    ]),
     ...found.map(({ kind, id, name }) => [`${kind} ${id}`, name] as const),
   ]);
   const say = (kind: string) => (id: string) => nameOf.get(`${kind} ${id}`) ?? id;
-  return { ...NAMES_THEMSELVES, department: say('department'), site: say('site'), group: say('group') };
+  return {
+    ...NAMES_THEMSELVES,
+    department: say('department'),
+    site: say('site'),
+    group: say('group'),
+    course: say('course'),
+    unit: say('unit'),
+  };
 }
 
 const LIST_DEPARTMENTS = 'select id, name, parent_id from departments';
@@ -121,12 +146,16 @@ const LIST_DEPARTMENTS = 'select id, name, parent_id from departments';
 export async function loadRoster(
   db: Queryable,
   personIds: readonly string[],
-  courses: readonly (Course & { named?: readonly string[] })[],
+  courses: readonly (Course & { named?: readonly string[]; asksHeld?: boolean; titles?: Readonly<Record<string, string>> })[],
   sending: Settings,
 ): Promise<Roster> {
   const told = courses.flatMap(({ owner, assistants = [], named = [] }) => [...(owner ? [owner] : []), ...assistants, ...named]);
   const calendars = await listCalendars(db);
-  const people = await listPeopleAround(db, [...new Set([...personIds, ...told])]);
+  const people = await listPeopleAround(
+    db,
+    [...new Set([...personIds, ...told])],
+    courses.some(({ asksHeld }) => asksHeld),
+  );
   const departments = await rows<{ id: string; name: string; parent_id: string | null }>(db, LIST_DEPARTMENTS);
   const parents = new Map(departments.map(({ id, parent_id }) => [id, parent_id]));
   return new Roster({
@@ -135,6 +164,6 @@ export async function loadRoster(
     courses,
     settings: sending,
     parentOf: (id) => parents.get(id) ?? null,
-    names: await namesFor(db, departments),
+    names: await namesFor(db, departments, courses),
   });
 }

@@ -56,10 +56,8 @@ async function draftFacts(
   steps: readonly PlanStep[],
   now: number,
 ): Promise<Facts> {
-  const facts = await loadFacts(db, await getHouse(db), ids);
-  const plan = facts.plans.get(courseId);
-  if (plan) facts.plans.set(courseId, { ...plan, steps: [...steps], publishedAt: Math.max(plan.publishedAt, now) });
-  return facts;
+  const published = (await listPlanFacts(db, [courseId]))[0]?.publishedAt ?? now;
+  return loadFacts(db, await getHouse(db), ids, { course: courseId, steps, publishedAt: Math.max(published, now) });
 }
 
 const NO_PREVIEW: PlanPreview = { added: 0, moved: 0, dropped: 0, kept: 0, changes: [], people: [], faults: [], missing: [], warnings: [] };
@@ -178,7 +176,7 @@ async function foreseeExamples(deps: Deps, courseId: string, steps: readonly Pla
   const first = Math.min(...assignments.map(({ assignedAt }) => assignedAt));
   return foresee({
     assignments,
-    steps,
+    steps: facts.plans.get(courseId)?.steps ?? steps,
     publishedAt: Math.min(facts.plans.get(courseId)?.publishedAt ?? now, first),
     facts,
     from: Math.min(now, first),

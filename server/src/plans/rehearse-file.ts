@@ -45,6 +45,7 @@ export function rehearseFile(file: RehearsalFile, withTrace = false): RehearsalL
       id: assignment.id,
       person: assignment.person,
       course: assignment.course,
+      round: assignment.round,
       assignedAt: instant(assignment.assignedAt),
       dueAt: instant(assignment.dueAt),
       events: eventsOf.get(assignment.id)!.sort((a, b) => a.at - b.at),

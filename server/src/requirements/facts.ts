@@ -263,6 +263,8 @@ export async function loadNames(db: Queryable, audiences: readonly Audience[]): 
       lists.courses.map(({ id, title }) => ({ id, name: title })),
       'course',
     ),
+    // an audience asks of no unit
+    unit: (id) => id,
   };
 }
 

@@ -175,7 +175,7 @@ export async function previewRequirement(
     house.sending,
   );
   for (const assignment of drafts) foreseeOpenings(assignment, course, roster);
-  const facts: Facts = { house, roster, assignments: new Map(), courses: new Map([[course.id, course]]), plans: new Map() };
+  const facts: Facts = { house, roster, assignments: new Map(), courses: new Map([[course.id, course]]), plans: new Map(), went: new Map() };
   const { baseUrl } = deps.settings;
   const { lines, byDay, mails } = foresee({
     assignments: drafts,

@@ -3,11 +3,12 @@ import { toObservable } from '@angular/core/rxjs-interop';
 import type { Audience } from '@nudrik/core';
 import { wrap, type Remote } from 'comlink';
 import { debounceTime, filter, switchMap } from 'rxjs';
+import { ConditionPeople } from '../conditions/condition-rows.ts';
 import type { AudienceAnswer, AudienceWork, BuilderFacts } from './audience.worker.ts';
 
 /** The worker that knows everyone, and what it last answered. One for each builder. */
 @Injectable()
-export class AudienceStore {
+export class AudienceStore extends ConditionPeople {
   private readonly worker = new Worker(new URL('./audience.worker', import.meta.url), { type: 'module' });
   private readonly work: Remote<AudienceWork> = wrap<AudienceWork>(this.worker);
   readonly facts = signal<BuilderFacts | null>(null);
@@ -17,6 +18,7 @@ export class AudienceStore {
   private readonly names = signal<Record<string, string>>({});
 
   constructor() {
+    super();
     inject(DestroyRef).onDestroy(() => this.worker.terminate());
     const opened = this.work.open().then(
       (facts) => this.facts.set(facts),
@@ -47,15 +49,15 @@ export class AudienceStore {
     this.names.update((known) => ({ ...known, ...names }));
   }
 
-  nameOf(id: string): string {
+  override nameOf(id: string): string {
     return this.names()[id] ?? '…';
   }
 
-  learn({ id, name }: { id: string; name: string }): void {
+  override learn({ id, name }: { id: string; name: string }): void {
     this.names.update((known) => ({ ...known, [id]: name }));
   }
 
-  findPeople(text: string): Promise<{ id: string; name: string; words: string }[]> {
+  override findPeople(text: string): Promise<{ id: string; name: string; words: string }[]> {
     return this.work.findPeople(text);
   }
 }

@@ -64,6 +64,7 @@ class AudienceWork {
       group: look(this.facts.groups),
       person: look(this.facts.people),
       course: look(this.facts.courses.map(({ id, title }) => ({ id, name: title }))),
+      unit: (id) => id,
     };
     return { ...this.facts, people: this.facts.people.length };
   }

@@ -16,9 +16,9 @@ import { SelectField } from '../shared/pick/select.ts';
 import { TimeField } from '../shared/pick/time-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
-import { audienceFrom, newRow, rowsFrom, type GroupRow } from './audience-model.ts';
+import { conditionFrom, newRow, rowsFrom, type GroupRow } from '../conditions/condition-model.ts';
 import { AudiencePeople } from './audience-people.ts';
-import { AudienceRows } from './audience-rows.ts';
+import { ConditionPeople, ConditionRows } from '../conditions/condition-rows.ts';
 import { AudienceStore } from './audience.store.ts';
 import { CREDITS, DUE_EVENTS, DUE_WORDS, RENEWALS, WHEN_OUTS, type Credit } from './requirement-choices.ts';
 import { NEW_FORM, whatIsMissing, type RequirementForm } from './requirement-form.ts';
@@ -35,13 +35,13 @@ import { RequirementsApi } from './requirements.api.ts';
     NumberField,
     SelectField,
     TimeField,
-    AudienceRows,
+    ConditionRows,
     AudiencePeople,
     RequirementReview,
     FoundAgain,
     Newer,
   ],
-  providers: [AudienceStore],
+  providers: [AudienceStore, { provide: ConditionPeople, useExisting: AudienceStore }],
   templateUrl: './requirement-edit.page.html',
   styleUrl: './requirement-edit.page.css',
 })
@@ -172,7 +172,7 @@ export class RequirementEditPage implements HasWork {
 
   protected setRows(rows: GroupRow): void {
     this.rows.set(rows);
-    void this.audience.ask(audienceFrom(rows) ?? everyone);
+    void this.audience.ask(conditionFrom(rows) ?? everyone);
   }
 
   protected set(change: Partial<RequirementForm>): void {
@@ -225,7 +225,7 @@ export class RequirementEditPage implements HasWork {
   }
 
   private draft(): RequirementDraft {
-    return { ...this.form(), audience: audienceFrom(this.rows()) ?? everyone };
+    return { ...this.form(), audience: conditionFrom(this.rows()) ?? everyone };
   }
 
   /** Says what has to be filled in first. @returns whether nothing has */

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest';
-import { newGroup, newRow, type GroupRow, type Row } from './audience-model.ts';
+import { newGroup, newRow, type GroupRow, type Row } from '../conditions/condition-model.ts';
 import { NEW_FORM, whatIsMissing, type RequirementForm } from './requirement-form.ts';
 
 const deck: Row = { kind: 'leaf', isNot: false, leaf: { department: ['1'], below: true } };

@@ -1,6 +1,5 @@
-import { leafName } from '@nudrik/core';
 import type { RequirementDraft } from '@nudrik/contract';
-import { isComplete, type AudienceLeafName, type GroupRow } from './audience-model.ts';
+import { openConditions, type GroupRow } from '../conditions/condition-model.ts';
 
 /** A requirement as the page holds it; its audience stands in the builder's rows. */
 export type RequirementForm = Omit<RequirementDraft, 'audience'>;
@@ -18,33 +17,6 @@ export const NEW_FORM: RequirementForm = {
   takesJoiners: true,
   whenOut: 'ask',
 };
-
-const TO_CHOOSE: Record<AudienceLeafName, string> = {
-  department: 'choose a department',
-  site: 'choose a site',
-  group: 'choose a group',
-  job: 'choose a job title',
-  line: 'choose a manager',
-  joinedBefore: 'give the date',
-  joinedAfter: 'give the date',
-  joinedWithin: 'say how many days',
-  number: 'give a personnel number',
-  holds: 'choose a course',
-  lacks: 'choose a course',
-};
-
-/** Conditions that say nothing yet: left so, they would silently ask more people, or fewer, than somebody meant. */
-function openConditions(group: GroupRow, before = ''): string[] {
-  return group.rows.flatMap((row, index) => {
-    const number = `${before}${index + 1}`;
-    if (row.kind === 'leaf')
-      return isComplete(row.leaf)
-        ? []
-        : [`Condition ${number} is not finished: ${TO_CHOOSE[leafName(row.leaf) as AudienceLeafName]}, or remove it.`];
-    if (row.rows.length === 0) return [`Condition ${number} is an empty group: add a condition to it, or remove it.`];
-    return openConditions(row, `${number}.`);
-  });
-}
 
 const isWhole = (value: unknown, least: number): boolean => Number.isInteger(value) && (value as number) >= least;
 const DATE = /^\d{4}-\d{2}-\d{2}$/;

@@ -2,10 +2,10 @@ import { Component, signal } from '@angular/core';
 import { findByRole, waitFor } from '@testing-library/dom';
 import { describe, expect, it } from 'vitest';
 import { openPage } from '../../testing/page.ts';
-import { audienceFrom, newRow, type GroupRow } from './audience-model.ts';
-import { AudienceRows } from './audience-rows.ts';
-import { AudienceStore } from './audience.store.ts';
-import type { BuilderFacts } from './audience.worker.ts';
+import { conditionFrom, newRow, type GroupRow } from './condition-model.ts';
+import { ConditionPeople, ConditionRows } from './condition-rows.ts';
+
+import type { BuilderFacts } from '../requirements/audience.worker.ts';
 
 const FACTS: BuilderFacts = {
   today: '2027-03-01', people: 4, jobs: ['Cook', 'Deckhand'],
@@ -20,8 +20,8 @@ const store = {
 };
 
 @Component({
-  imports: [AudienceRows],
-  template: `<nk-audience-rows [group]="rows()" [facts]="facts" (changed)="rows.set($event)" />`,
+  imports: [ConditionRows],
+  template: `<nk-condition-rows [group]="rows()" [facts]="facts" (changed)="rows.set($event)" />`,
 })
 class Builder {
   readonly facts = FACTS;
@@ -29,8 +29,8 @@ class Builder {
 }
 
 const open = async () => {
-  const page = await openPage(Builder, { providers: [{ provide: AudienceStore, useValue: store }] });
-  return { ...page, audience: () => audienceFrom(page.fixture.componentInstance.rows()) };
+  const page = await openPage(Builder, { providers: [{ provide: ConditionPeople, useValue: store }] });
+  return { ...page, audience: () => conditionFrom(page.fixture.componentInstance.rows()) };
 };
 type Page = Awaited<ReturnType<typeof open>>;
 const within = (page: Page, name: string) => page.getAllByRole('group', { name })[0]!;

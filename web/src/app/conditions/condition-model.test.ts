@@ -1,7 +1,7 @@
 import { describe, expect, it, test } from 'vitest';
 import fc from 'fast-check';
 import { compileAudience, everyone, type Audience, type AudiencePerson, type Structure } from '@nudrik/core';
-import { audienceFrom, emptyLeaf, isComplete, newGroup, newRow, rowsFrom, valuesOf, withValues, type Row } from './audience-model.ts';
+import { conditionFrom, emptyLeaf, isComplete, newGroup, newRow, rowsFrom, valuesOf, withValues, type Row } from './condition-model.ts';
 
 const flat: Structure = { parentOf: () => null, managerOf: () => null };
 const PEOPLE: AudiencePerson[] = ['deck', 'engine'].flatMap((department) =>
@@ -33,14 +33,14 @@ describe('the builder’s rows', () => {
       fc.property(audience, (stored) => {
         const rows = rowsFrom(stored);
         expect(rows.isNot).toBe(false);
-        expect(who(audienceFrom(rows)!)).toEqual(who(stored));
+        expect(who(conditionFrom(rows)!)).toEqual(who(stored));
       }),
     );
   });
   it('leave out what says nothing yet, and groups without a row', () => {
     const rows: Row = { kind: 'group', isNot: false, mode: 'all', rows: [newRow(), { ...newGroup('any'), rows: [] }, newGroup('any')] };
-    expect(audienceFrom(rows)).toBeNull();
-    expect(audienceFrom({ ...rows, rows: [...rows.rows, { kind: 'leaf', isNot: true, leaf: { site: ['orla'] } }] })).toEqual({ all: [{ not: { site: ['orla'] } }] }); // prettier-ignore
+    expect(conditionFrom(rows)).toBeNull();
+    expect(conditionFrom({ ...rows, rows: [...rows.rows, { kind: 'leaf', isNot: true, leaf: { site: ['orla'] } }] })).toEqual({ all: [{ not: { site: ['orla'] } }] }); // prettier-ignore
   });
   it('everyone is a group without a row', () => expect(rowsFrom(everyone)).toEqual({ kind: 'group', isNot: false, mode: 'all', rows: [] }));
   it('two nots are none', () => expect(rowsFrom({ not: { not: { site: ['orla'] } } }).rows).toEqual([{ kind: 'leaf', isNot: false, leaf: { site: ['orla'] } }])); // prettier-ignore
