@@ -34,7 +34,9 @@ describe('a condition', () => {
   ])('%s is taken as it stands', (_, condition) => expect(ConditionSchema.parse(condition)).toEqual(condition));
 
   test.each<[string, unknown, RegExp]>([
-    ['one that is not known yet', { replied: true }, /^\(top\): expected a condition with one of all, any, not, .*; got replied$/],
+    ['one that is not known', { mood: 'good' }, /^\(top\): expected a condition with one of all, any, not, .*; got mood$/],
+    ['a score without its quiz', { quizScore: { atLeast: 60 } }, /^quizScore\.unit: /],
+    ['a reply that is none', { replied: false }, /^replied: /],
     ['two in one', { department: ['Deck'], site: ['Orla Quay'] }, /got department, site/],
     ['an empty list', { department: [] }, /^department: /],
     ['a state that is none', { state: ['done'] }, /^state\[0\]: expected one of "not started"/],

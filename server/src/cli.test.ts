@@ -58,9 +58,9 @@ describe('nudrik rehearse', () => {
       /plan\.steps\[0\]\.offset\.unit: expected one of .*; got "fortnights"/,
     ],
     [
-      'a condition that is not known yet',
-      (file: { plan: { steps: object[] } }) => Object.assign(file.plan.steps[0]!, { onlyIf: { replied: true } }),
-      /plan\.steps\[0\]\.onlyIf: expected a condition with one of .*; got replied/,
+      'a condition that is not known',
+      (file: { plan: { steps: object[] } }) => Object.assign(file.plan.steps[0]!, { onlyIf: { mood: 'good' } }),
+      /plan\.steps\[0\]\.onlyIf: expected a condition with one of .*; got mood/,
     ],
     [
       'a time of day with hours',

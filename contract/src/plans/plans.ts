@@ -84,6 +84,17 @@ export interface PlanView {
   people: { id: string; name: string }[];
 }
 
+/** GET /api/plans/:courseId/choices: what the steps of a plan choose from, and what the ids in its conditions are called. */
+export interface PlanChoices {
+  departments: { id: string; name: string }[];
+  sites: { id: string; name: string }[];
+  groups: { id: string; name: string }[];
+  jobs: string[];
+  courses: { id: string; title: string }[];
+  sections: { id: string; title: string }[];
+  units: { id: string; title: string; kind: string }[];
+}
+
 /** One notice as a preview shows it. */
 export interface PreviewNotice {
   step: string;

@@ -111,10 +111,12 @@ export interface Names {
   person(id: string): string;
   course(id: string): string;
   unit(id: string): string;
+  /** a step of the same plan */
+  step(id: string): string;
 }
 const same = (id: string): string => id;
 /** Where a condition says names, they stand for themselves. */
-export const NAMES_THEMSELVES: Names = { department: same, site: same, group: same, person: same, course: same, unit: same };
+export const NAMES_THEMSELVES: Names = { department: same, site: same, group: same, person: same, course: same, unit: same, step: same };
 
 /** Facts that a condition cannot do without beside the person: a plan knows the assignment, an audience what is held. */
 export type ConditionFact = 'person' | 'assignment' | 'held' | 'notices';
@@ -467,17 +469,17 @@ export const CONDITIONS: Catalogue = {
     takes: 'step',
     asks: 'notices',
     prepare: (step) => now((further) => further.notices(step).isSent),
-    tell: (step) => `“${step}” went to them`,
-    tellNot: (step) => `“${step}” did not go to them`,
-    ...about((step, further) => `“${step}” ${further.notices(step).isSent ? 'went' : 'did not go'}`),
+    tell: (step, _, names) => `“${names.step(step)}” went to them`,
+    tellNot: (step, names) => `“${names.step(step)}” did not go to them`,
+    ...about((step, further, names) => `“${names.step(step)}” ${further.notices(step).isSent ? 'went' : 'did not go'}`),
   },
   stepBounced: {
     takes: 'step',
     asks: 'notices',
     prepare: (step) => now((further) => further.notices(step).isBounced),
-    tell: (step) => `“${step}” came back`,
-    tellNot: (step) => `“${step}” did not come back`,
-    ...about((step, further) => `“${step}” ${further.notices(step).isBounced ? 'came back' : 'did not come back'}`),
+    tell: (step, _, names) => `“${names.step(step)}” came back`,
+    tellNot: (step, names) => `“${names.step(step)}” did not come back`,
+    ...about((step, further, names) => `“${names.step(step)}” ${further.notices(step).isBounced ? 'came back' : 'did not come back'}`),
   },
 };
 

@@ -5,7 +5,7 @@ import { decide } from '../notices/decide.ts';
 import { slotsOf } from '../notices/slot.ts';
 import type { Person, Roster } from '../people/person.ts';
 import { aPerson, aRoster, aStep, anAssignment, utc } from '../testing.ts';
-import { CONDITIONS, conditionsFor, type Leaf } from './catalogue.ts';
+import { type CONDITIONS, conditionsFor, type Leaf } from './catalogue.ts';
 import { holds, tellCondition, type Condition } from './condition.ts';
 import { Further, NO_NOTICES, type NoticesOf } from './further.ts';
 

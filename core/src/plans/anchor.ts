@@ -303,6 +303,10 @@ export type AnchorEvent = keyof typeof ENTRIES;
 export const ANCHORS = Object.keys(ENTRIES) as [AnchorEvent, ...AnchorEvent[]];
 export const anchorEntry = (event: AnchorEvent): AnchorEntry => ENTRIES[event];
 
+/** Anchors that are known before they come: something may go before them. */
+const AHEAD: ReadonlySet<AnchorEvent> = new Set<AnchorEvent>(['due', 'expires', 'session-starts', 'date', 'unit-opened']);
+export const isKnownAhead = (event: AnchorEvent): boolean => AHEAD.has(event);
+
 /** Anchors whose notices go although the assignment is closed. */
 export const outlivesAssignment = (event: AnchorEvent): boolean => 'outlives' in ENTRIES[event];
 

@@ -10,7 +10,7 @@ const MANAGERS: Record<string, string> = { runa: 'odd', odd: 'kari', per: 'kari'
 const structure: Structure = { parentOf: (id) => PARENTS[id] ?? null, managerOf: (id) => MANAGERS[id] ?? null };
 const NAMES: Record<string, string> = { deck: 'Deck', engine: 'Engine', boats: 'Boats', orla: 'Orla Quay', shore: 'Shore staff', kari: 'Kari Nes', fire: 'Fire Teams Aboard' }; // prettier-ignore
 const name = (id: string): string => NAMES[id] ?? id;
-const names: Names = { department: name, site: name, group: name, person: name, course: name, unit: name };
+const names: Names = { department: name, site: name, group: name, person: name, course: name, unit: name, step: name };
 const runa: AudiencePerson = {
   id: 'runa', name: 'Runa Aske', number: 'OF-1020', department: 'boats', site: 'orla', groups: ['night'], job: 'Deckhand', manager: 'odd',
   joinedOn: '2027-01-15', leftOn: null, held: [{ course: 'fire', until: '2027-06-30' }, { course: 'lines', until: null }],

@@ -90,7 +90,7 @@ describe('a due rule', () => {
     ); // prettier-ignore
   });
   it('all rules are told in sentences', () => {
-    const names = { department: () => 'Deck', site: String, group: String, person: String, course: String, unit: String };
+    const names = { department: () => 'Deck', site: String, group: String, person: String, course: String, unit: String, step: String };
     expect(tellRequirement(aRequirement({ creditMonths: 6, renewal: { months: 12, leadDays: 30 }, from: '2027-02-01' }), 'Fire Teams Aboard', names)).toEqual([
       'Deck must hold Fire Teams Aboard.',
       'Due 14 days after assignment, 17:00; where that has passed, 7 days after assignment.',

@@ -37,6 +37,8 @@ export interface CourseFacts extends Course {
   named: string[];
   /** steps of its plan ask what somebody holds */
   asksHeld: boolean;
+  /** what the steps of its plan are called */
+  stepNames: Record<string, string>;
   required: string[];
   /** so many of the required units are enough; null is all of them */
   needed: number | null;
@@ -96,6 +98,7 @@ select
   ) as named,
   exists (select 1 from plans l where l.course_id = c.id and l.steps::text ~ '"(holds|lacks)":') as asks_held,
   c.finish,
+  (select coalesce(jsonb_object_agg(s ->> 'id', s ->> 'name'), '{}') from plans l cross join lateral jsonb_array_elements(l.steps) s where l.course_id = c.id) as step_names,
   (
     select coalesce(jsonb_agg(jsonb_build_object('id', u.id::text, 'title', u.title, 'kind', u.kind, 'section', s.id::text, 'required', u.required, 'weight', u.weight, 'release', u.release) order by u.id), '[]')
     from sections s
@@ -149,6 +152,7 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     assistants: string[];
     named: string[];
     asks_held: boolean;
+    step_names: Record<string, string>;
     finish: FinishRule;
     units: CourseUnit[];
     state: CourseState;
@@ -164,6 +168,7 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     assistants: row.assistants,
     named: row.named,
     asksHeld: row.asks_held,
+    stepNames: row.step_names,
     finish: row.finish,
     counted: row.units,
     units: row.required_units,

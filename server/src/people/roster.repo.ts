@@ -118,14 +118,15 @@ select 'course', id::text, title from courses
 async function namesFor(
   db: Queryable,
   departments: readonly { id: string; name: string }[],
-  courses: readonly (Course & { titles?: Readonly<Record<string, string>> })[],
+  courses: readonly (Course & { titles?: Readonly<Record<string, string>>; stepNames?: Readonly<Record<string, string>> })[],
 ): Promise<Names> {
   const found = await rows<{ kind: string; id: string; name: string }>(db, LIST_NAMES);
   const nameOf = new Map([
     ...departments.map(({ id, name }) => [`department ${id}`, name] as const),
-    ...courses.flatMap(({ id, title, titles = {} }) => [
+    ...courses.flatMap(({ id, title, titles = {}, stepNames = {} }) => [
       [`course ${id}`, title] as const,
       ...Object.entries(titles).map(([unit, name]) => [`unit ${unit}`, `“${name}”`] as const),
+      ...Object.entries(stepNames).map(([step, name]) => [`step ${step}`, name] as const),
     ]),
     ...found.map(({ kind, id, name }) => [`${kind} ${id}`, name] as const),
   ]);
@@ -146,7 +147,12 @@ const LIST_DEPARTMENTS = 'select id, name, parent_id from departments';
 export async function loadRoster(
   db: Queryable,
   personIds: readonly string[],
-  courses: readonly (Course & { named?: readonly string[]; asksHeld?: boolean; titles?: Readonly<Record<string, string>> })[],
+  courses: readonly (Course & {
+    named?: readonly string[];
+    asksHeld?: boolean;
+    titles?: Readonly<Record<string, string>>;
+    stepNames?: Readonly<Record<string, string>>;
+  })[],
   sending: Settings,
 ): Promise<Roster> {
   const told = courses.flatMap(({ owner, assistants = [], named = [] }) => [...(owner ? [owner] : []), ...assistants, ...named]);

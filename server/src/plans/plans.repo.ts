@@ -1,5 +1,5 @@
-import type { PlanRow, PlanView } from '@nudrik/contract';
-import { namedPerson, type PlanStep } from '@nudrik/core';
+import type { PlanChoices, PlanRow, PlanView } from '@nudrik/contract';
+import { leavesOfStep, namedPerson, type PlanStep } from '@nudrik/core';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_PLANS = `
@@ -50,6 +50,12 @@ join courses c on c.id = p.course_id
 where c.id = $1::bigint
 `;
 
+/** Who is named in a step: to whom it goes, and whose line its conditions ask for. */
+const namedIn = (step: PlanStep): string[] => [
+  ...step.to.flatMap((role) => namedPerson(role) ?? []),
+  ...leavesOfStep(step).flatMap((leaf) => ('line' in leaf ? leaf.line : [])),
+];
+
 const LIST_NAMED = 'select id, name from people where id::text = any($1::text[]) order by name, id';
 
 const COUNT_NEXT = `
@@ -73,7 +79,7 @@ export async function findPlan(db: Queryable, courseId: string, today: string): 
     steps: row.steps as PlanView['steps'],
     next28: Object.fromEntries(next.map(({ step_id, count }) => [step_id, count])),
     open: row.open,
-    people: await rows(db, LIST_NAMED, [row.steps.flatMap(({ to }) => to.flatMap((role) => namedPerson(role) ?? []))]),
+    people: await rows(db, LIST_NAMED, [row.steps.flatMap(namedIn)]),
   };
 }
 
@@ -107,3 +113,25 @@ export const putPlan = (
   byWhom: string | null,
   steps: readonly PlanStep[],
 ): Promise<unknown> => db.query(PUT_PLAN, [courseId, version, new Date(now), byWhom, JSON.stringify(steps)]);
+
+const LIST_CHOICES = `
+select
+  (select coalesce(jsonb_agg(jsonb_build_object('id', d.id::text, 'name', d.name) order by d.name), '[]') from departments d) as departments,
+  (select coalesce(jsonb_agg(jsonb_build_object('id', s.id::text, 'name', s.name) order by s.name), '[]') from sites s) as sites,
+  (select coalesce(jsonb_agg(jsonb_build_object('id', g.id::text, 'name', g.name) order by g.name), '[]') from groups g) as groups,
+  array(select distinct p.job from people p where p.job is not null order by p.job) as jobs,
+  (select coalesce(jsonb_agg(jsonb_build_object('id', c.id::text, 'title', c.title) order by c.title), '[]') from courses c) as courses,
+  (
+    select coalesce(jsonb_agg(jsonb_build_object('id', x.id::text, 'title', x.title) order by x.position), '[]')
+    from sections x
+    where x.course_id = $1::bigint
+  ) as sections,
+  (
+    select coalesce(jsonb_agg(jsonb_build_object('id', u.id::text, 'title', u.title, 'kind', u.kind) order by x.position, u.position), '[]')
+    from sections x
+    join units u on u.section_id = x.id
+    where x.course_id = $1::bigint
+  ) as units
+`;
+
+export const listChoices = (db: Queryable, courseId: string): Promise<PlanChoices> => oneRow<PlanChoices>(db, LIST_CHOICES, [courseId]);

@@ -1,13 +1,20 @@
 import { Id, PlanDraft } from '@nudrik/contract';
 import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
+import { maybeRow, type Queryable } from '../db/db.ts';
 import { Refused } from '../refusal.ts';
 import { houseToday } from '../people/today.ts';
 import { nowOrLater } from '../work/routes.ts';
-import { countOpen, findPlan, listPlans } from './plans.repo.ts';
+import { countOpen, findPlan, listChoices, listPlans } from './plans.repo.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
 const draftOf = (body: unknown): PlanDraft & { steps: PlanStep[] } => parse(PlanDraft, body) as PlanDraft & { steps: PlanStep[] };
+
+const NO_PLAN = 'There is no such plan, or not any more.';
+const HAS_PLAN = 'select 1 from plans where course_id = $1::bigint';
+const refuseMissing = async (db: Queryable, id: string): Promise<void> => {
+  if (!(await maybeRow(db, HAS_PLAN, [id]))) throw new Refused('not-found', NO_PLAN);
+};
 
 export const planRoutes: Route[] = [
   {
@@ -23,8 +30,18 @@ export const planRoutes: Route[] = [
     access: OFFICE,
     async handle({ deps, req }) {
       const plan = await findPlan(deps.db, parse(Id, req.params['courseId']), await houseToday(deps));
-      if (!plan) throw new Refused('not-found', 'There is no such plan, or not any more.');
+      if (!plan) throw new Refused('not-found', NO_PLAN);
       return plan;
+    },
+  },
+  {
+    method: 'get',
+    path: '/api/plans/:courseId/choices',
+    access: OFFICE,
+    async handle({ deps, req }) {
+      const id = parse(Id, req.params['courseId']);
+      await refuseMissing(deps.db, id);
+      return listChoices(deps.db, id);
     },
   },
   {

@@ -263,8 +263,9 @@ export async function loadNames(db: Queryable, audiences: readonly Audience[]): 
       lists.courses.map(({ id, title }) => ({ id, name: title })),
       'course',
     ),
-    // an audience asks of no unit
+    // an audience asks of no unit, and of nothing that was sent
     unit: (id) => id,
+    step: (id) => id,
   };
 }
 

@@ -3,7 +3,19 @@ import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import type { PlanStepView, PlanView, PreviewNotice } from '@nudrik/contract';
-import { HOLD_WORDS, stepFault, templateFault, tellCondition, tellRole, tellWhen, UNITS, type HoldReason, type Step } from '@nudrik/core';
+import {
+  BEGINNINGS,
+  HOLD_WORDS,
+  stepFault,
+  templateFault,
+  tellCondition,
+  tellRole,
+  tellWhen,
+  type Condition,
+  type HoldReason,
+  type Names,
+  type Step,
+} from '@nudrik/core';
 import { Dialog } from 'primeng/dialog';
 import { ToggleSwitch } from 'primeng/toggleswitch';
 import { debounceTime, map } from 'rxjs';
@@ -11,15 +23,18 @@ import { SessionStore } from '../access/session.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { FoundAgain } from '../shared/found-again.ts';
 import type { HasWork } from '../shared/leave.ts';
+import { newKey } from '../shared/key.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { Newer, NewerSaved } from '../shared/newer.ts';
-import { NumberField } from '../shared/pick/number-field.ts';
-import { SelectField, wordsOf, type Choice } from '../shared/pick/select.ts';
-import { TimeField } from '../shared/pick/time-field.ts';
+import { ConditionPeople } from '../conditions/condition-rows.ts';
+import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
 import { PlanLine } from './plan-line.ts';
+import { PlanPeople } from './plan-people.ts';
 import { PlansApi } from './plans.api.ts';
+import { StepHistory } from './step-history.ts';
+import { StepSheet } from './step-sheet.ts';
 import { TemplateEdit } from '../messages/template-edit.ts';
 import { TemplateText } from '../messages/template-text.ts';
 
@@ -34,14 +49,15 @@ import { TemplateText } from '../messages/template-text.ts';
     PlanLine,
     TemplateEdit,
     TemplateText,
-    NumberField,
     SelectField,
-    TimeField,
+    StepSheet,
     Dialog,
     ToggleSwitch,
     FoundAgain,
     Newer,
   ],
+  providers: [PlanPeople, { provide: ConditionPeople, useExisting: PlanPeople }],
+  host: { '(document:keydown)': 'key($event)' },
   templateUrl: './plan.page.html',
   styleUrl: './plan.page.css',
 })
@@ -51,7 +67,13 @@ export class PlanPage implements HasWork {
   readonly course = input.required<string>();
   protected readonly plan = load(toObservable(this.course), (id) => this.api.get(id), ['notices']);
   /** the draft: begins as what is published, and again after publishing */
-  protected readonly steps = signal<PlanStepView[]>([]);
+  protected readonly history = new StepHistory();
+  protected readonly steps = this.history.steps;
+  private readonly people = inject(PlanPeople);
+  protected readonly choices = load(toObservable(this.course), (id) => this.api.choices(id), ['courses', 'people']);
+  /** conditions that say nothing yet, by step */
+  private readonly open = signal<Readonly<Record<string, string[]>>>({});
+  protected readonly beginnings: Choice[] = BEGINNINGS.map(({ id, words }) => ({ value: id, label: words }));
   private readonly version = signal(0);
   protected readonly chosenId = linkedSignal(() => (this.course(), 'two-days-to-go'));
   protected readonly chosen = computed(() => this.steps().find(({ id }) => id === this.chosenId()) ?? this.steps()[0] ?? null);
@@ -88,14 +110,6 @@ export class PlanPage implements HasWork {
   protected readonly isBusy = signal(false);
   protected readonly isEditing = signal(false);
   protected readonly published = signal<number | null>(null);
-  protected readonly units = wordsOf(UNITS);
-  protected readonly sides = computed((): Choice<boolean>[] => {
-    const event = this.chosen()?.anchor.event;
-    return [
-      { value: true, label: `before ${event}` },
-      { value: false, label: `after ${event}` },
-    ];
-  });
   protected readonly zoneWords = zoneWords;
 
   protected readonly moments = computed(() => {
@@ -110,7 +124,7 @@ export class PlanPage implements HasWork {
   protected readonly fault = computed(() => {
     const step = this.chosen();
     if (!step) return null;
-    return stepFault(step as Step) ?? templateFault(step.message);
+    return this.open()[step.id]?.[0] ?? stepFault(step as Step) ?? templateFault(step.message);
   });
   protected readonly missing = computed(() => (this.preview.data()?.missing ?? []).filter(({ step }) => step === this.chosen()?.name));
 
@@ -119,7 +133,7 @@ export class PlanPage implements HasWork {
       const plan = this.plan.data();
       if (!plan || plan.course.id !== this.course()) return;
       untracked(() => {
-        if (this.openedCourse !== plan.course.id) this.open(plan);
+        if (this.openedCourse !== plan.course.id) this.begin(plan);
         // what others publish shows at once where nobody works on a draft, and waits where somebody does
         else if (plan.version !== this.version() && !this.isChanged()) this.fill(plan);
       });
@@ -128,18 +142,20 @@ export class PlanPage implements HasWork {
 
   private openedCourse: string | null = null;
 
-  private open(plan: PlanView): void {
+  private begin(plan: PlanView): void {
     this.openedCourse = plan.course.id;
     this.fill(plan);
     const kept = this.work.find(`plan/${plan.course.id}`);
     if (!kept) return;
-    this.steps.set(kept.draft);
+    this.history.reset(kept.draft);
     this.version.set(kept.version ?? plan.version);
   }
 
   private fill(plan: PlanView): void {
     this.version.set(plan.version);
-    this.steps.set(structuredClone(plan.steps));
+    plan.people.forEach((person) => this.people.learn(person));
+    this.history.reset(structuredClone(plan.steps));
+    this.open.set({});
     this.before.set(JSON.stringify(this.steps()));
   }
 
@@ -148,40 +164,111 @@ export class PlanPage implements HasWork {
   }
 
   protected to(step: PlanStepView): string {
-    const people = this.plan.data()?.people ?? [];
-    return step.to.map((role) => tellRole(role, (id) => people.find((person) => person.id === id)?.name)).join(', ');
+    return step.to.map((role) => tellRole(role, (id) => this.people.nameOf(id))).join(', ');
+  }
+
+  /** What the ids in conditions are called. */
+  private readonly names = computed((): Names => {
+    const choices = this.choices.data();
+    const look = (list: readonly { id: string; name: string }[] = []): ((id: string) => string) => {
+      const known = new Map(list.map(({ id, name }) => [id, name]));
+      return (id) => known.get(id) ?? id;
+    };
+    const titled = (list: readonly { id: string; title: string }[] = []): { id: string; name: string }[] => list.map(({ id, title }) => ({ id, name: title })); // prettier-ignore
+    const unit = look(titled(choices?.units));
+    return {
+      department: look(choices?.departments),
+      site: look(choices?.sites),
+      group: look(choices?.groups),
+      person: (id) => this.people.nameOf(id),
+      course: look(titled(choices?.courses)),
+      unit: (id) => `“${unit(id)}”`,
+      step: look([...this.steps()]),
+    };
+  });
+  private tell(condition: Condition | null): string {
+    return condition ? tellCondition(condition, this.names()) : '';
   }
 
   protected onlyIf(step: PlanStepView): string {
-    return step.onlyIf ? tellCondition(step.onlyIf) : '';
+    return this.tell(step.onlyIf);
+  }
+
+  protected stopWhen(step: PlanStepView): string {
+    return this.tell(step.stopWhen);
   }
 
   protected change(id: string, change: Partial<PlanStepView>): void {
     this.published.set(null);
-    this.steps.update((steps) => steps.map((step) => (step.id === id ? { ...step, ...change } : step)));
+    this.history.change(`${id} ${Object.keys(change).join()}`, (steps) => steps.map((step) => (step.id === id ? { ...step, ...change } : step))); // prettier-ignore
   }
 
-  protected setOffset(step: PlanStepView, change: Partial<PlanStepView['offset']>): void {
-    const offset = { ...step.offset, ...change };
-    const isElapsed = offset.unit === 'minutes' || offset.unit === 'hours';
-    this.change(step.id, {
-      offset,
-      at: isElapsed ? null : step.at,
-      window: step.window === 'exact' && !isElapsed && step.anchor.event === 'due' ? null : step.window,
+  protected opened(id: string, words: string[]): void {
+    this.open.update((open) => ({ ...open, [id]: words }));
+  }
+
+  protected moved(id: string, amount: number): void {
+    const step = this.steps().find((one) => one.id === id);
+    if (step) this.change(id, { offset: { ...step.offset, amount } });
+  }
+
+  protected add(beginning: string): void {
+    const made = BEGINNINGS.find(({ id }) => id === beginning)?.make(this.newId());
+    if (!made) return;
+    this.published.set(null);
+    this.history.rest();
+    this.history.change(`add ${made.id}`, (steps) => [...steps, made as PlanStepView]);
+    this.chosenId.set(made.id);
+  }
+
+  protected duplicate(step: PlanStepView): void {
+    const copy = { ...structuredClone(step), id: this.newId(), name: `${step.name} (copy)`.slice(0, 120), on: false };
+    this.history.change(`duplicate ${copy.id}`, (steps) => steps.flatMap((one) => (one.id === step.id ? [one, copy] : [one])));
+    this.chosenId.set(copy.id);
+  }
+
+  protected remove(step: PlanStepView): void {
+    if (this.steps().length === 1) return;
+    const at = this.steps().findIndex(({ id }) => id === step.id);
+    this.history.rest();
+    this.history.change(`remove ${step.id}`, (steps) => steps.filter(({ id }) => id !== step.id));
+    this.chosenId.set((this.steps()[at] ?? this.steps().at(-1)!).id);
+  }
+
+  /** Moves a step among the others; its moment stays. */
+  protected order(step: PlanStepView, by: -1 | 1): void {
+    const at = this.steps().findIndex(({ id }) => id === step.id);
+    const to = at + by;
+    if (to < 0 || to >= this.steps().length) return;
+    this.history.change(`order ${step.id}`, (steps) => {
+      const next = [...steps];
+      next.splice(to, 0, next.splice(at, 1)[0]!);
+      return next;
     });
   }
 
-  protected setSide(step: PlanStepView, isBefore: boolean): void {
-    this.setOffset(step, { amount: isBefore ? -Math.abs(step.offset.amount) : Math.abs(step.offset.amount) });
+  /** Never the id of another step, nor of one that is gone: the ledger knows what went by it. */
+  private newId(): string {
+    return `s-${newKey().slice(0, 13)}`;
   }
 
-  protected amountOf(step: PlanStepView): number {
-    return Math.abs(step.offset.amount);
+  protected rowKey(event: KeyboardEvent, step: PlanStepView): void {
+    if (!this.session.canChange() || event.target !== event.currentTarget) return;
+    if (event.key === 'Delete') this.remove(step);
+    else if (event.altKey && (event.key === 'ArrowUp' || event.key === 'ArrowDown')) this.order(step, event.key === 'ArrowUp' ? -1 : 1);
+    else if (event.ctrlKey && event.key === 'd') this.duplicate(step);
+    else if (event.key === ' ') this.change(step.id, { on: !step.on });
+    else return;
+    event.preventDefault();
   }
 
-  protected setAmount(step: PlanStepView, amount: number | null): void {
-    if (amount !== null && Number.isInteger(amount) && amount >= 0 && amount <= 999)
-      this.setOffset(step, { amount: step.offset.amount < 0 ? -amount : amount });
+  /** Undo and redo over the whole plan; in a field of text the browser's own. */
+  protected key(event: KeyboardEvent): void {
+    const isText = /^(INPUT|TEXTAREA|SELECT)$/.test((event.target as HTMLElement | null)?.tagName ?? '');
+    if (isText || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return;
+    event.preventDefault();
+    if (event.shiftKey) this.history.redo();
+    else this.history.undo();
   }
 
   protected leaveChanges(): void {

@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { PlanDraft, PlanPreview, PlanRow, PlanView } from '@nudrik/contract';
+import type { PlanChoices, PlanDraft, PlanPreview, PlanRow, PlanView } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 @Injectable({ providedIn: 'root' })
@@ -13,6 +13,10 @@ export class PlansApi {
 
   get(course: string): Observable<PlanView> {
     return this.http.get<PlanView>(`/api/plans/${course}`);
+  }
+
+  choices(course: string): Observable<PlanChoices> {
+    return this.http.get<PlanChoices>(`/api/plans/${course}/choices`);
   }
 
   preview(course: string, draft: PlanDraft): Observable<PlanPreview> {

@@ -2,17 +2,14 @@ import { CdkDrag, CdkDragHandle, CdkDropList, moveItemInArray, type CdkDragDrop 
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import { namedPerson, NEW_QUIZ, newQuestion, QUESTION_KINDS, questionFault, questionWords, readQuestions, roleOfPerson, tellQuestion, tellQuiz, type Question, type QuestionKind, type Quiz } from '@nudrik/core'; // prettier-ignore
+import { NEW_QUIZ, newQuestion, QUESTION_KINDS, questionFault, questionWords, readQuestions, tellQuestion, tellQuiz, type Question, type QuestionKind, type Quiz } from '@nudrik/core'; // prettier-ignore
 import { CourseStore } from '../courses/course.store.ts';
-import type { Named } from '../people/named.ts';
-import { PeoplePick } from '../people/people-pick.ts';
+import { RolesPick } from '../people/roles-pick.ts';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { QuestionForm } from './question-form.ts';
 import { QuizzesApi } from './quizzes.api.ts';
-
-const isAddress = (role: string): boolean => /^[^\s@]+@[^\s@]+\.[^\s@]+$/.test(role);
 
 let last = 0;
 const newId = (): string => `q${Date.now().toString(36)}${(++last).toString(36)}`;
@@ -20,7 +17,7 @@ const newId = (): string => `q${Date.now().toString(36)}${(++last).toString(36)}
 /** The questions of a quiz: a list that is written by keys and by pasting, one question beside it, and how the quiz is taken. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, CdkDropList, CdkDrag, CdkDragHandle, NumberField, PeoplePick, QuestionForm, SelectField],
+  imports: [FormsModule, RouterLink, CdkDropList, CdkDrag, CdkDragHandle, NumberField, QuestionForm, RolesPick, SelectField],
   templateUrl: './questions.tab.html',
   styleUrl: './questions.tab.css',
 })
@@ -68,33 +65,11 @@ export class QuestionsTab {
     this.set({ told: { ...this.quiz().told, ...change } });
   }
 
-  protected isTold(role: string): boolean {
-    return this.quiz().told.to.includes(role);
-  }
-
-  protected setRole(role: string, isTold: boolean): void {
-    const to = this.quiz().told.to.filter((other) => other !== role);
-    this.setTold({ to: isTold ? [...to, role] : to });
-  }
-
-  /** Whoever is named, beside the owner and the assistants. */
-  protected readonly named = computed(() => this.quiz().told.to.flatMap((role) => { const id = namedPerson(role); return id === null ? [] : [this.store.named(id)]; })); // prettier-ignore
-
-  protected tellPerson(person: Named, isTold: boolean): void {
-    this.store.know(person);
-    this.setRole(roleOfPerson(person.id), isTold);
-  }
-
-  /** Mail addresses. */
-  protected readonly others = computed(() => this.quiz().told.to.filter(isAddress).join(', '));
-
-  protected setOthers(text: string): void {
-    const addresses = text.split(/[,;\s]+/).map((one) => one.trim()).filter((one) => one !== ''); // prettier-ignore
-    const wrong = addresses.find((one) => !isAddress(one));
-    this.wrongAddress.set(wrong ? `“${wrong}” is no mail address; expected one like name@example.org.` : null);
-    this.setTold({ to: [...this.quiz().told.to.filter((role) => !isAddress(role)), ...addresses.filter(isAddress)] });
-  }
-  protected readonly wrongAddress = signal<string | null>(null);
+  protected readonly roles = [
+    { role: 'trainer', words: 'the owner' },
+    { role: 'assistants', words: 'the assistants' },
+  ];
+  protected readonly nameOf = (id: string): string => this.store.named(id).name;
 
   protected put(question: Question): void {
     this.set({ questions: this.quiz().questions.map((other) => (other.id === question.id ? question : other)) });

@@ -65,6 +65,7 @@ class AudienceWork {
       person: look(this.facts.people),
       course: look(this.facts.courses.map(({ id, title }) => ({ id, name: title }))),
       unit: (id) => id,
+      step: (id) => id,
     };
     return { ...this.facts, people: this.facts.people.length };
   }
