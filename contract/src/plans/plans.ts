@@ -54,7 +54,12 @@ export const TemplateSchema = z.strictObject({
 export const PlanStepSchema = StepSchema.extend({ message: TemplateSchema });
 
 /** POST /api/plans/:courseId/preview and …/publish */
-export const PlanDraft = z.object({ version: z.number().int(), steps: z.array(PlanStepSchema).min(1).max(50) });
+export const PlanDraft = z.object({
+  version: z.number().int(),
+  steps: z.array(PlanStepSchema).min(1).max(50),
+  /** why, for who looks at its versions later */
+  note: z.string().trim().max(500).optional(),
+});
 export type PlanDraft = z.infer<typeof PlanDraft>;
 
 export type PlanStepView = z.infer<typeof PlanStepSchema>;
@@ -82,6 +87,17 @@ export interface PlanView {
   open: number;
   /** whom its steps name */
   people: { id: string; name: string }[];
+}
+
+/** GET /api/plans/:courseId/versions: the newest first */
+export interface PlanVersion {
+  version: number;
+  publishedAt: string;
+  publishedBy: string | null;
+  note: string | null;
+  /** how many steps it has, and how many of them are on */
+  steps: number;
+  on: number;
 }
 
 /** GET /api/plans/:courseId/choices: what the steps of a plan choose from, and what the ids in its conditions are called. */

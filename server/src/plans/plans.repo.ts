@@ -1,4 +1,4 @@
-import type { PlanChoices, PlanRow, PlanView } from '@nudrik/contract';
+import type { PlanChoices, PlanRow, PlanVersion, PlanView } from '@nudrik/contract';
 import { leavesOfStep, namedPerson, type PlanStep } from '@nudrik/core';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
@@ -96,8 +96,8 @@ export const lockPlan = (db: Client, courseId: string): Promise<{ version: numbe
 
 const PUT_PLAN = `
 with version as (
-  insert into plan_versions (course_id, version, published_at, published_by, steps)
-  values ($1::bigint, $2::integer, $3::timestamptz, $4::text, $5::jsonb)
+  insert into plan_versions (course_id, version, published_at, published_by, steps, note)
+  values ($1::bigint, $2::integer, $3::timestamptz, $4::text, $5::jsonb, $6::text)
 )
 insert into plans (course_id, version, published_at, published_by, steps)
 values ($1::bigint, $2::integer, $3::timestamptz, $4::text, $5::jsonb)
@@ -112,7 +112,8 @@ export const putPlan = (
   now: number,
   byWhom: string | null,
   steps: readonly PlanStep[],
-): Promise<unknown> => db.query(PUT_PLAN, [courseId, version, new Date(now), byWhom, JSON.stringify(steps)]);
+  note: string | null = null,
+): Promise<unknown> => db.query(PUT_PLAN, [courseId, version, new Date(now), byWhom, JSON.stringify(steps), note]);
 
 const LIST_CHOICES = `
 select
@@ -135,3 +136,20 @@ select
 `;
 
 export const listChoices = (db: Queryable, courseId: string): Promise<PlanChoices> => oneRow<PlanChoices>(db, LIST_CHOICES, [courseId]);
+
+const LIST_VERSIONS = `
+select v.version, v.published_at as "publishedAt", v.published_by as "publishedBy", v.note, jsonb_array_length(v.steps) as steps,
+  (select count(*)::integer from jsonb_array_elements(v.steps) s where (s ->> 'on')::boolean) as "on"
+from plan_versions v
+where v.course_id = $1::bigint
+order by v.version desc
+limit 500
+`;
+
+export const listVersions = (db: Queryable, courseId: string): Promise<PlanVersion[]> => rows<PlanVersion>(db, LIST_VERSIONS, [courseId]);
+
+const GET_VERSION = 'select steps from plan_versions where course_id = $1::bigint and version = $2::integer';
+
+/** The steps of a version as it was published, or null. */
+export const findVersion = async (db: Queryable, courseId: string, version: number): Promise<PlanStep[] | null> =>
+  (await maybeRow<{ steps: PlanStep[] }>(db, GET_VERSION, [courseId, version]))?.steps ?? null;

@@ -174,15 +174,29 @@ async function foreseeExamples(deps: Deps, courseId: string, steps: readonly Pla
   const facts = await draftFacts(deps.db, courseId, ids, steps, now);
   const assignments = ids.map((id) => facts.assignments.get(id)!);
   const first = Math.min(...assignments.map(({ assignedAt }) => assignedAt));
-  return foresee({
-    assignments,
-    steps: facts.plans.get(courseId)?.steps ?? steps,
-    publishedAt: Math.min(facts.plans.get(courseId)?.publishedAt ?? now, first),
-    facts,
-    from: Math.min(now, first),
-    now,
-    baseUrl: deps.settings.baseUrl,
-  });
+  const all = facts.plans.get(courseId)?.steps ?? steps;
+  const look = (list: readonly PlanStep[]): Foreseen =>
+    foresee({
+      assignments,
+      steps: list,
+      publishedAt: Math.min(facts.plans.get(courseId)?.publishedAt ?? now, first),
+      facts,
+      from: Math.min(now, first),
+      now,
+      baseUrl: deps.settings.baseUrl,
+    });
+  const found = look(all);
+  const off = new Set(all.filter(({ on }) => !on).map(({ id }) => id));
+  if (off.size === 0) return found;
+  // what is switched off is shown as it would be if it were on; it moves nothing else
+  const asOn = new Map(look(all.map((step) => ({ ...step, on: true }))).people.map((person) => [person.assignmentId, person.notices]));
+  return {
+    ...found,
+    people: found.people.map((person) => ({
+      ...person,
+      notices: [...person.notices, ...(asOn.get(person.assignmentId) ?? []).filter(({ step }) => off.has(step))],
+    })),
+  };
 }
 
 /** Publishes a new version: unsent notices of open assignments are worked out again. */
@@ -204,7 +218,7 @@ export async function publishPlan(deps: Deps, courseId: string, draft: PlanDraft
       );
     const version = plan.version + 1;
     const now = deps.clock.now();
-    await putPlan(client, courseId, version, now, byWhom, draft.steps);
+    await putPlan(client, courseId, version, now, byWhom, draft.steps, draft.note || null);
     const open = (await rows<{ id: string }>(client, LIST_OPEN, [courseId])).map((row) => row.id);
     await releaseValues(client, courseId, rewordedSteps(plan.steps, draft.steps), now);
     await requestReplan(client, open);

@@ -1,3 +1,4 @@
+import { z } from 'zod';
 import { Id, PlanDraft } from '@nudrik/contract';
 import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
@@ -5,7 +6,7 @@ import { maybeRow, type Queryable } from '../db/db.ts';
 import { Refused } from '../refusal.ts';
 import { houseToday } from '../people/today.ts';
 import { nowOrLater } from '../work/routes.ts';
-import { countOpen, findPlan, listChoices, listPlans } from './plans.repo.ts';
+import { countOpen, findPlan, findVersion, listChoices, listPlans, listVersions } from './plans.repo.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
 const draftOf = (body: unknown): PlanDraft & { steps: PlanStep[] } => parse(PlanDraft, body) as PlanDraft & { steps: PlanStep[] };
@@ -42,6 +43,27 @@ export const planRoutes: Route[] = [
       const id = parse(Id, req.params['courseId']);
       await refuseMissing(deps.db, id);
       return listChoices(deps.db, id);
+    },
+  },
+  {
+    method: 'get',
+    path: '/api/plans/:courseId/versions',
+    access: OFFICE,
+    async handle({ deps, req }) {
+      const id = parse(Id, req.params['courseId']);
+      await refuseMissing(deps.db, id);
+      return listVersions(deps.db, id);
+    },
+  },
+  {
+    method: 'get',
+    path: '/api/plans/:courseId/versions/:version',
+    access: OFFICE,
+    async handle({ deps, req }) {
+      const number = parse(z.coerce.number().int().min(1).max(2_000_000_000), req.params['version']);
+      const steps = await findVersion(deps.db, parse(Id, req.params['courseId']), number);
+      if (!steps) throw new Refused('not-found', `There is no version ${number} of this plan.`);
+      return steps;
     },
   },
   {

@@ -14,5 +14,5 @@ export async function keepToldSteps(deps: Deps, client: Client, courseId: string
   );
   const steps = withToldSteps(plan.steps, quizzes);
   // by what they say: the database keeps fields in an order of its own
-  if (!isDeepStrictEqual(steps, plan.steps)) await putPlan(client, courseId, plan.version + 1, deps.clock.now(), byWhom, steps);
+  if (!isDeepStrictEqual(steps, plan.steps)) await putPlan(client, courseId, plan.version + 1, deps.clock.now(), byWhom, steps, 'Its quizzes tell somebody else.');
 }

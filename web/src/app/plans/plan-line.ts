@@ -81,7 +81,7 @@ const OWN = { x: 250, perDay: 22, low: 90, high: 628 };
         </g>
       }
       @if (caption(); as words) {
-        <text [attr.x]="words.x" [attr.y]="words.y" class="caption">{{ words.text }}</text>
+        <text [attr.x]="words.x" [attr.y]="words.y" class="caption" [class.beside]="words.isBeside">{{ words.text }}</text>
       }
     </svg>
   `,
@@ -89,13 +89,13 @@ const OWN = { x: 250, perDay: 22, low: 90, high: 628 };
     svg { display: block; width: 100%; max-width: 880px; margin: 6px 0 0; }
     .line { stroke: var(--ink); stroke-width: 1; }
     .dotted { stroke-dasharray: 2 4; }
-    .weekend { fill: #efe6d6; }
+    .weekend { fill: #efe6d6; stroke: none; }
     .anchor { stroke: var(--plum); stroke-width: 2; }
     text { font: 12px var(--text); text-anchor: middle; fill: var(--ink); }
     .word { font-weight: 700; fill: var(--plum); font-size: 13px; }
     .own { font-weight: 700; fill: var(--plum); text-anchor: end; }
     .note { fill: var(--quiet); }
-    .caption { font-weight: 700; fill: var(--plum); font-size: 13px; }
+    .caption { font-weight: 700; fill: var(--plum); font-size: 13px; } .caption.beside { text-anchor: start; }
     .flag { cursor: pointer; }
     .flag.moves { cursor: ew-resize; touch-action: none; }
     .flag:focus-visible { outline: none; } .flag:focus-visible rect { stroke-width: 3; stroke: var(--plum); }
@@ -175,8 +175,9 @@ export class PlanLine {
     const step = this.steps().find(({ id }) => id === this.chosen());
     const flag = this.flags().find(({ id, isRepeat }) => id === this.chosen() && !isRepeat);
     if (!step || !flag) return null;
-    const y = flag.base === BASE ? 20 : flag.base - 38;
-    return { text: tellOffset(step), x: Math.min(WIDTH - 90, Math.max(90, flag.x + (flag.base === BASE ? 0 : 90))), y };
+    const text = tellOffset(step);
+    if (flag.base !== BASE) return { text, x: flag.x + 16, y: flag.y + 4, isBeside: true };
+    return { text, x: Math.min(WIDTH - 80, Math.max(80, flag.x)), y: 20, isBeside: false };
   });
 
   private placeOf({ anchor }: PlanStepView): { origin: number; low: number; high: number; base: number } {

@@ -33,8 +33,10 @@ import { WorkInHand } from '../shared/work-in-hand.ts';
 import { PlanLine } from './plan-line.ts';
 import { PlanPeople } from './plan-people.ts';
 import { PlansApi } from './plans.api.ts';
+import { PlanVersions } from './plan-versions.ts';
 import { StepHistory } from './step-history.ts';
 import { StepSheet } from './step-sheet.ts';
+import { tellSteps } from './tell-steps.ts';
 import { TemplateEdit } from '../messages/template-edit.ts';
 import { TemplateText } from '../messages/template-text.ts';
 
@@ -47,6 +49,7 @@ import { TemplateText } from '../messages/template-text.ts';
     KindMark,
     MomentPipe,
     PlanLine,
+    PlanVersions,
     TemplateEdit,
     TemplateText,
     SelectField,
@@ -91,7 +94,9 @@ export class PlanPage implements HasWork {
   protected readonly newer = new NewerSaved<PlanView>({
     problem: this.problem,
     both: () =>
-      this.api.get(this.course()).pipe(map((theirs) => ({ theirs, mine: tellSteps(this.steps()), saved: tellSteps(theirs.steps) }))),
+      this.api
+        .get(this.course())
+        .pipe(map((theirs) => ({ theirs, mine: tellSteps(this.steps(), this.names()), saved: tellSteps(theirs.steps, this.names()) }))),
     goOn: ({ version }) => this.version.set(version),
     take: (theirs) => {
       this.work.drop();
@@ -107,6 +112,8 @@ export class PlanPage implements HasWork {
     ['notices', 'clock'],
   );
   protected readonly isPublishing = signal(false);
+  protected readonly isLookingBack = signal(false);
+  protected readonly note = signal('');
   protected readonly isBusy = signal(false);
   protected readonly isEditing = signal(false);
   protected readonly published = signal<number | null>(null);
@@ -168,7 +175,7 @@ export class PlanPage implements HasWork {
   }
 
   /** What the ids in conditions are called. */
-  private readonly names = computed((): Names => {
+  protected readonly names = computed((): Names => {
     const choices = this.choices.data();
     const look = (list: readonly { id: string; name: string }[] = []): ((id: string) => string) => {
       const known = new Map(list.map(({ id, name }) => [id, name]));
@@ -210,6 +217,14 @@ export class PlanPage implements HasWork {
   protected moved(id: string, amount: number): void {
     const step = this.steps().find((one) => one.id === id);
     if (step) this.change(id, { offset: { ...step.offset, amount } });
+  }
+
+  /** An earlier version as a draft: nothing goes by it before it is published. */
+  protected bringBack(steps: PlanStepView[]): void {
+    this.isLookingBack.set(false);
+    this.published.set(null);
+    this.history.rest();
+    this.history.change('bring back', () => structuredClone(steps));
   }
 
   protected add(beginning: string): void {
@@ -292,11 +307,12 @@ export class PlanPage implements HasWork {
   protected publish(): void {
     this.isBusy.set(true);
     this.problem.set(null);
-    this.api.publish(this.course(), { version: this.version(), steps: this.steps() }).subscribe({
+    this.api.publish(this.course(), { version: this.version(), steps: this.steps(), note: this.note() }).subscribe({
       next: ({ version }) => {
         this.isBusy.set(false);
         this.isPublishing.set(false);
         this.published.set(version);
+        this.note.set('');
         this.work.drop();
         this.version.set(version);
         this.before.set(JSON.stringify(this.steps()));
@@ -310,14 +326,3 @@ export class PlanPage implements HasWork {
     });
   }
 }
-
-/** Steps in words, by name, for comparing two versions of a plan. */
-const tellSteps = (steps: readonly PlanStepView[]): Record<string, string> =>
-  Object.fromEntries(
-    steps.map((step) => [
-      step.name,
-      [`${step.on ? 'on' : 'off'}, ${tellWhen(step as Step)}, to the ${step.to.join(', ')}`, step.message.subject, step.message.body].join(
-        '\n',
-      ),
-    ]),
-  );

@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { PlanChoices, PlanDraft, PlanPreview, PlanRow, PlanView } from '@nudrik/contract';
+import type { PlanChoices, PlanDraft, PlanPreview, PlanRow, PlanStepView, PlanVersion, PlanView } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 @Injectable({ providedIn: 'root' })
@@ -19,7 +19,15 @@ export class PlansApi {
     return this.http.get<PlanChoices>(`/api/plans/${course}/choices`);
   }
 
-  preview(course: string, draft: PlanDraft): Observable<PlanPreview> {
+  versions(course: string): Observable<PlanVersion[]> {
+    return this.http.get<PlanVersion[]>(`/api/plans/${course}/versions`);
+  }
+
+  version(course: string, version: number): Observable<PlanStepView[]> {
+    return this.http.get<PlanStepView[]>(`/api/plans/${course}/versions/${version}`);
+  }
+
+  preview(course: string, draft: Omit<PlanDraft, 'note'>): Observable<PlanPreview> {
     return this.http.post<PlanPreview>(`/api/plans/${course}/preview`, draft);
   }
 

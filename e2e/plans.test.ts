@@ -1,0 +1,80 @@
+import { expect, test } from '@playwright/test';
+import { area, signInAs } from './pages.ts';
+
+test('a flag is dragged, and real people’s moments follow; nothing is published by that', async ({ page }) => {
+  await signInAs(page, 'Sigrid Aune');
+  await area(page, 'Plans');
+  await page.getByText('Fire Teams Aboard').first().click();
+  const flag = page.getByRole('button', { name: /^Two days to go, 48 hours before due/ });
+  const moments = page.getByTestId('moments');
+  await flag.click();
+  await expect(moments.getByRole('row', { name: /Runa Aske/ })).toContainText('Sat 9 May 17:00');
+  const box = (await flag.boundingBox())!;
+  await page.mouse.move(box.x + box.width / 2, box.y + 9);
+  await page.mouse.down();
+  // two days of the line to the left
+  await page.mouse.move(box.x + box.width / 2 - 40, box.y + 9, { steps: 4 });
+  await expect(page.locator('nk-plan-line .caption')).toHaveText(/^\d+ hours before due$/);
+  await page.mouse.move(box.x + box.width / 2 - 72, box.y + 9, { steps: 4 });
+  await page.mouse.up();
+  const words = await page.locator('nk-plan-line .caption').innerText();
+  expect(Number(words.match(/\d+/)![0])).toBeGreaterThan(72);
+  await expect(moments.getByRole('row', { name: /Runa Aske/ })).not.toContainText('Sat 9 May 17:00');
+  await expect(moments.getByRole('row', { name: /Runa Aske/ })).toContainText(/\w{3} [5-7] May/);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(moments.getByRole('row', { name: /Runa Aske/ })).toContainText('Sat 9 May 17:00');
+  await expect(page.getByText(/^Version 1, published/)).toBeVisible();
+});
+
+test('a plan from nothing, by keys alone', async ({ page }) => {
+  await signInAs(page, 'Sigrid Aune');
+  await area(page, 'Courses');
+  await page.getByRole('link', { name: 'New course' }).click();
+  await page.getByLabel('Title, as it stands in every message').fill('Keys of the Wheelhouse');
+  await page.keyboard.press('Enter');
+  await page.getByRole('link', { name: 'Plan', exact: true }).click();
+  const rows = page.locator('table.steps tbody tr');
+  await expect(rows).toHaveCount(6);
+  // all but one go
+  await rows.first().focus();
+  for (let left = 5; left >= 1; left--) {
+    await rows.first().focus();
+    await page.keyboard.press('Delete');
+    await expect(rows).toHaveCount(left);
+  }
+  const add = page.getByRole('combobox', { name: 'Add a step' });
+  const begin = async (typed: string, name: string): Promise<void> => {
+    await add.focus();
+    await page.keyboard.press('ArrowDown');
+    await expect(page.getByRole('option', { name: typed })).toBeVisible();
+    for (let at = 0; at < 14; at++) {
+      if (await page.locator('.p-select-option.p-focus', { hasText: typed }).count()) break;
+      await page.keyboard.press('ArrowDown');
+    }
+    await page.keyboard.press('Enter');
+    await expect(page.getByRole('heading', { name })).toBeVisible();
+  };
+  await begin('Welcome, when it is assigned', 'Invitation');
+  await begin('Nothing done for a week', 'Nothing done for a week');
+  await expect(rows).toHaveCount(3);
+  // the one that was left goes, the new ones are switched on, and the last is moved by its flag
+  await rows.nth(0).focus();
+  await page.keyboard.press('Delete');
+  for (const at of [0, 1]) {
+    await rows.nth(at).focus();
+    await page.keyboard.press(' ');
+    await expect(rows.nth(at).getByRole('switch')).toBeChecked();
+  }
+  await page.getByRole('button', { name: /^Nothing done for a week, 7 days after/ }).focus();
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('ArrowRight');
+  await expect(rows.nth(1)).toContainText('9 days after the last activity, 09:00');
+  await page.getByRole('button', { name: 'Publish changes…' }).focus();
+  await page.keyboard.press('Enter');
+  await page.getByRole('button', { name: 'Publish version 2' }).focus();
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('Version 2 is published')).toBeVisible();
+  await page.reload();
+  await expect(rows).toHaveCount(2);
+  await expect(rows.nth(1)).toContainText('9 days after the last activity, 09:00');
+});

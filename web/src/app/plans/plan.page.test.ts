@@ -1,0 +1,197 @@
+import { findByRole } from '@testing-library/dom';
+import { describe, expect, it } from 'vitest';
+import { STANDARD_PLAN } from '@nudrik/core';
+import type { PlanChoices, PlanPreview, PlanStepView, PlanView } from '@nudrik/contract';
+import { openPage, textOf } from '../../testing/page.ts';
+import { PlanPage } from './plan.page.ts';
+import { StepHistory } from './step-history.ts';
+
+const STEPS = structuredClone(STANDARD_PLAN) as PlanStepView[];
+const VIEW: PlanView = { course: { id: '7', title: 'Safe Lifting' }, version: 3, publishedAt: '2027-02-01T09:00:00Z', publishedBy: 'Tora Hauge', steps: STEPS, next28: {}, open: 2, people: [{ id: '5', name: 'Odd Aske' }] }; // prettier-ignore
+const CHOICES: PlanChoices = {
+  departments: [{ id: '1', name: 'Deck' }], sites: [{ id: '2', name: 'Orla Quay' }], groups: [], jobs: ['Cook'], courses: [{ id: '9', title: 'Muster' }],
+  sections: [{ id: '4', title: 'One' }], units: [{ id: '11', title: 'Slings', kind: 'page' }, { id: '12', title: 'The hooks', kind: 'quiz' }],
+}; // prettier-ignore
+const PREVIEW: PlanPreview = { added: 1, moved: 0, dropped: 0, kept: 3, changes: [], people: [], faults: [], missing: [], warnings: [] };
+
+async function open(view: PlanView = VIEW, role: 'administrator' | 'trainer' = 'administrator') {
+  localStorage.clear();
+  const page = await openPage(PlanPage, { inputs: { course: '7' }, role });
+  await page.answer('/api/plans/7', view);
+  await page.answer('/api/plans/7/choices', CHOICES);
+  /** what is asked of the server about the draft, the last time */
+  const draft = async (): Promise<PlanStepView[]> => (await page.answer('/api/plans/7/preview', PREVIEW)).body.steps as PlanStepView[];
+  const sheet = () => page.root.querySelector('nk-step-sheet')!;
+  const field = (label: string) => sheet().querySelector<HTMLElement>(`[aria-label="${label}"]`)!;
+  const row = (name: RegExp) => page.getByRole('row', { name });
+  const key = async (target: Element, init: KeyboardEventInit) => {
+    target.dispatchEvent(new KeyboardEvent('keydown', { bubbles: true, cancelable: true, ...init }));
+    await page.settle();
+  };
+  return { ...page, draft, sheet, field, row, key };
+}
+const of = (steps: PlanStepView[], name: string): PlanStepView => steps.find((step) => step.name === name)!;
+
+describe('a plan as it is written', () => {
+  it('a step begins as something useful, switched off; and is taken back', async () => {
+    const page = await open();
+    expect(await page.draft()).toHaveLength(6);
+    await page.choose(page.getByRole('combobox', { name: 'Add a step' }), 'Nothing done for a week');
+    const made = (await page.draft()).at(-1)!;
+    expect(made).toMatchObject({
+      name: 'Nothing done for a week',
+      on: false,
+      anchor: { event: 'idle' },
+      offset: { amount: 7, unit: 'days' },
+    });
+    expect(made.id).toMatch(/^s-[0-9a-f-]{13}$/);
+    expect(page.getByRole('heading', { name: 'Nothing done for a week' })).toBeTruthy();
+    await page.key(document.body, { key: 'z', ctrlKey: true });
+    expect(await page.draft()).toHaveLength(6);
+    await page.key(document.body, { key: 'Z', ctrlKey: true, shiftKey: true });
+    expect(await page.draft()).toHaveLength(7);
+  });
+
+  it('by keys on a row: on and off, its place, a copy with an id of its own, and away', async () => {
+    const page = await open();
+    await page.draft();
+    await page.key(page.row(/Two days to go(?! \(copy\))/), { key: ' ' });
+    expect(of(await page.draft(), 'Two days to go').on).toBe(false);
+    await page.key(page.row(/Two days to go(?! \(copy\))/), { key: 'ArrowUp', altKey: true });
+    expect((await page.draft()).map(({ id }) => id).slice(0, 3)).toEqual(['invitation', 'two-days-to-go', 'onboarding']);
+    await page.key(page.row(/Two days to go(?! \(copy\))/), { key: 'd', ctrlKey: true });
+    const copied = await page.draft();
+    expect(copied.filter(({ name }) => name.startsWith('Two days to go')).map(({ name, on }) => [name, on])).toEqual([['Two days to go', false], ['Two days to go (copy)', false]]); // prettier-ignore
+    expect(new Set(copied.map(({ id }) => id)).size).toBe(7);
+    await page.key(page.row(/Two days to go \(copy\)/), { key: 'Delete' });
+    expect(await page.draft()).toHaveLength(6);
+    // what somebody types in a field is no key of the row
+    await page.key(page.row(/Two days to go(?! \(copy\))/).querySelector('input')!, { key: 'Delete' });
+    expect(page.waiting()).toEqual([]);
+  });
+
+  it('a flag is moved by arrows in its own unit, and nothing goes before what nobody foresees', async () => {
+    const page = await open();
+    await page.draft();
+    const flag = (label: RegExp) => page.getByRole('button', { name: label });
+    await page.key(flag(/^Two days to go, 48 hours before due/), { key: 'ArrowLeft' });
+    expect(of(await page.draft(), 'Two days to go').offset).toEqual({ amount: -49, unit: 'hours' });
+    await page.key(flag(/^Getting started, 2 days after assigned/), { key: 'ArrowLeft', shiftKey: true });
+    expect(of(await page.draft(), 'Getting started').offset).toEqual({ amount: 0, unit: 'days' });
+    await page.key(flag(/^Late, 1 working day after due/), { key: 'ArrowLeft', shiftKey: true });
+    expect(of(await page.draft(), 'Late').offset).toEqual({ amount: -9, unit: 'working days' });
+  });
+
+  it('hangs on another anchor, with what that one asks for', async () => {
+    const page = await open();
+    await page.draft();
+    await page.choose(page.field('What it hangs on'), 'the quiz is failed');
+    // nothing goes before it: the hours stand after it now
+    expect(of(await page.draft(), 'Two days to go')).toMatchObject({
+      anchor: { event: 'quiz-failed' },
+      offset: { amount: 48, unit: 'hours' },
+    });
+    await page.choose(page.field('Which unit'), 'The hooks');
+    expect(of(await page.draft(), 'Two days to go').anchor).toEqual({ event: 'quiz-failed', unit: '12' });
+    await page.choose(page.field('What it hangs on'), 'the section is finished');
+    expect(of(await page.draft(), 'Two days to go').anchor).toEqual({ event: 'section-finished', section: '4' });
+    await page.choose(page.field('What it hangs on'), 'the date');
+    expect(page.getByRole('alert').textContent).toContain('needs a date');
+    await page.draft();
+    await page.type(page.field('Which date'), '2027-04-01');
+    expect(of(await page.draft(), 'Two days to go').anchor).toEqual({ event: 'date', date: '2027-04-01' });
+    expect(page.queryByRole('alert')).toBeNull();
+  });
+
+  it('repeats, ends, is gathered, and goes to whoever is meant', async () => {
+    const page = await open();
+    await page.draft();
+    await page.choose(page.field('Unit'), 'days');
+    await page.click(page.getByLabelText('repeating'));
+    await page.type(page.field('Times in all'), '5');
+    await page.type(page.field('Never after'), '2027-06-30');
+    await page.click(page.getByLabelText(/^one message a day to each/));
+    await page.click(page.getByLabelText('the manager'));
+    await page.draft();
+    await page.type(page.getByRole('combobox', { name: 'Tell somebody' }), 'odd');
+    await page.answer('/api/people?find=odd&sort=fit&size=12', { rows: [{ id: '5', name: 'Odd Aske', department: 'Deck', site: 'Orla Quay', job: null }], total: 1 }); // prettier-ignore
+    await page.click(await findByRole(document.body, 'option', { name: /Odd Aske/ }));
+    expect(of(await page.draft(), 'Two days to go')).toMatchObject({
+      at: '09:00', gather: 'per day', endsOn: '2027-06-30', repeat: { every: { amount: 3, unit: 'working days' }, times: 5 }, to: ['employee', 'manager', 'person 5'],
+    }); // prettier-ignore
+    expect(textOf(page.row(/Two days to go(?! \(copy\))/))).toContain('employee, manager, Odd Aske');
+  });
+
+  it('asks conditions of the assignment in rows that read as a sentence; one that says nothing yet is not published', async () => {
+    const page = await open();
+    await page.draft();
+    const rows = () => page.sheet().querySelectorAll('nk-condition-rows')[1]!;
+    const inRows = (label: string) => rows().querySelector<HTMLElement>(`[aria-label="${label}"]`)!;
+    // it stops when finished, and when the quiz has a score
+    await page.click([...rows().querySelectorAll('button')].find((button) => button.textContent === 'Add a condition')!);
+    const second = () => [...rows().querySelectorAll<HTMLElement>('[role=group]')][1]!;
+    await page.choose(second().querySelector<HTMLElement>('[aria-label="What is asked"]')!, 'a score in the quiz');
+    expect(page.getByRole('alert').textContent).toContain('Condition 2 is not finished: choose a quiz and a score');
+    expect((page.getByRole('button', { name: 'Publish changes…' }) as HTMLButtonElement).disabled).toBe(true);
+    await page.choose(second().querySelector<HTMLElement>('[aria-label="Quiz"]')!, 'The hooks');
+    await page.type(inRows('At least'), '60');
+    expect(of(await page.draft(), 'Two days to go').stopWhen).toEqual({ all: [{ state: ['finished'] }, { quizScore: { unit: '12', atLeast: 60 } }] }); // prettier-ignore
+    expect(page.text()).toContain('It stops when finished and the best score in the quiz “The hooks” is at least 60 %');
+    expect(page.queryByRole('alert')).toBeNull();
+  });
+
+  it('an earlier version stands beside what is in hand, and is brought back as a draft; publishing says why', async () => {
+    const page = await open();
+    await page.draft();
+    await page.click(page.getByRole('button', { name: 'Versions' }));
+    const version = (n: number, note: string | null) => ({ version: n, publishedAt: '2027-01-01T09:00:00Z', publishedBy: 'Tora Hauge', note, steps: 6, on: 5 }); // prettier-ignore
+    await page.answer('/api/plans/7/versions', [version(3, 'Later reminders'), version(2, null), version(1, null)]);
+    const earlier = STEPS.map((step) => (step.id === 'late' ? { ...step, on: false, onlyIf: { department: ['1'] } } : step));
+    await page.answer('/api/plans/7/versions/2', earlier);
+    const dialog = () => document.querySelector('.p-dialog')!;
+    expect(textOf(dialog() as HTMLElement)).toContain('Later reminders');
+    const [, changed, ...rest] = [...dialog().querySelectorAll('table tr')].map((one) => textOf(one as HTMLElement));
+    expect(rest).toEqual([]);
+    expect(changed).toMatch(/^Late off, late: .* only if in Deck .* on, late: .* only if not finished/);
+    await page.click([...dialog().querySelectorAll('button')].find((one) => one.textContent!.includes('Bring version 2 back'))!);
+    expect(of(await page.draft(), 'Late')).toMatchObject({ on: false, onlyIf: { department: ['1'] } });
+    await page.click(page.getByRole('button', { name: 'Publish changes…' }));
+    await page.type(document.querySelector<HTMLInputElement>('.p-dialog input')!, 'As it was in winter');
+    await page.click(
+      [...document.querySelectorAll<HTMLButtonElement>('.p-dialog button')].find((one) => /Publish version/.test(one.textContent!))!,
+    );
+    expect((await page.answer('/api/plans/7/publish', { version: 4 })).body).toMatchObject({ version: 3, note: 'As it was in winter' });
+  });
+
+  it('is read by a trainer, and not changed', async () => {
+    const page = await open(VIEW, 'trainer');
+    expect([page.queryByRole('combobox', { name: 'Add a step' }), page.queryByRole('button', { name: 'Undo' }), page.sheet()]).toEqual([null, null, null]); // prettier-ignore
+    await page.draft();
+    await page.key(page.row(/Two days to go(?! \(copy\))/), { key: 'Delete' });
+    await page.key(page.getByRole('button', { name: /^Two days to go, 48 hours/ }), { key: 'ArrowLeft' });
+    expect(page.waiting()).toEqual([]);
+  });
+});
+
+describe('what was done to a draft', () => {
+  const step = (name: string): PlanStepView => ({ ...STEPS[0]!, name });
+  it('the same words running are one; a change that is none is none', () => {
+    const history = new StepHistory();
+    history.reset([step('a')]);
+    history.change('name', () => [step('ab')]);
+    history.change('name', () => [step('abc')]);
+    history.change('name', (steps) => steps);
+    history.change('order', () => [step('abc'), step('d')]);
+    history.undo();
+    expect(history.steps().map(({ name }) => name)).toEqual(['abc']);
+    history.undo();
+    expect(history.steps().map(({ name }) => name)).toEqual(['a']);
+    expect([history.canUndo(), history.canRedo()]).toEqual([false, true]);
+    history.redo();
+    history.redo();
+    expect(history.steps().map(({ name }) => name)).toEqual(['abc', 'd']);
+    history.undo();
+    history.change('other', () => [step('x')]);
+    expect(history.canRedo()).toBe(false);
+  });
+});
