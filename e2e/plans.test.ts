@@ -17,7 +17,7 @@ test('a flag is dragged, and real people’s moments follow; nothing is publishe
   await expect(page.locator('nk-plan-line .caption')).toHaveText(/^\d+ hours before due$/);
   await page.mouse.move(box.x + box.width / 2 - 72, box.y + 9, { steps: 4 });
   await page.mouse.up();
-  const words = await page.locator('nk-plan-line .caption').innerText();
+  const words = (await page.locator('nk-plan-line .caption').textContent())!;
   expect(Number(words.match(/\d+/)![0])).toBeGreaterThan(72);
   await expect(moments.getByRole('row', { name: /Runa Aske/ })).not.toContainText('Sat 9 May 17:00');
   await expect(moments.getByRole('row', { name: /Runa Aske/ })).toContainText(/\w{3} [5-7] May/);

@@ -7,6 +7,8 @@ const DAYS: Record<Unit, number> = { minutes: 1 / 1440, hours: 1 / 24, days: 1, 
 
 interface Flag {
   id: string;
+  /** each stays the element that it is: what has the focus, or is dragged, is not to become another */
+  key: string;
   x: number;
   y: number;
   base: number;
@@ -56,7 +58,7 @@ const OWN = { x: 250, perDay: 22, low: 90, high: 628 };
         <line [attr.x1]="own.isAhead ? 90 : own.x" x2="640" [attr.y1]="own.base" [attr.y2]="own.base" class="line" />
         <line [attr.x1]="own.x" [attr.x2]="own.x" [attr.y1]="own.base - 34" [attr.y2]="own.base + 6" class="anchor" />
       }
-      @for (flag of flags(); track $index) {
+      @for (flag of flags(); track flag.key) {
         <g
           class="flag"
           [class.chosen]="flag.isChosen"
@@ -155,6 +157,7 @@ export class PlanLine {
         const y = levels.find((level) => !flags.some((flag) => flag.y === level && Math.abs(flag.x - x) < 21)) ?? levels.at(-1)!;
         flags.push({
           id: step.id,
+          key: `${step.id} ${k}`,
           x,
           y,
           base,
@@ -167,8 +170,7 @@ export class PlanLine {
         });
       }
     }
-    // the chosen one on top
-    return flags.sort((a, b) => Number(a.isChosen) - Number(b.isChosen));
+    return flags;
   });
 
   protected readonly caption = computed(() => {
