@@ -59,8 +59,27 @@ export const PlanDraft = z.object({
   steps: z.array(PlanStepSchema).min(1).max(50),
   /** why, for who looks at its versions later */
   note: z.string().trim().max(500).optional(),
+  /** of the draft that is published; without it, whatever draft there is */
+  written: z.number().int().min(0).optional(),
 });
 export type PlanDraft = z.infer<typeof PlanDraft>;
+
+/** PUT /api/plans/:courseId/draft: what is written and not published. `written` is what it was when one began; 0 is none. */
+export const PlanDraftSave = z.object({
+  version: z.number().int(),
+  written: z.number().int().min(0),
+  /** of this save: where it comes again it is done once */
+  save: z.uuid(),
+  steps: z.array(PlanStepSchema).min(1).max(50),
+});
+export type PlanDraftSave = z.infer<typeof PlanDraftSave>;
+export interface PlanDraftSaved {
+  written: number;
+  savedAt: string;
+}
+/** POST /api/plans/:courseId/draft/drop */
+export const PlanDraftDrop = z.object({ written: z.number().int().min(0) });
+export type PlanDraftDrop = z.infer<typeof PlanDraftDrop>;
 
 export type PlanStepView = z.infer<typeof PlanStepSchema>;
 
@@ -73,6 +92,8 @@ export interface PlanRow {
   open: number;
   next28: number;
   steps: { kind: string; name: string; on: boolean }[];
+  /** something is written that is not published */
+  draft: { savedAt: string; savedBy: string } | null;
 }
 
 /** GET /api/plans/:courseId */
@@ -85,8 +106,10 @@ export interface PlanView {
   /** planned notices of the next 28 days by step */
   next28: Record<string, number>;
   open: number;
-  /** whom its steps name */
+  /** whom its steps name, those of its draft too */
   people: { id: string; name: string }[];
+  /** what is written and not published */
+  draft: { version: number; written: number; steps: PlanStepView[]; savedAt: string; savedBy: string } | null;
 }
 
 /** GET /api/plans/:courseId/versions: the newest first */

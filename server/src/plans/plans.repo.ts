@@ -6,9 +6,10 @@ const LIST_PLANS = `
 select
   c.id, c.title, p.version, p.published_at, p.published_by, p.steps,
   coalesce((select sum(f.count) from figures_now f where f.what = 'open' and f.of_id = c.id), 0)::integer as open,
-  coalesce(w.count, 0)::integer as next28
+  coalesce(w.count, 0)::integer as next28, d.saved_at, d.saved_by
 from plans p
 join courses c on c.id = p.course_id
+left join plan_drafts d on d.course_id = p.course_id
 left join (
   select course_id, sum(count) as count
   from notices_of_days
@@ -28,6 +29,11 @@ interface PlanDbRow {
   steps: PlanStep[];
   open: number;
   next28: number;
+  saved_at: Date | null;
+  saved_by: string | null;
+  draft?: PlanStep[] | null;
+  draft_version?: number;
+  written?: number;
 }
 
 export async function listPlans(db: Queryable, today: string): Promise<PlanRow[]> {
@@ -39,14 +45,17 @@ export async function listPlans(db: Queryable, today: string): Promise<PlanRow[]
     open: row.open,
     next28: row.next28,
     steps: row.steps.map(({ kind, name, on }) => ({ kind, name, on })),
+    draft: row.saved_at && { savedAt: row.saved_at.toISOString(), savedBy: row.saved_by! },
   }));
 }
 
 const FIND_PLAN = `
 select c.id, c.title, p.version, p.published_at, p.published_by, p.steps,
-  coalesce((select sum(f.count) from figures_now f where f.what = 'open' and f.of_id = c.id), 0)::integer as open, 0 as next28
+  coalesce((select sum(f.count) from figures_now f where f.what = 'open' and f.of_id = c.id), 0)::integer as open, 0 as next28,
+  d.steps as draft, d.version as draft_version, d.written, d.saved_at, d.saved_by
 from plans p
 join courses c on c.id = p.course_id
+left join plan_drafts d on d.course_id = p.course_id
 where c.id = $1::bigint
 `;
 
@@ -79,7 +88,16 @@ export async function findPlan(db: Queryable, courseId: string, today: string): 
     steps: row.steps as PlanView['steps'],
     next28: Object.fromEntries(next.map(({ step_id, count }) => [step_id, count])),
     open: row.open,
-    people: await rows(db, LIST_NAMED, [row.steps.flatMap(namedIn)]),
+    people: await rows(db, LIST_NAMED, [[...row.steps, ...(row.draft ?? [])].flatMap(namedIn)]),
+    draft: row.draft
+      ? {
+          version: row.draft_version!,
+          written: row.written!,
+          steps: row.draft as PlanView['steps'],
+          savedAt: row.saved_at!.toISOString(),
+          savedBy: row.saved_by!,
+        }
+      : null,
   };
 }
 

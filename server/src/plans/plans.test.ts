@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import request from 'supertest';
 import { STANDARD_PLAN, type PlanStep } from '@nudrik/core';
@@ -5,7 +6,8 @@ import { createApp } from '../app.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { rows } from '../db/db.ts';
 import { drain } from '../worker.ts';
-import { findPlan, findVersion, listChoices, listVersions } from './plans.repo.ts';
+import { dropPlanDraft, savePlanDraft } from './draft.ts';
+import { findPlan, findVersion, listChoices, listPlans, listVersions } from './plans.repo.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
 let house: TestHouse;
@@ -45,6 +47,28 @@ describe('versions of a plan', () => {
     const { people, added, dropped } = await previewPlan(house.deps, course, draft(3, off));
     expect([added, dropped]).toEqual([0, 8]);
     for (const { notices } of people) expect(notices.filter(({ step }) => step === 'late').map(({ outcome }) => outcome)).toEqual(Array(4).fill('send')); // prettier-ignore
+  });
+
+  it('a draft is kept, sends nothing, is refused over a newer one, and ends with publishing', async () => {
+    const steps = STANDARD_PLAN.map(off);
+    const save = (written: number, key = randomUUID(), by = 'Sigrid Aune') => savePlanDraft(house.deps, course, { version: 3, written, save: key, steps } as never, by); // prettier-ignore
+    const key = randomUUID();
+    expect(await save(0, key)).toMatchObject({ written: 1 });
+    // its answer was lost: it comes again, and is done once
+    expect(await save(0, key)).toMatchObject({ written: 1 });
+    await drain(house.deps, house.mailer);
+    expect(await rows(house.db, "select 1 from notices where step_id = 'late' and state = 'planned'")).toHaveLength(8);
+    await expect(save(0, randomUUID(), 'Tora Aske')).rejects.toThrow('Sigrid Aune kept a draft of this plan on Mon 1 Mar 10:30, while you worked on yours.'); // prettier-ignore
+    expect((await findPlan(house.db, course, '2027-03-01'))!.draft).toMatchObject({ version: 3, written: 1, savedBy: 'Sigrid Aune' });
+    expect((await listPlans(house.db, '2027-03-01'))[0]!.draft).toMatchObject({ savedBy: 'Sigrid Aune' });
+    await expect(publishPlan(house.deps, course, { version: 3, steps, written: 0 } as never, 'Tora Aske')).rejects.toThrow('Sigrid Aune kept a draft'); // prettier-ignore
+    await expect(dropPlanDraft(house.deps, course, { written: 7 })).rejects.toThrow('Sigrid Aune kept a draft');
+    await publishPlan(house.deps, course, { version: 3, steps, written: 1 } as never, 'Sigrid Aune');
+    expect((await findPlan(house.db, course, '2027-03-01'))!).toMatchObject({ version: 4, draft: null });
+    await expect(save(1)).rejects.toThrow('was published or dropped by somebody else meanwhile');
+    await save(0);
+    expect(await dropPlanDraft(house.deps, course, { written: 1 })).toEqual({ written: 0 });
+    expect(await dropPlanDraft(house.deps, course, { written: 1 })).toEqual({ written: 0 });
   });
 
   it('offers what its steps choose from', async () => {

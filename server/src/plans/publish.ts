@@ -10,6 +10,7 @@ import { requestReplan } from '../notices/queue.ts';
 import { releaseValues } from '../notices/release.repo.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
+import { endDraft } from './draft.ts';
 import { lockPlan, putPlan } from './plans.repo.ts';
 
 /** What is wrong with the steps of a draft: timing, unknown merge fields, ids that stand twice. */
@@ -216,6 +217,7 @@ export async function publishPlan(deps: Deps, courseId: string, draft: PlanDraft
         'stale',
         `Version ${plan.version} of this plan was published while you worked on version ${draft.version}. Look at it again; your draft was not published.`,
       );
+    await endDraft(deps, client, courseId, draft.written);
     const version = plan.version + 1;
     const now = deps.clock.now();
     await putPlan(client, courseId, version, now, byWhom, draft.steps, draft.note || null);

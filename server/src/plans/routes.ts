@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id, PlanDraft } from '@nudrik/contract';
+import { Id, PlanDraft, PlanDraftDrop, PlanDraftSave } from '@nudrik/contract';
 import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
 import { maybeRow, type Queryable } from '../db/db.ts';
@@ -7,6 +7,7 @@ import { Refused } from '../refusal.ts';
 import { houseToday } from '../people/today.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { countOpen, findPlan, findVersion, listChoices, listPlans, listVersions } from './plans.repo.ts';
+import { dropPlanDraft, savePlanDraft } from './draft.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
 const draftOf = (body: unknown): PlanDraft & { steps: PlanStep[] } => parse(PlanDraft, body) as PlanDraft & { steps: PlanStep[] };
@@ -44,6 +45,19 @@ export const planRoutes: Route[] = [
       await refuseMissing(deps.db, id);
       return listChoices(deps.db, id);
     },
+  },
+  {
+    method: 'put',
+    path: '/api/plans/:courseId/draft',
+    access: ADMINISTRATORS,
+    handle: ({ deps, req, account }) =>
+      savePlanDraft(deps, parse(Id, req.params['courseId']), parse(PlanDraftSave, req.body), account!.name),
+  },
+  {
+    method: 'post',
+    path: '/api/plans/:courseId/draft/drop',
+    access: ADMINISTRATORS,
+    handle: ({ deps, req }) => dropPlanDraft(deps, parse(Id, req.params['courseId']), parse(PlanDraftDrop, req.body)),
   },
   {
     method: 'get',

@@ -1,5 +1,5 @@
 import { findByRole } from '@testing-library/dom';
-import { describe, expect, it } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { STANDARD_PLAN } from '@nudrik/core';
 import type { PlanChoices, PlanPreview, PlanStepView, PlanView } from '@nudrik/contract';
 import { openPage, textOf } from '../../testing/page.ts';
@@ -7,7 +7,7 @@ import { PlanPage } from './plan.page.ts';
 import { StepHistory } from './step-history.ts';
 
 const STEPS = structuredClone(STANDARD_PLAN) as PlanStepView[];
-const VIEW: PlanView = { course: { id: '7', title: 'Safe Lifting' }, version: 3, publishedAt: '2027-02-01T09:00:00Z', publishedBy: 'Tora Hauge', steps: STEPS, next28: {}, open: 2, people: [{ id: '5', name: 'Odd Aske' }] }; // prettier-ignore
+const VIEW: PlanView = { course: { id: '7', title: 'Safe Lifting' }, version: 3, publishedAt: '2027-02-01T09:00:00Z', publishedBy: 'Tora Hauge', steps: STEPS, next28: {}, open: 2, people: [{ id: '5', name: 'Odd Aske' }], draft: null }; // prettier-ignore
 const CHOICES: PlanChoices = {
   departments: [{ id: '1', name: 'Deck' }], sites: [{ id: '2', name: 'Orla Quay' }], groups: [], jobs: ['Cook'], courses: [{ id: '9', title: 'Muster' }],
   sections: [{ id: '4', title: 'One' }], units: [{ id: '11', title: 'Slings', kind: 'page' }, { id: '12', title: 'The hooks', kind: 'quiz' }],
@@ -170,6 +170,62 @@ describe('a plan as it is written', () => {
     await page.key(page.row(/Two days to go(?! \(copy\))/), { key: 'Delete' });
     await page.key(page.getByRole('button', { name: /^Two days to go, 48 hours/ }), { key: 'ArrowLeft' });
     expect(page.waiting()).toEqual([]);
+  });
+});
+
+describe('the draft of a plan', () => {
+  const SAVED = { written: 1, savedAt: '2027-03-01T09:42:00Z' };
+  const url = '/api/plans/7/draft';
+  const switchOff = async (page: Awaited<ReturnType<typeof open>>) => page.key(page.row(/Two days to go/), { key: ' ' });
+  const kept = (rest: object = {}): PlanView => ({ ...VIEW, draft: { version: 3, written: 4, steps: STEPS.map((step) => ({ ...step, on: false })), savedAt: SAVED.savedAt, savedBy: 'Tora Hauge', ...rest } }); // prettier-ignore
+
+  it('is kept as it is written, and says when; taken back to what is published it is dropped', async () => {
+    const page = await open();
+    await switchOff(page);
+    const { body } = await page.answer(url, SAVED);
+    expect(body).toMatchObject({ version: 3, written: 0 });
+    expect(of(body.steps as PlanStepView[], 'Two days to go').on).toBe(false);
+    expect(page.text()).toContain('draft, saved 10:42');
+    await page.click(page.getByRole('button', { name: 'Undo' }));
+    expect((await page.answer(`${url}/drop`, { written: 0 })).body).toEqual({ written: 1 });
+    expect(page.text()).toContain('Version 3, published');
+    // the next one is the first again
+    await switchOff(page);
+    expect((await page.answer(url, SAVED)).body.written).toBe(0);
+  });
+
+  it('is there again, whoever wrote it; and left, it is gone', async () => {
+    const page = await open(kept());
+    expect(page.text()).toContain('draft, saved 10:42 by Tora Hauge');
+    expect((await page.draft()).every(({ on }) => !on)).toBe(true);
+    await page.click(page.getByRole('button', { name: 'Leave the changes' }));
+    expect((await page.answer(`${url}/drop`, { written: 0 })).body).toEqual({ written: 4 });
+    expect((await page.draft()).every(({ on }) => on)).toBe(true);
+  });
+
+  it('comes again as the same save where its answer was lost', async () => {
+    const page = await open();
+    await switchOff(page);
+    const first = await page.refuse(url, null, 503);
+    expect(page.text()).toContain('not kept yet: the server does not answer');
+    await vi.waitFor(() => expect(page.waiting()).toContain('PUT /api/plans/7/draft'), { timeout: 6_000, interval: 50 });
+    const again = await page.answer(url, SAVED);
+    expect(again.body.save).toBe(first.body.save);
+    expect(page.text()).toContain('draft, saved 10:42');
+  });
+
+  it.each(['Go on with mine', 'Take theirs, drop mine'])('over a newer one is refused with both at hand: %s', async (choice) => {
+    const page = await open();
+    await page.draft();
+    await switchOff(page);
+    await page.draft();
+    await page.refuse(url, { code: 'stale', message: 'Tora Hauge kept a draft of this plan on Mon 1 Mar 10:40, while you worked on yours.' }, 409); // prettier-ignore
+    await page.answer('/api/plans/7', kept());
+    expect(page.getByRole('table', { name: 'The two versions' }).textContent).toContain('Late');
+    await page.click(page.getByRole('button', { name: choice }));
+    if (choice === 'Go on with mine')
+      expect((await page.answer(url, { ...SAVED, written: 5 })).body).toMatchObject({ written: 4, version: 3 }); // prettier-ignore
+    else expect((await page.draft()).every(({ on }) => !on)).toBe(true);
   });
 });
 

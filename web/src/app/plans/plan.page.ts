@@ -18,7 +18,7 @@ import {
 } from '@nudrik/core';
 import { Dialog } from 'primeng/dialog';
 import { ToggleSwitch } from 'primeng/toggleswitch';
-import { debounceTime, map } from 'rxjs';
+import { debounceTime } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { FoundAgain } from '../shared/found-again.ts';
@@ -26,17 +26,16 @@ import type { HasWork } from '../shared/leave.ts';
 import { newKey } from '../shared/key.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
-import { Newer, NewerSaved } from '../shared/newer.ts';
+import { Newer } from '../shared/newer.ts';
 import { ConditionPeople } from '../conditions/condition-rows.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
+import { PlanKeeper } from './plan-keeper.ts';
 import { PlanLine } from './plan-line.ts';
 import { PlanPeople } from './plan-people.ts';
 import { PlansApi } from './plans.api.ts';
 import { PlanVersions } from './plan-versions.ts';
-import { StepHistory } from './step-history.ts';
 import { StepSheet } from './step-sheet.ts';
-import { tellSteps } from './tell-steps.ts';
 import { TemplateEdit } from '../messages/template-edit.ts';
 import { TemplateText } from '../messages/template-text.ts';
 
@@ -59,7 +58,7 @@ import { TemplateText } from '../messages/template-text.ts';
     FoundAgain,
     Newer,
   ],
-  providers: [PlanPeople, { provide: ConditionPeople, useExisting: PlanPeople }],
+  providers: [PlanKeeper, PlanPeople, { provide: ConditionPeople, useExisting: PlanPeople }],
   host: { '(document:keydown)': 'key($event)' },
   templateUrl: './plan.page.html',
   styleUrl: './plan.page.css',
@@ -68,43 +67,29 @@ export class PlanPage implements HasWork {
   private readonly api = inject(PlansApi);
   protected readonly session = inject(SessionStore);
   readonly course = input.required<string>();
-  protected readonly plan = load(toObservable(this.course), (id) => this.api.get(id), ['notices']);
-  /** the draft: begins as what is published, and again after publishing */
-  protected readonly history = new StepHistory();
-  protected readonly steps = this.history.steps;
+  protected readonly plan = load(toObservable(this.course), (id) => this.api.get(id), ['notices', 'plans']);
+  /** the draft: begins as what was kept of it, or as what is published, and again after publishing */
+  protected readonly keeper = inject(PlanKeeper);
+  protected readonly history = this.keeper.history;
+  protected readonly steps = this.keeper.steps;
   private readonly people = inject(PlanPeople);
   protected readonly choices = load(toObservable(this.course), (id) => this.api.choices(id), ['courses', 'people']);
   /** conditions that say nothing yet, by step */
   private readonly open = signal<Readonly<Record<string, string[]>>>({});
   protected readonly beginnings: Choice[] = BEGINNINGS.map(({ id, words }) => ({ value: id, label: words }));
-  private readonly version = signal(0);
   protected readonly chosenId = linkedSignal(() => (this.course(), 'two-days-to-go'));
   protected readonly chosen = computed(() => this.steps().find(({ id }) => id === this.chosenId()) ?? this.steps()[0] ?? null);
-  /** what was published when the draft began: news of a later version change nothing of it */
-  private readonly before = signal('[]');
-  protected readonly isChanged = computed(() => JSON.stringify(this.steps()) !== this.before());
+  protected readonly isChanged = this.keeper.isChanged;
   readonly work = new WorkInHand<PlanStepView[]>({
     key: computed(() => `plan/${this.course()}`),
     draft: computed(() => (this.steps().length > 0 ? this.steps() : null)),
-    version: computed(() => this.version() || null),
-    isChanged: this.isChanged,
+    version: computed(() => this.keeper.version() || null),
+    isChanged: computed(() => this.session.canChange() && this.keeper.isUnkept()),
   });
-  /** what somebody else published meanwhile, beside mine */
-  protected readonly problem = signal<string | null>(null);
-  protected readonly newer = new NewerSaved<PlanView>({
-    problem: this.problem,
-    both: () =>
-      this.api
-        .get(this.course())
-        .pipe(map((theirs) => ({ theirs, mine: tellSteps(this.steps(), this.names()), saved: tellSteps(theirs.steps, this.names()) }))),
-    goOn: ({ version }) => this.version.set(version),
-    take: (theirs) => {
-      this.work.drop();
-      this.fill(theirs);
-    },
-  });
+  protected readonly problem = this.keeper.problem;
+  protected readonly newer = this.keeper.newer;
   private readonly draft = computed(() =>
-    this.steps().length ? { course: this.course(), version: this.version(), steps: this.steps() } : null,
+    this.steps().length ? { course: this.course(), version: this.keeper.version(), steps: this.steps() } : null,
   );
   protected readonly preview = load(
     toObservable(this.draft).pipe(debounceTime(150)),
@@ -136,13 +121,14 @@ export class PlanPage implements HasWork {
   protected readonly missing = computed(() => (this.preview.data()?.missing ?? []).filter(({ step }) => step === this.chosen()?.name));
 
   constructor() {
+    this.keeper.names = () => this.names();
     effect(() => {
       const plan = this.plan.data();
       if (!plan || plan.course.id !== this.course()) return;
       untracked(() => {
         if (this.openedCourse !== plan.course.id) this.begin(plan);
-        // what others publish shows at once where nobody works on a draft, and waits where somebody does
-        else if (plan.version !== this.version() && !this.isChanged()) this.fill(plan);
+        // what others write and publish shows at once where nothing of mine waits to be kept
+        else if (this.keeper.isBehind(plan)) this.fill(plan);
       });
     });
   }
@@ -154,16 +140,13 @@ export class PlanPage implements HasWork {
     this.fill(plan);
     const kept = this.work.find(`plan/${plan.course.id}`);
     if (!kept) return;
-    this.history.reset(kept.draft);
-    this.version.set(kept.version ?? plan.version);
+    this.keeper.restore(kept.draft);
   }
 
   private fill(plan: PlanView): void {
-    this.version.set(plan.version);
     plan.people.forEach((person) => this.people.learn(person));
-    this.history.reset(structuredClone(plan.steps));
+    this.keeper.fill(plan);
     this.open.set({});
-    this.before.set(JSON.stringify(this.steps()));
   }
 
   protected when(step: PlanStepView): string {
@@ -288,9 +271,9 @@ export class PlanPage implements HasWork {
 
   protected leaveChanges(): void {
     this.work.drop();
-    this.newer.forget();
     const plan = this.plan.data();
-    if (plan) this.fill(plan);
+    if (plan) this.keeper.leave(plan);
+    this.open.set({});
   }
 
   protected heldWords(notice: PreviewNotice): string {
@@ -307,22 +290,24 @@ export class PlanPage implements HasWork {
   protected publish(): void {
     this.isBusy.set(true);
     this.problem.set(null);
-    this.api.publish(this.course(), { version: this.version(), steps: this.steps(), note: this.note() }).subscribe({
-      next: ({ version }) => {
-        this.isBusy.set(false);
-        this.isPublishing.set(false);
-        this.published.set(version);
-        this.note.set('');
-        this.work.drop();
-        this.version.set(version);
-        this.before.set(JSON.stringify(this.steps()));
-        this.plan.reload();
-      },
-      error: (error: unknown) => {
-        this.isBusy.set(false);
-        this.isPublishing.set(false);
-        this.newer.refused(error);
-      },
-    });
+    this.api
+      .publish(this.course(), { version: this.keeper.version(), steps: this.steps(), note: this.note(), written: this.keeper.written() })
+      .subscribe({
+        next: ({ version }) => {
+          this.isBusy.set(false);
+          this.isPublishing.set(false);
+          this.published.set(version);
+          this.note.set('');
+          this.work.drop();
+          this.keeper.isHeld = false;
+          this.keeper.wasPublished(version);
+          this.plan.reload();
+        },
+        error: (error: unknown) => {
+          this.isBusy.set(false);
+          this.isPublishing.set(false);
+          this.newer.refused(error);
+        },
+      });
   }
 }

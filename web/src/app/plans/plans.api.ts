@@ -1,6 +1,16 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { PlanChoices, PlanDraft, PlanPreview, PlanRow, PlanStepView, PlanVersion, PlanView } from '@nudrik/contract';
+import type {
+  PlanChoices,
+  PlanDraft,
+  PlanDraftSave,
+  PlanDraftSaved,
+  PlanPreview,
+  PlanRow,
+  PlanStepView,
+  PlanVersion,
+  PlanView,
+} from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 @Injectable({ providedIn: 'root' })
@@ -17,6 +27,14 @@ export class PlansApi {
 
   choices(course: string): Observable<PlanChoices> {
     return this.http.get<PlanChoices>(`/api/plans/${course}/choices`);
+  }
+
+  save(course: string, draft: PlanDraftSave): Observable<PlanDraftSaved> {
+    return this.http.put<PlanDraftSaved>(`/api/plans/${course}/draft`, draft);
+  }
+
+  drop(course: string, written: number): Observable<unknown> {
+    return this.http.post(`/api/plans/${course}/draft/drop`, { written });
   }
 
   versions(course: string): Observable<PlanVersion[]> {
