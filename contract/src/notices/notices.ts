@@ -84,7 +84,19 @@ export interface NoticeSheet {
   followed: { at: string; words: string }[];
   /** others told by the same gathered message */
   gatheredWith: { id: string; name: string }[];
+  /** what may be done to it by hand */
+  acts: NoticeAct['what'][];
+  /** with what it goes again by hand, where it went to who still has the course open */
+  again: { assignmentId: string; name: string; message: { subject: string; body: string; button: string | null } } | null;
 }
+
+/** POST /api/notices/:id/act: what is done to one notice by hand */
+export const NoticeAct = z.object({
+  /** `restore` takes a skip back */
+  what: z.enum(['skip', 'send', 'restore']),
+  reason: z.string().trim().max(500).optional(),
+});
+export type NoticeAct = z.infer<typeof NoticeAct>;
 
 /** GET /api/ribbon */
 export interface RibbonDay {

@@ -20,7 +20,7 @@ import {
   type PlanStep,
   type Slot,
 } from '@nudrik/core';
-import type { MailView, NoticeSheet, Ribbon } from '@nudrik/contract';
+import type { MailView, NoticeAct, NoticeSheet, Ribbon } from '@nudrik/contract';
 import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { missingIn } from '../messages/compose.ts';
@@ -28,6 +28,7 @@ import { listDeliveries, listMessages, type DeliveryRow, type MessageRow } from 
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { listCertificates } from './dispatch.repo.ts';
+import { againOf } from './by-hand.ts';
 import { findStep, loadFacts, noticesOf, type AssignmentFacts, type Facts } from './facts.ts';
 import { NOTICE_COLUMNS, NOTICE_TABLES, rowOf, type NoticeDbRow } from './ledger.rows.ts';
 
@@ -110,6 +111,10 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
   if (row.state === 'failed')
     timeline.push({ what: 'failed', at: (row.decided_at ?? row.at).toISOString(), words: `“${row.last_error ?? ''}”` });
 
+  if (row.by_hand) {
+    const { what, by, at, reason } = row.by_hand;
+    timeline.push({ what: 'by hand', at, words: `${by} ${BY_HAND[what]} ${told(new Date(at))}${reason ? `: ${reason}` : ''}` });
+  }
   const explained = await explain(deps, row);
   const followed = row.sent_at ? await rows<FollowedRow>(deps.db, LIST_FOLLOWED, [row.assignment_id, row.sent_at]) : [];
   const gatheredWith =
@@ -137,7 +142,28 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
       return event ? [{ at: at.toISOString(), words: `${tellMoment(at.getTime(), personZone, now)}: ${tellEvent(event, facts)}` }] : [];
     }),
     gatheredWith,
+    acts: actsOn(row, now),
+    again: await againFor(deps, row),
   };
+}
+
+const BY_HAND: Record<NoticeAct['what'], string> = {
+  skip: 'skipped it on',
+  send: 'sent it before its moment, on',
+  restore: 'took the skip back on',
+};
+
+/** What may be done by hand to a notice as it stands. */
+function actsOn({ state, because, moment }: NoticeDbRow, now: Instant): NoticeAct['what'][] {
+  if (state === 'planned' || state === 'held') return ['skip', 'send'];
+  return state === 'skipped' && because === 'by-hand' && moment.getTime() > now ? ['restore'] : [];
+}
+
+/** With what text one that went, or failed, goes again. */
+async function againFor(deps: Deps, row: NoticeDbRow): Promise<NoticeSheet['again']> {
+  if (!['sent', 'delivered', 'bounced', 'failed'].includes(row.state) || row.to_role !== 'employee') return null;
+  const facts = await loadFacts(deps.db, await getHouse(deps.db), [row.assignment_id]);
+  return againOf(facts, row.assignment_id, row.step_id, row.to_role);
 }
 
 /** Links by which somebody acts in their own name: into a course, or to one's people. */
@@ -309,6 +335,8 @@ export async function whyStep(deps: Deps, assignmentId: string, stepId: string):
     mail: null,
     followed: [],
     gatheredWith: [],
+    acts: [],
+    again: null,
   };
 }
 

@@ -3,7 +3,7 @@ import type { NoticeRow, NoticeState } from '@nudrik/contract';
 
 /** Columns of a notice with its course, its person and where its reader is. */
 export const NOTICE_COLUMNS = `
-  n.id, n.kind, n.step_id, n.step_name, n.occurrence, n.to_role, n.course_id, c.title as course_title, n.person_id, p.name as person_name,
+  n.id, n.kind, n.step_id, n.step_name, n.occurrence, n.to_role, n.by_hand, n.course_id, c.title as course_title, n.person_id, p.name as person_name,
     n.recipient_id, n.recipient_name,
   n.state, n.because, n.held_because, n.sentence, n.trace, n.at, n.moment, n.anchor_at, n.known_at, n.revision, n.assignment_id,
     n.decided_at, n.sent_at, n.message_id, n.gathered,
@@ -25,6 +25,7 @@ export interface NoticeDbRow {
   step_name: string;
   occurrence: number;
   to_role: string;
+  by_hand: { what: 'skip' | 'send' | 'restore'; by: string; at: string; reason: string | null } | null;
   course_id: string;
   course_title: string;
   person_id: string;

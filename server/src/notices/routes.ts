@@ -1,4 +1,4 @@
-import { Id, NoticesQuery } from '@nudrik/contract';
+import { Id, NoticeAct, NoticesQuery } from '@nudrik/contract';
 import { dateOf, dayOf } from '@nudrik/core';
 import { z } from 'zod';
 import { tryChannelsNow } from '../messages/channels.repo.ts';
@@ -6,6 +6,7 @@ import { announce } from '../db/db.ts';
 import { retryAside } from '../work/set-aside.ts';
 import { act, ADMINISTRATORS, DONE, OFFICE, parse, type Route } from '../route.ts';
 import { houseToday } from '../people/today.ts';
+import { actOnNotice } from './by-hand.ts';
 import { listNotices } from './ledger.list.ts';
 import { findNoticeSheet, ribbon, whyStep } from './ledger.query.ts';
 
@@ -53,6 +54,12 @@ export const noticeRoutes: Route[] = [
     path: '/api/notices/:id',
     access: OFFICE,
     handle: ({ deps, req, account }) => findNoticeSheet(deps, parse(Id, req.params['id']), account!.personId),
+  },
+  {
+    method: 'post',
+    path: '/api/notices/:id/act',
+    access: ADMINISTRATORS,
+    handle: ({ deps, req, account }) => actOnNotice(deps, parse(Id, req.params['id']), parse(NoticeAct, req.body), account!.name),
   },
   {
     method: 'get',

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import type { PreviewNotice, PreviewPerson, RemindResult, RemindWhom } from '@nudrik/contract';
@@ -26,11 +26,14 @@ export class Remind {
   private readonly api = inject(AssignmentsApi);
   protected readonly session = inject(SessionStore);
   readonly whom = input.required<Partial<RemindWhom>>();
+  /** what it begins with, where something goes again */
+  readonly begins = input<{ name: string; message: Template } | null>(null);
   readonly done = output<RemindResult>();
   readonly left = output<void>();
-  protected readonly name = signal('Reminder by hand');
-  protected readonly message = signal<Template>(HAND_TEXT);
-  protected readonly alsoTold = signal(false);
+  protected readonly name = linkedSignal(() => this.begins()?.name ?? 'Reminder by hand');
+  protected readonly message = linkedSignal((): Template => this.begins()?.message ?? HAND_TEXT);
+  // who asks for it again means it
+  protected readonly alsoTold = linkedSignal(() => this.begins() !== null);
   protected readonly reader = signal<string | null>(null);
   protected readonly isWriting = signal(false);
   protected readonly isBusy = signal(false);

@@ -10,7 +10,7 @@ const notice = (rest: Partial<NoticeRow> = {}): NoticeRow => ({
 const sheet = (rest: Partial<NoticeSheet> = {}): NoticeSheet => ({
   notice: notice(), stepName: 'Two days to go', kind: 'reminder', course: { id: '2', title: 'Fire Teams Aboard' }, person: { id: '4', name: 'Runa Aske', job: 'Deckhand', site: 'Vessel pool' },
   sentence: 'Goes to Runa Aske on Wed 17 Mar 17:00.', trace: [{ check: 'due', result: true, because: 'due Fri 19 Mar 17:00, less 48 hours' }], timeline: [{ what: 'delivered', at: '2027-03-17T16:00:05Z', words: 'Wed 17 Mar 17:00' }],
-  mail: null, followed: [], gatheredWith: [], ...rest,
+  mail: null, followed: [], gatheredWith: [], acts: [], again: null, ...rest,
 }); // prettier-ignore
 const open = async (view: NoticeSheet) => {
   const page = await openPage(NoticeSheetPart, { inputs: { notice: '41' } });
@@ -31,6 +31,32 @@ describe('a notice', () => {
     expect(page.text()).toContain('to Ivar Moen, about Runa Aske');
     expect(page.text()).toMatch(/one message with 2 more: Per Moe, ?Odd Nes/);
     expect(page.getByRole('link', { name: 'Per Moe' }).getAttribute('href')).toBe('/ledger/42');
+  });
+  it('is skipped with its reason, sent now, and goes again, by an administrator alone', async () => {
+    const planned = sheet({ notice: notice({ state: 'planned' }), acts: ['skip', 'send'] });
+    const page = await open(planned);
+    await page.click(page.getByRole('button', { name: 'Skip this one' }));
+    await page.type(page.getByLabelText('Why, for the record'), 'she asked for it');
+    await page.click(page.getByRole('button', { name: 'Skip it' }));
+    expect((await page.answer('/api/notices/41/act', { done: true })).body).toEqual({ what: 'skip', reason: 'she asked for it' });
+    await page.answer('/api/notices/41', sheet({ notice: notice({ state: 'skipped', because: 'by-hand' }), acts: ['restore'] }));
+    await page.click(page.getByRole('button', { name: 'Take the skip back' }));
+    await page.refuse('/api/notices/41/act', { code: 'conflict', message: 'Its moment has passed.' });
+    expect(page.getByRole('alert').textContent).toBe('Its moment has passed.');
+    const trainer = await openPage(NoticeSheetPart, { inputs: { notice: '41' }, role: 'trainer' });
+    await trainer.answer('/api/notices/41', planned);
+    expect(trainer.queryByRole('button', { name: 'Send it now' })).toBeNull();
+  });
+  it('that went begins the text that goes again with its own', async () => {
+    const again = {
+      assignmentId: '12',
+      name: 'Again: Two days to go',
+      message: { subject: '{course} is due', body: 'Hello.', button: null },
+    };
+    const page = await open(sheet({ again }));
+    await page.click(page.getByRole('button', { name: 'Send again…' }));
+    const { body } = await page.answer('/api/assignments/remind/preview', { count: 1, closed: 0, toldLately: 1, told: [], people: [], byDay: [], held: [], skipped: [], missing: [], fault: null, settles: 0, letter: null }); // prettier-ignore
+    expect(body).toMatchObject({ assignmentIds: ['12'], name: again.name, message: again.message, alsoTold: true });
   });
   test.each([
     ['planned', null, 'Why it will go'],

@@ -1,9 +1,14 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
+import type { NoticeAct } from '@nudrik/contract';
+import { SessionStore } from '../access/session.store.ts';
+import { Remind } from '../assignments/remind.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { Letter } from '../messages/letter.ts';
 import { load } from '../shared/loaded.ts';
+import { sentenceOf } from '../shared/refusal.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { NoticesApi } from './notices.api.ts';
 
@@ -11,7 +16,7 @@ import { NoticesApi } from './notices.api.ts';
 @Component({
   selector: 'nk-notice-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, KindMark, Outcome, Letter],
+  imports: [FormsModule, RouterLink, KindMark, Outcome, Letter, Remind],
   templateUrl: './notice-sheet.html',
   styles: `
     .head { display: flex; gap: 10px; align-items: baseline; }
@@ -22,6 +27,8 @@ import { NoticesApi } from './notices.api.ts';
     li.no span:first-child { color: var(--brick); }
     li span:first-child { color: var(--fern); }
     h3 { margin: 20px 0 4px; font-size: 16px; }
+    .acts { display: flex; flex-wrap: wrap; gap: 8px; align-items: end; margin-top: 10px; }
+    .acts .grow { flex: 1; margin: 0; }
   `,
 })
 export class NoticeSheetPart {
@@ -35,6 +42,28 @@ export class NoticeSheetPart {
     return notice ? () => this.api.notice(notice) : assignment && step ? () => this.api.why(assignment, step) : null;
   });
   protected readonly sheet = load(toObservable(this.question), (ask) => ask(), ['notices', 'clock']);
+  protected readonly session = inject(SessionStore);
+  protected readonly isSkipping = signal(false);
+  protected readonly isAgain = signal(false);
+  protected readonly problem = signal<string | null>(null);
+  protected readonly told = linkedSignal((): string | null => (this.question(), null));
+  protected reason = '';
+
+  /** Skips it, sends it now, or takes a skip back. */
+  protected act(what: NoticeAct['what'], reason = ''): void {
+    const id = this.sheet.data()?.notice?.id;
+    if (!id) return;
+    this.problem.set(null);
+    this.api.actOn(id, { what, ...(reason.trim() !== '' && { reason: reason.trim() }) }).subscribe({
+      next: () => {
+        this.isSkipping.set(false);
+        this.reason = '';
+        this.sheet.reload();
+      },
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
+  }
+
   protected readonly whyWords = computed(() => {
     const state = this.sheet.data()?.notice?.state;
     if (state === undefined) return 'Why there is none';

@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { NoticeSheet, NoticesPage, NoticesQuery } from '@nudrik/contract';
+import type { NoticeAct, NoticeSheet, NoticesPage, NoticesQuery } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
@@ -24,5 +24,10 @@ export class NoticesApi {
   /** Tries mail that waits, or what was set aside, at once. */
   retry(what: 'try-now' | 'try-again'): Observable<unknown> {
     return this.http.post(`/api/notices/${what}`, {});
+  }
+
+  /** Does something to one notice by hand. */
+  actOn(id: string, act: NoticeAct): Observable<unknown> {
+    return this.http.post(`/api/notices/${id}/act`, act);
   }
 }

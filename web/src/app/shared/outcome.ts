@@ -24,6 +24,7 @@ const REASONS: Record<string, string> = {
   undone: 'taken back',
   replaced: 'took place otherwise',
   'no-certificate': 'no certificate',
+  'by-hand': 'skipped by hand',
 };
 const TONES: Record<string, string> = {
   delivered: 'done',
