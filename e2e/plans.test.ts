@@ -23,7 +23,7 @@ test('a flag is dragged, and real people’s moments follow; nothing is publishe
   await expect(moments.getByRole('row', { name: /Runa Aske/ })).toContainText(/\w{3} [5-7] May/);
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(moments.getByRole('row', { name: /Runa Aske/ })).toContainText('Sat 9 May 17:00');
-  await expect(page.getByText(/^Version 1, published/)).toBeVisible();
+  await expect(page.getByText(/^Version 3, published/)).toBeVisible();
 });
 
 test('a plan from nothing, by keys alone', async ({ page }) => {

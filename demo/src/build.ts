@@ -229,10 +229,29 @@ async function makeCourses(
     ]);
     courseIds.set(draft.title, id);
     requiredUnits.set(draft.title, required_units);
-    await putPlan(db, id, 1, start - 450 * DAY_MS, CAST.trainer, plan ? plan(STANDARD_PLAN) : STANDARD_PLAN);
+    await writePlan(db, id, draft.title, plan ? plan(STANDARD_PLAN) : STANDARD_PLAN, start);
   }
   const quizzes = await rows<{ id: string; quiz: Quiz }>(db, "select id, content -> 'quiz' as quiz from units where kind = 'quiz'");
   return { courseIds, requiredUnits, quizzes: new Map(quizzes.map(({ id, quiz }) => [id, quiz])) };
+}
+
+/** The plan of a course: one has a history of three versions, another a draft in which the words and the hours differ. */
+async function writePlan(db: Client, id: string, title: string, steps: readonly PlanStep[], start: number): Promise<void> {
+  const published = (version: number, days: number, list: readonly PlanStep[], note: string | null): Promise<unknown> =>
+    putPlan(db, id, version, start - days * DAY_MS, CAST.trainer, list, note);
+  if (title === 'Fire Teams Aboard') {
+    const first = steps.filter((step) => step.id !== 'to-manager');
+    await published(1, 520, first.map((step) => (step.id === 'late' ? { ...step, repeat: null } : step)), 'As it began'); // prettier-ignore
+    await published(2, 480, first, 'Who is late hears of it four times, not once');
+    await published(3, 450, steps, 'The manager hears of it too, once a day');
+  } else await published(1, 450, steps, null);
+  if (title === 'Cash and Ticket Data') {
+    const draft = steps.map((step) => (step.id === 'two-days-to-go' ? { ...step, offset: { amount: -72, unit: 'hours' as const } } : step));
+    await db.query(
+      'insert into plan_drafts (course_id, version, written, save, steps, saved_at, saved_by) values ($1::bigint, 1, 1, gen_random_uuid(), $2::jsonb, $3::timestamptz, $4::text)',
+      [id, JSON.stringify(draft), new Date(start - 18 * 3_600_000), CAST.administrator],
+    );
+  }
 }
 
 async function storeAssignments(db: Client, past: readonly PastAssignment[]): Promise<string[]> {

@@ -70,7 +70,7 @@ import { tellSteps } from './tell-steps.ts';
     .small { font-size: 12.5px; }
     .changes { max-height: 60vh; overflow: auto; padding: 0 8px; }
     td { white-space: pre-line; width: 42%; }
-    th[scope='row'] { font-weight: 600; color: var(--ink); white-space: normal; }
+    th[scope='row'] { font-weight: 600; color: var(--ink); white-space: normal; vertical-align: top; padding-top: 6px; }
   `,
 })
 export class PlanVersions {

@@ -185,7 +185,7 @@ describe('the draft of a plan', () => {
     const { body } = await page.answer(url, SAVED);
     expect(body).toMatchObject({ version: 3, written: 0 });
     expect(of(body.steps as PlanStepView[], 'Two days to go').on).toBe(false);
-    expect(page.text()).toContain('draft, saved 10:42');
+    expect(page.text()).toContain('draft, saved Mon 1 Mar 10:42');
     await page.click(page.getByRole('button', { name: 'Undo' }));
     expect((await page.answer(`${url}/drop`, { written: 0 })).body).toEqual({ written: 1 });
     expect(page.text()).toContain('Version 3, published');
@@ -196,7 +196,7 @@ describe('the draft of a plan', () => {
 
   it('is there again, whoever wrote it; and left, it is gone', async () => {
     const page = await open(kept());
-    expect(page.text()).toContain('draft, saved 10:42 by Tora Hauge');
+    expect(page.text()).toContain('draft, saved Mon 1 Mar 10:42 by Tora Hauge');
     expect((await page.draft()).every(({ on }) => !on)).toBe(true);
     await page.click(page.getByRole('button', { name: 'Leave the changes' }));
     expect((await page.answer(`${url}/drop`, { written: 0 })).body).toEqual({ written: 4 });
@@ -211,7 +211,7 @@ describe('the draft of a plan', () => {
     await vi.waitFor(() => expect(page.waiting()).toContain('PUT /api/plans/7/draft'), { timeout: 6_000, interval: 50 });
     const again = await page.answer(url, SAVED);
     expect(again.body.save).toBe(first.body.save);
-    expect(page.text()).toContain('draft, saved 10:42');
+    expect(page.text()).toContain('draft, saved Mon 1 Mar 10:42');
   });
 
   it.each(['Go on with mine', 'Take theirs, drop mine'])('over a newer one is refused with both at hand: %s', async (choice) => {
