@@ -1,4 +1,4 @@
-import { paragraphs, STANDARD_PLAN, type PlanStep } from './standard.ts';
+import { bareStep, paragraphs, STANDARD_PLAN, type PlanStep } from './standard.ts';
 
 /** What a new step begins as: something that people often want, to be changed at will. */
 export interface Beginning {
@@ -8,21 +8,9 @@ export interface Beginning {
   make(id: string): PlanStep;
 }
 
-const blank = (id: string, rest: Partial<PlanStep> & Pick<PlanStep, 'name' | 'kind' | 'anchor' | 'message'>): PlanStep => ({
-  id,
-  // a step is switched on by whoever has read it
-  on: false,
-  offset: { amount: 0, unit: 'minutes' },
-  at: null,
-  window: null,
-  repeat: null,
-  to: ['employee'],
-  gather: 'none',
-  endsOn: null,
-  onlyIf: null,
-  stopWhen: null,
-  ...rest,
-});
+/** A step is switched on by whoever has read it. */
+const blank = (id: string, rest: Omit<Parameters<typeof bareStep>[1], 'offset'> & Partial<Pick<PlanStep, 'offset'>>): PlanStep =>
+  bareStep(id, { offset: { amount: 0, unit: 'minutes' }, ...rest, on: false });
 
 /** One of the standard plan, as a step of its own. */
 function likeStandard(standard: string, words: string, rest: Partial<PlanStep> = {}): Beginning {

@@ -1,5 +1,5 @@
 import type { Template } from '../messages/template.ts';
-import { paragraphs, type PlanStep } from './standard.ts';
+import { bareStep, paragraphs, type PlanStep } from './standard.ts';
 
 /** What somebody wrote by hand to people who have courses open: it goes once, when they are reminded with it. */
 export interface HandLetter {
@@ -19,23 +19,14 @@ export const handStepId = (letter: string): string => PREFIX + letter;
 export const LEFT_ALONE_MS = 48 * 3_600_000;
 
 /** A letter by hand as a step like any other: same order of checks, same ledger, same why. It hangs on being reminded with it. */
-export const handStep = ({ id, name, message }: HandLetter): PlanStep => ({
-  id: handStepId(id),
-  name,
-  kind: 'reminder',
-  on: true,
-  anchor: { event: 'reminded', letter: id },
-  offset: { amount: 0, unit: 'minutes' },
-  at: null,
-  window: null,
-  repeat: null,
-  to: ['employee'],
-  gather: 'none',
-  endsOn: null,
-  onlyIf: null,
-  stopWhen: null,
-  message,
-});
+export const handStep = ({ id, name, message }: HandLetter): PlanStep =>
+  bareStep(handStepId(id), {
+    name,
+    kind: 'reminder',
+    anchor: { event: 'reminded', letter: id },
+    offset: { amount: 0, unit: 'minutes' },
+    message,
+  });
 
 /** The text that a reminder by hand begins with. */
 export const HAND_TEXT: Template = {

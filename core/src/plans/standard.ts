@@ -10,13 +10,11 @@ export interface PlanStep extends Step {
 export const goesIn = (certificate: 'issued' | 'none' | null, { on, kind }: PlanStep): boolean =>
   on && !(kind === 'certificate' && certificate === 'none');
 
-const step = (
-  id: string,
-  name: string,
-  rest: Omit<Partial<PlanStep>, 'id' | 'name'> & Pick<PlanStep, 'kind' | 'anchor' | 'offset' | 'message'>,
-): PlanStep => ({
+type Own = 'name' | 'kind' | 'anchor' | 'offset' | 'message';
+
+/** A step with what most steps have in common: to the employee, once, alone, in the send window, always. */
+export const bareStep = (id: string, rest: Omit<Partial<PlanStep>, 'id'> & Pick<PlanStep, Own>): PlanStep => ({
   id,
-  name,
   on: true,
   at: null,
   window: null,
@@ -28,6 +26,7 @@ const step = (
   stopWhen: null,
   ...rest,
 });
+const step = (id: string, name: string, rest: Omit<Parameters<typeof bareStep>[1], 'name'>): PlanStep => bareStep(id, { name, ...rest });
 
 /** A text of several paragraphs: an empty line begins the next. */
 export const paragraphs = (...list: readonly string[]): string => list.join('\n\n');

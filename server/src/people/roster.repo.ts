@@ -130,14 +130,15 @@ async function namesFor(
     ]),
     ...found.map(({ kind, id, name }) => [`${kind} ${id}`, name] as const),
   ]);
-  const say = (kind: string) => (id: string) => nameOf.get(`${kind} ${id}`) ?? id;
+  const say = (kind: string, gone?: string) => (id: string) => nameOf.get(`${kind} ${id}`) ?? gone ?? id;
   return {
     ...NAMES_THEMSELVES,
     department: say('department'),
     site: say('site'),
     group: say('group'),
     course: say('course'),
-    unit: say('unit'),
+    unit: say('unit', 'a unit that is gone'),
+    step: say('step', 'a step that is gone'),
   };
 }
 

@@ -216,7 +216,8 @@ export class CourseStore {
     else this.done = [...this.done.slice(1 - STEPS), { label, at: now, before }];
     this.undone = [];
     this.count();
-    this.put(change(before));
+    // what was chosen a moment before a unit got its id names it by the one that it had
+    this.put(withIds(change(before), this.ids));
   }
 
   private put(form: CourseForm): void {

@@ -47,7 +47,9 @@ export class OutlineTab {
     // its address names a unit by its id as soon as it has one: then it is found again
     effect(() => {
       const unit = this.opened();
-      if (unit && this.unit() === unit.key && !unit.id.startsWith('new-')) untracked(() => this.show(unit));
+      const isNamedAnew = unit && this.unit() === unit.key && !unit.id.startsWith('new-');
+      // where somebody is on the way elsewhere, that is where they go
+      if (isNamedAnew && untracked(() => this.router.getCurrentNavigation()) === null) untracked(() => this.show(unit));
     });
     // what an edit says has the cursor gets it, once it is there
     effect(() => {

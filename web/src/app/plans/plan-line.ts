@@ -120,6 +120,8 @@ export class PlanLine {
   readonly chose = output<string>();
   /** a flag was moved: its offset in its own unit, before the anchor where it is negative */
   readonly moved = output<{ id: string; amount: number }>();
+  /** the same by keys: by how much; one press may follow on another before it is drawn */
+  readonly nudged = output<{ id: string; by: number }>();
   /** the flag that is being dragged, where it was taken hold of, and what it hung at then */
   protected readonly held = signal<{ id: string; x: number; amount: number } | null>(null);
   protected readonly width = WIDTH;
@@ -219,13 +221,11 @@ export class PlanLine {
     const by = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
     if (!step || by === 0 || !this.canMove()) return;
     event.preventDefault();
-    this.move(step, step.offset.amount + by * (event.shiftKey ? 10 : 1));
+    this.nudged.emit({ id, by: by * (event.shiftKey ? 10 : 1) });
   }
 
-  /** What happens unforeseen has nothing before it. */
   private move(step: PlanStepView, amount: number): void {
-    const to = isKnownAhead(step.anchor.event) ? amount : Math.max(0, amount);
-    if (to !== step.offset.amount && Math.abs(to) <= 9_999) this.moved.emit({ id: step.id, amount: to });
+    if (amount !== step.offset.amount) this.moved.emit({ id: step.id, amount });
   }
 }
 

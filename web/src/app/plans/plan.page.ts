@@ -6,6 +6,7 @@ import type { PlanStepView, PlanView, PreviewNotice } from '@nudrik/contract';
 import {
   BEGINNINGS,
   HOLD_WORDS,
+  isKnownAhead,
   stepFault,
   templateFault,
   tellCondition,
@@ -172,7 +173,7 @@ export class PlanPage implements HasWork {
       group: look(choices?.groups),
       person: (id) => this.people.nameOf(id),
       course: look(titled(choices?.courses)),
-      unit: (id) => `“${unit(id)}”`,
+      unit: (id) => (choices && !choices.units.some((one) => one.id === id) ? 'a unit that is gone' : `“${unit(id)}”`),
       step: look([...this.steps()]),
     };
   });
@@ -197,9 +198,21 @@ export class PlanPage implements HasWork {
     this.open.update((open) => ({ ...open, [id]: words }));
   }
 
-  protected moved(id: string, amount: number): void {
+  /** Moves a step; what happens unforeseen has nothing before it. */
+  protected moved(id: string, amountOf: (now: number) => number): void {
     const step = this.steps().find((one) => one.id === id);
-    if (step) this.change(id, { offset: { ...step.offset, amount } });
+    if (!step) return;
+    const wanted = amountOf(step.offset.amount);
+    const amount = isKnownAhead(step.anchor.event) ? wanted : Math.max(0, wanted);
+    if (Math.abs(amount) <= 9_999) this.change(id, { offset: { ...step.offset, amount } });
+  }
+
+  protected dragged({ id, amount }: { id: string; amount: number }): void {
+    this.moved(id, () => amount);
+  }
+
+  protected nudged({ id, by }: { id: string; by: number }): void {
+    this.moved(id, (now) => now + by);
   }
 
   /** An earlier version as a draft: nothing goes by it before it is published. */
