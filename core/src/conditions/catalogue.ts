@@ -206,9 +206,9 @@ const about = <V>(
   factNow,
 });
 
-const OUTCOME_WORDS: Record<SignOffOutcome, string> = { met: 'met', 'not-met': 'not met', absent: 'absent' };
+export const OUTCOME_WORDS: Record<SignOffOutcome, string> = { met: 'met', 'not-met': 'not met', absent: 'absent' };
 const tellOutcome = (outcome: string): string => OUTCOME_WORDS[outcome as SignOffOutcome] ?? outcome;
-const PRESENCE_WORDS: Record<Presence, string> = { there: 'there', away: 'away', none: 'missing' };
+export const PRESENCE_WORDS: Record<Presence, string> = { there: 'there', away: 'away', none: 'missing' };
 const tellPresence = (presence: string): string => PRESENCE_WORDS[presence as Presence] ?? presence;
 
 function tellQuizFacts(unit: string, further: FurtherFacts, names: Names): string {

@@ -13,9 +13,9 @@ const blank = (id: string, rest: Omit<Parameters<typeof bareStep>[1], 'offset'> 
   bareStep(id, { offset: { amount: 0, unit: 'minutes' }, ...rest, on: false });
 
 /** One of the standard plan, as a step of its own. */
-function likeStandard(standard: string, words: string, rest: Partial<PlanStep> = {}): Beginning {
+function likeStandard(standard: string, words: string): Beginning {
   const step = STANDARD_PLAN.find(({ id }) => id === standard)!;
-  return { id: standard, words, make: (id) => ({ ...structuredClone(step), on: false, ...rest, id }) };
+  return { id: standard, words, make: (id) => ({ ...structuredClone(step), on: false, id }) };
 }
 
 const beginning = (id: string, words: string, rest: Parameters<typeof blank>[1]): Beginning => ({
@@ -23,8 +23,6 @@ const beginning = (id: string, words: string, rest: Parameters<typeof blank>[1])
   words,
   make: (step) => structuredClone(blank(step, rest)),
 });
-
-const LATER_MORNING = { unit: 'days' as const, at: '09:00' };
 
 export const BEGINNINGS: readonly Beginning[] = [
   likeStandard('invitation', 'Welcome, when it is assigned'),
@@ -47,8 +45,8 @@ export const BEGINNINGS: readonly Beginning[] = [
     name: 'Nothing done for a week',
     kind: 'reminder',
     anchor: { event: 'idle' },
-    offset: { amount: 7, unit: LATER_MORNING.unit },
-    at: LATER_MORNING.at,
+    offset: { amount: 7, unit: 'days' },
+    at: '09:00',
     onlyIf: { not: { state: ['finished'] } },
     message: {
       subject: '{course}: go on where you stopped',
@@ -81,12 +79,12 @@ export const BEGINNINGS: readonly Beginning[] = [
     name: 'Expires soon',
     kind: 'follow-up',
     anchor: { event: 'expires' },
-    offset: { amount: -30, unit: LATER_MORNING.unit },
-    at: LATER_MORNING.at,
+    offset: { amount: -30, unit: 'days' },
+    at: '09:00',
     message: {
       subject: '{course}: your certificate expires {certificate expiry}',
       body: paragraphs('Hello {given name},', 'Your certificate {certificate serial} for {course} expires {certificate expiry}.'),
-      button: 'Open the certificate',
+      button: 'Open the course',
     },
   }),
   beginning('nothing', 'An empty step', {

@@ -121,12 +121,12 @@ export async function remind(deps: Deps, request: RemindRequest, byWhom: string,
     if (before) return again(before, house, byWhom, now);
     const ids = await remindedIds(client, request, now);
     // nobody finishes, and nobody is reminded by somebody else, while it is looked who gets it
-    await lockAssignments(client, ids);
+    const locked = await lockAssignments(client, ids);
     const { chosen, told, closed } = await chosenOf(client, ids, request.alsoTold, now);
     if (chosen.length === 0) throw new Refused('conflict', `${nobody(ids.length, told.length, closed)} Nobody was reminded.`);
     await work.at(1, 2);
     const chosenIds = new Set(chosen);
-    const list = (await lockAssignments(client, chosen)).filter(({ id }) => chosenIds.has(id));
+    const list = locked.filter(({ id }) => chosenIds.has(id));
     const words = `Reminded by hand: ${tellTouched(list)}.`;
     const made: NewAct = { kind: 'remind', at: now, byWhom, reason: request.message.subject, words };
     const act = await insertAct(client, made);

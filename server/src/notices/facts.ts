@@ -124,7 +124,7 @@ const withSections = (steps: readonly PlanStep[], sections: Record<string, strin
   );
 
 /** The steps of a draft as planning asks for them. */
-export const resolvedSteps = async (db: Queryable, courseId: string, steps: readonly PlanStep[]): Promise<PlanStep[]> =>
+const resolvedSteps = async (db: Queryable, courseId: string, steps: readonly PlanStep[]): Promise<PlanStep[]> =>
   withSections(steps, await sectionsIn(db, [[courseId, steps]]));
 
 const LIST_PLANS = `
@@ -281,7 +281,11 @@ export async function loadFacts(
   const plans = await listPlanFacts(db, courseIds);
   if (draft) {
     const plan = plans.find(({ course }) => course === draft.course);
-    if (plan) Object.assign(plan, { steps: await resolvedSteps(db, draft.course, draft.steps), publishedAt: draft.publishedAt });
+    if (plan)
+      Object.assign(plan, {
+        steps: await resolvedSteps(db, draft.course, draft.steps),
+        publishedAt: Math.max(plan.publishedAt, draft.publishedAt),
+      });
     const course = courses.find(({ id }) => id === draft.course);
     if (course) askFor(course, draft.steps);
   }

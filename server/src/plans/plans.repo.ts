@@ -107,6 +107,10 @@ const COUNT_OPEN = "select coalesce(sum(count), 0)::integer as open from figures
 export const countOpen = async (db: Queryable, courseId: string): Promise<number> =>
   (await oneRow<{ open: number }>(db, COUNT_OPEN, [courseId])).open;
 
+const HAS_PLAN = 'select 1 from plans where course_id = $1::bigint';
+
+export const hasPlan = async (db: Queryable, courseId: string): Promise<boolean> => (await maybeRow(db, HAS_PLAN, [courseId])) !== null;
+
 const LOCK_PLAN = 'select version, steps from plans where course_id = $1::bigint for update';
 
 export const lockPlan = (db: Client, courseId: string): Promise<{ version: number; steps: PlanStep[] } | null> =>

@@ -57,8 +57,7 @@ async function draftFacts(
   steps: readonly PlanStep[],
   now: number,
 ): Promise<Facts> {
-  const published = (await listPlanFacts(db, [courseId]))[0]?.publishedAt ?? now;
-  return loadFacts(db, await getHouse(db), ids, { course: courseId, steps, publishedAt: Math.max(published, now) });
+  return loadFacts(db, await getHouse(db), ids, { course: courseId, steps, publishedAt: now });
 }
 
 const NO_PREVIEW: PlanPreview = { added: 0, moved: 0, dropped: 0, kept: 0, changes: [], people: [], faults: [], missing: [], warnings: [] };

@@ -2,21 +2,29 @@ import { z } from 'zod';
 import { Id, PlanDraft, PlanDraftDrop, PlanDraftSave } from '@nudrik/contract';
 import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
-import { maybeRow, type Queryable } from '../db/db.ts';
+import type { Queryable } from '../db/db.ts';
 import { Refused } from '../refusal.ts';
 import { houseToday } from '../people/today.ts';
 import { nowOrLater } from '../work/routes.ts';
-import { countOpen, findPlan, findVersion, listChoices, listPlans, listVersions } from './plans.repo.ts';
+import { countOpen, findPlan, findVersion, hasPlan, listChoices, listPlans, listVersions } from './plans.repo.ts';
 import { dropPlanDraft, savePlanDraft } from './draft.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
 const draftOf = (body: unknown): PlanDraft & { steps: PlanStep[] } => parse(PlanDraft, body) as PlanDraft & { steps: PlanStep[] };
 
 const NO_PLAN = 'There is no such plan, or not any more.';
-const HAS_PLAN = 'select 1 from plans where course_id = $1::bigint';
-const refuseMissing = async (db: Queryable, id: string): Promise<void> => {
-  if (!(await maybeRow(db, HAS_PLAN, [id]))) throw new Refused('not-found', NO_PLAN);
-};
+
+/** What is read of a plan that is there. */
+const ofPlan = (what: string, read: (db: Queryable, id: string) => Promise<unknown>): Route => ({
+  method: 'get',
+  path: `/api/plans/:courseId/${what}`,
+  access: OFFICE,
+  async handle({ deps, req }) {
+    const id = parse(Id, req.params['courseId']);
+    if (!(await hasPlan(deps.db, id))) throw new Refused('not-found', NO_PLAN);
+    return read(deps.db, id);
+  },
+});
 
 export const planRoutes: Route[] = [
   {
@@ -36,16 +44,7 @@ export const planRoutes: Route[] = [
       return plan;
     },
   },
-  {
-    method: 'get',
-    path: '/api/plans/:courseId/choices',
-    access: OFFICE,
-    async handle({ deps, req }) {
-      const id = parse(Id, req.params['courseId']);
-      await refuseMissing(deps.db, id);
-      return listChoices(deps.db, id);
-    },
-  },
+  ofPlan('choices', listChoices),
   {
     method: 'put',
     path: '/api/plans/:courseId/draft',
@@ -59,16 +58,7 @@ export const planRoutes: Route[] = [
     access: ADMINISTRATORS,
     handle: ({ deps, req }) => dropPlanDraft(deps, parse(Id, req.params['courseId']), parse(PlanDraftDrop, req.body)),
   },
-  {
-    method: 'get',
-    path: '/api/plans/:courseId/versions',
-    access: OFFICE,
-    async handle({ deps, req }) {
-      const id = parse(Id, req.params['courseId']);
-      await refuseMissing(deps.db, id);
-      return listVersions(deps.db, id);
-    },
-  },
+  ofPlan('versions', listVersions),
   {
     method: 'get',
     path: '/api/plans/:courseId/versions/:version',

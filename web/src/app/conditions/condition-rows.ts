@@ -4,7 +4,7 @@ import { DateField } from '../shared/pick/date-field.ts';
 import { FindField } from '../shared/pick/find-field.ts';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
-import { CONDITIONS, conditionsFor, leafName, STATES, type ConditionFact, type ConditionValue, type Leaf, type LeafName, type Presence, type SignOffOutcome } from '@nudrik/core'; // prettier-ignore
+import { CONDITIONS, conditionsFor, leafName, OUTCOME_WORDS, PRESENCE_WORDS, STATES, type ConditionFact, type ConditionValue, type Leaf, type LeafName } from '@nudrik/core'; // prettier-ignore
 import { emptyLeaf, newGroup, newRow, valueOf, valuesOf, withValue, withValues, type GroupRow, type Row } from './condition-model.ts';
 
 /** What a condition is called after "is" or "has", in the order in which they are offered. */
@@ -58,8 +58,6 @@ const AFTER: Partial<Record<ConditionValue, string>> = {
 };
 
 const same = (words: readonly string[]): { id: string; name: string }[] => words.map((word) => ({ id: word, name: word }));
-const OUTCOMES: Record<SignOffOutcome, string> = { met: 'met', 'not-met': 'not met', absent: 'absent' };
-const PRESENCE: Record<Presence, string> = { there: 'there', away: 'away', none: 'missing' };
 const named = (words: Readonly<Record<string, string>>): { id: string; name: string }[] => Object.entries(words).map(([id, name]) => ({ id, name })); // prettier-ignore
 
 /** What conditions choose from, by id and name. */
@@ -122,8 +120,8 @@ export class ConditionRows {
       holds: courses,
       lacks: courses,
       state: same(STATES),
-      signedOff: named(OUTCOMES),
-      manager: named(PRESENCE),
+      signedOff: named(OUTCOME_WORDS),
+      manager: named(PRESENCE_WORDS),
     };
   });
 

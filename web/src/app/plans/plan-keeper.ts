@@ -5,7 +5,6 @@ import { map, timer, type Observable } from 'rxjs';
 import type { Names } from '@nudrik/core';
 import { newKey } from '../shared/key.ts';
 import { NewerSaved } from '../shared/newer.ts';
-import { sentenceOf } from '../shared/refusal.ts';
 import { PlansApi } from './plans.api.ts';
 import { StepHistory } from './step-history.ts';
 import { tellSteps } from './tell-steps.ts';
@@ -94,6 +93,9 @@ export class PlanKeeper {
   fill(plan: PlanView): void {
     this.problem.set(null);
     this.saving = null;
+    // an answer about another plan is waited for no longer
+    this.isSaving.set(false);
+    this.isCutOff.set(false);
     this.course.set(plan.course.id);
     this.version.set(plan.draft?.version ?? plan.version);
     this.written.set(plan.draft?.written ?? 0);
@@ -169,14 +171,18 @@ export class PlanKeeper {
     this.newer.forget();
     const written = this.written();
     this.fill({ ...plan, draft: null });
-    if (written > 0) this.api.drop(plan.course.id, written).subscribe({ error: (error: unknown) => this.problem.set(sentenceOf(error)) });
+    // what is written next waits until it is gone
+    if (written > 0) this.send(plan.course.id, this.api.drop(plan.course.id, written), this.text(), () => undefined);
   }
 
-  /** It was published: what is written is what stands. */
-  wasPublished(version: number): void {
+  /** These were published: they are what stands. What was changed meanwhile begins the next draft. */
+  wasPublished(version: number, steps: readonly PlanStepView[]): void {
+    const text = JSON.stringify(steps);
     this.version.set(version);
     this.saved(0, null);
-    this.published.set(this.text());
-    this.kept.set(this.text());
+    this.published.set(text);
+    this.kept.set(text);
+    this.isHeld = false;
+    this.saveNow();
   }
 }

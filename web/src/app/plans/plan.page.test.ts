@@ -3,6 +3,7 @@ import { describe, expect, it, vi } from 'vitest';
 import { STANDARD_PLAN } from '@nudrik/core';
 import type { PlanChoices, PlanPreview, PlanStepView, PlanView } from '@nudrik/contract';
 import { openPage, textOf } from '../../testing/page.ts';
+import { PlanKeeper } from './plan-keeper.ts';
 import { PlanPage } from './plan.page.ts';
 import { StepHistory } from './step-history.ts';
 
@@ -134,6 +135,7 @@ describe('a plan as it is written', () => {
     expect(page.getByRole('alert').textContent).toContain('Condition 2 is not finished: choose a quiz and a score');
     expect((page.getByRole('button', { name: 'Publish changes…' }) as HTMLButtonElement).disabled).toBe(true);
     await page.choose(second().querySelector<HTMLElement>('[aria-label="Quiz"]')!, 'The hooks');
+    await page.draft();
     await page.type(inRows('At least'), '60');
     expect(of(await page.draft(), 'Two days to go').stopWhen).toEqual({ all: [{ state: ['finished'] }, { quizScore: { unit: '12', atLeast: 60 } }] }); // prettier-ignore
     expect(page.text()).toContain('It stops when finished and the best score in the quiz “The hooks” is at least 60 %');
@@ -201,6 +203,23 @@ describe('the draft of a plan', () => {
     await page.click(page.getByRole('button', { name: 'Leave the changes' }));
     expect((await page.answer(`${url}/drop`, { written: 0 })).body).toEqual({ written: 4 });
     expect((await page.draft()).every(({ on }) => on)).toBe(true);
+  });
+
+  it('nothing is kept beside publishing; what is changed meanwhile begins the next draft', async () => {
+    const page = await open();
+    await page.draft();
+    await switchOff(page);
+    await page.answer(url, SAVED);
+    await page.draft();
+    await page.click(page.getByRole('button', { name: 'Publish changes…' }));
+    await page.click([...document.querySelectorAll<HTMLButtonElement>('.p-dialog button')].find((one) => /Publish version/.test(one.textContent!))!); // prettier-ignore
+    await page.key(page.row(/Getting started/), { key: ' ' });
+    page.fixture.debugElement.injector.get(PlanKeeper).saveNow();
+    expect(page.waiting().filter((line) => line.startsWith('PUT'))).toEqual([]);
+    const { body } = await page.answer('/api/plans/7/publish', { version: 4 });
+    expect([body.written, of(body.steps as PlanStepView[], 'Getting started').on]).toEqual([1, true]);
+    const next = (await page.answer(url, SAVED)).body;
+    expect([next.version, next.written, of(next.steps as PlanStepView[], 'Getting started').on]).toEqual([4, 0, false]);
   });
 
   it('comes again as the same save where its answer was lost', async () => {

@@ -140,8 +140,7 @@ export class PlanPage implements HasWork {
     this.openedCourse = plan.course.id;
     this.fill(plan);
     const kept = this.work.find(`plan/${plan.course.id}`);
-    if (!kept) return;
-    this.keeper.restore(kept.draft);
+    if (kept && this.session.canChange()) this.keeper.restore(kept.draft);
   }
 
   private fill(plan: PlanView): void {
@@ -303,8 +302,10 @@ export class PlanPage implements HasWork {
   protected publish(): void {
     this.isBusy.set(true);
     this.problem.set(null);
+    this.keeper.isHeld = true;
+    const steps = this.steps();
     this.api
-      .publish(this.course(), { version: this.keeper.version(), steps: this.steps(), note: this.note(), written: this.keeper.written() })
+      .publish(this.course(), { version: this.keeper.version(), steps, note: this.note(), written: this.keeper.written() })
       .subscribe({
         next: ({ version }) => {
           this.isBusy.set(false);
@@ -312,13 +313,13 @@ export class PlanPage implements HasWork {
           this.published.set(version);
           this.note.set('');
           this.work.drop();
-          this.keeper.isHeld = false;
-          this.keeper.wasPublished(version);
+          this.keeper.wasPublished(version, steps);
           this.plan.reload();
         },
         error: (error: unknown) => {
           this.isBusy.set(false);
           this.isPublishing.set(false);
+          this.keeper.isHeld = false;
           this.newer.refused(error);
         },
       });

@@ -7,6 +7,7 @@ import {
   isElapsed,
   isKnownAhead,
   KINDS,
+  OUTCOME_WORDS,
   SIGN_OFF_OUTCOMES,
   UNITS,
   type AnchorEvent,
@@ -29,7 +30,6 @@ const WINDOWS: Choice<'later' | 'earlier' | 'exact' | 'own'>[] = [
   { value: 'earlier', label: 'in the send window, or earlier' },
   { value: 'exact', label: 'exactly then, at night too' },
 ];
-const OUTCOMES: Record<string, string> = { met: 'met', 'not-met': 'not met', absent: 'absent' };
 const ASKS: readonly ConditionFact[] = ['person', 'assignment', 'held', 'notices'];
 
 /** One step of a plan: what it is for, when it goes and how often, to whom, and under what conditions. */
@@ -53,7 +53,7 @@ export class StepSheet {
   protected readonly windows = WINDOWS;
   protected readonly kinds = wordsOf(KINDS);
   protected readonly units = wordsOf(UNITS);
-  protected readonly outcomes: Choice[] = [{ value: '', label: 'any outcome' }, ...SIGN_OFF_OUTCOMES.map((value) => ({ value, label: OUTCOMES[value]! }))]; // prettier-ignore
+  protected readonly outcomes: Choice[] = [{ value: '', label: 'any outcome' }, ...SIGN_OFF_OUTCOMES.map((value) => ({ value, label: OUTCOME_WORDS[value] }))]; // prettier-ignore
   // letters by hand stand in no plan
   protected readonly anchors: Choice[] = ANCHORS.filter((event) => event !== 'reminded').map((value) => ({ value, label: anchorEntry(value).words })); // prettier-ignore
   protected readonly roles = [
