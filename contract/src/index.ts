@@ -15,6 +15,7 @@ export * from './surveys/surveys.ts';
 export * from './assignments/assignments.ts';
 export * from './plans/plans.ts';
 export * from './plans/rehearsal-file.ts';
+export * from './holding/holding.ts';
 export * from './notices/notices.ts';
 export * from './reports/reports.ts';
 export * from './certificates/certificates.ts';

@@ -19,6 +19,7 @@ export * from './plans/moment.ts';
 export * from './plans/standard.ts';
 export * from './plans/by-hand.ts';
 export * from './plans/beginnings.ts';
+export * from './holding/hold.ts';
 export * from './notices/slot.ts';
 export * from './notices/decide.ts';
 export * from './notices/sending.ts';

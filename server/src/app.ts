@@ -20,6 +20,7 @@ import { learningRoutes } from './learning/routes.ts';
 import { quizRoutes } from './quizzes/routes.ts';
 import type { Live } from './live/live.ts';
 import { noticeRoutes } from './notices/routes.ts';
+import { holdingRoutes } from './holding/routes.ts';
 import { feedRoutes } from './feed/routes.ts';
 import { peopleRoutes } from './people/routes.ts';
 import { structureRoutes } from './structure/routes.ts';
@@ -48,6 +49,7 @@ export const ROUTES: readonly Route[] = [
   ...requirementRoutes,
   ...assignmentRoutes,
   ...planRoutes,
+  ...holdingRoutes,
   ...noticeRoutes,
   ...reportRoutes,
   ...certificateRoutes,

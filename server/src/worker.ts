@@ -4,6 +4,7 @@ import { wakeOpenings } from './courses/openings.repo.ts';
 import { announce, severAll } from './db/db.ts';
 import { isPassing } from './db/failures.ts';
 import type { Deps } from './deps.ts';
+import { endPassed } from './holding/holding.repo.ts';
 import { listen } from './live/listen.ts';
 import { listenInbound } from './messages/inbound.ts';
 import type { Channel } from './messages/channel.ts';
@@ -124,6 +125,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         if (round % 3_600 === 0) {
           await attempt('long work', () => forgetOldJobs(deps.db));
           await attempt('uploads', () => forgetUploads(deps.db));
+          await attempt('holds', () => endPassed(deps.db, deps.clock.now()));
         }
         if (clock instanceof DemoClock) await attempt('clock', () => rebase(deps, clock, clock.now()));
       }

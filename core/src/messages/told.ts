@@ -17,6 +17,7 @@ export const HOLD_WORDS: Record<HoldReason, string> = {
   unreachable: 'mail comes back',
   'missing-value': 'a merge field has no value',
   'set-aside': 'it could not be worked out',
+  'on-hold': 'somebody holds it',
 };
 
 /** Under the head “Told”: `Tue 3 Mar 09:00`, `not told: on leave`; only what is so. */

@@ -1,4 +1,4 @@
-import { findRecipient, type Recipient } from '../people/role.ts';
+import { findRecipient, nominalRecipient, type Recipient } from '../people/role.ts';
 import type { Person, Roster } from '../people/person.ts';
 import { outlivesAssignment, tellAnchor } from '../plans/anchor.ts';
 import { leafFactNow, type FurtherFacts, type Names } from '../conditions/catalogue.ts';
@@ -7,6 +7,8 @@ import { Further, NO_NOTICES, type NoticesOf } from '../conditions/further.ts';
 import { standingAt, type Assignment, type Standing } from '../assignments/state.ts';
 import { isExemptFromLimit, windowOf, type Step } from '../plans/step.ts';
 import { dayOf, type Calendar } from '../time/calendar.ts';
+import { holdOver, tellHeldBy } from '../holding/hold.ts';
+import { isHandStep } from '../plans/by-hand.ts';
 import { tellAmount, tellDay, tellFinished, tellList, tellMoment } from '../time/words.ts';
 import type { Day, Instant } from '../time/zone.ts';
 import { isOvertaken, type Slot } from './slot.ts';
@@ -25,9 +27,10 @@ export const SKIP_REASONS = [
   'before-assignment',
   'moment-passed',
   'no-certificate',
+  'let-pass',
 ] as const;
 export type SkipReason = (typeof SKIP_REASONS)[number];
-export type HoldReason = 'leave' | 'daily-limit' | 'unreachable' | 'missing-value' | 'set-aside';
+export type HoldReason = 'leave' | 'daily-limit' | 'unreachable' | 'missing-value' | 'set-aside' | 'on-hold';
 
 /** What has to come about before what is held without a moment is taken up again. */
 export const HELD_UNTIL: Record<HoldReason, string> = {
@@ -36,6 +39,7 @@ export const HELD_UNTIL: Record<HoldReason, string> = {
   unreachable: 'that is mended',
   'missing-value': 'that is filled in',
   'set-aside': 'it is tried again',
+  'on-hold': 'it is released',
 };
 
 /** One thing that was looked at, what came of it, and the fact it rests on. */
@@ -72,6 +76,8 @@ export interface DecisionInput {
   missingOf?: MissingOf | undefined;
   /** what became of earlier notices */
   noticesOf?: NoticesOf | undefined;
+  /** what held it before */
+  held?: HoldReason | null;
   /** false keeps only the check that decided: of a million decisions nobody reads what passed, and telling it costs more */
   isTraced?: boolean;
 }
@@ -93,7 +99,9 @@ function skip(trace: Check[], recipient: Recipient, check: string, because: Skip
  * What the checks of one decision share. A plain object of one shape, written out: closures, or spreading the input into
  * it, cost more than the checks for a million decisions.
  */
-interface Deciding extends Required<Pick<DecisionInput, 'slot' | 'step' | 'assignment' | 'roster' | 'now' | 'countOf' | 'isTraced'>> {
+interface Deciding extends Required<
+  Pick<DecisionInput, 'slot' | 'step' | 'assignment' | 'roster' | 'now' | 'countOf' | 'isTraced' | 'held'>
+> {
   supersededBy: string | null;
   missingOf: MissingOf | undefined;
   noticesOf: NoticesOf;
@@ -119,6 +127,7 @@ export function decide({
   supersededBy = null,
   missingOf,
   noticesOf = NO_NOTICES,
+  held = null,
   isTraced = true,
 }: DecisionInput): Decision {
   const employee = roster.getPerson(assignment.person);
@@ -138,6 +147,7 @@ export function decide({
     supersededBy,
     missingOf,
     noticesOf,
+    held,
     isTraced,
     employee,
     assignee,
@@ -151,6 +161,7 @@ export function decide({
     checkOpen(deciding) ??
     checkConditions(deciding) ??
     checkOvertaken(deciding) ??
+    checkHolds(deciding) ??
     checkRecipient(deciding) ??
     checkLeave(deciding) ??
     checkLimit(deciding) ??
@@ -223,6 +234,55 @@ function checkOvertaken({ slot, step, now, zone, supersededBy, trace, recipient 
   }
   if (!supersededBy) return null;
   return skip(trace, recipient, 'not overtaken', 'superseded', `a later message of the same assignment takes its place: ${supersededBy}`);
+}
+
+/** Whether somebody holds it; what was held goes on in its reader's day. */
+function checkHolds({
+  slot,
+  step,
+  assignment,
+  employee,
+  assignee,
+  roster,
+  now,
+  held,
+  recipient,
+  isTraced,
+  trace,
+}: Deciding): Decision | null {
+  if (roster.holds.length === 0 && held !== 'on-hold') return null;
+  const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
+  const nominal = nominalRecipient(slot.to, employee, owner, roster);
+  const calendar = nominal ? roster.calendarOf(nominal) : assignee;
+  const { zone } = calendar;
+  const hold = holdOver(
+    roster.holds,
+    {
+      course: assignment.course,
+      isByHand: isHandStep(step.id),
+      person: employee.id,
+      department: employee.departmentId ?? null,
+      addressee: recipient.person?.id ?? null,
+    },
+    roster.structure,
+    now,
+    zone.dayAt(now),
+  );
+  const wait = (until: Instant | null, because: string): Decision => {
+    trace.push({ check: 'not held by anybody', result: false, because });
+    return { kind: 'hold', until, because: 'on-hold', recipient, trace };
+  };
+  const { sendWindow } = roster.settings;
+  if (hold) {
+    const fact = `${tellHeldBy(hold)} by ${hold.by} since ${tellMoment(hold.from, zone, now)} (${hold.reason})`;
+    return wait(hold.until === null ? null : calendar.fitLater(zone.toInstant(dayOf(hold.until), 0), sendWindow), fact);
+  }
+  if (held === 'on-hold' && windowOf(step) !== 'exact') {
+    const at = calendar.fitLater(now, sendWindow);
+    if (at > now) return wait(at, 'it was held, and goes on inside the send window');
+  }
+  if (isTraced) pass(trace, 'not held by anybody', 'nobody holds it');
+  return null;
 }
 
 function checkRecipient({ isTraced, trace, recipient }: Deciding): Decision | null {
@@ -342,6 +402,12 @@ function tellRule(step: Step, slot: Slot, zone: Calendar['zone'], now: Instant):
   return words.join(', ');
 }
 
+const WAITED: Partial<Record<HoldReason, string>> = {
+  leave: ', held until back from leave',
+  'daily-limit': ', held over from a full day',
+  'on-hold': ', after it was held',
+};
+
 /** One sentence for a decision: "Skipped: Ingrid Moe finished on Mon 2 Mar 14:10, before this reminder's moment (Tue 3 Mar 09:00)". */
 export function sentenceOf(
   decision: Decision,
@@ -354,7 +420,7 @@ export function sentenceOf(
   const last = decision.trace.at(-1);
   const who = decision.recipient.person?.name ?? decision.recipient.address ?? 'nobody';
   if (decision.kind === 'send') {
-    const waited = held === 'leave' ? ', held until back from leave' : held === 'daily-limit' ? ', held over from a full day' : '';
+    const waited = held === null ? '' : (WAITED[held] ?? '');
     const path = decision.recipient.path.length ? ` (${decision.recipient.path.join('; ')})` : '';
     return `Goes to ${who}${path} on ${tellMoment(at, zone, at)}${waited}: ${tellRule(step, slot, zone, at)}.`;
   }

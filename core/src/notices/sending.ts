@@ -141,8 +141,13 @@ export class DayBook<T extends { place: Place }> {
   }
 }
 
-/** Whether an outage may overtake a notice: not invitations, certificates, and what was held on purpose. */
-const mayBeOvertaken = ({ step, held }: Waiting): boolean => !isExemptFromLimit(step.kind) && held === null;
+/** Whether an outage may overtake a notice: not invitations, certificates, and what was held for leave or a full day; what somebody held is. */
+export const mayBeOvertaken = ({ step, held }: Pick<Waiting, 'step' | 'held'>): boolean =>
+  !isExemptFromLimit(step.kind) && (held === null || held === 'on-hold');
+
+/** Since when a notice is late: what somebody held, since its own moment. */
+export const lateSince = ({ slot, plannedAt, held }: Pick<Waiting, 'slot' | 'plannedAt' | 'held'>): Instant =>
+  held === 'on-hold' ? Math.max(slot.moment, slot.knownAt) : plannedAt;
 
 /** A notice that is overdue, or that went in this very moment. */
 export interface Overdue extends Waiting {
@@ -150,7 +155,7 @@ export interface Overdue extends Waiting {
 }
 
 /**
- * After an outage, of an assignment's notices to the same role that are all overdue only the one with the latest own
+ * After an outage, or when a hold ends, of an assignment's notices to the same role that are all overdue only the one with the latest own
  * moment goes. One that would not go itself (held, skipped) takes nobody's place.
  * @param overdue notices to be decided at `now`, of any assignments
  * @param wouldGo whether one would be sent, were it alone
@@ -176,7 +181,7 @@ export function overtakenBy(
   }
   for (const waiting of candidates) {
     const last = latest.get(groupOf(waiting));
-    if (!last || last === waiting || waiting.hasGone || now - waiting.plannedAt <= OUTAGE || waiting.slot.moment > last.slot.moment)
+    if (!last || last === waiting || waiting.hasGone || now - lateSince(waiting) <= OUTAGE || waiting.slot.moment > last.slot.moment)
       continue;
     const { zone } = roster.calendarOf(roster.getPerson(waiting.assignment.person));
     overtaken.set(waiting.slot, `“${last.step.name}” of ${tellMoment(last.slot.moment, zone, now)}`);

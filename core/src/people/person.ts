@@ -1,5 +1,6 @@
 import { Calendars, dayOf, type Calendar, type CalendarFacts, type LocalDate, type SendWindow } from '../time/calendar.ts';
 import { NAMES_THEMSELVES, type ConditionPerson, type Names, type Structure } from '../conditions/catalogue.ts';
+import type { Hold } from '../holding/hold.ts';
 import type { Counted, FinishRule } from '../courses/finish.ts';
 import type { Released } from '../courses/release.ts';
 import { HOUR, type Day, type Instant } from '../time/zone.ts';
@@ -74,6 +75,8 @@ export interface RosterFacts {
   /** the department above one; none where departments stand in no order */
   parentOf?: Structure['parentOf'];
   names?: Names;
+  /** what somebody holds */
+  holds?: readonly Hold[];
 }
 
 const UTC: CalendarFacts = { id: 'utc', zone: 'UTC', workingDays: [1, 2, 3, 4, 5], holidays: [] };
@@ -88,10 +91,12 @@ export class Roster {
   /** how departments and people stand below each other, and what the ids in conditions are called */
   readonly structure: Structure;
   readonly names: Names;
+  readonly holds: readonly Hold[];
 
   constructor(private readonly facts: RosterFacts) {
     this.structure = { parentOf: facts.parentOf ?? (() => null), managerOf: (id) => this.people.get(id)?.manager ?? null };
     this.names = facts.names ?? NAMES_THEMSELVES;
+    this.holds = facts.holds ?? [];
     this.people = new Map(facts.people.map((person) => [person.id, person]));
     this.courses = new Map(facts.courses.map((course) => [course.id, course]));
     this.settings = facts.settings;
@@ -101,6 +106,11 @@ export class Roster {
   }
 
   readonly settings: Settings;
+
+  /** The same roster as if these holds stood, and no others. */
+  withHolds(holds: readonly Hold[]): Roster {
+    return new Roster({ ...this.facts, holds });
+  }
 
   /** The same roster with somebody more, who is thought of. */
   with(person: Person): Roster {

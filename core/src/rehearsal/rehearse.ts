@@ -141,8 +141,9 @@ export function rehearse({
     }
   }
 
-  // what an outage overtakes is found once, when it ends
-  let overtaken: Map<Slot, string> | null = null;
+  // what an outage overtakes is found once, when it ends; what was held, when that goes on
+  let overtaken = new Map<Slot, string>();
+  let overtakenFor: Instant | null = null;
   const overtakenAt = (first: Pending): Map<Slot, string> => {
     const ended = [first];
     for (let next = agenda.pop(); next; next = agenda.pop()) {
@@ -152,27 +153,32 @@ export function rehearse({
       }
       ended.push(next);
     }
-    for (const pending of ended) {
+    const isLate = ended.some((pending) => pending.at === outage?.to || pending.held === 'on-hold');
+    for (const pending of isLate ? ended : []) {
       pending.place.isSettled = true;
       pending.place = placeOf(pending, roster, pending.at);
       book.expect(pending);
     }
-    for (const pending of ended.slice(1)) agenda.push(pending);
+    for (const pending of ended.slice(1).reverse()) agenda.push(pending);
     const { at } = first;
+    if (!isLate) return new Map();
     return overtakenBy(
       ended,
       roster,
       at,
-      ({ slot, step, assignment }) =>
-        decide({ slot, step, assignment, roster, now: at, countOf: NO_COUNT, missingOf, noticesOf, isTraced: false }).kind === 'send',
+      ({ slot, step, assignment, held }) =>
+        decide({ slot, step, assignment, roster, now: at, countOf: NO_COUNT, missingOf, noticesOf, held, isTraced: false }).kind === 'send',
     );
   };
 
   for (let pending = agenda.pop(); pending; pending = agenda.pop()) {
     const { slot, step, assignment, at, held } = pending;
-    if (outage && at === outage.to) overtaken ??= overtakenAt(pending);
+    if ((at === outage?.to || roster.holds.length > 0) && at !== overtakenFor) {
+      overtaken = overtakenAt(pending);
+      overtakenFor = at;
+    }
     pending.place.isSettled = true;
-    const overtakenOf = (of: Slot): string | null => (at === outage?.to ? (overtaken?.get(of) ?? null) : null);
+    const overtakenOf = (of: Slot): string | null => (at === overtakenFor ? (overtaken.get(of) ?? null) : null);
     const wouldGo = (other: Pending): boolean =>
       decide({
         slot: other.slot,
@@ -184,6 +190,7 @@ export function rehearse({
         missingOf,
         noticesOf,
         supersededBy: overtakenOf(other.slot),
+        held: other.held,
         isTraced: false,
       }).kind === 'send';
     const decision = decide({
@@ -196,6 +203,7 @@ export function rehearse({
       supersededBy: overtakenOf(slot),
       missingOf,
       noticesOf,
+      held,
       isTraced: withTrace,
     });
     const zone = roster.calendarOf(roster.getPerson(assignment.person)).zone;

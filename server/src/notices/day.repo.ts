@@ -36,7 +36,7 @@ from notices
 where assignment_id = any($1::bigint[])
   and kind not in ('invitation', 'certificate')
   and (
-    state in ('planned', 'held') and held_because is null and at <= $2::timestamptz
+    state in ('planned', 'held') and coalesce(held_because, 'on-hold') = 'on-hold' and at <= $2::timestamptz
     or state in ('sending', 'sent', 'delivered') and decided_at between $2::timestamptz - interval '10 minutes' and $2::timestamptz
   )
 `;

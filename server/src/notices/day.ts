@@ -2,6 +2,8 @@ import {
   DayBook,
   decide,
   isExemptFromLimit,
+  lateSince,
+  mayBeOvertaken,
   namedPerson,
   OUTAGE,
   overtakenBy,
@@ -183,13 +185,13 @@ export async function findOvertaken(
   now: Instant,
   missingOf: MissingOf,
 ): Promise<Map<string, string>> {
-  const late = waiting.filter(({ plannedAt, step, held }) => plannedAt < now - OUTAGE && !isExemptFromLimit(step.kind) && held === null);
+  const late = waiting.filter((each) => lateSince(each) < now - OUTAGE && mayBeOvertaken(each));
   if (late.length === 0) return new Map();
   const ids = [...new Set(late.map(({ assignment }) => assignment.id))];
   const found = await listOverdue(client, ids, now);
   const overdue = found.flatMap((row) => {
     const each = waitingOf(claimedOf(row), facts);
-    return each ? [{ ...each, held: null, hasGone: row.state !== 'planned' && row.state !== 'held' }] : [];
+    return each ? [{ ...each, hasGone: row.state !== 'planned' && row.state !== 'held' }] : [];
   });
   const { roster } = facts;
   const overtaken = overtakenBy(

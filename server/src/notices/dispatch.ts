@@ -23,6 +23,7 @@ import type { Channel, Letter } from '../messages/channel.ts';
 import { compose, isOwn, missingIn, personalLink, type MessageExtras } from '../messages/compose.ts';
 import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
+import { lockHolds } from '../holding/holding.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { Days, findOvertaken, waitingOf, type WaitingNotice } from './day.ts';
 import { claimCutOff, GATHER_LOCK, listCertificates, listTold, settleKnown, stampReport, tryLock } from './dispatch.repo.ts';
@@ -97,6 +98,7 @@ export async function dispatch(deps: Deps, channel: Channel, limit = 0): Promise
  */
 async function prepare(deps: Deps, lease: Lease, limit: number): Promise<{ decided: number; letters: Letter[] }> {
   return transaction(deps.db, async (client) => {
+    await lockHolds(client, 'share');
     const now = deps.clock.now();
     const cutOff = await resume(client, deps, lease, limit);
     if (cutOff) return cutOff;
@@ -175,6 +177,18 @@ async function settle(client: Client, deps: Deps, lease: Lease, claimed: readonl
   return letters;
 }
 
+/** What would become of notices, were they decided now, by the sender's own code. What is changed on the way is the caller's to take back. */
+export async function foreseeDecisions(
+  client: Client,
+  deps: Deps,
+  claimed: readonly ClaimedNotice[],
+  now: Instant,
+): Promise<DecisionRow[]> {
+  const facts = await loadFacts(client, await getHouse(client), [...new Set(claimed.map((notice) => notice.assignment))]);
+  const extras = await loadExtras(client, deps.settings.baseUrl, facts, claimed);
+  return (await decideAll(client, claimed, facts, extras, now)).decisions;
+}
+
 async function loadExtras(client: Client, baseUrl: string, facts: Facts, claimed: readonly ClaimedNotice[]): Promise<MessageExtras> {
   const ids = [...facts.assignments.keys()];
   const gathers = claimed.some((notice) => notice.gathered);
@@ -249,6 +263,7 @@ async function decideAll(
       supersededBy: overtaken.get(notice.id) ?? null,
       missingOf,
       noticesOf: noticesOf(facts),
+      held: each.held,
     });
     const { recipient } = decision;
     const row: DecisionRow = {

@@ -122,7 +122,8 @@ function resumedFrom(entry: LedgerRow, slot: Slot, assignment: AssignmentFacts, 
   const back = backAt(entry.at, slot.gaps);
   const at = back === null ? entry.at : calendar.fitLater(back, roster.settings.sendWindow);
   const isOpenLeave = heldBecause === 'leave' && leaveHold(employee, calendar, roster, entry.at)?.until === null;
-  const hasMoment = heldBecause === 'daily-limit' || heldBecause === 'set-aside' || (heldBecause === 'leave' && !isOpenLeave);
+  const hasMoment =
+    heldBecause === 'daily-limit' || heldBecause === 'set-aside' || heldBecause === 'on-hold' || (heldBecause === 'leave' && !isOpenLeave);
   const until = hasMoment ? tellMoment(at, calendar.zone, at) : HELD_UNTIL[heldBecause];
   const sentence = `Held: ${HOLD_WORDS[heldBecause]}, until ${until}.`;
   return { id, at, onDay: dateOf(Zone.of(house.zone).dayAt(at)), hasMoment, sentence };

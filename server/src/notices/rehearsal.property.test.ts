@@ -1,9 +1,10 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import { rehearse, STANDARD_PLAN, type AssignmentEvent, type Condition, type PlanStep, type Step } from '@nudrik/core';
+import { rehearse, STANDARD_PLAN, type AssignmentEvent, type Condition, type HoldScope, type PlanStep, type Step } from '@nudrik/core';
 import { undoAct } from '../assignments/acts.ts';
 import { close, extend } from '../assignments/change.ts';
 import { record } from '../assignments/record.ts';
+import { makeHold } from '../holding/holding.ts';
 import { putPlan } from '../plans/plans.repo.ts';
 import { rows, transaction } from '../db/db.ts';
 import { getHouse } from '../house/house.ts';
@@ -13,7 +14,7 @@ import { missingIn } from '../messages/compose.ts';
 import { loadFacts } from './facts.ts';
 
 /**
- * Random houses (leave, daily limit, gathering, an address that bounces, a field without a value, an outage, extensions,
+ * Random houses (leave, holds, daily limit, gathering, an address that bounces, a field without a value, an outage, extensions,
  * acts taken back) lived through by the worker on a clock that goes from notice to notice. What it sends is what the
  * rehearsal says, line by line: both ask the same functions of core.
  */
@@ -114,6 +115,13 @@ const houses = fc.record({
   leaves,
   limit: fc.constantFrom(null, 1, 2, 3),
   bounces: fc.constantFrom(null, null, 'per', 'odd'),
+  hold: fc.option(
+    fc.record({
+      scope: fc.constantFrom('everything', 'course', 'plan', 'department', 'runa', 'odd', 'kari'),
+      after: fc.integer({ min: 60, max: 25 * 24 * 60 }),
+      days: fc.option(fc.integer({ min: 1, max: 14 }), { freq: 4 }),
+    }),
+  ),
   outage: fc.option(fc.record({ after: fc.integer({ min: 60, max: 30 * 24 * 60 }), minutes: fc.integer({ min: 5, max: 4 * 24 * 60 }) })),
 });
 
@@ -126,7 +134,7 @@ async function setUp(made: {
   bounces: string | null;
 }): Promise<string[]> {
   await house.db.query(
-    'truncate notices, messages, replan, reconcile, acts, assignment_events, certificates, assignments, leaves, plan_versions restart identity cascade',
+    'truncate notices, messages, replan, reconcile, acts, assignment_events, certificates, assignments, leaves, holds, plan_versions restart identity cascade',
   );
   await house.db.query("update people set address_state = case when id = $1::bigint then 'bounced' else 'ok' end", [
     made.bounces ? crew[made.bounces] : null,
@@ -183,6 +191,20 @@ async function happen(id: string, name: string, what: string, days: number, isUn
   // something may have gone in these minutes on another ground: then it stays as it is
   await undoAct(house.deps, actId!, name).catch(() => undefined);
 }
+async function holdSome(scope: string, days: number | null): Promise<void> {
+  const [deck] = await rows<{ id: string }>(house.db, 'select department_id as id from people where id = $1::bigint', [crew['runa']]);
+  const of = { everything: null, course, plan: course, department: deck!.id }[scope];
+  await makeHold(
+    house.deps,
+    {
+      scope: of === undefined ? 'person' : (scope as HoldScope),
+      of: of === undefined ? crew[scope]! : of,
+      until: days === null ? null : new Date(house.clock.at + days * DAY).toISOString().slice(0, 10),
+      reason: 'dry dock',
+    },
+    'Sigrid Aune',
+  );
+}
 let playOn: (ms: number) => Promise<void> = () => Promise.resolve();
 
 const line = (l: {
@@ -207,12 +229,18 @@ it('the worker sends what the rehearsal says', async () => {
       };
       const isOut = (at: number): boolean => outage !== null && outage.from <= at && at < outage.to;
       playOn = (ms) => play(house.clock.at + ms, outage);
-      const list = [...made.happenings].sort((a, b) => a.after - b.after);
-      for (const { who, what, after, days, isUndone } of list) {
+      const list = [...made.happenings, ...(made.hold ? [made.hold] : [])].sort((a, b) => a.after - b.after);
+      for (const happening of list) {
+        const { after } = happening;
         // between the minutes that notices fall on: of two things in one instant neither is the first
         const at = START + after * 60_000 + 13_000;
         if (at <= house.clock.at || isOut(at) || isOut(at + 4 * 60_000)) continue;
         await play(at, outage);
+        if ('scope' in happening) {
+          await holdSome(happening.scope, happening.days);
+          continue;
+        }
+        const { who, what, days, isUndone } = happening;
         await happen(idOf[who]!, who, what, days, isUndone);
       }
       await play(END - 1, outage);

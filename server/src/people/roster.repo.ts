@@ -9,6 +9,7 @@ import {
   type Settings,
 } from '@nudrik/core';
 import { rows, type Queryable } from '../db/db.ts';
+import { holdOf, listStanding } from '../holding/holding.repo.ts';
 
 const LIST_CALENDARS = `
 select s.id, s.zone, s.working_days, coalesce(array_agg(h.on_date::text order by h.on_date) filter (where h.on_date is not null), '{}') as holidays
@@ -172,5 +173,6 @@ export async function loadRoster(
     settings: sending,
     parentOf: (id) => parents.get(id) ?? null,
     names: await namesFor(db, departments, courses),
+    holds: (await listStanding(db)).map(holdOf),
   });
 }
