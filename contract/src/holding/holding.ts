@@ -74,7 +74,7 @@ export interface ReleasePreview {
   waits: number;
   /** so many of them were looked at */
   looked: number;
-  /** of these: go now, go later (another hold, leave, a full day, the night), are no longer useful */
+  /** of these: go now or in the morning, go later (another hold, leave, a full day), are no longer useful */
   goes: number;
   later: number;
   passes: number;
@@ -86,6 +86,8 @@ export interface ReleasePreview {
     course: string;
     moment: string;
     outcome: 'send' | 'hold' | 'skip';
+    /** when it would be decided, where that is not now */
+    at: string | null;
     words: string;
   }[];
 }

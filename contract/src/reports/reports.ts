@@ -72,6 +72,7 @@ export interface TodayView {
 export interface TodayNeed {
   kind:
     | 'set-aside'
+    | 'held'
     | 'silent'
     | 'marking'
     | 'expiring'

@@ -91,6 +91,11 @@ describe('holding', () => {
   it('released at night, it goes on in the morning', async () => {
     const { id } = await hold('everything', null);
     await play('2027-03-03T21:30:00Z');
+    expect(await previewRelease(house.deps, id)).toMatchObject({
+      goes: 2,
+      later: 0,
+      rows: [{ at: 'Thu 4 Mar 08:00' }, { at: 'Thu 4 Mar 08:00' }],
+    });
     await release(id, 'send');
     await play();
     expect(told()).toEqual([]);

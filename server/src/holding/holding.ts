@@ -13,7 +13,7 @@ import { announce, rows, transaction, type Client, type Queryable } from '../db/
 import type { Deps } from '../deps.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { foreseeDecisions } from '../notices/dispatch.ts';
-import { claimedOf, type ClaimedNotice } from '../notices/ledger.repo.ts';
+import { claimedOf, type ClaimedNotice, type DecisionRow } from '../notices/ledger.repo.ts';
 import { Refused } from '../refusal.ts';
 import {
   countAhead,
@@ -77,7 +77,10 @@ export async function holdsView({ db, clock }: Deps): Promise<HoldsView> {
   const now = clock.now();
   const all = await standingViews(db, house, now);
   const ended = (await listEnded(db)).map((row) => viewOf(row, 0, Zone.of(house.zone), now));
-  return { standing: all.filter((hold) => hold.ended === null), past: [...all.filter((hold) => hold.ended !== null), ...ended] };
+  const standing = all
+    .filter((hold) => hold.ended === null)
+    .sort((a, b) => Number(b.scope === 'everything') - Number(a.scope === 'everything'));
+  return { standing, past: [...all.filter((hold) => hold.ended !== null), ...ended] };
 }
 
 const ABOUT: Record<HoldScope, string> = {
@@ -195,6 +198,29 @@ async function lookOnly<T>(deps: Deps, work: (client: Client) => Promise<T>): Pr
   return found!.value;
 }
 
+/**
+ * What would become of what waits: now, or in the morning where it is night where it is read.
+ * @returns each decision with the moment at which it would fall
+ */
+async function foreseeRelease(
+  client: Client,
+  deps: Deps,
+  waiting: readonly ClaimedNotice[],
+  now: number,
+): Promise<(DecisionRow & { at: number })[]> {
+  const first = await foreseeDecisions(client, deps, waiting, now);
+  const decided = new Map(first.map((decision) => [decision.id, { ...decision, at: now }]));
+  const later = new Map<number, string[]>();
+  for (const { id, heldBecause, until } of first)
+    if (heldBecause === 'on-hold' && until !== null) later.set(until, [...(later.get(until) ?? []), id]);
+  const noticeOf = new Map(waiting.map((notice) => [notice.id, notice]));
+  for (const [at, ids] of [...later].slice(0, 20)) {
+    const then = ids.map((id) => ({ ...noticeOf.get(id)!, at, plannedAt: at }));
+    for (const decision of await foreseeDecisions(client, deps, then, at)) decided.set(decision.id, { ...decision, at });
+  }
+  return [...decided.values()];
+}
+
 const NAMES = `
 select n.id, p.name as person, r.name as addressee, n.step_name, c.title, s.zone
 from notices n
@@ -219,7 +245,7 @@ export async function previewRelease(deps: Deps, id: string): Promise<ReleasePre
       at: now,
       plannedAt: now,
     }));
-    const decided = await foreseeDecisions(client, deps, waiting, now);
+    const decided = await foreseeRelease(client, deps, waiting, now);
     const count = (...states: string[]): number => decided.filter(({ state }) => states.includes(state)).length;
     const noticeOf = new Map(waiting.map((notice) => [notice.id, notice]));
     // what goes is shown first, then what would come to nothing
@@ -241,7 +267,7 @@ export async function previewRelease(deps: Deps, id: string): Promise<ReleasePre
       goes: count('sending'),
       later: count('held'),
       passes: count('skipped', 'cancelled'),
-      rows: shown.flatMap(({ id: notice, state, sentence, recipientName }) => {
+      rows: shown.flatMap(({ id: notice, state, sentence, recipientName, at }) => {
         const names = found.get(notice);
         const { to, moment } = noticeOf.get(notice)!;
         return names
@@ -254,6 +280,7 @@ export async function previewRelease(deps: Deps, id: string): Promise<ReleasePre
                 course: names.title,
                 moment: tellMoment(moment, Zone.of(names.zone), now),
                 outcome: state === 'sending' ? ('send' as const) : state === 'held' ? ('hold' as const) : ('skip' as const),
+                at: at === now ? null : tellMoment(at, Zone.of(names.zone), now),
                 words: sentence,
               },
             ]

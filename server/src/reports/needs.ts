@@ -2,6 +2,7 @@ import { dayOf, tellAmount, tellDate, tellDay, tellMoment, tellTime, Zone, claus
 import type { TodayNeed } from '@nudrik/contract';
 import { oneRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
+import { holdsView } from '../holding/holding.ts';
 import { getHouse } from '../house/house.ts';
 import { findPause } from '../messages/channels.repo.ts';
 import { isMissingAhead, LACKS } from '../notices/lacks.sql.ts';
@@ -408,6 +409,15 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
         `${count === 1 ? 'A submission waits' : `${tellAmount(count, 'submissions')} wait`} for marking, ` +
         `${count === 1 ? '' : 'the oldest '}since ${tellMoment(since.getTime(), zone, now)}.`,
       act: { label: count === 1 ? 'Mark it' : 'Mark them', link: '/courses/marking', does: null },
+    });
+  for (const hold of (await holdsView(deps)).standing)
+    list.unshift({
+      kind: 'held',
+      label: 'Held',
+      words:
+        `${hold.words.charAt(0).toUpperCase()}${hold.words.slice(1)} since ${tellMoment(Date.parse(hold.from), zone, now)} by ${hold.by} (${hold.reason}), ` +
+        `until ${hold.until === null ? 'it is released' : `the morning of ${hold.until}`}: ${hold.waits === 0 ? 'nothing waits yet' : `${tellAmount(hold.waits, 'messages')} ${hold.waits === 1 ? 'waits' : 'wait'}`}.`,
+      act: { label: 'Look at it', link: '/held', does: null },
     });
   for (const words of await tellAside(db, zone, now))
     list.unshift({ kind: 'set-aside', label: 'Set aside', words, act: { label: 'Try again', link: null, does: 'try-again' } });

@@ -51,6 +51,12 @@ export const routes: Routes = [
     loadChildren: () => import('./plans/plans.routes.ts').then((m) => m.routes),
   },
   {
+    path: 'held',
+    title: 'Held messages · Nudrik',
+    canActivate: [office],
+    loadComponent: () => import('./holding/holding.page.ts').then((m) => m.HoldingPage),
+  },
+  {
     path: 'ledger',
     canActivate: [office],
     title: 'Ledger · Nudrik',

@@ -3,6 +3,7 @@ import { toSignal } from '@angular/core/rxjs-interop';
 import { NavigationEnd, Router, RouterOutlet } from '@angular/router';
 import { filter, map } from 'rxjs';
 import { SessionStore } from './access/session.store.ts';
+import { HoldBanner } from './holding/hold-banner.ts';
 import { LeaveQuestion } from './shared/leave-question.ts';
 import { LeaveService } from './shared/leave.ts';
 import { Header } from './shell/header.ts';
@@ -14,13 +15,14 @@ import { WorkBar } from './work/work-bar.ts';
 @Component({
   selector: 'nk-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterOutlet, Header, Ribbon, KeyHelp, LeaveQuestion, WorkBar],
+  imports: [RouterOutlet, Header, HoldBanner, Ribbon, KeyHelp, LeaveQuestion, WorkBar],
   template: `
     <a class="visually-hidden" href="#work">To the page</a>
     @if (isFramed()) {
       <nk-header />
       @if (isOffice()) {
         <nk-ribbon />
+        <nk-hold-banner />
       }
     }
     <nk-work-bar />

@@ -65,6 +65,7 @@ export async function openPage<T>(
     isMoving: signal(false),
   };
   TestBed.configureTestingModule({
+    imports: [component],
     providers: [
       provideHttpClient(withInterceptors([sessionInterceptor])),
       provideHttpClientTesting(),
@@ -77,6 +78,7 @@ export async function openPage<T>(
   const http = TestBed.inject(HttpTestingController);
   TestBed.inject(SessionStore).start().subscribe();
   http.expectOne('/api/session').flush({ ...session(role), elsewhere });
+  await TestBed.compileComponents(); // what is loaded only when it is opened
   const fixture = TestBed.createComponent(component);
   for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
   const root = fixture.nativeElement as HTMLElement;

@@ -10,12 +10,13 @@ import { download } from '../shared/download.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { CoursesApi } from './courses.api.ts';
 import { CourseStore } from './course.store.ts';
+import { HoldStrip } from '../holding/hold-strip.ts';
 import { CourseUploads } from './course-uploads.ts';
 
 /** A course: its head, what is said of keeping it, and below it its outline, when it opens, and going live. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, RouterLinkActive, RouterOutlet, Menu, MomentPipe, Newer],
+  imports: [HoldStrip, RouterLink, RouterLinkActive, RouterOutlet, Menu, MomentPipe, Newer],
   providers: [CourseStore, CourseUploads],
   templateUrl: './course.page.html',
   styleUrl: './course.page.css',
@@ -27,6 +28,7 @@ export class CoursePage implements HasWork {
   private readonly api = inject(CoursesApi);
   private readonly router = inject(Router);
   private readonly menu = viewChild(Menu);
+  private readonly strip = viewChild(HoldStrip);
   readonly course = input.required<string>();
   readonly work = this.store.work;
   readonly settled = (): Promise<void> => this.store.settled();
@@ -37,6 +39,7 @@ export class CoursePage implements HasWork {
   protected readonly more = computed((): MenuItem[] => [
     { label: 'Duplicate the course', command: () => this.copy() },
     { label: 'Download it as a file', command: () => void this.store.settled().then(() => download(`/api/courses/${this.course()}/file`)) },
+    ...(this.store.state() === 'draft' ? [] : [{ label: 'Hold its messages …', command: () => this.strip()?.begin() }]),
     ...(this.store.state() === 'live' && this.session.canChange()
       ? [{ label: 'Retire the course', routerLink: ['/courses', this.course(), 'live'], queryParams: { retire: 1 } }]
       : []),

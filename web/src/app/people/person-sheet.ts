@@ -19,6 +19,7 @@ import { State } from '../shared/state.ts';
 import { PeopleApi } from './people.api.ts';
 import { PersonForm, type PersonDraft } from './person-form.ts';
 import { PersonPick } from './person-pick.ts';
+import { HoldStrip } from '../holding/hold-strip.ts';
 import { PersonTimeline } from './person-timeline.ts';
 
 type Mending = 'email' | 'manager' | 'leave' | 'person';
@@ -28,6 +29,7 @@ type Mending = 'email' | 'manager' | 'leave' | 'person';
   selector: 'nk-person-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    HoldStrip,
     FormsModule,
     RouterLink,
     DayPipe,

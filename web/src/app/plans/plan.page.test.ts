@@ -20,6 +20,7 @@ async function open(view: PlanView = VIEW, role: 'administrator' | 'trainer' = '
   const page = await openPage(PlanPage, { inputs: { course: '7' }, role });
   await page.answer('/api/plans/7', view);
   await page.answer('/api/plans/7/choices', CHOICES);
+  await page.answer('/api/holds/over?scope=plan&of=7', []);
   /** what is asked of the server about the draft, the last time */
   const draft = async (): Promise<PlanStepView[]> => (await page.answer('/api/plans/7/preview', PREVIEW)).body.steps as PlanStepView[];
   const sheet = () => page.root.querySelector('nk-step-sheet')!;

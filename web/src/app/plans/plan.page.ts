@@ -38,12 +38,14 @@ import { PlansApi } from './plans.api.ts';
 import { PlanVersions } from './plan-versions.ts';
 import { StepSheet } from './step-sheet.ts';
 import { TemplateEdit } from '../messages/template-edit.ts';
+import { HoldStrip } from '../holding/hold-strip.ts';
 import { TemplateText } from '../messages/template-text.ts';
 
 /** A plan as a line of time: its steps as flags, and beside the chosen one real people with their real moments. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    HoldStrip,
     FormsModule,
     RouterLink,
     KindMark,

@@ -25,6 +25,8 @@ const REASONS: Record<string, string> = {
   replaced: 'took place otherwise',
   'no-certificate': 'no certificate',
   'by-hand': 'skipped by hand',
+  'on-hold': 'somebody holds it',
+  'let-pass': 'let pass when a hold ended',
 };
 const TONES: Record<string, string> = {
   delivered: 'done',

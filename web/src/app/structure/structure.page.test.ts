@@ -18,8 +18,8 @@ const rowOf = (page: Awaited<ReturnType<typeof open>>, text: string) => textOf(p
 describe('the structure', () => {
   it('shows departments below each other, counted with those below', async () => {
     const page = await open();
-    expect(rowOf(page, 'Aboard')).toBe('Aboard 115 with those below Change');
-    expect(rowOf(page, 'Deck')).toBe('Deck 72 Change');
+    expect(rowOf(page, 'Aboard')).toBe('Aboard 115 with those below Hold … Change');
+    expect(rowOf(page, 'Deck')).toBe('Deck 72 Hold … Change');
     expect(page.getByRole('link', { name: 'Deck' }).closest('td')!.style.paddingLeft).toBe('30px');
   });
   it('shows sites with their zone, working days and the holidays still to come', async () => {

@@ -13,6 +13,8 @@ import { Newer, NewerSaved, type Both } from '../shared/newer.ts';
 import { SelectField } from '../shared/pick/select.ts';
 import { zoneChoices } from '../shared/pick/zones.ts';
 import { StructureApi } from './structure.api.ts';
+import { HoldForm } from '../holding/hold-form.ts';
+import { HoldingApi } from '../holding/holding.api.ts';
 import { HouseRecord } from '../house/house-record.ts';
 import { PeopleTabs } from '../people/people-tabs.ts';
 import { SiteCalendar } from './site-calendar.ts';
@@ -30,7 +32,7 @@ interface StructureForm {
 /** Where people belong: departments below each other, sites with their calendars, groups made by hand. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, HouseRecord, NgTemplateOutlet, RouterLink, PeopleTabs, SelectField, SiteCalendar, Newer],
+  imports: [FormsModule, HoldForm, HouseRecord, NgTemplateOutlet, RouterLink, PeopleTabs, SelectField, SiteCalendar, Newer],
   templateUrl: './structure.page.html',
   styles: `
     .cols { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); gap: 0 40px; }
@@ -50,6 +52,10 @@ export class StructurePage {
   /** the site whose calendar is open */
   readonly site = input<string>();
   protected readonly structure = load(of(true), () => this.api.structure(), ['people']);
+  /** a department whose messages are about to be held */
+  protected readonly holding = signal<{ id: string; name: string } | null>(null);
+  private readonly holdingApi = inject(HoldingApi);
+  protected readonly holds = load(of(true), () => this.holdingApi.list(), ['holds', 'clock']);
   protected readonly zoneWords = zoneWords;
   protected readonly weekdays = [1, 2, 3, 4, 5, 6, 7].map((day) => ({ day, name: tellWeekdays([day]) }));
   protected readonly zones = zoneChoices();
@@ -71,6 +77,10 @@ export class StructurePage {
       this.structure.reload();
     },
   });
+
+  protected isHeld(department: string): boolean {
+    return this.holds.data()?.standing.some(({ scope, of: held }) => scope === 'department' && held === department) ?? false;
+  }
 
   protected readonly tree = computed(() => {
     const all = this.structure.data()?.departments ?? [];
