@@ -19,6 +19,7 @@ import { forgetUploads } from './files/uploads.repo.ts';
 import { forgetOldJobs, freeLostJobs } from './work/jobs.ts';
 import { startJobs } from './work/run-jobs.ts';
 import { seldom } from './work/seldom.ts';
+import { watchPlans } from './plans/warnings.ts';
 import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
 import { reconcileWaiting } from './requirements/reconcile.ts';
@@ -102,6 +103,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   let pulling: Promise<void> | null = null;
   let feeding: Promise<void> | null = null;
   let folding: Promise<void> | null = null;
+  let watching: Promise<unknown> | null = null;
   const life = (async () => {
     while (!stopped) {
       isWoken = false;
@@ -118,6 +120,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         while (!stopped && (await wakeOpenings(deps.db, deps.clock.now())));
       });
       feeding ??= attempt('mail', feed).then(() => void (feeding = null));
+      watching ??= attempt('plans watched', () => watchPlans(deps)).then(() => void (watching = null));
       folding ??= attempt('figures', () => foldFigures(deps.db)).then(() => void (folding = null));
       if (round % 30 === 0) {
         await attempt('set aside', () => retryAside(deps, round === 0));
@@ -146,6 +149,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     await pulling;
     await feeding;
     await folding;
+    await watching;
     await jobsStopped;
     await wire.stop(STOP_MS);
     await lease.end();

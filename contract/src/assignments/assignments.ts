@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
-import { TemplateSchema, type MissingField, type PreviewPerson } from '../plans/plans.ts';
+import { TemplateSchema, type MissingField, type PlanWarningView, type PreviewPerson } from '../plans/plans.ts';
 import { UNDER_WAY } from '../reports/reports.ts';
 
 /** POST /api/assignments/preview and POST /api/assignments. Who: chosen people, or a whole department, site or group. */
@@ -35,6 +35,8 @@ export interface AssignPreview {
   byDay: { day: string; count: number }[];
   mails: number;
   warnings: string[];
+  /** what is to be known of the plan for these people */
+  found: PlanWarningView[];
 }
 
 /** What was done by hand, as the record keeps it; it can be taken back for a while, where nothing was sent. */

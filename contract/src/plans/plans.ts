@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { ANCHORS, KINDS, repeatFault, SIGN_OFF_OUTCOMES, spanFault, UNITS, type Duration } from '@nudrik/core';
+import { ANCHORS, KINDS, repeatFault, SIGN_OFF_OUTCOMES, spanFault, UNITS, type Duration, type WarningKind } from '@nudrik/core';
 import { LocalDate, TimeOfDay, Line } from '../common.ts';
 import { ConditionSchema } from '../conditions.ts';
 
@@ -176,6 +176,21 @@ export interface PreviewPerson {
   notices: PreviewNotice[];
 }
 
+/** What is to be known of a plan, with whom it is about, and what would mend it. */
+export interface PlanWarningView {
+  kind: WarningKind;
+  step: string;
+  stepName: string;
+  /** one sentence */
+  words: string;
+  /** how many it is about; 0 where it is about the plan alone */
+  count: number;
+  /** the first of them */
+  people: { id: string; name: string; assignmentId: string }[];
+  /** a change of a step; a null takes it away */
+  mend: { words: string; step: string; change: Partial<PlanStepView> | null } | null;
+}
+
 /** POST /api/plans/:courseId/preview */
 export interface PlanPreview {
   /** what publishing would change in the ledger */
@@ -195,4 +210,6 @@ export interface PlanPreview {
   faults: { step: string; message: string }[];
   missing: MissingField[];
   warnings: string[];
+  /** what is to be known of the draft */
+  found: PlanWarningView[];
 }

@@ -73,6 +73,7 @@ export interface TodayNeed {
   kind:
     | 'set-aside'
     | 'held'
+    | 'plan'
     | 'silent'
     | 'marking'
     | 'expiring'

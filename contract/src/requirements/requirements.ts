@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { DUE_EVENTS, WHEN_OUT, type AudiencePerson, type DueRule } from '@nudrik/core';
 import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
 import { AudienceSchema } from '../conditions.ts';
+import type { PlanWarningView } from '../plans/plans.ts';
 
 const DueEventSchema = z.enum(DUE_EVENTS);
 export const DueRuleSchema: z.ZodType<DueRule> = z.discriminatedUnion('kind', [
@@ -162,6 +163,8 @@ export interface RequirementPreview {
   mails: number;
   byDay: { day: string; count: number }[];
   warnings: string[];
+  /** what is to be known of the plan for whom it would ask */
+  found: PlanWarningView[];
 }
 
 /** What switching on, changing or switching off did. */

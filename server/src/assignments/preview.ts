@@ -24,6 +24,7 @@ import {
   type Facts,
   type PlanFacts,
 } from '../notices/facts.ts';
+import { warningsOf } from '../plans/warnings.ts';
 import { foresee, foreseenWarnings, missingByStep } from '../notices/foresee.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { loadRoster } from '../people/roster.repo.ts';
@@ -182,6 +183,7 @@ export async function previewAssign(deps: Deps, request: AssignRequest): Promise
         : '',
       ...foreseenWarnings(plan.steps, lines, house, true),
     ].filter(Boolean),
+    found: warningsOf({ steps: plan.steps, assignments, roster, course, now, zone: house.zone, lines }),
   };
 }
 

@@ -5,6 +5,7 @@ import { lockIds } from '../assignments/assignments.repo.ts';
 import { announce, maybeRow, rows, transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { houseToday } from '../people/today.ts';
+import { writtenWarnings } from '../plans/warnings.ts';
 import { planFaults } from '../plans/publish.ts';
 import { Refused } from '../refusal.ts';
 import { switchOffIn, switchOnIn } from '../requirements/change.ts';
@@ -87,6 +88,9 @@ export async function liveView(deps: Deps, courseId: string): Promise<LiveView> 
       : `${on === steps.length ? `All ${on}` : `${on} of ${steps.length}`} steps of its plan are on.`,
     planLink,
   );
+  if (wrong.length === 0)
+    for (const [i, { words, mend }] of (await writtenWarnings(deps, courseId, steps)).entries())
+      check(`plan-${i}`, false, false, words, { ...planLink, label: mend ? 'Mend it' : 'Open the plan' });
   check(
     'certificate',
     content.certificate !== null,

@@ -268,15 +268,17 @@ export const noticesOf =
 /**
  * Everything that planning or sending for these assignments looks at, as it stands now.
  * @param draft steps that are only thought of, in place of the plan of their course
+ * @param also courses that are looked at although none of the assignments is of them
  */
 export async function loadFacts(
   db: Queryable,
   house: House,
   assignmentIds: readonly string[],
   draft: { course: string; steps: readonly PlanStep[]; publishedAt: number } | null = null,
+  also: readonly string[] = draft ? [draft.course] : [],
 ): Promise<Facts> {
   const assignments = await listAssignmentFacts(db, assignmentIds);
-  const courseIds = [...new Set(assignments.map((assignment) => assignment.course))];
+  const courseIds = [...new Set([...assignments.map((assignment) => assignment.course), ...also])];
   const courses = await listCourseFacts(db, courseIds);
   const plans = await listPlanFacts(db, courseIds);
   if (draft) {

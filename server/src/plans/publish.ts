@@ -10,6 +10,7 @@ import { requestReplan } from '../notices/queue.ts';
 import { releaseValues } from '../notices/release.repo.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
+import { LOOKED_AT, warningsOf } from './warnings.ts';
 import { endDraft } from './draft.ts';
 import { lockPlan, putPlan } from './plans.repo.ts';
 
@@ -60,7 +61,18 @@ async function draftFacts(
   return loadFacts(db, await getHouse(db), ids, { course: courseId, steps, publishedAt: now });
 }
 
-const NO_PREVIEW: PlanPreview = { added: 0, moved: 0, dropped: 0, kept: 0, changes: [], people: [], faults: [], missing: [], warnings: [] };
+const NO_PREVIEW: PlanPreview = {
+  added: 0,
+  moved: 0,
+  dropped: 0,
+  kept: 0,
+  changes: [],
+  people: [],
+  faults: [],
+  missing: [],
+  warnings: [],
+  found: [],
+};
 
 /** Notices that wait for a value, of steps whose text a draft changes: publishing decides them anew. */
 const LIST_WAITING = `
@@ -107,6 +119,14 @@ export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft
     faults,
     missing: missingByStep([...facts.assignments.values()], draft.steps, facts, deps.settings.baseUrl, now),
     warnings: foreseenWarnings(draft.steps, examples.lines, facts.house, false),
+    found: warningsOf({
+      steps: facts.plans.get(courseId)?.steps ?? draft.steps,
+      assignments: [...facts.assignments.values()].slice(-LOOKED_AT),
+      roster: facts.roster,
+      course: facts.courses.get(courseId)!,
+      now,
+      zone: facts.house.zone,
+    }),
   };
 }
 

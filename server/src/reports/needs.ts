@@ -6,9 +6,13 @@ import { holdsView } from '../holding/holding.ts';
 import { getHouse } from '../house/house.ts';
 import { findPause } from '../messages/channels.repo.ts';
 import { isMissingAhead, LACKS } from '../notices/lacks.sql.ts';
+import { listWarned } from '../plans/warnings.ts';
 import { tellAside } from '../work/set-aside.ts';
 import { houseToday } from '../people/today.ts';
 import { NOTHING_PLANNED } from './course-report.ts';
+
+/** Of a plan: what has lines of its own here, and an exact moment on a weekend, which somebody chose. */
+const SAID_OTHERWISE = ['no-recipient', 'unreachable', 'day-off'];
 
 const LIST_WAITING = `
 select n.last_error as error, count(*)::integer as count, min(n.at) as since, min(n.recipient_name) as name
@@ -400,6 +404,18 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
           does: null,
         },
       });
+  for (const { id, title, warnings: all } of await listWarned(deps)) {
+    const warnings = all.filter(({ kind }) => !SAID_OTHERWISE.includes(kind));
+    const [first] = warnings;
+    if (!first) continue;
+    const rest = warnings.length - 1;
+    list.push({
+      kind: 'plan',
+      label: 'Plan',
+      words: `${title}: ${first.words}${rest > 0 ? ` And ${rest === 1 ? 'one thing more' : `${rest} things more`}.` : ''}`,
+      act: { label: first.mend ? 'Mend it' : 'Open the plan', link: `/plans/${id}?step=${encodeURIComponent(first.step)}`, does: null },
+    });
+  }
   const { count, since } = await oneRow<{ count: number; since: Date | null }>(db, COUNT_MARKING, []);
   if (since)
     list.push({

@@ -32,6 +32,7 @@ import type {
 } from '@nudrik/contract';
 import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
+import { warningsOf } from '../plans/warnings.ts';
 import { foresee, foreseenWarnings, missingByStep } from '../notices/foresee.ts';
 import { foreseeOpenings, listCourseFacts, listPlanFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
 import { getHouse } from '../house/house.ts';
@@ -242,6 +243,7 @@ export async function previewRequirement(
           `${gap.people.length === 1 ? 'that notice is' : 'those notices are'} held until it is filled in.`,
       ),
     ].filter(Boolean),
+    found: warningsOf({ steps: plan.steps, assignments: drafts, roster, course, now, zone: house.zone, lines }),
   };
 }
 

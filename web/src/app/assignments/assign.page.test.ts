@@ -8,7 +8,7 @@ import { AssignPage } from './assign.page.ts';
 const FACETS = { departments: [{ name: 'Deck', people: 3 }], groups: [{ id: '8', name: 'Fire team A', people: 2 }], sites: [{ name: 'Orla Quay', zone: 'Europe/Oslo', people: 9 }] }; // prettier-ignore
 const PREVIEW: AssignPreview = {
   course: { id: '2', title: 'Fire Teams Aboard' }, count: 2, already: [{ id: '9', name: 'Aud Vik', due: 'Fri 19 Mar 17:00' }], missing: [{ step: 'What to bring', field: '{job}', people: ['Per Aske'] }],
-  byDay: [{ day: '2027-03-01', count: 2 }], covered: [], mails: 2, warnings: ['“Late” is switched off in the plan of Fire Teams Aboard.'],
+  byDay: [{ day: '2027-03-01', count: 2 }], covered: [], mails: 2, found: [], warnings: ['“Late” is switched off in the plan of Fire Teams Aboard.'],
   people: [{ id: '4', name: 'Runa Aske', site: 'Orla Quay', zone: 'Europe/Oslo', due: 'Mon 22 Mar 17:00', dueAt: '2027-03-22T16:00:00Z', note: null, notices: [] }, { id: '5', name: 'Per Aske', site: 'Tarn Ness', zone: 'Europe/London', due: 'Mon 22 Mar 17:00', dueAt: '2027-03-22T17:00:00Z', note: 'joins Mon 8 Mar', notices: [] }],
 }; // prettier-ignore
 const open = async (inputs: Record<string, unknown> = {}) => {

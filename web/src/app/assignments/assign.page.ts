@@ -8,6 +8,7 @@ import { catchError, debounceTime, of } from 'rxjs';
 import { PeopleApi } from '../people/people.api.ts';
 import { RequirementsTabs } from '../requirements/requirements-tabs.ts';
 import { ClockStore } from '../shell/clock.store.ts';
+import { PlanWarnings } from '../plans/plan-warnings.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
 import { DayPipe, zoneWords } from '../shared/moment.pipe.ts';
@@ -22,7 +23,7 @@ import { AssignmentsApi } from './assignments.api.ts';
 /** Who gets which course by when; and before the confirm, for these very people, what goes out when and what does not. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, KindMark, DayPipe, DateField, SelectField, TimeField, RequirementsTabs, Undo],
+  imports: [FormsModule, RouterLink, KindMark, PlanWarnings, DayPipe, DateField, SelectField, TimeField, RequirementsTabs, Undo],
   templateUrl: './assign.page.html',
   styleUrl: './assign.page.css',
 })

@@ -13,7 +13,18 @@ const CHOICES: PlanChoices = {
   departments: [{ id: '1', name: 'Deck' }], sites: [{ id: '2', name: 'Orla Quay' }], groups: [], jobs: ['Cook'], courses: [{ id: '9', title: 'Muster' }],
   sections: [{ id: '4', title: 'One' }], units: [{ id: '11', title: 'Slings', kind: 'page' }, { id: '12', title: 'The hooks', kind: 'quiz' }],
 }; // prettier-ignore
-const PREVIEW: PlanPreview = { added: 1, moved: 0, dropped: 0, kept: 3, changes: [], people: [], faults: [], missing: [], warnings: [] };
+const PREVIEW: PlanPreview = {
+  added: 1,
+  moved: 0,
+  dropped: 0,
+  kept: 3,
+  changes: [],
+  people: [],
+  faults: [],
+  missing: [],
+  warnings: [],
+  found: [],
+};
 
 async function open(view: PlanView = VIEW, role: 'administrator' | 'trainer' = 'administrator') {
   localStorage.clear();
@@ -269,5 +280,29 @@ describe('what was done to a draft', () => {
     history.undo();
     history.change('other', () => [step('x')]);
     expect(history.canRedo()).toBe(false);
+  });
+
+  it('says what is to be known with who it is about, and mends it as a change that can be undone', async () => {
+    const page = await open();
+    const shorter = {
+      words: 'Move it to 1 day before due',
+      step: 'two-days-to-go',
+      change: { offset: { amount: -1, unit: 'days' as const } },
+    };
+    const away = { words: 'Take “Late” away', step: 'late', change: null };
+    const found: PlanPreview['found'] = [
+      { kind: 'before-assignment', step: 'two-days-to-go', stepName: 'Two days to go', words: '“Two days to go” falls before the assignment of 3 people.', count: 3, people: [{ id: '4', name: 'Runa Aske', assignmentId: '12' }], mend: shorter },
+      { kind: 'alike', step: 'late', stepName: 'Late', words: '“Late” says word for word what another says.', count: 0, people: [], mend: away },
+    ]; // prettier-ignore
+    await page.answer('/api/plans/7/preview', { ...PREVIEW, found });
+    await page.click(page.getByRole('button', { name: 'Show the 3' }));
+    expect(page.text()).toMatch(/Runa Aske, and 2 more/);
+    await page.click(page.getByRole('button', { name: shorter.words }));
+    const { body } = await page.answer('/api/plans/7/preview', { ...PREVIEW, found: [found[1]!] });
+    expect((body.steps as PlanStepView[]).find(({ id }) => id === 'two-days-to-go')!.offset).toEqual(shorter.change.offset);
+    await page.click(page.getByRole('button', { name: away.words }));
+    expect((await page.draft()).some(({ id }) => id === 'late')).toBe(false);
+    await page.click(page.getByRole('button', { name: 'Undo' }));
+    expect((await page.draft()).some(({ id }) => id === 'late')).toBe(true);
   });
 });

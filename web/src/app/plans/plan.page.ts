@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, li
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import type { PlanStepView, PlanView, PreviewNotice } from '@nudrik/contract';
+import type { PlanStepView, PlanView, PlanWarningView, PreviewNotice } from '@nudrik/contract';
 import {
   BEGINNINGS,
   HOLD_WORDS,
@@ -35,6 +35,7 @@ import { PlanKeeper } from './plan-keeper.ts';
 import { PlanLine } from './plan-line.ts';
 import { PlanPeople } from './plan-people.ts';
 import { PlansApi } from './plans.api.ts';
+import { PlanWarnings } from './plan-warnings.ts';
 import { PlanVersions } from './plan-versions.ts';
 import { StepSheet } from './step-sheet.ts';
 import { TemplateEdit } from '../messages/template-edit.ts';
@@ -52,6 +53,7 @@ import { TemplateText } from '../messages/template-text.ts';
     MomentPipe,
     PlanLine,
     PlanVersions,
+    PlanWarnings,
     TemplateEdit,
     TemplateText,
     SelectField,
@@ -70,6 +72,8 @@ export class PlanPage implements HasWork {
   private readonly api = inject(PlansApi);
   protected readonly session = inject(SessionStore);
   readonly course = input.required<string>();
+  /** the step that is looked at first: where Today leads to */
+  readonly step = input<string>();
   protected readonly plan = load(toObservable(this.course), (id) => this.api.get(id), ['notices', 'plans']);
   /** the draft: begins as what was kept of it, or as what is published, and again after publishing */
   protected readonly keeper = inject(PlanKeeper);
@@ -80,7 +84,7 @@ export class PlanPage implements HasWork {
   /** conditions that say nothing yet, by step */
   private readonly open = signal<Readonly<Record<string, string[]>>>({});
   protected readonly beginnings: Choice[] = BEGINNINGS.map(({ id, words }) => ({ value: id, label: words }));
-  protected readonly chosenId = linkedSignal(() => (this.course(), 'two-days-to-go'));
+  protected readonly chosenId = linkedSignal(() => (this.course(), this.step() ?? 'two-days-to-go'));
   protected readonly chosen = computed(() => this.steps().find(({ id }) => id === this.chosenId()) ?? this.steps()[0] ?? null);
   protected readonly isChanged = this.keeper.isChanged;
   readonly work = new WorkInHand<PlanStepView[]>({
@@ -193,6 +197,16 @@ export class PlanPage implements HasWork {
   protected change(id: string, change: Partial<PlanStepView>): void {
     this.published.set(null);
     this.history.change(`${id} ${Object.keys(change).join()}`, (steps) => steps.map((step) => (step.id === id ? { ...step, ...change } : step))); // prettier-ignore
+  }
+
+  /** What a warning proposes, as a change of the draft like any other: it can be undone. */
+  protected mend({ step: id, change }: NonNullable<PlanWarningView['mend']>): void {
+    const step = this.steps().find((one) => one.id === id);
+    if (!step) return;
+    this.history.rest();
+    if (change === null) this.remove(step);
+    else this.change(id, change);
+    this.chosenId.set(this.steps().find((one) => one.id === id)?.id ?? this.chosenId());
   }
 
   protected opened(id: string, words: string[]): void {

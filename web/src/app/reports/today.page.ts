@@ -109,7 +109,7 @@ export class TodayPage {
   }
 
   protected toneOf(need: TodayNeed): string {
-    return need.kind === 'missing-value' || need.kind === 'marking' ? 'soon' : 'late';
+    return ['missing-value', 'marking', 'plan', 'held'].includes(need.kind) ? 'soon' : 'late';
   }
 
   protected queryOf(link: string): Record<string, string> {

@@ -6,7 +6,7 @@ import { RequirementReview } from './requirement-review.ts';
 const none = { count: 0, people: [] as PreviewedPerson[] };
 const some = (count: number, ...names: string[]) => ({ count, people: names.map((name, id) => ({ id: String(id), name, site: 'Orla Quay', words: 'due Mon 22 Mar 17:00' })) }); // prettier-ignore
 const preview = (rest: Partial<RequirementPreview> = {}): RequirementPreview => ({
-  words: [], in: 0, assigned: none, attached: none, staying: none, covered: none, settled: none, joining: none, falling: none, mails: 0, byDay: [], warnings: [], ...rest,
+  words: [], in: 0, assigned: none, attached: none, staying: none, covered: none, settled: none, joining: none, falling: none, mails: 0, byDay: [], warnings: [], found: [], ...rest,
 }); // prettier-ignore
 const open = (rest: Partial<RequirementPreview>) => openPage(RequirementReview, { inputs: { preview: preview(rest), outside: 'ask' } });
 

@@ -3,13 +3,14 @@ import { ChangeDetectionStrategy, Component, computed, input, model } from '@ang
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import type { Outside, RequirementPreview } from '@nudrik/contract';
+import { PlanWarnings } from '../plans/plan-warnings.ts';
 import { DayPipe } from '../shared/moment.pipe.ts';
 
 /** What would happen to whom: each group of people with their due dates, and the mails by day. */
 @Component({
   selector: 'nk-requirement-review',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DecimalPipe, FormsModule, RouterLink, DayPipe],
+  imports: [DecimalPipe, FormsModule, RouterLink, DayPipe, PlanWarnings],
   templateUrl: './requirement-review.html',
   styles: `
     .counts { display: flex; gap: 24px; flex-wrap: wrap; margin: 2px 0 16px; }
@@ -24,6 +25,7 @@ import { DayPipe } from '../shared/moment.pipe.ts';
 })
 export class RequirementReview {
   readonly preview = input.required<RequirementPreview>();
+  readonly course = input<string | null>(null);
   readonly outside = model<Outside>('ask');
   protected readonly most = computed(() => Math.max(1, ...this.preview().byDay.map(({ count }) => count)));
   protected readonly groups = computed(() => {
