@@ -16,6 +16,7 @@ export * from './assignments/assignments.ts';
 export * from './plans/plans.ts';
 export * from './plans/rehearsal-file.ts';
 export * from './holding/holding.ts';
+export * from './rehearsal/rehearsal.ts';
 export * from './notices/notices.ts';
 export * from './reports/reports.ts';
 export * from './certificates/certificates.ts';

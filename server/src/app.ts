@@ -28,6 +28,7 @@ import { planRoutes } from './plans/routes.ts';
 import { isPassing } from './db/failures.ts';
 import { seldom } from './work/seldom.ts';
 import { REFUSALS, Refused, type RefusalCode } from './refusal.ts';
+import { rehearsalRoutes } from './rehearsal/routes.ts';
 import { reportRoutes } from './reports/routes.ts';
 import { surveyRoutes } from './surveys/routes.ts';
 import { requirementRoutes } from './requirements/routes.ts';
@@ -50,6 +51,7 @@ export const ROUTES: readonly Route[] = [
   ...assignmentRoutes,
   ...planRoutes,
   ...holdingRoutes,
+  ...rehearsalRoutes,
   ...noticeRoutes,
   ...reportRoutes,
   ...certificateRoutes,

@@ -152,14 +152,20 @@ export async function previewAssign(deps: Deps, request: AssignRequest): Promise
       assignments[i]!.dueAt < draft.assignments[i]!.dueAt ? [[person, standings.get(person)!.asked!.name]] : [],
     ),
   );
-  const facts: Facts = { house, roster, assignments: new Map(), courses: new Map([[course.id, course]]), plans: new Map(), went: new Map() };
+  const facts: Facts = {
+    house,
+    roster,
+    assignments: new Map(),
+    courses: new Map([[course.id, course]]),
+    plans: new Map(),
+    went: new Map(),
+  };
   const { people, lines, byDay, mails } = foresee({
     assignments,
     steps: plan.steps,
     publishedAt: plan.publishedAt,
     facts,
     from: now,
-    baseUrl: deps.settings.baseUrl,
     noteOf: (person) => (moved.has(person) ? `“${moved.get(person)}” asks for it by then already` : null),
   });
   const covered = draft.assignments.flatMap(({ person }) => {
@@ -173,7 +179,7 @@ export async function previewAssign(deps: Deps, request: AssignRequest): Promise
     people,
     already: draft.already,
     covered,
-    missing: missingByStep(assignments, plan.steps, facts, deps.settings.baseUrl, now),
+    missing: missingByStep(assignments, plan.steps, facts, now),
     byDay,
     mails,
     warnings: [

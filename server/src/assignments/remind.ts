@@ -57,7 +57,7 @@ export async function previewRemind(deps: Deps, request: RemindRequest, byWhom: 
     .sort((a, b) => nameOf(a).localeCompare(nameOf(b)) || Number(a.id) - Number(b.id));
   const fault = templateFault(request.message);
   const zone = Zone.of(house.zone);
-  const foreseen = foresee({ assignments, steps: [step], publishedAt: now, facts, from: now, baseUrl: deps.settings.baseUrl });
+  const foreseen = foresee({ assignments, steps: [step], publishedAt: now, facts, from: now });
   const tally = (outcome: 'hold' | 'skip'): { words: string; count: number }[] => {
     const counts = new Map<string, number>();
     for (const line of foreseen.lines)
@@ -76,7 +76,7 @@ export async function previewRemind(deps: Deps, request: RemindRequest, byWhom: 
     byDay: foreseen.byDay,
     held: tally('hold'),
     skipped: tally('skip'),
-    missing: fault ? [] : missingByStep(assignments, [step], facts, deps.settings.baseUrl, now),
+    missing: fault ? [] : missingByStep(assignments, [step], facts, now),
     fault,
     settles: house.sending.settle / MINUTE,
     letter: fault ? null : letterTo(assignments, request.as, step, facts, deps.settings.baseUrl, now),

@@ -1,21 +1,21 @@
 import {
-  anchorsOf,
-  chainOf,
   daysLate,
   missingFields,
+  readerZone,
   renderMessage,
   standingAt,
+  submissionOf,
   tellList,
   tellMoment,
   tellResult,
   tellTold,
+  valueFactsOf,
   valuesFor,
   type EventNamed,
   type TableOfPeople,
   type ValueFacts,
   zoneWords,
   type Told,
-  type Zone,
   type Instant,
   type MissingOf,
   type PlanStep,
@@ -43,62 +43,29 @@ export interface MessageExtras {
   teamLinks?: ReadonlyMap<string, string>;
 }
 
-/** The zone in which a message tells its dates: its reader's. */
-export function readerZone(recipient: Recipient, assignment: AssignmentFacts, facts: MergeFacts): Zone {
-  return facts.roster.calendarOf(recipient.person ?? facts.roster.getPerson(assignment.person)).zone;
-}
-
 /** What the merge fields of one notice are filled from. */
-function valueFacts(
+const valueFacts = (
   step: PlanStep,
   assignment: AssignmentFacts,
   recipient: Recipient,
-  facts: MergeFacts,
+  { roster, courses, house }: MergeFacts,
   extras: MessageExtras,
   now: Instant,
   revision: number | null = null,
-): ValueFacts {
-  const employee = facts.roster.getPerson(assignment.person);
-  const course = facts.courses.get(assignment.course)!;
-  return {
-    employee,
-    recipientName: recipient.person?.name ?? null,
-    // found only for the texts that name them
-    get manager() {
-      return chainOf(employee, facts.roster).chain[0] ?? null;
+): ValueFacts =>
+  valueFactsOf(
+    step,
+    assignment,
+    recipient,
+    {
+      roster,
+      course: courses.get(assignment.course)!,
+      organisation: house.organisation,
+      certificate: extras.certificates.get(assignment.id) ?? null,
     },
-    trainer: facts.roster.person(course.owner),
-    course,
-    assignedAt: assignment.assignedAt,
-    standing: standingAt(assignment, now),
-    unitsDone: Math.min(course.required.filter((unit) => assignment.unitsDone.includes(unit)).length, course.needed ?? Infinity),
-    unitsRequired: course.needed ?? course.required.length,
-    certificate: extras.certificates.get(assignment.id) ?? null,
-    get quiz() {
-      const event = submissionOf(step, assignment, facts, now, revision);
-      if (!event) return null;
-      const title = course.quizzes[event.unit ?? ''] ?? 'a quiz that is gone';
-      return { title, attempt: event.attempt ?? null, score: event.score ?? null, passed: event.passed ?? null };
-    },
-    organisation: facts.house.organisation,
-    zone: readerZone(recipient, assignment, facts),
     now,
-  };
-}
-
-/** The submission that a notice of a step hangs on: that of its revision, or the last one. */
-function submissionOf(
-  { anchor }: PlanStep,
-  assignment: AssignmentFacts,
-  facts: MergeFacts,
-  now: Instant,
-  revision: number | null,
-): EventNamed<'quiz-submitted' | 'quiz-marked'> | null {
-  if (!anchor.event.startsWith('quiz-')) return null;
-  const list = anchorsOf(anchor, assignment, facts.roster.calendarOf(facts.roster.getPerson(assignment.person)), now);
-  const event = (list.find((one) => one.revision === revision) ?? list.at(-1))?.event;
-  return event?.type === 'quiz-submitted' || event?.type === 'quiz-marked' ? event : null;
-}
+    revision,
+  );
 
 /** Whether a message goes to the one whose assignment it is: decided for each recipient, whoever else the step goes to. */
 export const isOwn = (assignment: AssignmentFacts, { person }: Recipient): boolean => person?.id === assignment.person;
@@ -164,13 +131,13 @@ export function compose(
 ): Rendered {
   const [first] = assignments;
   const revision = revisions[0] ?? null;
-  const zone = readerZone(recipient, first!, facts);
+  const zone = readerZone(recipient, first!, facts.roster);
   const trainer = facts.roster.person(facts.courses.get(first!.course)?.owner ?? null);
   const table = step.gather !== 'per day' ? null : step.anchor.event.startsWith('quiz-') ? submissions() : lateOnes();
   return renderMessage({
     template: step.message,
     values: valuesFor(valueFacts(step, first!, recipient, facts, extras, now, revision)),
-    link: linkOf(step, first!, recipient, extras, submissionOf(step, first!, facts, now, revision)),
+    link: linkOf(step, first!, recipient, extras, submissionOf(step, first!, facts.roster, now, revision)),
     lead: leadOf(recipient, first!),
     table,
     footer: `${facts.house.senderName}, ${facts.house.organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`,
@@ -199,7 +166,7 @@ export function compose(
       note: `Times are ${zoneWords(zone.name)}.`,
       rows: assignments.map((assignment, i) => {
         const { quiz } = valueFacts(step, assignment, recipient, facts, extras, now, revisions[i] ?? null);
-        const at = submissionOf(step, assignment, facts, now, revisions[i] ?? null)?.at ?? now;
+        const at = submissionOf(step, assignment, facts.roster, now, revisions[i] ?? null)?.at ?? now;
         return [
           facts.roster.getPerson(assignment.person).name,
           `${quiz?.title ?? 'a quiz'}, ${facts.courses.get(assignment.course)!.title}`,

@@ -124,7 +124,7 @@ const withSections = (steps: readonly PlanStep[], sections: Record<string, strin
   );
 
 /** The steps of a draft as planning asks for them. */
-const resolvedSteps = async (db: Queryable, courseId: string, steps: readonly PlanStep[]): Promise<PlanStep[]> =>
+export const resolveSteps = async (db: Queryable, courseId: string, steps: readonly PlanStep[]): Promise<PlanStep[]> =>
   withSections(steps, await sectionsIn(db, [[courseId, steps]]));
 
 const LIST_PLANS = `
@@ -285,7 +285,7 @@ export async function loadFacts(
     const plan = plans.find(({ course }) => course === draft.course);
     if (plan)
       Object.assign(plan, {
-        steps: await resolvedSteps(db, draft.course, draft.steps),
+        steps: await resolveSteps(db, draft.course, draft.steps),
         publishedAt: Math.max(plan.publishedAt, draft.publishedAt),
       });
     const course = courses.find(({ id }) => id === draft.course);

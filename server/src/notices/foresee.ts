@@ -3,6 +3,7 @@ import {
   DAY_MS,
   mailsByDay,
   MINUTE,
+  missingOf,
   rehearse,
   standingAt,
   tellAmount,
@@ -20,7 +21,7 @@ import {
   type Roster,
 } from '@nudrik/core';
 import type { MissingField, PreviewNotice, PreviewPerson } from '@nudrik/contract';
-import { missingIn, type MergeFacts } from '../messages/compose.ts';
+import type { MergeFacts } from '../messages/compose.ts';
 import type { House } from '../house/house.ts';
 import type { AssignmentFacts, Facts } from './facts.ts';
 
@@ -45,7 +46,6 @@ export interface ForeseeInput {
   facts: MergeFacts;
   from: Instant;
   now?: Instant;
-  baseUrl: string;
   /** what is to be said of somebody beside their notices */
   noteOf?: (personId: string) => string | null;
 }
@@ -72,25 +72,11 @@ export function previewNotice(line: RehearsalLine, step: PlanStep, person: Perso
   };
 }
 
-const BY_FINISHING = new Set(['finished', 'certificate serial', 'certificate expiry']);
-
-/** Merge fields that will have no value when a notice goes: what finishing brings is not missing before. */
-function missingThen(facts: MergeFacts, baseUrl: string): MissingOf {
-  const missing = missingIn(facts, { baseUrl, certificates: new Map(), told: new Map() });
-  return (...of) => missing(...of).filter((field) => !BY_FINISHING.has(field));
-}
+/** Merge fields that will have no value when a notice goes. */
+const missingThen = ({ roster, courses, house }: MergeFacts): MissingOf => missingOf(roster, courses, house.organisation);
 
 /** Real people with each step's moment, and the messages by day. */
-export function foresee({
-  assignments,
-  steps,
-  publishedAt,
-  facts,
-  from,
-  now = from,
-  baseUrl,
-  noteOf = () => null,
-}: ForeseeInput): Foreseen {
+export function foresee({ assignments, steps, publishedAt, facts, from, now = from, noteOf = () => null }: ForeseeInput): Foreseen {
   const { roster, house } = facts;
   const stepOf = new Map(steps.map((step) => [step.id, step]));
   const courses = [...new Set(assignments.map((assignment) => assignment.course))];
@@ -104,7 +90,7 @@ export function foresee({
     plans: courses.map((course) => ({ course, publishedAt, steps: steps.filter((step) => step.on) })),
     withHeld: true,
     isTold: ({ id }) => told.has(id),
-    missingOf: missingThen(facts, baseUrl),
+    missingOf: missingThen(facts),
   });
   const linesOf = new Map(named.map(({ id }): [string, RehearsalLine[]] => [id, []]));
   for (const line of lines) linesOf.get(line.assignment)?.push(line);
@@ -142,17 +128,16 @@ export function missingByStep(
   assignments: readonly AssignmentFacts[],
   steps: readonly PlanStep[],
   facts: Facts,
-  baseUrl: string,
   now: Instant,
 ): MissingField[] {
   const found = new Map<string, MissingField>();
-  const missingOf = missingThen(facts, baseUrl);
+  const missingFor = missingThen(facts);
   for (const assignment of assignments) {
     const person = facts.roster.getPerson(assignment.person);
     const recipient = { person, address: person.email, path: [] };
     for (const step of steps) {
       if (!step.on) continue;
-      for (const field of missingOf(step, assignment, recipient, now)) {
+      for (const field of missingFor(step, assignment, recipient, now)) {
         const key = `${step.id}/${field}`;
         const entry = found.get(key);
         if (entry) entry.people.push(person.name);

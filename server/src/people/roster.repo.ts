@@ -3,6 +3,7 @@ import {
   Roster,
   type CalendarFacts,
   type Course,
+  type Hold,
   type Leave,
   type Names,
   type Person,
@@ -116,47 +117,47 @@ union all
 select 'course', id::text, title from courses
 `;
 
-async function namesFor(
+type NamedCourse = Course & { titles?: Readonly<Record<string, string>>; stepNames?: Readonly<Record<string, string>> };
+export type NameRecords = Record<keyof Names, Record<string, string>>;
+
+/** What the ids in conditions are called, by kind. */
+async function nameRecords(
   db: Queryable,
   departments: readonly { id: string; name: string }[],
-  courses: readonly (Course & { titles?: Readonly<Record<string, string>>; stepNames?: Readonly<Record<string, string>> })[],
-): Promise<Names> {
-  const found = await rows<{ kind: string; id: string; name: string }>(db, LIST_NAMES);
-  const nameOf = new Map([
-    ...departments.map(({ id, name }) => [`department ${id}`, name] as const),
-    ...courses.flatMap(({ id, title, titles = {}, stepNames = {} }) => [
-      [`course ${id}`, title] as const,
-      ...Object.entries(titles).map(([unit, name]) => [`unit ${unit}`, `“${name}”`] as const),
-      ...Object.entries(stepNames).map(([step, name]) => [`step ${step}`, name] as const),
-    ]),
-    ...found.map(({ kind, id, name }) => [`${kind} ${id}`, name] as const),
-  ]);
-  const say = (kind: string, gone?: string) => (id: string) => nameOf.get(`${kind} ${id}`) ?? gone ?? id;
-  return {
-    ...NAMES_THEMSELVES,
-    department: say('department'),
-    site: say('site'),
-    group: say('group'),
-    course: say('course'),
-    unit: say('unit', 'a unit that is gone'),
-    step: say('step', 'a step that is gone'),
-  };
+  courses: readonly NamedCourse[],
+): Promise<NameRecords> {
+  const names: NameRecords = { department: {}, site: {}, group: {}, person: {}, course: {}, unit: {}, step: {} };
+  for (const { id, name } of departments) names.department[id] = name;
+  for (const { id, title, titles = {}, stepNames = {} } of courses) {
+    names.course[id] = title;
+    for (const [unit, name] of Object.entries(titles)) names.unit[unit] = `“${name}”`;
+    Object.assign(names.step, stepNames);
+  }
+  for (const { kind, id, name } of await rows<{ kind: 'site' | 'group' | 'course'; id: string; name: string }>(db, LIST_NAMES))
+    names[kind][id] = name;
+  return names;
 }
+
+const GONE: Partial<Record<keyof Names, string>> = { unit: 'a unit that is gone', step: 'a step that is gone' };
+
+const namesOf = (records: NameRecords): Names => {
+  const say =
+    (kind: keyof Names) =>
+    (id: string): string =>
+      records[kind][id] ?? GONE[kind] ?? id;
+  return { ...NAMES_THEMSELVES, department: say('department'), site: say('site'), group: say('group'), course: say('course'), unit: say('unit'), step: say('step') }; // prettier-ignore
+};
 
 const LIST_DEPARTMENTS = 'select id, name, parent_id from departments';
 
-/** The roster that planning needs for some people and courses: they, those above, covers, owners, assistants, whom steps name, calendars, settings. */
-export async function loadRoster(
+type AskedCourse = NamedCourse & { named?: readonly string[]; asksHeld?: boolean };
+
+/** What planning looks up for some people and courses, as plain data: they, those above, covers, owners, assistants, whom steps name, calendars, holds. */
+export async function loadRosterFacts(
   db: Queryable,
   personIds: readonly string[],
-  courses: readonly (Course & {
-    named?: readonly string[];
-    asksHeld?: boolean;
-    titles?: Readonly<Record<string, string>>;
-    stepNames?: Readonly<Record<string, string>>;
-  })[],
-  sending: Settings,
-): Promise<Roster> {
+  courses: readonly AskedCourse[],
+): Promise<{ people: Person[]; calendars: CalendarFacts[]; parents: Record<string, string | null>; names: NameRecords; holds: Hold[] }> {
   const told = courses.flatMap(({ owner, assistants = [], named = [] }) => [...(owner ? [owner] : []), ...assistants, ...named]);
   const calendars = await listCalendars(db);
   const people = await listPeopleAround(
@@ -165,14 +166,22 @@ export async function loadRoster(
     courses.some(({ asksHeld }) => asksHeld),
   );
   const departments = await rows<{ id: string; name: string; parent_id: string | null }>(db, LIST_DEPARTMENTS);
-  const parents = new Map(departments.map(({ id, parent_id }) => [id, parent_id]));
-  return new Roster({
+  return {
     people,
     calendars,
-    courses,
-    settings: sending,
-    parentOf: (id) => parents.get(id) ?? null,
-    names: await namesFor(db, departments, courses),
+    parents: Object.fromEntries(departments.map(({ id, parent_id }) => [id, parent_id])),
+    names: await nameRecords(db, departments, courses),
     holds: (await listStanding(db)).map(holdOf),
-  });
+  };
+}
+
+/** The roster that planning needs for some people and courses. */
+export async function loadRoster(
+  db: Queryable,
+  personIds: readonly string[],
+  courses: readonly AskedCourse[],
+  sending: Settings,
+): Promise<Roster> {
+  const { parents, names, ...facts } = await loadRosterFacts(db, personIds, courses);
+  return new Roster({ ...facts, courses, settings: sending, parentOf: (id) => parents[id] ?? null, names: namesOf(names) });
 }

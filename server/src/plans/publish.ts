@@ -117,7 +117,7 @@ export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft
     ...tellChanges(change, ledger, waiting, draft.steps, facts),
     people: examples.people,
     faults,
-    missing: missingByStep([...facts.assignments.values()], draft.steps, facts, deps.settings.baseUrl, now),
+    missing: missingByStep([...facts.assignments.values()], draft.steps, facts, now),
     warnings: foreseenWarnings(draft.steps, examples.lines, facts.house, false),
     found: warningsOf({
       steps: facts.plans.get(courseId)?.steps ?? draft.steps,
@@ -203,7 +203,6 @@ async function foreseeExamples(deps: Deps, courseId: string, steps: readonly Pla
       facts,
       from: Math.min(now, first),
       now,
-      baseUrl: deps.settings.baseUrl,
     });
   const found = look(all);
   const off = new Set(all.filter(({ on }) => !on).map(({ id }) => id));

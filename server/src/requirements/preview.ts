@@ -176,18 +176,23 @@ export async function previewRequirement(
     house.sending,
   );
   for (const assignment of drafts) foreseeOpenings(assignment, course, roster);
-  const facts: Facts = { house, roster, assignments: new Map(), courses: new Map([[course.id, course]]), plans: new Map(), went: new Map() };
-  const { baseUrl } = deps.settings;
+  const facts: Facts = {
+    house,
+    roster,
+    assignments: new Map(),
+    courses: new Map([[course.id, course]]),
+    plans: new Map(),
+    went: new Map(),
+  };
   const { lines, byDay, mails } = foresee({
     assignments: drafts,
     steps: plan.steps,
     publishedAt: plan.publishedAt,
     facts,
     from: now,
-    baseUrl,
   });
   await work.at(2, 3);
-  const missing = missingByStep(drafts, plan.steps, facts, baseUrl, now);
+  const missing = missingByStep(drafts, plan.steps, facts, now);
   const validity = await maybeRow<{ validity_months: number | null }>(db, GET_VALIDITY, [course.id]);
   return {
     words: tellRequirement(requirement, course.title, names),

@@ -54,8 +54,9 @@ export async function openPage<T>(
     inputs = {},
     role = 'administrator',
     providers = [],
+    overrides = [],
     elsewhere = null,
-  }: { inputs?: Record<string, unknown>; role?: Role; providers?: unknown[]; elsewhere?: string | null } = {},
+  }: { inputs?: Record<string, unknown>; role?: Role; providers?: unknown[]; overrides?: unknown[]; elsewhere?: string | null } = {},
 ): Promise<OpenedPage<T>> {
   TestBed.resetTestingModule(); // a second page in one test begins anew
   const announced = new Subject<string>();
@@ -75,6 +76,8 @@ export async function openPage<T>(
       ...(providers as never[]),
     ],
   });
+  // what the component brings itself, such as a worker
+  if (overrides.length > 0) TestBed.overrideComponent(component, { set: { providers: overrides as never[] } });
   const http = TestBed.inject(HttpTestingController);
   TestBed.inject(SessionStore).start().subscribe();
   http.expectOne('/api/session').flush({ ...session(role), elsewhere });

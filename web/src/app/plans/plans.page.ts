@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
-import { Router } from '@angular/router';
+import { Router, RouterLink } from '@angular/router';
 import type { PlanRow } from '@nudrik/contract';
 import { of } from 'rxjs';
 import { KindMark } from '../shared/kind-mark.ts';
@@ -10,7 +10,7 @@ import { PlansApi } from './plans.api.ts';
 /** Every plan, what of it is switched on, and what it sends in the next four weeks. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [KindMark, MomentPipe],
+  imports: [KindMark, MomentPipe, RouterLink],
   templateUrl: './plans.page.html',
   styles: `.marks nk-kind { margin-right: 4px; }`,
 })

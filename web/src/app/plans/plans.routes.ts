@@ -4,5 +4,10 @@ import { PlansPage } from './plans.page.ts';
 
 export const routes: Routes = [
   { path: '', component: PlansPage },
+  {
+    path: 'rehearsal',
+    title: 'Rehearsal · Nudrik',
+    loadComponent: () => import('../rehearsal/rehearsal.page.ts').then((m) => m.RehearsalPage),
+  },
   { path: ':course', loadComponent: () => import('./plan.page.ts').then((m) => m.PlanPage), canDeactivate: [askBeforeLeaving] },
 ];

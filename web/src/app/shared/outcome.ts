@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 
-const REASONS: Record<string, string> = {
+export const REASONS: Record<string, string> = {
   finished: 'finished before',
   waived: 'waived',
   withdrawn: 'withdrawn',

@@ -1,0 +1,145 @@
+import type { Pace, PlanStep, RehearsalFacts } from '@nudrik/core';
+import { rows, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { getHouse } from '../house/house.ts';
+import { askFor, foreseeOpenings, listAssignmentFacts, listCourseFacts, listPlanFacts, resolveSteps, stepsOf } from '../notices/facts.ts';
+import { loadRoster, loadRosterFacts } from '../people/roster.repo.ts';
+import { Refused } from '../refusal.ts';
+
+/** A rehearsal looks at so many assignments at the most: what is more is left out, and said so. */
+export const MOST_ASSIGNMENTS = 6_000;
+
+const LIST_COURSES = `
+select c.id, c.title, d.steps as draft
+from plans p
+join courses c on c.id = p.course_id
+left join plan_drafts d on d.course_id = p.course_id
+where ($1::bigint is null and c.state = 'live' or c.id = $1::bigint)
+order by c.title
+`;
+
+// what is open, and what is closed and still has something to come: the first to be due first
+const LIST_ASSIGNMENTS = `
+select id, count(*) over ()::integer as total
+from (
+  select a.id, a.due_at
+  from assignments a
+  where a.course_id = any($1::bigint[])
+    and a.closed_by is null
+  union
+  select a.id, a.due_at
+  from notices n
+  join assignments a on a.id = n.assignment_id
+  where n.course_id = any($1::bigint[])
+    and n.state in ('planned', 'held')
+    and a.closed_by is not null
+) a
+order by a.due_at, a.id
+limit $2::integer
+`;
+
+/** Of the past two years; enough of them to draw from. */
+const LIST_PACE = `
+select s.course_id, s.closed_by, extract(epoch from s.closed_at - s.assigned_at) / greatest(86400, extract(epoch from s.due_at - s.assigned_at)) as share
+from (
+  select a.*, row_number() over (partition by a.course_id order by a.closed_at desc nulls last, a.id) as place
+  from assignments a
+  where a.course_id = any($1::bigint[])
+    and (a.closed_by = 'finished' or a.closed_by is null and a.due_at < $2::timestamptz)
+    and a.assigned_at > $2::timestamptz - interval '2 years'
+) s
+where s.place <= 500
+`;
+
+async function loadPace(db: Queryable, courses: readonly string[], now: number): Promise<Record<string, Pace>> {
+  const found = await rows<{ course_id: string; closed_by: string | null; share: number | string | null }>(db, LIST_PACE, [
+    courses,
+    new Date(now),
+  ]);
+  const pace: Record<string, { shares: number[]; all: number }> = {};
+  for (const { course_id, closed_by, share } of found) {
+    const of = (pace[course_id] ??= { shares: [], all: 0 });
+    of.all += 1;
+    // what was recorded of a day before the assignment says nothing of how fast people are
+    if (closed_by === 'finished' && Number(share) > 0) of.shares.push(Math.round(Number(share) * 1_000) / 1_000);
+  }
+  return Object.fromEntries(
+    Object.entries(pace).map(([course, { shares, all }]) => [
+      course,
+      { shares: shares.sort((a, b) => a - b), never: Math.round((100 * (all - shares.length)) / all) },
+    ]),
+  );
+}
+
+/**
+ * Everything that a rehearsal looks at, as it stands now: of one course, whatever its state, or of all that are live. Nothing in it lets
+ * anybody act for somebody else: personal links are left out.
+ */
+export async function rehearsalFacts(deps: Deps, courseId: string | null): Promise<RehearsalFacts> {
+  const { db } = deps;
+  const now = deps.clock.now();
+  const house = await getHouse(db);
+  const listed = await rows<{ id: string; title: string; draft: PlanStep[] | null }>(db, LIST_COURSES, [courseId]);
+  if (courseId !== null && listed.length === 0) throw new Refused('not-found', 'There is no such plan, or not any more.');
+  const ids = listed.map(({ id }) => id);
+  const courses = await listCourseFacts(db, ids);
+  const plans = new Map((await listPlanFacts(db, ids)).map((plan) => [plan.course, plan]));
+  const chosen = await rows<{ id: string; total: number }>(db, LIST_ASSIGNMENTS, [ids, MOST_ASSIGNMENTS]);
+  const assignments = await listAssignmentFacts(
+    db,
+    chosen.map(({ id }) => id),
+  );
+  const drafts = new Map<string, PlanStep[]>();
+  for (const { id, draft } of listed) {
+    if (!draft) continue;
+    const course = courses.find((one) => one.id === id)!;
+    askFor(course, draft);
+    drafts.set(id, await resolveSteps(db, id, draft));
+  }
+  const people = [...new Set(assignments.map(({ person }) => person))];
+  const roster = await loadRosterFacts(db, people, courses);
+  const standing = await loadRoster(db, people, courses, house.sending);
+  const courseOf = new Map(courses.map((course) => [course.id, course]));
+  for (const assignment of assignments) foreseeOpenings(assignment, courseOf.get(assignment.course)!, standing);
+  return {
+    now,
+    zone: house.zone,
+    organisation: house.organisation,
+    ...roster,
+    courses: courses.map(
+      ({ id, title, owner, assistants, units, finish, counted, released, code, summary, required, needed, quizzes }) => ({
+        id,
+        title,
+        owner,
+        ...(assistants && { assistants }),
+        units,
+        ...(finish && { finish }),
+        ...(counted && { counted }),
+        ...(released && { released }),
+        code,
+        summary,
+        required,
+        needed,
+        quizzes,
+      }),
+    ),
+    settings: house.sending,
+    plans: listed.map(({ id, title }) => {
+      const plan = plans.get(id)!;
+      return { course: id, title, publishedAt: plan.publishedAt, steps: [...stepsOf(plan)], draft: drafts.get(id) ?? null };
+    }),
+    assignments: assignments.map(({ id, person, course, round, assignedAt, dueAt, isByHand, events, openings }) => ({
+      id,
+      person,
+      course,
+      ...(round !== undefined && { round }),
+      assignedAt,
+      dueAt,
+      ...(isByHand !== undefined && { isByHand }),
+      events,
+      ...(openings && { openings }),
+    })),
+    pace: await loadPace(db, ids, now),
+    leftOut: Math.max(0, (chosen[0]?.total ?? 0) - chosen.length),
+  };
+}
