@@ -1,5 +1,6 @@
+import { KINDS } from '@nudrik/core';
 import { z } from 'zod';
-import { Id, LocalDate, Page } from '../common.ts';
+import { Id, Line, LocalDate, Page } from '../common.ts';
 
 export const NOTICE_STATES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 'failed', 'skipped', 'cancelled'] as const;
 export type NoticeState = (typeof NOTICE_STATES)[number];
@@ -16,6 +17,13 @@ export const NoticesQuery = Page.pick({ size: true }).extend({
   outcome: z.enum([...NOTICE_STATES, 'trouble']).optional(),
   /** what holds it */
   held: z.string().max(40).optional(),
+  /** why it was not sent */
+  because: z.string().max(40).optional(),
+  kind: z.enum(KINDS).optional(),
+  /** whom it is about is in this department, or below it */
+  department: Id.optional(),
+  /** by the plan, or by what somebody wrote by hand */
+  by: z.enum(['plan', 'hand']).optional(),
   /** a merge field that its person or course has no value for: planned within two weeks */
   lacks: z.string().max(40).optional(),
   find: z.string().max(200).optional(),
@@ -134,3 +142,32 @@ export type ClockMove = z.infer<typeof ClockMove>;
 export interface LiveEvent {
   topics: string[];
 }
+
+/** GET /api/notices/groups: what fits a filter, by outcome, reason and step */
+export interface NoticeGroups {
+  groups: { state: NoticeState; because: string | null; stepName: string; count: number }[];
+  /** so many of the newest were looked at; null where all were */
+  newest: number | null;
+}
+
+/** POST /api/notices/export: where the file is. An mbox holds the messages themselves, as they were sent, without personal links */
+export const LedgerExport = NoticesQuery.omit({ cursor: true, size: true }).extend({ form: z.enum(['csv', 'xlsx', 'mbox']) });
+export type LedgerExport = z.infer<typeof LedgerExport>;
+
+/** A filter of a page that somebody named. */
+export interface KeptView {
+  id: string;
+  name: string;
+  params: Record<string, string>;
+  madeBy: string;
+}
+
+/** POST /api/views */
+export const KeptViewDraft = z.object({
+  page: z.enum(['ledger']),
+  name: Line(80, 'expected a name'),
+  params: z
+    .record(z.string().max(20), z.string().max(200))
+    .refine((params) => Object.keys(params).length <= 20, 'expected at most 20 filters'),
+});
+export type KeptViewDraft = z.infer<typeof KeptViewDraft>;

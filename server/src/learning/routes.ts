@@ -9,6 +9,7 @@ import { sendPdf } from '../certificates/routes.ts';
 import { answerCourseFile } from '../files/routes.ts';
 import { houseToday } from '../people/today.ts';
 import { renewLink } from './renew.ts';
+import { noteOpenedAt } from './opened.ts';
 import { findLearning, listMyTraining, markUnitDone, refuseClosed, startLearning } from './learn.ts';
 import { findPackage, keepPlace, tellPackage, tellPlayed, type By } from './work.ts';
 
@@ -48,7 +49,13 @@ export const learningRoutes: Route[] = [
     method: 'get',
     path: '/api/learning/:token',
     access: 'public',
-    handle: ({ deps, req }) => findLearning(deps, token(req.params['token'])),
+    async handle({ deps, req }) {
+      const link = token(req.params['token']);
+      const found = await findLearning(deps, link);
+      const id = await findIdByLink(deps.db, deps.settings.key, link, deps.clock.now());
+      if (id !== null) await noteOpenedAt(deps, id);
+      return found;
+    },
   },
   {
     method: 'post',

@@ -1,6 +1,7 @@
-import type { NoticesPage, NoticesQuery, NoticeState } from '@nudrik/contract';
+import type { NoticeGroups, NoticeRow, NoticesPage, NoticesQuery, NoticeState } from '@nudrik/contract';
 import { containing, rows, type Queryable } from '../db/db.ts';
 import { NOTICE_COLUMNS, NOTICE_TABLES, rowOf, type NoticeDbRow } from './ledger.rows.ts';
+import type { Work } from '../work/jobs.ts';
 import { isMissingAhead, LACKS } from './lacks.sql.ts';
 
 /** What is counted where no kept figure answers: more than these are "many". */
@@ -75,6 +76,15 @@ function narrow(filter: Filter, table: 'n' | 'f', { from, to, course, step, held
   if (held) filter.add((n) => `${table}.held_because = ${n}::text`, held);
 }
 
+/** Who is in a department, or below it. */
+const inDepartment = (n: string): string => `
+  with recursive below (id) as (
+    select ${n}::bigint
+    union
+    select d.id from departments d join below b on d.parent_id = b.id
+  )
+  select p.id from people p join below b on p.department_id = b.id`;
+
 async function filterOf(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<Filter> {
   const filter = new Filter();
   narrow(filter, 'n', query);
@@ -90,9 +100,17 @@ async function filterOf(db: Queryable, query: NoticesQuery, now: number, today: 
     const day = filter.put(today);
     filter.add((n) => isMissingAhead(lacks, day, n), query.lacks);
   }
+  if (query.because) filter.add((n) => `n.because = ${n}::text`, query.because);
+  if (query.kind) filter.add((n) => `n.kind = ${n}::text`, query.kind);
+  if (query.by) filter.where.push(`n.step_id ${query.by === 'hand' ? '' : 'not '}like 'hand-%'`);
+  if (query.department) filter.add((n) => `n.person_id in (${inDepartment(n)})`, query.department);
   if (query.find) await find(db, filter, query.find);
   return filter;
 }
+
+/** Whether kept counts know of everything that is asked. */
+const hasKeptCounts = ({ person, lacks, find: text, because, kind, department, by }: NoticesQuery): boolean =>
+  ![person, lacks, text, because, kind, department, by].some((value) => value !== undefined);
 
 type Summary = Partial<Record<NoticeState, number>>;
 
@@ -193,14 +211,17 @@ async function daysOfPage(
   return days;
 }
 
-/** A page of the ledger in the order of moments, how many there are of each outcome, and where the pages beside it begin. */
-export async function listNotices(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<NoticesPage> {
+/**
+ * A page of the ledger in the order of moments, how many there are of each outcome, and where the pages beside it begin.
+ * @param isCounted false for whoever reads on and on, and counts nothing
+ */
+export async function listNotices(db: Queryable, query: NoticesQuery, now: number, today: string, isCounted = true): Promise<NoticesPage> {
   const filter = await filterOf(db, query, now, today);
   const nothing: NoticesPage = { rows: [], total: 0, summary: {}, place: 0, back: null, further: null };
   if (filter.isNothing) return nothing;
-  const isKept = !query.person && !query.lacks && !query.find;
+  const isKept = hasKeptCounts(query);
   const isDense = filter.joins !== '' && !query.lacks;
-  const summary = isKept ? await keptSummary(db, query, now, today) : isDense ? null : await countedSummary(db, filter);
+  const summary = !isCounted ? null : isKept ? await keptSummary(db, query, now, today) : isDense ? null : await countedSummary(db, filter);
   const wanted = query.outcome === undefined ? null : query.outcome === 'trouble' ? TROUBLE : [query.outcome];
   const total =
     summary &&
@@ -249,4 +270,51 @@ export async function listNotices(db: Queryable, query: NoticesQuery, now: numbe
     back: first && hasBefore ? cursorText('<', first, place) : null,
     further: last && hasAfter ? cursorText('>', last, place + page.length) : null,
   };
+}
+
+/** Of more than these only the newest are put into groups. */
+const GROUPED = 100_000;
+
+/** What fits a filter, by outcome, reason and step, the most first. */
+export async function groupNotices(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<NoticeGroups> {
+  const filter = await filterOf(db, query, now, today);
+  if (filter.isNothing) return { groups: [], newest: null };
+  if (query.outcome) filter.add((n) => `n.state = any(${n}::text[])`, query.outcome === 'trouble' ? TROUBLE : [query.outcome]);
+  const groups = await rows<{ state: NoticeState; because: string | null; stepName: string; count: number }>(
+    db,
+    `select state, because, step_name as "stepName", count(*)::integer as count
+     from (
+       select n.state, coalesce(n.because, case when n.state = 'held' then n.held_because end) as because, n.step_name
+       from notices n ${filter.joins} ${filter.sql()}
+       order by n.on_day desc, n.at desc, n.id desc
+       limit ${GROUPED + 1}
+     ) f
+     group by 1, 2, 3
+     order by count(*) desc, 1, 2, 3
+     limit 200`,
+    filter.values,
+  );
+  const looked = groups.reduce((sum, { count }) => sum + count, 0);
+  return { groups, newest: looked > GROUPED ? GROUPED : null };
+}
+
+const PART = 1_000;
+
+/** Everything that fits a filter, in the order of the page, a part after the other: a million at constant memory. */
+export async function* partsOfLedger(
+  db: Queryable,
+  query: Omit<NoticesQuery, 'size' | 'cursor'>,
+  now: number,
+  today: string,
+  work: Work,
+): AsyncGenerator<NoticeRow[]> {
+  let cursor: string | undefined;
+  for (let read = 0; ;) {
+    await work.at(read, read + PART);
+    const page = await listNotices(db, { ...query, size: PART, cursor }, now, today, false);
+    if (page.rows.length > 0) yield page.rows;
+    read += page.rows.length;
+    if (page.further === null) return;
+    cursor = page.further;
+  }
 }

@@ -47,6 +47,15 @@ order by at
 limit 20
 `;
 
+const LIST_OPENINGS = `
+select at
+from link_openings
+where assignment_id = $1::bigint
+  and at >= $2::timestamptz
+order by at
+limit 3
+`;
+
 const LIST_SHARING = `
 select n.id, p.name
 from notices n
@@ -117,6 +126,7 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
   }
   const explained = await explain(deps, row);
   const followed = row.sent_at ? await rows<FollowedRow>(deps.db, LIST_FOLLOWED, [row.assignment_id, row.sent_at]) : [];
+  const opened = row.sent_at ? await rows<{ at: Date }>(deps.db, LIST_OPENINGS, [row.assignment_id, row.sent_at]) : [];
   const gatheredWith =
     row.gathered && row.message_id ? await rows<{ id: string; name: string }>(deps.db, LIST_SHARING, [row.message_id, id]) : [];
   return {
@@ -135,12 +145,18 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
           reader !== null && reader === row.recipient_id ? await ownLinks(deps, reader, message) : null,
         )
       : null,
-    followed: followed.flatMap(({ id, type, at, data }) => {
-      const event = decodeEvent({ id, type, at: at.getTime(), data });
-      const personZone = Zone.of(row.person_zone);
-      const facts = { course: row.course_title, unit: null, zone: personZone, now, takenBack: null };
-      return event ? [{ at: at.toISOString(), words: `${tellMoment(at.getTime(), personZone, now)}: ${tellEvent(event, facts)}` }] : [];
-    }),
+    followed: [
+      ...opened.map(({ at }) => {
+        const personZone = Zone.of(row.person_zone);
+        return { at: at.toISOString(), words: `${tellMoment(at.getTime(), personZone, now)}: ${row.person_name} came by the link` };
+      }),
+      ...followed.flatMap(({ id, type, at, data }) => {
+        const event = decodeEvent({ id, type, at: at.getTime(), data });
+        const personZone = Zone.of(row.person_zone);
+        const facts = { course: row.course_title, unit: null, zone: personZone, now, takenBack: null };
+        return event ? [{ at: at.toISOString(), words: `${tellMoment(at.getTime(), personZone, now)}: ${tellEvent(event, facts)}` }] : [];
+      }),
+    ].sort((a, b) => (a.at < b.at ? -1 : a.at > b.at ? 1 : 0)),
     gatheredWith,
     acts: actsOn(row, now),
     again: await againFor(deps, row),

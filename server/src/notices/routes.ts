@@ -1,13 +1,18 @@
-import { Id, NoticeAct, NoticesQuery } from '@nudrik/contract';
+import { Id, KeptViewDraft, LedgerExport, NoticeAct, NoticesQuery } from '@nudrik/contract';
 import { dateOf, dayOf } from '@nudrik/core';
 import { z } from 'zod';
 import { tryChannelsNow } from '../messages/channels.repo.ts';
 import { announce } from '../db/db.ts';
 import { retryAside } from '../work/set-aside.ts';
-import { act, ADMINISTRATORS, DONE, OFFICE, parse, type Route } from '../route.ts';
+import { headFile } from '../answer-file.ts';
+import { paramsOf } from '../reports/params.ts';
+import { nowOrLater } from '../work/routes.ts';
+import { act, ADMINISTRATORS, DONE, EDITORS, get, idOf, OFFICE, parse, type Route } from '../route.ts';
 import { houseToday } from '../people/today.ts';
 import { actOnNotice } from './by-hand.ts';
-import { listNotices } from './ledger.list.ts';
+import { LEDGER_TYPES, ledgerName, writeLedger } from './ledger.export.ts';
+import { groupNotices, listNotices } from './ledger.list.ts';
+import { dropView, keepView, listViews } from './views.ts';
 import { findNoticeSheet, ribbon, whyStep } from './ledger.query.ts';
 
 const TRY_NOW = `
@@ -24,6 +29,45 @@ export const noticeRoutes: Route[] = [
     path: '/api/notices',
     access: OFFICE,
     handle: async ({ deps, req }) => listNotices(deps.db, parse(NoticesQuery, req.query), deps.clock.now(), await houseToday(deps)),
+  },
+  get('/api/notices/groups', async ({ deps, req }) =>
+    groupNotices(deps.db, parse(NoticesQuery, req.query), deps.clock.now(), await houseToday(deps)),
+  ),
+  get('/api/notices/file', async ({ deps, req, res }) => {
+    const query = parse(LedgerExport, req.query);
+    headFile(res, await ledgerName(deps, query), LEDGER_TYPES[query.form]);
+    await writeLedger(deps, query, res);
+    return undefined;
+  }),
+  {
+    method: 'post',
+    path: '/api/notices/export',
+    access: OFFICE,
+    async handle(call) {
+      const query = parse(LedgerExport, call.req.body);
+      const { deps } = call;
+      const { total } = await listNotices(deps.db, { ...query, size: 1 }, deps.clock.now(), await houseToday(deps));
+      const job = { kind: 'ledger-export', words: `Exporting the ledger as ${query.form.toUpperCase()}`, input: query };
+      return nowOrLater(call, total === null || total > deps.settings.jobAbove, job, () =>
+        Promise.resolve({ href: `/api/notices/file?${new URLSearchParams(paramsOf(query)).toString()}` }),
+      );
+    },
+  },
+  get('/api/views/:page', ({ deps, req }) => listViews(deps.db, parse(KeptViewDraft.shape.page, req.params['page']))),
+  {
+    method: 'post',
+    path: '/api/views',
+    access: EDITORS,
+    handle: ({ deps, req, account }) => keepView(deps, parse(KeptViewDraft, req.body), account!.name),
+  },
+  {
+    method: 'delete',
+    path: '/api/views/:id',
+    access: EDITORS,
+    async handle(call) {
+      await dropView(call.deps.db, idOf(call));
+      return DONE;
+    },
   },
   {
     method: 'get',

@@ -9,14 +9,15 @@ import { getHouse } from '../house/house.ts';
 import type { Work } from '../work/jobs.ts';
 import { listReport, partsOf } from './course-report.ts';
 
-interface Column {
+/** A column of a file, as it is on the screen. */
+export interface Column<Row> {
   head: string;
   width: number;
-  cell(row: ReportRow, zone: Zone): string | number;
+  cell(row: Row, zone: Zone): string | number;
 }
 
 /** The columns of the report, the same on the screen, in CSV and in XLSX; moments in the house's zone, with their offset. */
-export const REPORT_COLUMNS: readonly Column[] = [
+export const REPORT_COLUMNS: readonly Column<ReportRow>[] = [
   { head: 'Person', width: 24, cell: (row) => row.person.name },
   { head: 'Personnel number', width: 16, cell: (row) => row.person.number ?? '' },
   { head: 'E-mail', width: 30, cell: (row) => row.person.email },
@@ -50,28 +51,32 @@ export function written(iso: string, zone: Zone): string {
 /** A cell that a spreadsheet would run as a formula is written as text. */
 export const safeCell = <T extends string | number>(cell: T): T | string => (typeof cell === 'string' && /^[=+\-@\t\r]/.test(cell) ? `'${cell}` : cell);
 
-/** Rows as they are read, a part after the other: a million at constant memory. */
-export type ReportParts = AsyncIterable<readonly ReportRow[]>;
+/** A table as its rows are read, a part after the other: a million at constant memory. */
+export interface Table<Row> {
+  title: string;
+  columns: readonly Column<Row>[];
+  parts: AsyncIterable<readonly Row[]>;
+}
 
 /** Writes CSV (RFC 4180), and ends what it writes to. */
-export async function writeCsv(out: Writable, parts: ReportParts, zone: Zone): Promise<void> {
+export async function writeCsv<Row>(out: Writable, { columns, parts }: Table<Row>, zone: Zone): Promise<void> {
   const lines = async function* (): AsyncGenerator<(string | number)[]> {
-    yield REPORT_COLUMNS.map((column) => column.head);
-    for await (const rows of parts) for (const row of rows) yield REPORT_COLUMNS.map((column) => safeCell(column.cell(row, zone)));
+    yield columns.map((column) => column.head);
+    for await (const rows of parts) for (const row of rows) yield columns.map((column) => safeCell(column.cell(row, zone)));
   };
   await pipeline(Readable.from(lines()), stringify({ header: false, bom: true }), out);
 }
 
 /** Writes XLSX, and ends what it writes to. */
-export async function writeXlsx(out: Writable, title: string, parts: ReportParts, zone: Zone, now: number): Promise<void> {
+export async function writeXlsx<Row>(out: Writable, { title, columns, parts }: Table<Row>, zone: Zone, now: number): Promise<void> {
   // streamed: in memory a million rows take 2.6 GB
   const book = new excel.stream.xlsx.WorkbookWriter({ stream: out, useStyles: true });
   const sheet = book.addWorksheet(title.replace(/[\\/?*[\]:]/g, ' ').slice(0, 31), {
     views: [{ state: 'frozen', ySplit: 1 }],
   });
-  sheet.columns = REPORT_COLUMNS.map((column) => ({ header: column.head, width: column.width }));
+  sheet.columns = columns.map((column) => ({ header: column.head, width: column.width }));
   sheet.getRow(1).font = { bold: true };
-  for await (const rows of parts) for (const row of rows) sheet.addRow(REPORT_COLUMNS.map((column) => column.cell(row, zone))).commit();
+  for await (const rows of parts) for (const row of rows) sheet.addRow(columns.map((column) => column.cell(row, zone))).commit();
   sheet.commit();
   book.title = `${title}, as of ${tellMoment(now, zone)}`;
   await book.commit();
@@ -83,8 +88,20 @@ export const EXPORT_TYPES = {
 } as const;
 export type ExportKind = keyof typeof EXPORT_TYPES;
 
-export const writeReport = (kind: ExportKind, out: Writable, title: string, parts: ReportParts, zone: Zone, now: number): Promise<void> =>
-  kind === 'csv' ? writeCsv(out, parts, zone) : writeXlsx(out, title, parts, zone, now);
+export const writeTable = <Row>(kind: ExportKind, out: Writable, table: Table<Row>, zone: Zone, now: number): Promise<void> =>
+  kind === 'csv' ? writeCsv(out, table, zone) : writeXlsx(out, table, zone, now);
+
+/** The report of a course as a table. */
+export const reportTable = (title: string, parts: Table<ReportRow>['parts']): Table<ReportRow> => ({ title, columns: REPORT_COLUMNS, parts });
+
+/** A file that is made in memory, for long work to keep. */
+export async function bytesOfFile(write: (out: Writable) => Promise<void>): Promise<Buffer> {
+  const chunks: Buffer[] = [];
+  const out = new Writable({ write: (chunk: Buffer, _encoding, done) => (chunks.push(Buffer.from(chunk)), done()) });
+  // one that is cancelled ends both, and both are waited for
+  await Promise.all([write(out), finished(out)]);
+  return Buffer.concat(chunks);
+}
 
 /** The report of a course as a file, made while its parts are read. */
 export async function exportReport(
@@ -95,10 +112,8 @@ export async function exportReport(
   const now = deps.clock.now();
   const { course, ids } = await listReport(deps.db, courseId, query, now);
   const zone = Zone.of((await getHouse(deps.db)).zone);
-  const chunks: Buffer[] = [];
-  const out = new Writable({ write: (chunk: Buffer, _encoding, done) => (chunks.push(Buffer.from(chunk)), done()) });
-  // one that is cancelled ends both, and both are waited for
-  await Promise.all([writeReport(kind, out, course.title, partsOf(deps.db, ids, query, now, work), zone, now), finished(out)]);
+  const table = reportTable(course.title, partsOf(deps.db, ids, query, now, work));
+  const content = await bytesOfFile((out) => writeTable(kind, out, table, zone, now));
   const name = `${course.title}, ${dateOf(zone.dayAt(now))}.${kind}`;
-  return { href: await work.keep({ name, type: EXPORT_TYPES[kind], content: Buffer.concat(chunks) }) };
+  return { href: await work.keep({ name, type: EXPORT_TYPES[kind], content }) };
 }

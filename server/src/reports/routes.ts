@@ -8,8 +8,9 @@ import { Refused } from '../refusal.ts';
 import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 import { courseReport, listReport, overTime, partsOf } from './course-report.ts';
-import { EXPORT_TYPES, writeReport, type ExportKind } from './export.ts';
+import { EXPORT_TYPES, reportTable, writeTable, type ExportKind } from './export.ts';
 import { findByTeamLink } from './team-links.repo.ts';
+import { paramsOf } from './params.ts';
 import { teamOf } from './team.repo.ts';
 import { todayNeeds } from './needs.ts';
 import { todayView } from './today.ts';
@@ -21,7 +22,7 @@ async function file({ deps, req, res }: Call, kind: ExportKind): Promise<undefin
   const { course, ids } = await listReport(deps.db, parse(Id, req.params['id']), query, now);
   const zone = Zone.of((await getHouse(deps.db)).zone);
   headFile(res, `${course.title}, ${await houseToday(deps)}.${kind}`, EXPORT_TYPES[kind]);
-  await writeReport(kind, res, course.title, partsOf(deps.db, ids, query, now, AT_ONCE), zone, now);
+  await writeTable(kind, res, reportTable(course.title, partsOf(deps.db, ids, query, now, AT_ONCE)), zone, now);
   return undefined;
 }
 
@@ -35,13 +36,6 @@ async function exported(call: Call): Promise<unknown> {
     Promise.resolve({ href: `/api/reports/courses/${id}/${kind}?${new URLSearchParams(paramsOf(query)).toString()}` }),
   );
 }
-
-const paramsOf = (query: object): Record<string, string> =>
-  Object.fromEntries(
-    Object.entries(query)
-      .filter(([, value]) => value !== undefined)
-      .map(([name, value]) => [name, String(value)]),
-  );
 
 export const reportRoutes: Route[] = [
   { method: 'get', path: '/api/today', access: OFFICE, handle: ({ deps, req }) => todayView(deps, parse(TodayQuery, req.query)) },

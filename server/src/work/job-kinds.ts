@@ -8,6 +8,7 @@ import type {
   CompletionsRequest,
   ExtendRequest,
   ImportQuery,
+  LedgerExport,
   Outside,
   PlanDraft,
   RemindRequest,
@@ -27,6 +28,7 @@ import { foreseeImport, takeImport } from '../people/import.ts';
 import { undoImport } from '../people/undo-import.ts';
 import { previewPlan } from '../plans/publish.ts';
 import { exportReport } from '../reports/export.ts';
+import { exportLedger } from '../notices/ledger.export.ts';
 import type { Deps } from '../deps.ts';
 import type { JobKind, Work } from './jobs.ts';
 
@@ -51,6 +53,7 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
     previewRequirement(deps, id, draft, work),
   ),
   'requirement-people': kind((deps, { id }: { id: string }) => listStandings(deps, id)),
+  'ledger-export': kind((deps, query: LedgerExport, _byWhom, work) => exportLedger(deps, query, work)),
   'count-audience': kind((deps, input: { id: string; version: number }, _byWhom, work) => countLater(deps, input, work)),
   import: {
     run: (deps, { input, file, byWhom }: { input: ImportQuery; file: Buffer | null; byWhom: string }, work) =>

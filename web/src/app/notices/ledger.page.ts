@@ -1,22 +1,35 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal, viewChild } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import type { NoticeRow, NoticesQuery } from '@nudrik/contract';
-import { dayOf, HOLD_WORDS, tellDay, type HoldReason } from '@nudrik/core';
+import type { KeptView, LedgerExport, NoticeGroups, NoticeRow, NoticesQuery } from '@nudrik/contract';
+import { dayOf, HOLD_WORDS, KINDS, SKIP_REASONS, tellDay, type HoldReason } from '@nudrik/core';
+import type { MenuItem } from 'primeng/api';
+import { Menu } from 'primeng/menu';
 import { catchError, debounceTime, of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
-import { SelectField, type Choice } from '../shared/pick/select.ts';
-import { Outcome } from '../shared/outcome.ts';
+import { choicesOf, SelectField, wordsOf, type Choice } from '../shared/pick/select.ts';
+import { download } from '../shared/download.ts';
+import { Outcome, REASONS } from '../shared/outcome.ts';
+import { paramsOf } from '../shared/params.ts';
+import { sentenceOf } from '../shared/refusal.ts';
+import { StructureApi } from '../structure/structure.api.ts';
+import { WhyNothing } from './why-nothing.ts';
 import { CoursesApi } from '../courses/courses.api.ts';
 import { NoticesApi } from './notices.api.ts';
 import { NoticeSheetPart } from './notice-sheet.ts';
 
 const SIZE = 60;
 const OUTCOMES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 'failed', 'skipped', 'cancelled', 'trouble'] as const;
+
+/** Why something was not sent: decided at its moment, or taken away before. */
+const SKIPPED = [...SKIP_REASONS, 'by-hand', 'extended', 'replaced', 'plan-changed', 'undone'].filter(
+  (reason, i, all) => all.indexOf(reason) === i,
+);
+const sorted = (params: Record<string, string>): [string, string][] => Object.entries(params).sort(([a], [b]) => (a < b ? -1 : 1));
 
 const PERIODS: Choice[] = [
   { value: 'past', label: 'up to now' },
@@ -27,9 +40,9 @@ const PERIODS: Choice[] = [
 /** All notices, past and planned, with what became of each and why. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, SelectField, KindMark, Outcome, MomentPipe, NoticeSheetPart],
+  imports: [FormsModule, RouterLink, Menu, SelectField, KindMark, Outcome, MomentPipe, NoticeSheetPart, WhyNothing],
   templateUrl: './ledger.page.html',
-  styles: `.when { width: 118px; } .mark { width: 30px; } .other { font-size: 12px; }`,
+  styles: `.views { display: flex; flex-wrap: wrap; gap: 6px 16px; margin-bottom: 12px; } .views .here { font-weight: 700; color: var(--ink); text-decoration: none; } .when { width: 118px; } .mark { width: 30px; } .other { font-size: 12px; }`,
 })
 export class LedgerPage {
   private readonly api = inject(NoticesApi);
@@ -48,6 +61,12 @@ export class LedgerPage {
   /** what holds a notice, and a merge field without a value: where Today leads to */
   readonly held = input<string>();
   readonly lacks = input<string>();
+  readonly because = input<string>();
+  readonly kind = input<string>();
+  readonly department = input<string>();
+  readonly by = input<string>();
+  /** what fits is shown by reason and step */
+  readonly grouped = input<string>();
   readonly cursor = input<string>();
   protected readonly periods = PERIODS;
   protected readonly outcomeFilters: Choice[] = [
@@ -68,7 +87,17 @@ export class LedgerPage {
     const time = this.when();
     if (this.from() || time === 'all') return undefined;
     if (time === 'past' || time === 'ahead') return time;
-    return this.person() || this.outcome() || this.find() || this.stepFilter() || this.held() || this.lacks() ? undefined : 'past';
+    return this.person() ||
+      this.outcome() ||
+      this.find() ||
+      this.stepFilter() ||
+      this.held() ||
+      this.lacks() ||
+      this.because() ||
+      this.by() ||
+      this.grouped()
+      ? undefined
+      : 'past';
   });
 
   private readonly query = computed((): Partial<NoticesQuery> => ({
@@ -82,10 +111,59 @@ export class LedgerPage {
     outcome: this.outcome() as NoticesQuery['outcome'],
     held: this.held(),
     lacks: this.lacks(),
+    because: this.because(),
+    kind: this.kind() as NoticesQuery['kind'],
+    department: this.department(),
+    by: this.by() as NoticesQuery['by'],
     cursor: this.cursor(),
     size: SIZE,
   }));
   protected readonly ledger = load(toObservable(this.query).pipe(debounceTime(30)), (query) => this.api.list(query), ['notices', 'clock']);
+  private readonly groupQuery = computed(() => (this.grouped() ? { ...this.query(), cursor: undefined } : null));
+  protected readonly groups = load(toObservable(this.groupQuery).pipe(debounceTime(30)), (query) => this.api.groups(query), [
+    'notices',
+    'clock',
+  ]);
+  protected readonly views = load(of(true), () => this.api.views(), ['views']);
+  protected readonly isNaming = signal(false);
+  protected readonly isAsking = signal(false);
+  protected viewName = '';
+  protected readonly problem = signal<string | null>(null);
+  private readonly structureApi = inject(StructureApi);
+  private readonly structure = load(of(true), () => this.structureApi.structure(), ['people']);
+  protected readonly departments = computed(() => [
+    { value: '', label: 'any' },
+    ...choicesOf(this.structure.data()?.departments, ({ id }: { id: string }) => id),
+  ]);
+  protected readonly kinds: Choice[] = [{ value: '', label: 'any' }, ...wordsOf(KINDS)];
+  protected readonly bys: Choice[] = [
+    { value: '', label: 'plan or hand' },
+    { value: 'plan', label: 'a plan' },
+    { value: 'hand', label: 'somebody by hand' },
+  ];
+  protected readonly reasons: Choice[] = [
+    { value: '', label: 'any' },
+    ...SKIPPED.map((reason) => ({ value: reason, label: REASONS[reason] ?? reason, group: 'not sent' })),
+    ...(Object.keys(HOLD_WORDS) as HoldReason[]).map((reason) => ({ value: `held ${reason}`, label: HOLD_WORDS[reason], group: 'held' })),
+  ];
+  protected readonly reason = computed(() => (this.held() ? `held ${this.held()}` : (this.because() ?? '')));
+  /** what stands in the address of the filter, for a view with a name */
+  private readonly params = computed(
+    (): Record<string, string> =>
+      paramsOf({
+        from: this.from(), to: this.to(), course: this.course(), person: this.person(), outcome: this.outcome(), find: this.find(), when: this.when(), held: this.held(),
+        lacks: this.lacks(), because: this.because(), kind: this.kind(), department: this.department(), by: this.by(), grouped: this.grouped(), step: this.stepFilter(),
+      }),
+  ); // prettier-ignore
+  protected readonly hasFilter = computed(() => Object.keys(this.params()).length > 0);
+  protected readonly isOneOfMine = computed(
+    () => this.views.data()?.find(({ params }) => JSON.stringify(sorted(params)) === JSON.stringify(sorted(this.params()))) ?? null,
+  );
+  protected readonly saving: MenuItem[] = (['csv', 'xlsx', 'mbox'] as const).map((form) => ({
+    label: { csv: 'A table, CSV', xlsx: 'A table, XLSX', mbox: 'The messages as sent, mbox' }[form],
+    command: () => this.save(form),
+  }));
+  private readonly menu = viewChild(Menu);
   protected readonly courses = toSignal(
     inject(CoursesApi)
       .list()
@@ -123,6 +201,64 @@ export class LedgerPage {
     const days = from ? `${tellDay(dayOf(from))}${this.to() && this.to() !== from ? ` to ${tellDay(dayOf(this.to()!))}` : ''} · ` : '';
     return `${days}${total.toLocaleString('en')} ${total === 1 ? 'notice' : 'notices'}${parts.length ? `: ${parts.join(', ')}` : ''}`;
   });
+
+  /** A group as a filter, so that its notices are looked at. */
+  protected showGroup({ state, because, stepName }: NoticeGroups['groups'][number]): void {
+    this.filter({
+      grouped: null,
+      outcome: state,
+      step: stepName,
+      because: state === 'held' ? null : because,
+      held: state === 'held' ? because : null,
+      when: this.when() ?? 'all',
+    });
+  }
+
+  protected chooseReason(reason: string): void {
+    const held = reason.startsWith('held ') ? reason.slice(5) : null;
+    this.filter({ held, because: held ? null : reason || null });
+  }
+
+  protected openView(view: KeptView): void {
+    void this.router.navigate(['/ledger'], { queryParams: view.params });
+  }
+
+  protected keep(): void {
+    const name = this.viewName.trim();
+    if (!name) return;
+    this.problem.set(null);
+    this.api.keepView(name, this.params()).subscribe({
+      next: () => {
+        this.isNaming.set(false);
+        this.viewName = '';
+        this.views.reload();
+      },
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
+  }
+
+  protected forget(view: KeptView): void {
+    this.api
+      .dropView(view.id)
+      .subscribe({ next: () => this.views.reload(), error: (error: unknown) => this.problem.set(sentenceOf(error)) });
+  }
+
+  protected openSaving(event: Event): void {
+    this.menu()?.toggle(event);
+  }
+
+  private save(form: LedgerExport['form']): void {
+    this.problem.set(null);
+    this.api.export({ ...this.query(), cursor: undefined, size: undefined, form } as Partial<LedgerExport>).subscribe({
+      next: ({ href }) => download(href),
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
+  }
+
+  protected asked({ assignment, step }: { assignment: string; step: string }): void {
+    this.isAsking.set(false);
+    void this.router.navigate(['/ledger/why', assignment, step], { queryParamsHandling: 'merge' });
+  }
 
   protected filter(params: Record<string, string | null>): void {
     void this.router.navigate([], { queryParams: { ...params, cursor: null }, queryParamsHandling: 'merge' });

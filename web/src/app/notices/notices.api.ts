@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { NoticeAct, NoticeSheet, NoticesPage, NoticesQuery } from '@nudrik/contract';
+import type { Exported, KeptView, LedgerExport, NoticeAct, NoticeGroups, NoticeSheet, NoticesPage, NoticesQuery } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
@@ -10,6 +10,28 @@ export class NoticesApi {
 
   list(query: Partial<NoticesQuery>): Observable<NoticesPage> {
     return this.http.get<NoticesPage>('/api/notices', { params: paramsOf(query) });
+  }
+
+  /** What fits, by outcome, reason and step. */
+  groups(query: Partial<NoticesQuery>): Observable<NoticeGroups> {
+    return this.http.get<NoticeGroups>('/api/notices/groups', { params: paramsOf(query) });
+  }
+
+  /** Where what fits stands as a file. */
+  export(query: Partial<LedgerExport>): Observable<Exported> {
+    return this.http.post<Exported>('/api/notices/export', query);
+  }
+
+  views(): Observable<KeptView[]> {
+    return this.http.get<KeptView[]>('/api/views/ledger');
+  }
+
+  keepView(name: string, params: Record<string, string>): Observable<{ id: string }> {
+    return this.http.post<{ id: string }>('/api/views', { page: 'ledger', name, params });
+  }
+
+  dropView(id: string): Observable<unknown> {
+    return this.http.delete(`/api/views/${id}`);
   }
 
   notice(id: string): Observable<NoticeSheet> {

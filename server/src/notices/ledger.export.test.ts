@@ -1,0 +1,120 @@
+import { simpleParser } from 'mailparser';
+import excel from 'exceljs';
+import Papa from 'papaparse';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { LedgerExport, NoticesQuery } from '@nudrik/contract';
+import { close } from '../assignments/change.ts';
+import { remind } from '../assignments/remind.ts';
+import { rows } from '../db/db.ts';
+import { noteOpenedAt } from '../learning/opened.ts';
+import { bytesOfFile } from '../reports/export.ts';
+import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { drain } from '../worker.ts';
+import { writeLedger } from './ledger.export.ts';
+import { groupNotices, listNotices } from './ledger.list.ts';
+import { findNoticeSheet } from './ledger.query.ts';
+import { dropView, keepView, listViews } from './views.ts';
+
+let house: TestHouse;
+let crew: Record<string, string>;
+let ids: string[];
+const TODAY = '2027-03-24';
+beforeAll(async () => {
+  house = await openTestHouse();
+  crew = await makeCrew(house);
+  const course = await makeCourse(house, crew['tora']!);
+  ids = await assignAt(house, course, [crew['runa']!, crew['per']!, crew['odd']!], '2027-03-19T16:00:00Z');
+  await drain(house.deps, house.mailer);
+  house.clock.at = Date.parse('2027-03-05T09:00:00Z');
+  await drain(house.deps, house.mailer);
+  await close(house.deps, 'waived', { assignmentIds: [ids[2]!], reason: 'on shore', until: null }, 'Sigrid Aune');
+  await remind(house.deps, { assignmentIds: [ids[0]!], name: 'A word', message: { subject: 'From a desk: {course}', body: 'From the desk of Tora.', button: null }, alsoTold: true, key: '00000000-0000-4000-8000-000000000009' } as never, 'Sigrid Aune'); // prettier-ignore
+  await noteOpenedAt(house.deps, ids[0]!);
+  await noteOpenedAt(house.deps, ids[0]!); // once a day
+  house.clock.at = Date.parse('2027-03-05T10:00:00Z');
+  await drain(house.deps, house.mailer);
+  house.clock.at = Date.parse('2027-03-24T12:00:00Z');
+  await drain(house.deps, house.mailer);
+}, 60_000);
+afterAll(() => house.close());
+
+const query = (rest: object = {}): NoticesQuery => NoticesQuery.parse({ size: 50, ...rest });
+const list = async (rest: object) =>
+  (await listNotices(house.db, query(rest), house.clock.at, TODAY)).rows
+    .map(({ person, stepName }) => `${person.name}: ${stepName}`)
+    .sort();
+const file = async (form: LedgerExport['form'], rest: object = {}): Promise<Buffer> =>
+  bytesOfFile((out) => writeLedger(house.deps, LedgerExport.parse({ form, ...rest }), out));
+
+describe('the ledger is narrowed', () => {
+  it('by reason, kind, department and who sent it, and counted as it is shown', async () => {
+    expect(await list({ because: 'waived' })).toEqual(['Odd Aske: Certificate', 'Odd Aske: Late', 'Odd Aske: Late', 'Odd Aske: Late', 'Odd Aske: Late', 'Odd Aske: To the manager', 'Odd Aske: Two days to go'].filter((line) => !line.includes('Certificate'))); // prettier-ignore
+    expect(await list({ kind: 'manager', outcome: 'sent' })).toEqual(['Per Aske: To the manager', 'Runa Aske: To the manager']);
+    expect(await list({ by: 'hand' })).toEqual(['Runa Aske: A word, by Sigrid Aune']);
+    const [office] = await rows<{ id: string }>(house.db, "select id from departments where name = 'Office'");
+    expect(await list({ department: office!.id })).toEqual([]);
+    const page = await listNotices(house.db, query({ by: 'hand' }), house.clock.at, TODAY);
+    expect(page).toMatchObject({ total: 1, summary: { sent: 1 } });
+  });
+
+  it('and put together by outcome, reason and step', async () => {
+    const { groups, newest } = await groupNotices(house.db, query(), house.clock.at, TODAY);
+    expect(newest).toBeNull();
+    expect(groups).toContainEqual({ state: 'cancelled', because: 'waived', stepName: 'Late', count: 4 });
+    const all = await listNotices(house.db, query(), house.clock.at, TODAY);
+    expect(groups.reduce((sum, { count }) => sum + count, 0)).toBe(all.total);
+    expect((await groupNotices(house.db, query({ outcome: 'sent', kind: 'invitation' }), house.clock.at, TODAY)).groups).toEqual([
+      { state: 'sent', because: null, stepName: 'Invitation', count: 3 },
+    ]);
+  });
+});
+
+describe('the ledger as a file', () => {
+  it('says in CSV and XLSX what the page says, read by other libraries', async () => {
+    const page = await listNotices(house.db, query({ size: 200 }), house.clock.at, TODAY);
+    const csv = Papa.parse<string[]>((await file('csv')).toString().replace(/^\ufeff/, ''), { skipEmptyLines: true }).data;
+    expect(csv[0]).toEqual(['Moment', 'Where it is read', 'Kind', 'Step', 'Course', 'About', 'To', 'Outcome', 'Reason', 'In a sentence']);
+    expect(csv.slice(1).map((line) => [line[3]!.replace(/ \(\d\)$/, ''), line[5], line[7]])).toEqual(page.rows.map((row) => [row.stepName, row.person.name, row.state])); // prettier-ignore
+    const book = new excel.Workbook();
+    await book.xlsx.load((await file('xlsx', { because: 'waived' })) as never);
+    expect(book.worksheets[0]!.rowCount).toBe(1 + (await list({ because: 'waived' })).length);
+  });
+
+  it('is an mbox of the messages that went, each once, without personal links, with lines that begin with From kept apart', async () => {
+    const text = (await file('mbox', { outcome: 'sent' })).toString('latin1');
+    const mails = text.split(/^(?=From \S+ \w{3} \w{3} [ \d]\d \d\d:\d\d:\d\d \d{4}$)/m).filter(Boolean);
+    const sent = await rows<{ subject: string }>(house.db, "select distinct m.id, m.subject from messages m join notices n on n.message_id = m.id where n.state = 'sent'"); // prettier-ignore
+    expect(mails).toHaveLength(sent.length);
+    const read = await Promise.all(mails.map((mail) => simpleParser(mail.slice(mail.indexOf('\n') + 1).replace(/^>(>*From )/gm, '$1'))));
+    expect(read.map(({ subject }) => subject).sort()).toEqual(sent.map(({ subject }) => subject).sort());
+    expect(read.find(({ subject }) => subject?.startsWith('From a desk'))!.text).toContain('From the desk of Tora.');
+    expect(text).not.toMatch(/\/(go|team)\/[\w-]{10}/);
+    const tokens = await rows<{ token: string }>(house.db, 'select token from assignments');
+    for (const { token } of tokens) expect(text).not.toContain(token);
+  });
+});
+
+describe('what followed a message', () => {
+  it('names that somebody came by the link, and a reply is one of what happened', async () => {
+    const [notice] = await rows<{ id: string }>(
+      house.db,
+      "select id from notices where assignment_id = $1::bigint and kind = 'invitation'",
+      [ids[0]],
+    );
+    const { followed } = await findNoticeSheet(house.deps, notice!.id);
+    expect(followed.map(({ words }) => words)).toContain('Fri 5 Mar 10:00: Runa Aske came by the link');
+  });
+});
+
+describe('a filter with a name', () => {
+  it('is kept for everybody, once under one name, and forgotten', async () => {
+    const draft = { page: 'ledger' as const, name: 'Waived late ones', params: { because: 'waived' } };
+    const { id } = await keepView(house.deps, draft, 'Sigrid Aune');
+    await expect(keepView(house.deps, { ...draft, name: 'waived LATE ones' }, 'Tora')).rejects.toThrow('Another view is called');
+    expect(await listViews(house.db, 'ledger')).toEqual([
+      { id, name: 'Waived late ones', params: { because: 'waived' }, madeBy: 'Sigrid Aune' },
+    ]);
+    await dropView(house.db, id);
+    expect(await listViews(house.db, 'ledger')).toEqual([]);
+  });
+});

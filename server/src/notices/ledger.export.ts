@@ -1,0 +1,109 @@
+import { once } from 'node:events';
+import type { Writable } from 'node:stream';
+import type { LedgerExport, NoticeRow } from '@nudrik/contract';
+import { Zone } from '@nudrik/core';
+import { createTransport } from 'nodemailer';
+import type { Deps } from '../deps.ts';
+import { rows, type Queryable } from '../db/db.ts';
+import { getHouse, type House } from '../house/house.ts';
+import { houseToday } from '../people/today.ts';
+import { bytesOfFile, EXPORT_TYPES, writeTable, written, type Column } from '../reports/export.ts';
+import { AT_ONCE, type Work } from '../work/jobs.ts';
+import { partsOfLedger } from './ledger.list.ts';
+import { withoutLinks, withoutLinksIn } from './ledger.query.ts';
+
+/** The columns of the ledger as a file; moments in the house's zone, with their offset. */
+export const LEDGER_COLUMNS: readonly Column<NoticeRow>[] = [
+  { head: 'Moment', width: 24, cell: (row, zone) => written(row.at, zone) },
+  { head: 'Where it is read', width: 24, cell: (row) => `${row.local} ${row.zone}` },
+  { head: 'Kind', width: 14, cell: (row) => row.kind },
+  { head: 'Step', width: 24, cell: (row) => row.stepName + (row.occurrence > 0 ? ` (${row.occurrence + 1})` : '') },
+  { head: 'Course', width: 28, cell: (row) => row.course.title },
+  { head: 'About', width: 24, cell: (row) => row.person.name },
+  { head: 'To', width: 24, cell: (row) => row.addressee?.name ?? row.person.name },
+  { head: 'Outcome', width: 12, cell: (row) => row.state },
+  { head: 'Reason', width: 18, cell: (row) => row.because ?? '' },
+  { head: 'In a sentence', width: 80, cell: (row) => row.sentence ?? '' },
+];
+
+const LIST_SENT = `
+select distinct on (m.id) m.id, m.message_id, m.to_name, m.to_address, m.from_address, m.reply_to, m.subject, m.html, m.body, m.composed_at
+from notices n
+join messages m on m.id = n.message_id
+where n.id = any($1::bigint[])
+  and n.state in ('sending', 'sent', 'delivered', 'bounced', 'failed')
+order by m.id
+`;
+
+interface SentRow {
+  id: string;
+  message_id: string;
+  to_name: string;
+  to_address: string;
+  from_address: string;
+  reply_to: string;
+  subject: string;
+  html: string;
+  body: string;
+  composed_at: Date;
+}
+
+/** `From sender Tue Mar  3 08:00:00 2026`, in UTC: how a message begins in an mbox (RFC 4155). */
+const fromLine = ({ from_address, composed_at }: SentRow): string => {
+  const [weekday, day, month, year] = composed_at.toUTCString().replace(',', '').split(' ');
+  return `From ${from_address} ${weekday} ${month} ${String(Number(day)).padStart(2)} ${composed_at.toISOString().slice(11, 19)} ${year}`;
+};
+
+/** Writes a message and sends it nowhere. */
+const composer = createTransport({ streamTransport: true, buffer: true, newline: 'unix' });
+
+/** A message as it was sent, with the personal link left out: it would let its holder act as its reader. */
+async function emlOf(message: SentRow, { senderName }: House): Promise<Buffer> {
+  const written = await composer.sendMail({
+    from: { name: senderName, address: message.from_address },
+    to: { name: message.to_name, address: message.to_address },
+    replyTo: message.reply_to,
+    subject: message.subject,
+    text: withoutLinksIn(message.body),
+    html: withoutLinks(message.html),
+    messageId: message.message_id,
+    date: message.composed_at,
+    headers: { 'Auto-Submitted': 'auto-generated' },
+  });
+  return written.message as Buffer;
+}
+
+/** Messages as an mbox (RFC 4155, lines that begin with From quoted as mboxrd does), each once, however many notices it carries. */
+async function writeMbox(db: Queryable, out: Writable, parts: AsyncIterable<readonly NoticeRow[]>, house: House): Promise<void> {
+  const seen = new Set<string>();
+  for await (const list of parts)
+    for (const message of await rows<SentRow>(db, LIST_SENT, [list.map(({ id }) => id)])) {
+      if (seen.has(message.id)) continue;
+      seen.add(message.id);
+      const eml = (await emlOf(message, house))
+        .toString('latin1')
+        .replace(/\r\n/g, '\n')
+        .replace(/^(>*From )/gm, '>$1');
+      if (!out.write(Buffer.from(`${fromLine(message)}\n${eml}${eml.endsWith('\n') ? '' : '\n'}\n`, 'latin1'))) await once(out, 'drain');
+    }
+  out.end();
+}
+
+export const LEDGER_TYPES = { ...EXPORT_TYPES, mbox: 'application/mbox' } as const;
+
+/** What fits a filter of the ledger, as a file that is made while it is read. */
+export async function writeLedger(deps: Deps, { form, ...query }: LedgerExport, out: Writable, work: Work = AT_ONCE): Promise<void> {
+  const house = await getHouse(deps.db);
+  const now = deps.clock.now();
+  const parts = partsOfLedger(deps.db, query, now, await houseToday(deps), work);
+  if (form === 'mbox') return writeMbox(deps.db, out, parts, house);
+  return writeTable(form, out, { title: 'Ledger', columns: LEDGER_COLUMNS, parts }, Zone.of(house.zone), now);
+}
+
+export const ledgerName = async (deps: Deps, { form }: LedgerExport): Promise<string> => `Ledger, ${await houseToday(deps)}.${form}`;
+
+/** The same as long work: a file that is kept until somebody fetches it. */
+export async function exportLedger(deps: Deps, query: LedgerExport, work: Work): Promise<{ href: string }> {
+  const content = await bytesOfFile((out) => writeLedger(deps, query, out, work));
+  return { href: await work.keep({ name: await ledgerName(deps, query), type: LEDGER_TYPES[query.form], content }) };
+}
