@@ -14,6 +14,7 @@ export * from './quizzes/quizzes.ts';
 export * from './surveys/surveys.ts';
 export * from './assignments/assignments.ts';
 export * from './plans/plans.ts';
+export * from './plans/plan-file.ts';
 export * from './plans/rehearsal-file.ts';
 export * from './holding/holding.ts';
 export * from './rehearsal/rehearsal.ts';

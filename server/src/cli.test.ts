@@ -1,5 +1,8 @@
 import { spawnSync } from 'node:child_process';
-import { readFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { STANDARD_PLAN } from '@nudrik/core';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
 import { rehearsalSchema } from './plans/rehearsal-schema.ts';
@@ -15,6 +18,59 @@ const nudrik = (args: string[], input = '', env: Record<string, string> = {}) =>
   });
 const EXAMPLE = path('../../docs/examples/extended-and-finished.json');
 const example = (): Record<string, never> => JSON.parse(readFileSync(EXAMPLE, 'utf8')) as Record<string, never>;
+
+describe('nudrik plan', () => {
+  const dir = mkdtempSync(join(tmpdir(), 'plans-'));
+  afterAll(() => rmSync(dir, { recursive: true }));
+  const put = (name: string, steps: readonly object[]): string => {
+    const file = join(dir, name);
+    writeFileSync(file, JSON.stringify({ course: 'Fire Teams Aboard', steps }));
+    return file;
+  };
+  const said = STANDARD_PLAN.map((step) =>
+    step.id === 'two-days-to-go' ? { ...step, name: 'Soon', offset: { amount: -72, unit: 'hours' }, message: { ...step.message, subject: 'Due in two days' } } : step,
+  ); // prettier-ignore
+
+  it('check: 0 where nothing is to be known, 1 where something is, 2 for what is no plan', () => {
+    const good = put('good.json', STANDARD_PLAN);
+    expect(nudrik(['plan', 'check', good])).toMatchObject({
+      status: 0,
+      stdout: `${good}: nothing to be known of the 6 steps of Fire Teams Aboard.\n`,
+    });
+    const bad = put('bad.json', said);
+    expect(nudrik(['plan', 'check', good, bad])).toMatchObject({ status: 1 });
+    expect(nudrik(['plan', 'check', bad]).stdout).toBe(`${bad}: “Soon” says “in two days”, and it goes 72 hours before.\n`);
+    const none = join(dir, 'none.json');
+    writeFileSync(none, '{"course": "x"}');
+    expect(nudrik(['plan', 'check', none])).toMatchObject({ status: 2 });
+    expect(nudrik(['plan', 'check', none]).stderr).toMatch(/steps: /);
+    expect(nudrik(['plan', 'check', join(dir, 'nowhere.json')]).stderr).toMatch(/cannot be read/);
+    expect(nudrik(['plan'])).toMatchObject({ status: 2 });
+  });
+
+  it('diff: what is otherwise, line by line, and 1 where something is to be known of the second', () => {
+    const [a, b] = [put('a.json', STANDARD_PLAN), put('b.json', said)];
+    const { status, stdout } = nudrik(['plan', 'diff', a, b]);
+    expect(status).toBe(1);
+    expect(stdout).toMatch(/Soon\n {2}\+ on, reminder: 72 hours before due, exactly then\n/);
+    expect(stdout).toMatch(/To know: “Soon” says “in two days”/);
+    expect(nudrik(['plan', 'diff', b, a])).toMatchObject({ status: 0 });
+    expect(nudrik(['plan', 'diff', a, a])).toMatchObject({ status: 0, stdout: 'Both say the same.\n' });
+  });
+
+  it('a plan’s own file is rehearsed in place of the steps of a rehearsal file', () => {
+    const plan = put('plan.json', STANDARD_PLAN);
+    const { status, stdout } = nudrik(['rehearse', EXAMPLE, plan]);
+    expect(status).toBe(0);
+    const lines = stdout.trim().split('\n').map((line) => (JSON.parse(line) as { step: string }).step); // prettier-ignore
+    expect(new Set(lines)).toEqual(new Set(STANDARD_PLAN.map(({ id }) => id)));
+  });
+
+  it('the schema stands in the documentation as it is', () => {
+    const kept = JSON.parse(readFileSync(path('../../docs/plan-file.schema.json'), 'utf8')) as unknown;
+    expect(kept).toEqual(JSON.parse(nudrik(['schema', 'plan']).stdout));
+  });
+});
 
 describe('nudrik rehearse', () => {
   it('plays the documented example, from a file and from standard input alike', () => {

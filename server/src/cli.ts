@@ -1,9 +1,15 @@
 import { readFileSync } from 'node:fs';
+import type { PlanFile } from '@nudrik/contract';
 
 const USAGE = `nudrik: the command line of Nudrik
 
   nudrik rehearse FILE   play a rehearsal file (- for standard input), one JSON line for each notice
-  nudrik schema          print the JSON Schema of the rehearsal file
+  nudrik rehearse FILE PLAN
+                         the same with the steps of a plan's own file in place of those of the rehearsal file
+  nudrik plan check FILE …
+                         look plans over as files: 1 where something is wrong with one, or is to be known of it
+  nudrik plan diff A B   what of two plans is otherwise, in words; 1 where something is to be known of B
+  nudrik schema          print the JSON Schema of the rehearsal file; nudrik schema plan: of a plan's file
   nudrik setup …         settings, sites and the first administrator of a real installation:
                          --organisation NAME --zone ZONE --place PLACE --sender ADDRESS --reply-to ADDRESS
                          --admin ADDRESS --site "NAME=ZONE" (again for each site); NUDRIK_PASSWORD and DATABASE_URL set
@@ -12,7 +18,7 @@ const USAGE = `nudrik: the command line of Nudrik
   nudrik recount         looks whether the counts that pages read say what there is, and counts anew where they do not
 `;
 
-/** @returns the exit code: 0 done, 2 refused */
+/** @returns the exit code: 0 done, 1 done and something is to be known, 2 refused */
 async function main(args: string[]): Promise<number> {
   const [command, file] = args;
   if (command === 'rehearse') {
@@ -24,10 +30,22 @@ async function main(args: string[]): Promise<number> {
       return refuse(`nudrik rehearse: ${file} cannot be read: ${(error as Error).message}`);
     }
     const { rehearseText } = await import('./plans/rehearse-file.ts');
-    const result = rehearseText(text);
+    let plan: PlanFile | null = null;
+    if (args[2] !== undefined) {
+      const read = await readPlan('rehearse', args[2]);
+      if (typeof read === 'number') return read;
+      plan = read;
+    }
+    const result = rehearseText(text, plan);
     if ('refusals' in result) return refuse(result.refusals.map((line) => `nudrik rehearse: ${line}`).join('\n'));
     for (const line of result.warnings) process.stderr.write(`nudrik rehearse: ${line}\n`);
     await print(result.lines.map((line) => `${line}\n`).join(''));
+    return 0;
+  }
+  if (command === 'plan') return planCommand(args.slice(1));
+  if (command === 'schema' && file === 'plan') {
+    const { planSchema } = await import('./plans/plan-file.ts');
+    await print(`${JSON.stringify(planSchema(), null, 2)}\n`);
     return 0;
   }
   if (command === 'schema') {
@@ -43,6 +61,56 @@ async function main(args: string[]): Promise<number> {
     return 0;
   }
   return refuse(`nudrik: there is no command "${command}".\n\n${USAGE}`);
+}
+
+/** A plan's own file, or the exit code of its refusal. */
+async function readPlan(what: string, file: string): Promise<PlanFile | number> {
+  let text: string;
+  try {
+    text = readFileSync(file === '-' ? 0 : file, 'utf8');
+  } catch (error) {
+    return refuse(`nudrik ${what}: ${file} cannot be read: ${(error as Error).message}`);
+  }
+  const { readPlanText } = await import('./plans/plan-file.ts');
+  const read = readPlanText(text);
+  if ('plan' in read) return read.plan;
+  return refuse(read.refusals.map((line) => `nudrik ${what}: ${file}: ${line}`).join('\n'));
+}
+
+/** Plans as files, for those who review them in version control. */
+async function planCommand([command, ...files]: string[]): Promise<number> {
+  const { checkPlan, tellPlan } = await import('./plans/plan-file.ts');
+  if (command === 'check' && files.length > 0) {
+    let code = 0;
+    for (const file of files) {
+      const plan = await readPlan('plan check', file);
+      if (typeof plan === 'number') {
+        code = plan;
+        continue;
+      }
+      const warnings = checkPlan(plan);
+      for (const words of warnings) await print(`${file}: ${words}\n`);
+      if (warnings.length > 0) code ||= 1;
+      else await print(`${file}: nothing to be known of the ${plan.steps.length} steps of ${plan.course}.\n`);
+    }
+    return code;
+  }
+  if (command === 'diff' && files.length === 2) {
+    const [before, after] = [await readPlan('plan diff', files[0]!), await readPlan('plan diff', files[1]!)];
+    if (typeof before === 'number') return before;
+    if (typeof after === 'number') return after;
+    const { compareSteps } = await import('@nudrik/core');
+    const found = compareSteps(tellPlan(before), tellPlan(after));
+    for (const { step, was, is } of found) {
+      const lines = [...was.map((line) => `- ${line}`), ...is.map((line) => `+ ${line}`)];
+      await print(`${step}\n${lines.map((line) => `  ${line}\n`).join('')}`);
+    }
+    if (found.length === 0) await print('Both say the same.\n');
+    const warnings = checkPlan(after);
+    for (const words of warnings) await print(`To know: ${words}\n`);
+    return warnings.length > 0 ? 1 : 0;
+  }
+  return refuse('nudrik plan: expected "check FILE …" or "diff A B".');
 }
 
 async function setup(args: string[]): Promise<number> {

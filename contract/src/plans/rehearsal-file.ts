@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { EVENT_TYPES, EVENTS, isKnownRole, ROLE_WORDS, stepFault, WITHDRAWN_WHY, type EventType, type FieldKind } from '@nudrik/core';
 import { Instant, LocalDate, TimeOfDay } from '../common.ts';
-import { StepSchema } from './plans.ts';
+import { StepSchema, TemplateSchema } from './plans.ts';
 
 const Settings = z.strictObject({
   sendWindow: z
@@ -95,11 +95,14 @@ export const RehearsalFile = z
     people: z.array(PersonSchema),
     courses: z.array(CourseSchema),
     plan: z.strictObject({
+      $schema: z.string().optional(),
       course: z.string(),
       steps: z.array(
         StepSchema.omit({ name: true, on: true }).extend({
           name: z.string().min(1).max(120).default('Step'),
           on: z.boolean().default(true),
+          // of a plan's own file: who hears of it when does not hang on its text
+          message: TemplateSchema.optional(),
         }),
       ),
     }),

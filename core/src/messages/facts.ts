@@ -80,6 +80,7 @@ export function valueFactsOf(
     },
     organisation,
     zone: readerZone(recipient, assignment, roster),
+    calendar: roster.calendarOf(recipient.person ?? employee),
     now,
   };
 }

@@ -3,17 +3,19 @@ import fc from 'fast-check';
 import { standingAt } from '../assignments/state.ts';
 import { STANDARD_PLAN } from '../plans/standard.ts';
 import { stepFault } from '../plans/step.ts';
-import { anAssignment, aPerson, utc } from '../testing.ts';
+import { anAssignment, aPerson, OSLO as OSLO_DAYS, utc } from '../testing.ts';
+import { Calendar } from '../time/calendar.ts';
+import { tellDistance } from '../time/relative.ts';
 import { Zone } from '../time/zone.ts';
 import { fieldsOf, MERGE_FIELDS, renderMessage, templateFault, type Template } from './template.ts';
-import { missingFields, tellDistance, valuesFor } from './values.ts';
+import { missingFields, valuesFor } from './values.ts';
 
 const OSLO = Zone.of('Europe/Oslo');
 const template = (body: string, subject = 'About {course}'): Template => ({ subject, body, button: null });
 const facts = (now = '2027-03-17T16:00') => ({
   employee: aPerson('runa', { name: 'Runa Aske' }), recipientName: 'Runa Aske', manager: aPerson('odd', { name: 'Odd Brandal' }), trainer: null,
   course: { title: 'Fire Teams Aboard', code: null, summary: 'Two teams.' }, assignedAt: utc('2027-03-01T09:30'), standing: standingAt(anAssignment(), utc(now)),
-  unitsDone: 2, unitsRequired: 5, certificate: null, quiz: null, organisation: 'Orlasund Ferries', zone: OSLO, now: utc(now),
+  unitsDone: 2, unitsRequired: 5, certificate: null, quiz: null, organisation: 'Orlasund Ferries', zone: OSLO, calendar: new Calendar(OSLO_DAYS), now: utc(now),
 }); // prettier-ignore
 
 describe('a template', () => {

@@ -15,6 +15,8 @@ export const MERGE_FIELDS: readonly MergeField[] = [
   { name: 'assigned', about: 'the day of assignment' },
   { name: 'due', about: 'the due date and time, in words' },
   { name: 'time to due', about: '“in 2 days”, “3 days ago”' },
+  { name: 'due when', about: '“tomorrow at 17:00”, “on Fri 8 May at 17:00”' },
+  { name: 'working days to due', about: '“in 3 working days”, “2 working days ago”' },
   { name: 'days late', about: 'whole days since the due date' },
   { name: 'units left', about: 'required units that are not done yet' },
   { name: 'units done', about: 'required units done' },

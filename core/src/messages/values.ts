@@ -1,8 +1,9 @@
 import type { Person } from '../people/person.ts';
 import type { Standing } from '../assignments/state.ts';
 import { tellAmount, tellDate, tellDay, tellMoment } from '../time/words.ts';
-import { dayOf } from '../time/calendar.ts';
-import { DAY_MS, HOUR, type Instant, type Zone } from '../time/zone.ts';
+import { tellDistance, tellNear, tellWorkingDistance } from '../time/relative.ts';
+import { dayOf, type Calendar } from '../time/calendar.ts';
+import type { Instant, Zone } from '../time/zone.ts';
 import { fieldsOf, type Template, type Values } from './template.ts';
 
 export interface ValueFacts {
@@ -21,21 +22,12 @@ export interface ValueFacts {
   organisation: string;
   /** the reader's zone: dates are told in it */
   zone: Zone;
+  /** the reader's: working days are counted in it */
+  calendar: Calendar;
   now: Instant;
 }
 
 export const givenNameOf = (name: string): string => name.split(/\s+/)[0] ?? name;
-
-/** `in 2 days`, `in 5 hours`, `3 days ago`: whole local days apart, hours within a day. */
-export function tellDistance(from: Instant, to: Instant, zone: Zone): string {
-  const days = zone.dayAt(to) - zone.dayAt(from);
-  if (Math.abs(to - from) < DAY_MS && Math.abs(days) < 2) {
-    const hours = Math.round(Math.abs(to - from) / HOUR);
-    if (hours === 0) return 'now';
-    return to > from ? `in ${tellAmount(hours, 'hours')}` : `${tellAmount(hours, 'hours')} ago`;
-  }
-  return days > 0 ? `in ${tellAmount(days, 'days')}` : `${tellAmount(days, 'days')} ago`;
-}
 
 export const daysLate = (dueAt: Instant, now: Instant, zone: Zone): number => Math.max(0, zone.dayAt(now) - zone.dayAt(dueAt));
 
@@ -54,6 +46,8 @@ const VALUES: Readonly<Record<string, (facts: ValueFacts) => string | null>> = {
   assigned: ({ assignedAt, zone, now }) => tellDay(zone.dayAt(assignedAt), zone.dayAt(now)),
   due: ({ standing, zone, now }) => tellMoment(standing.dueAt, zone, now),
   'time to due': ({ standing, zone, now }) => tellDistance(now, standing.dueAt, zone),
+  'due when': ({ standing, zone, now }) => tellNear(now, standing.dueAt, zone),
+  'working days to due': ({ standing, calendar, now }) => tellWorkingDistance(now, standing.dueAt, calendar),
   'days late': ({ standing, zone, now }) => String(daysLate(standing.dueAt, now, zone)),
   'units left': ({ unitsDone, unitsRequired }) => tellAmount(Math.max(0, unitsRequired - unitsDone), 'units'),
   'units done': ({ unitsDone, unitsRequired }) => `${unitsDone} of ${tellAmount(unitsRequired, 'units')}`,

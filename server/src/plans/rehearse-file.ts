@@ -10,7 +10,7 @@ import {
   type AssignmentEvent,
   type RehearsalLine,
 } from '@nudrik/core';
-import { danglingPeople, RehearsalFile, tellIssues } from '@nudrik/contract';
+import { danglingPeople, RehearsalFile, tellIssues, type PlanFile } from '@nudrik/contract';
 
 const MS = { minutes: MINUTE, hours: HOUR, days: DAY_MS } as const;
 const instant = (iso: string): number => Date.parse(iso);
@@ -73,15 +73,18 @@ export function printLine(line: RehearsalLine): string {
 
 /**
  * @param text the file's content
+ * @param plan a plan's own file, whose steps take the place of those in it
  * @returns the lines to print, or the sentences that refuse the file
  */
-export function rehearseText(text: string): { lines: string[]; warnings: string[] } | { refusals: string[] } {
+export function rehearseText(text: string, plan: PlanFile | null = null): { lines: string[]; warnings: string[] } | { refusals: string[] } {
   let json: unknown;
   try {
     json = JSON.parse(text);
   } catch (error) {
     return { refusals: [`The file is not JSON: ${(error as Error).message}.`] };
   }
+  if (plan !== null && typeof json === 'object' && json !== null)
+    json = { ...json, plan: { ...(json as { plan?: object }).plan, steps: plan.steps } };
   const file = RehearsalFile.safeParse(json);
   if (!file.success) return { refusals: tellIssues(file.error, json).map(({ where, message }) => `${where}: ${message}`) };
   return {

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id, PlanDraft, PlanDraftDrop, PlanDraftSave } from '@nudrik/contract';
+import { Id, PlanDraft, PlanDraftDrop, PlanDraftSave, PlanFileRead, PlanFileRequest } from '@nudrik/contract';
 import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
 import type { Queryable } from '../db/db.ts';
@@ -8,6 +8,7 @@ import { houseToday } from '../people/today.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { countOpen, findPlan, findVersion, hasPlan, listChoices, listPlans, listVersions } from './plans.repo.ts';
 import { dropPlanDraft, savePlanDraft } from './draft.ts';
+import { planFile, takePlanFile } from './plan-file.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
 const draftOf = (body: unknown): PlanDraft & { steps: PlanStep[] } => parse(PlanDraft, body) as PlanDraft & { steps: PlanStep[] };
@@ -57,6 +58,26 @@ export const planRoutes: Route[] = [
     path: '/api/plans/:courseId/draft/drop',
     access: ADMINISTRATORS,
     handle: ({ deps, req }) => dropPlanDraft(deps, parse(Id, req.params['courseId']), parse(PlanDraftDrop, req.body)),
+  },
+  {
+    method: 'post',
+    path: '/api/plans/:courseId/file',
+    access: OFFICE,
+    async handle({ deps, req }) {
+      const id = parse(Id, req.params['courseId']);
+      if (!(await hasPlan(deps.db, id))) throw new Refused('not-found', NO_PLAN);
+      return planFile(deps.db, id, parse(PlanFileRequest, req.body).steps as PlanStep[]);
+    },
+  },
+  {
+    method: 'post',
+    path: '/api/plans/:courseId/file/read',
+    access: ADMINISTRATORS,
+    async handle({ deps, req }) {
+      const id = parse(Id, req.params['courseId']);
+      if (!(await hasPlan(deps.db, id))) throw new Refused('not-found', NO_PLAN);
+      return takePlanFile(deps.db, id, parse(PlanFileRead, req.body).text);
+    },
   },
   ofPlan('versions', listVersions),
   {

@@ -20,7 +20,7 @@ beforeEach(async () => {
 afterAll(() => house.close());
 
 const steps = (change: Partial<PlanStep>): PlanStep[] =>
-  STANDARD_PLAN.map((step) => (step.id === 'two-days-to-go' ? { ...step, ...change } : step));
+  STANDARD_PLAN.map((step) => (step.id === 'two-days-to-go' ? { ...step, name: 'Soon', ...change } : step));
 const early = steps({ offset: { amount: -30, unit: 'days' } });
 const said = { message: { subject: 'Due in two days', body: 'It is due in two days.', button: null } };
 const put = (version: number, list: PlanStep[]) =>
@@ -38,7 +38,7 @@ describe('what is to be known of a plan', () => {
     expect(found).toMatchObject([
       {
         kind: 'before-assignment',
-        stepName: 'Two days to go',
+        stepName: 'Soon',
         count: 2,
         people: [{ name: 'Runa Aske' }, { name: 'Per Aske' }],
         mend: { words: 'Move it to 18 days before due' },
@@ -50,7 +50,15 @@ describe('what is to be known of a plan', () => {
 
   it('is told before somebody is assigned', async () => {
     await put(2, early);
-    const request = { courseId: course, personIds: [crew['runa']!], departments: [], sites: [], groups: [], dueOn: '2027-03-19', dueTime: '17:00' };
+    const request = {
+      courseId: course,
+      personIds: [crew['runa']!],
+      departments: [],
+      sites: [],
+      groups: [],
+      dueOn: '2027-03-19',
+      dueTime: '17:00',
+    };
     expect((await previewAssign(house.deps, request as never)).found).toMatchObject([{ kind: 'before-assignment', count: 1 }]);
   });
 
@@ -62,7 +70,7 @@ describe('what is to be known of a plan', () => {
     expect(await watch()).toBe(0);
     expect((await todayNeeds(house.deps)).filter(({ kind }) => kind === 'plan')).toMatchObject([
       {
-        words: 'Fire Teams Aboard: “Two days to go” says “in two days”, and it goes 72 hours before.',
+        words: 'Fire Teams Aboard: “Soon” says “in two days”, and it goes 72 hours before.',
         act: { label: 'Mend it', link: `/plans/${course}?step=two-days-to-go` },
       },
     ]);

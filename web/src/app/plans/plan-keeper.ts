@@ -2,12 +2,11 @@ import { HttpErrorResponse } from '@angular/common/http';
 import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } from '@angular/core';
 import type { PlanStepView, PlanView } from '@nudrik/contract';
 import { map, timer, type Observable } from 'rxjs';
-import type { Names } from '@nudrik/core';
+import { tellSteps, type Names, type PlanStep } from '@nudrik/core';
 import { newKey } from '../shared/key.ts';
 import { NewerSaved } from '../shared/newer.ts';
 import { PlansApi } from './plans.api.ts';
 import { StepHistory } from './step-history.ts';
-import { tellSteps } from './tell-steps.ts';
 
 /** What is written is kept this long after the last change; and tried again this often where the server does not answer. */
 const REST_MS = 700;
@@ -56,8 +55,8 @@ export class PlanKeeper {
       this.api.get(this.course()!).pipe(
         map((theirs) => ({
           theirs,
-          mine: tellSteps(this.steps(), this.names()),
-          saved: tellSteps(theirs.draft?.steps ?? theirs.steps, this.names()),
+          mine: tellSteps(this.steps() as PlanStep[], this.names()),
+          saved: tellSteps((theirs.draft?.steps ?? theirs.steps) as PlanStep[], this.names()),
         })),
       ),
     goOn: (theirs) => {

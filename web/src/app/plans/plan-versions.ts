@@ -1,14 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import type { PlanStepView } from '@nudrik/contract';
-import type { Names } from '@nudrik/core';
+import { tellSteps, type Names, type PlanStep } from '@nudrik/core';
 import { Dialog } from 'primeng/dialog';
 import { of } from 'rxjs';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { differences } from '../shared/work-in-hand.ts';
 import { PlansApi } from './plans.api.ts';
-import { tellSteps } from './tell-steps.ts';
 
 /** The versions of a plan: each beside what is in hand now, and brought back as a draft. */
 @Component({
@@ -92,6 +91,6 @@ export class PlanVersions {
   protected readonly steps = load(toObservable(this.asked), (asked) => (asked ? this.api.version(asked.course, asked.version) : of([])));
   protected readonly changes = computed(() => {
     const steps = this.steps.data();
-    return steps && differences(tellSteps(steps, this.names()), tellSteps(this.now(), this.names()));
+    return steps && differences(tellSteps(steps as PlanStep[], this.names()), tellSteps(this.now() as readonly PlanStep[], this.names()));
   });
 }

@@ -35,6 +35,9 @@ import { PlanKeeper } from './plan-keeper.ts';
 import { PlanLine } from './plan-line.ts';
 import { PlanPeople } from './plan-people.ts';
 import { PlansApi } from './plans.api.ts';
+import { PlanFilePart } from './plan-file.ts';
+import { saveText } from '../shared/download.ts';
+import { sentenceOf } from '../shared/refusal.ts';
 import { PlanWarnings } from './plan-warnings.ts';
 import { PlanVersions } from './plan-versions.ts';
 import { StepSheet } from './step-sheet.ts';
@@ -52,6 +55,7 @@ import { TemplateText } from '../messages/template-text.ts';
     KindMark,
     MomentPipe,
     PlanLine,
+    PlanFilePart,
     PlanVersions,
     PlanWarnings,
     TemplateEdit,
@@ -105,6 +109,7 @@ export class PlanPage implements HasWork {
   );
   protected readonly isPublishing = signal(false);
   protected readonly isLookingBack = signal(false);
+  protected readonly isTaking = signal(false);
   protected readonly note = signal('');
   protected readonly isBusy = signal(false);
   protected readonly isEditing = signal(false);
@@ -230,7 +235,16 @@ export class PlanPage implements HasWork {
     this.moved(id, (now) => now + by);
   }
 
-  /** An earlier version as a draft: nothing goes by it before it is published. */
+  /** What is in hand, as a file: what its steps name stands by name in it. */
+  protected saveFile(): void {
+    const title = this.plan.data()?.course.title ?? 'plan';
+    this.api.file(this.course(), this.steps()).subscribe({
+      next: (file) => saveText(`${title}, plan.json`, `${JSON.stringify(file, null, 2)}\n`, 'application/json'),
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
+  }
+
+  /** An earlier version, or a file, as a draft: nothing goes by it before it is published. */
   protected bringBack(steps: PlanStepView[]): void {
     this.isLookingBack.set(false);
     this.published.set(null);

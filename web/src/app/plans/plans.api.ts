@@ -5,6 +5,8 @@ import type {
   PlanDraft,
   PlanDraftSave,
   PlanDraftSaved,
+  PlanFile,
+  PlanFileTaken,
   PlanPreview,
   PlanRow,
   PlanStepView,
@@ -43,6 +45,15 @@ export class PlansApi {
 
   version(course: string, version: number): Observable<PlanStepView[]> {
     return this.http.get<PlanStepView[]>(`/api/plans/${course}/versions/${version}`);
+  }
+
+  /** Steps as a plan's own file. */
+  file(course: string, steps: PlanStepView[]): Observable<PlanFile> {
+    return this.http.post<PlanFile>(`/api/plans/${course}/file`, { steps });
+  }
+
+  readFile(course: string, text: string): Observable<PlanFileTaken> {
+    return this.http.post<PlanFileTaken>(`/api/plans/${course}/file/read`, { text });
   }
 
   preview(course: string, draft: Omit<PlanDraft, 'note'>): Observable<PlanPreview> {

@@ -1,13 +1,15 @@
-import type { PlanStepView } from '@nudrik/contract';
-import { tellCondition, tellRole, tellWhen, windowOf, type Names, type Step } from '@nudrik/core';
+import type { Names } from '../conditions/catalogue.ts';
+import { tellCondition } from '../conditions/condition.ts';
+import { tellRole } from '../people/role.ts';
+import type { PlanStep } from './standard.ts';
+import { tellWhen, windowOf } from './step.ts';
 
 const WINDOWS = { exact: 'exactly then', later: 'in the send window, or later', earlier: 'in the send window, or earlier' };
 
-/** Steps in words, by what they are called, for comparing two versions of a plan. */
-export function tellSteps(steps: readonly PlanStepView[], names: Names): Record<string, string> {
+/** Steps in words, line by line, by what they are called: for comparing two versions of a plan. */
+export function tellSteps(steps: readonly PlanStep[], names: Names): Record<string, string> {
   const words: Record<string, string> = {};
-  for (const view of steps) {
-    const step = view as Step & PlanStepView;
+  for (const step of steps) {
     // two of one name are told apart by their number
     let name = step.name;
     for (let n = 2; name in words; n++) name = `${step.name} (${n})`;

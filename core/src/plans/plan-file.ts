@@ -1,0 +1,81 @@
+import { CONDITIONS, leafName, type ConditionValue, type Leaf } from '../conditions/catalogue.ts';
+import { isLeaf, type Condition } from '../conditions/condition.ts';
+import { namedPerson, roleOfPerson } from '../people/role.ts';
+import type { Anchor } from './anchor.ts';
+import type { PlanStep } from './standard.ts';
+
+/** What the steps of a plan name by an id in a house, and by a name in a file. */
+export type NamedKind = 'department' | 'site' | 'group' | 'course' | 'person' | 'unit' | 'section';
+export type Rename = (kind: NamedKind, value: string) => string;
+
+const KIND_OF: Partial<Record<ConditionValue, NamedKind>> = {
+  departments: 'department',
+  sites: 'site',
+  groups: 'group',
+  courses: 'course',
+  people: 'person',
+  unit: 'unit',
+};
+
+function renamedLeaf(leaf: Leaf, rename: Rename): Leaf {
+  const name = leafName(leaf);
+  const { takes } = CONDITIONS[name];
+  const value = (leaf as Record<string, unknown>)[name];
+  if (takes === 'score' || takes === 'attempts') {
+    const of = value as { unit: string; atLeast: number };
+    return { ...leaf, [name]: { ...of, unit: rename('unit', of.unit) } } as Leaf;
+  }
+  const kind = KIND_OF[takes];
+  if (!kind) return leaf;
+  const renamed = Array.isArray(value) ? (value as string[]).map((one) => rename(kind, one)) : rename(kind, value as string);
+  return { ...leaf, [name]: renamed } as Leaf;
+}
+
+function renamedCondition(condition: Condition, rename: Rename): Condition {
+  if (isLeaf(condition)) return renamedLeaf(condition, rename);
+  if ('not' in condition) return { not: renamedCondition(condition.not, rename) };
+  if ('all' in condition) return { all: condition.all.map((part) => renamedCondition(part, rename)) };
+  return { any: condition.any.map((part) => renamedCondition(part, rename)) };
+}
+
+function renamedAnchor(anchor: Anchor, rename: Rename): Anchor {
+  const { unit, section, units: _, ...rest } = anchor;
+  return {
+    ...rest,
+    ...(unit !== undefined && { unit: rename('unit', unit) }),
+    // the units of a section are looked up where it stands
+    ...(section !== undefined && { section: rename('section', section) }),
+  };
+}
+
+/** Steps with everything that they name under another name: ids for a house, names for a file. */
+export const renamedSteps = (steps: readonly PlanStep[], rename: Rename): PlanStep[] =>
+  steps.map((step) => ({
+    ...step,
+    anchor: renamedAnchor(step.anchor, rename),
+    to: step.to.map((role) => {
+      const id = namedPerson(role);
+      return id === null ? role : roleOfPerson(rename('person', id));
+    }),
+    onlyIf: step.onlyIf && renamedCondition(step.onlyIf, rename),
+    stopWhen: step.stopWhen && renamedCondition(step.stopWhen, rename),
+  }));
+
+/** A line that only one of two plans has, or that reads otherwise. */
+export interface StepDifference {
+  step: string;
+  was: string[];
+  is: string[];
+}
+
+/** What of two plans in words is otherwise, step by step; lines that both have are left out. */
+export function compareSteps(before: Readonly<Record<string, string>>, after: Readonly<Record<string, string>>): StepDifference[] {
+  const found: StepDifference[] = [];
+  for (const step of new Set([...Object.keys(before), ...Object.keys(after)])) {
+    const was = before[step]?.split('\n') ?? [];
+    const is = after[step]?.split('\n') ?? [];
+    if (was.join('\n') === is.join('\n')) continue;
+    found.push({ step, was: was.filter((line) => !is.includes(line)), is: is.filter((line) => !was.includes(line)) });
+  }
+  return found;
+}
