@@ -2,6 +2,9 @@ import { createTransport } from 'nodemailer';
 import type { SMTPServerSession } from 'smtp-server';
 import type { KeptMail } from './mail-store.ts';
 
+/** How often a report is tried. */
+const TRIES = 5;
+
 /** Tells the sender what was delivered, to each address that was asked for (RFC 3461 and 3464). */
 export class DeliveryReports {
   private readonly transport;
@@ -15,25 +18,34 @@ export class DeliveryReports {
     const from = envelope.mailFrom;
     const envelopeId = envelope.dsn?.envid;
     if (!from || !envelopeId) return;
-    for (const { address } of envelope.rcptTo)
-      void this.transport
-        .sendMail({
-          envelope: { from: '', to: from.address },
-          from: 'Post room <postmaster@post-room.orlasund.example>',
-          to: from.address,
-          subject: 'Delivery report',
-          headers: { 'Auto-Submitted': 'auto-replied' },
-          text: `Delivered to ${address}.`,
-          attachments: [
-            {
-              contentType: 'message/delivery-status',
-              content: statusOf(envelopeId, address, mail),
-              contentDisposition: 'inline',
-              filename: false,
-            },
-          ],
-        })
-        .catch(() => undefined); // nobody listens for reports: the mail stays "sent"
+    for (const { address } of envelope.rcptTo) void this.report(from.address, envelopeId, address, mail, TRIES);
+  }
+
+  /** A listener that says "not now" is asked again, as a mail server does; one that is not there is not: the mail stays "sent". */
+  private async report(to: string, envelopeId: string, address: string, mail: KeptMail, tries: number): Promise<void> {
+    try {
+      await this.transport.sendMail({
+        envelope: { from: '', to },
+        from: 'Post room <postmaster@post-room.orlasund.example>',
+        to,
+        subject: 'Delivery report',
+        headers: { 'Auto-Submitted': 'auto-replied' },
+        text: `Delivered to ${address}.`,
+        attachments: [
+          {
+            contentType: 'message/delivery-status',
+            content: statusOf(envelopeId, address, mail),
+            contentDisposition: 'inline',
+            filename: false,
+          },
+        ],
+      });
+    } catch (error) {
+      const code = (error as { responseCode?: number }).responseCode ?? 0;
+      if (code < 400 || code >= 500 || tries <= 1) return;
+      await new Promise((resolve) => setTimeout(resolve, 500).unref());
+      await this.report(to, envelopeId, address, mail, tries - 1);
+    }
   }
 
   close(): void {

@@ -163,11 +163,14 @@ answered as (
   from answers r
   where d.id = r.delivery_id
     and d.outcome is null
+  -- as the row is now: a report that was being recorded was waited for, and is older than what this statement sees elsewhere
+  returning d.message_id, d.delivered_at
 ),
 verdicts as (
   select
     n.id, r.message_id, r.response,
-    exists (select 1 from deliveries d where d.message_id = r.message_id and d.delivered_at is not null) as is_delivered,
+    exists (select 1 from answered a where a.message_id = r.message_id and a.delivered_at is not null)
+      or exists (select 1 from deliveries d where d.message_id = r.message_id and d.delivered_at is not null) as is_delivered,
     case
       when r.outcome = 'accepted' then 'accepted'
       when r.outcome = 'refused' then 'refused'
@@ -244,15 +247,17 @@ export const storeAnswers = (
   });
 
 const STAMP_REPORT = `
-with reported as (
-  update deliveries d
-  set
-    report = $3::text,
-    delivered_at = case when $2::text = 'delivered' then coalesce(d.delivered_at, greatest(d.handed_at, least($4::timestamptz, $5::timestamptz))) else d.delivered_at end
-  where d.id = $1::bigint
-  returning d.message_id
-),
-marked as (
+update deliveries d
+set
+  report = $3::text,
+  delivered_at = case when $2::text = 'delivered' then coalesce(d.delivered_at, greatest(d.handed_at, least($4::timestamptz, $5::timestamptz))) else d.delivered_at end
+where d.id = $1::bigint
+returning d.message_id
+`;
+
+// a statement of its own: an answer that was being stored was waited for, and is seen now
+const MARK_REPORTED = `
+with marked as (
   update notices n
   set
     state = case $2::text when 'delivered' then 'delivered' else 'bounced' end,
@@ -261,17 +266,18 @@ marked as (
       when 'failed' then 'Bounced: the mail server of the addressee reported “' || $3::text || '”.'
       else n.sentence
     end,
-    last_error = case $2::text when 'failed' then $3::text else n.last_error end
-  from reported r
-  where n.message_id = r.message_id
-    and ($2::text = 'delivered' and n.state in ('sent', 'delivered') or $2::text = 'failed' and n.state = 'sent')
+    last_error = case $2::text when 'failed' then $3::text else n.last_error end,
+    claimed_by = null
+  where n.message_id = $1::bigint
+    -- a failure may be reported before the answer to whoever handed it over is stored
+    and ($2::text = 'delivered' and n.state in ('sent', 'delivered') or $2::text = 'failed' and n.state in ('sending', 'sent'))
 )
 update people p
 set address_state = 'bounced', address_words = $3::text
-from reported r
-join messages m on m.id = r.message_id
-where $2::text = 'failed'
-  and $6::boolean
+from messages m
+where m.id = $1::bigint
+  and $2::text = 'failed'
+  and $4::boolean
   and p.email = m.to_address
 `;
 
@@ -279,12 +285,14 @@ where $2::text = 'failed'
 const NO_SUCH_ADDRESS = /^5\.(1\.\d{1,3}|2\.1)$/;
 
 /** Records what the addressee's server reported of an attempt: delivered, failed, or delayed. */
-export const stampReport = (db: Client, deliveryId: string, report: DeliveryReport, now: Instant): Promise<unknown> =>
-  db.query(STAMP_REPORT, [
+export async function stampReport(db: Client, deliveryId: string, report: DeliveryReport, now: Instant): Promise<void> {
+  const { action, words, status } = report;
+  const reported = await maybeRow<{ message_id: string }>(db, STAMP_REPORT, [
     deliveryId,
-    report.action,
-    report.words,
+    action,
+    words,
     report.at ?? new Date(now),
     new Date(now),
-    NO_SUCH_ADDRESS.test(report.status ?? ''),
   ]);
+  if (reported) await db.query(MARK_REPORTED, [reported.message_id, action, words, NO_SUCH_ADDRESS.test(status ?? '')]);
+}

@@ -169,6 +169,38 @@ describe('a hand-over', () => {
     expect([house.mailer.letters, await states()]).toEqual([[], ['delivered 1']]);
   });
 
+  it('whose report comes while its answer is being stored is delivered, whichever is first', async () => {
+    await hands(60);
+    const reports: Promise<unknown>[] = [];
+    let n = 0;
+    house.mailer.send = (letter) => {
+      // before the answer, with it, or a moment after
+      const wait = [0, 1, 2, 4, 8][n++ % 5]!;
+      reports.push(
+        new Promise((resolve) => setTimeout(resolve, wait)).then(() =>
+          recordReport(house.deps, { action: 'delivered', status: '2.0.0', words: '250 ok', at: null, envelopeId: letter.envelopeId }),
+        ),
+      );
+      return Promise.resolve(OK);
+    };
+    await drain(house.deps, house.mailer);
+    expect(await Promise.all(reports)).toEqual(Array.from({ length: 60 }, () => true));
+    expect(new Set(await states())).toEqual(new Set(['delivered 1']));
+  });
+
+  it('that is reported as failed before its answer came is bounced, and stays so', async () => {
+    await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
+    await planWaiting(house.deps);
+    const slow = new SlowMailer();
+    const going = dispatch(house.deps, slow);
+    await expect.poll(() => slow.onTheWire.length).toBe(1);
+    const [{ letter, answer }] = slow.onTheWire as [(typeof slow.onTheWire)[number]];
+    await recordReport(house.deps, { action: 'failed', status: '5.7.1', words: 'not wanted', at: null, envelopeId: letter.envelopeId });
+    answer(OK);
+    await going;
+    expect(await states()).toEqual(['bounced 1']);
+  });
+
   it('that a report says failed later is bounced; its address is marked only where there is none such', async () => {
     await hands(2);
     await drain(house.deps, house.mailer);
