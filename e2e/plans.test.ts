@@ -81,3 +81,68 @@ test('a plan from nothing, by keys alone', async ({ page }) => {
   await expect(rows).toHaveCount(2);
   await expect(rows.nth(1)).toContainText('9 days after the last activity, 09:00');
 });
+
+test('what is to be known of a draft is said, and mended by the act beside it', async ({ page }) => {
+  await signInAs(page, 'Sigrid Aune');
+  await area(page, 'Plans');
+  await page.getByRole('row', { name: /Cash and Ticket Data/ }).click();
+  const known = page.getByRole('region', { name: 'To know of this plan' });
+  await expect(known).toContainText('“Two days to go” goes 72 hours before: its name says another distance.');
+  // with whom it is about
+  await known.getByRole('button', { name: /^Show/ }).first().click();
+  await expect(known.getByRole('link').first()).toBeVisible();
+  await known.getByRole('button', { name: 'Call it “3 days to go”' }).click();
+  await expect(page.locator('table.steps')).toContainText('3 days to go');
+  await expect(known).not.toContainText('its name says another distance');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(known).toContainText('its name says another distance');
+});
+
+test('published with its change set, looked at beside an earlier version, and that one brought back', async ({ page }) => {
+  await signInAs(page, 'Sigrid Aune');
+  await area(page, 'Plans');
+  await page.getByRole('row', { name: /Gangway and Line Handling/ }).click();
+  const row = page.locator('table.steps').getByRole('row', { name: /Getting started/ });
+  await row.click();
+  await page
+    .getByRole('spinbutton', { name: /How many|Moment/ })
+    .first()
+    .fill('5');
+  await page.keyboard.press('Tab');
+  await expect(row).toContainText('5 days after assigned');
+  await page.getByRole('button', { name: 'Publish changes…' }).click();
+  const dialog = page.getByRole('dialog', { name: 'Publish changes' });
+  await expect(dialog.getByText(/notices added, .* moved, .* dropped/)).toBeVisible();
+  await dialog.getByLabel(/^Why/).fill('Two days were too soon');
+  await dialog.getByRole('button', { name: 'Publish version 2' }).click();
+  await expect(page.getByText('Version 2 is published.')).toBeVisible();
+  await page.getByRole('button', { name: 'Versions' }).click();
+  const versions = page.getByRole('dialog', { name: 'Versions of this plan' });
+  await expect(versions).toContainText('Two days were too soon');
+  await expect(versions.getByRole('row', { name: /Getting started/ })).toContainText('2 days after assigned');
+  await versions.getByRole('button', { name: 'Bring version 1 back as a draft' }).click();
+  await expect(row).toContainText('2 days after assigned');
+  await expect(page.getByText(/^draft/)).toBeVisible();
+});
+
+test('saved as a file, and taken from it: what is otherwise is shown first', async ({ page }) => {
+  await signInAs(page, 'Sigrid Aune');
+  await area(page, 'Plans');
+  await page.getByRole('row', { name: /Safe Lifting/ }).click();
+  const coming = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'Save this plan as a file' }).click();
+  const file = await coming;
+  expect(file.suggestedFilename()).toBe('Safe Lifting, plan.json');
+  const text = await (await import('node:fs/promises')).readFile(await file.path(), 'utf8');
+  await page.getByRole('button', { name: 'Take one from a file …' }).click();
+  const dialog = page.getByRole('dialog', { name: 'Take a plan from a file' });
+  const give = (content: string) => dialog.locator('input[type=file]').setInputFiles({ name: 'plan.json', mimeType: 'application/json', buffer: Buffer.from(content) }); // prettier-ignore
+  await give(text);
+  await expect(dialog).toContainText('The file says the same as what is in hand now.');
+  await give('{"course": "x"');
+  await expect(dialog.getByRole('alert')).toContainText('plan.json: The file is not JSON');
+  await give(text.replace('"Late"', '"Late again"'));
+  await expect(dialog.getByRole('row', { name: /^Late again not there/ })).toBeVisible();
+  await dialog.getByRole('button', { name: 'Take it as the draft' }).click();
+  await expect(page.locator('table.steps')).toContainText('Late again');
+});

@@ -235,7 +235,7 @@ async function makeCourses(
   return { courseIds, requiredUnits, quizzes: new Map(quizzes.map(({ id, quiz }) => [id, quiz])) };
 }
 
-/** The plan of a course: one has a history of three versions, another a draft in which the words and the hours differ. */
+/** The plan of a course: one has a history of three versions, another a draft in which the words and the hours differ, a third is held. */
 async function writePlan(db: Client, id: string, title: string, steps: readonly PlanStep[], start: number): Promise<void> {
   const published = (version: number, days: number, list: readonly PlanStep[], note: string | null): Promise<unknown> =>
     putPlan(db, id, version, start - days * DAY_MS, CAST.trainer, list, note);
@@ -245,6 +245,12 @@ async function writePlan(db: Client, id: string, title: string, steps: readonly 
     await published(2, 480, first, 'Who is late hears of it four times, not once');
     await published(3, 450, steps, 'The manager hears of it too, once a day');
   } else await published(1, 450, steps, null);
+  if (title === 'Passenger Assistance')
+    await db.query(
+      `insert into holds (scope, of_id, name, until_on, reason, made_at, made_by)
+       values ('plan', $1::bigint, $2::text, $3::date, 'The ramps are rebuilt; the texts are written anew first', $4::timestamptz, $5::text)`,
+      [id, title, dateOf(dayOf(START_ON) + 12), new Date(start - 14 * 3_600_000), CAST.administrator],
+    );
   if (title === 'Cash and Ticket Data') {
     const draft = steps.map((step) => (step.id === 'two-days-to-go' ? { ...step, offset: { amount: -72, unit: 'hours' as const } } : step));
     await db.query(

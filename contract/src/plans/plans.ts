@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { ANCHORS, KINDS, repeatFault, SIGN_OFF_OUTCOMES, spanFault, UNITS, type Duration, type WarningKind } from '@nudrik/core';
-import { LocalDate, TimeOfDay, Line } from '../common.ts';
+import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
 import { ConditionSchema } from '../conditions.ts';
 
 /** A check by a function of core that says what is wrong in words, or null. */
@@ -94,6 +94,8 @@ export interface PlanRow {
   steps: { kind: string; name: string; on: boolean }[];
   /** something is written that is not published */
   draft: { savedAt: string; savedBy: string } | null;
+  /** whose plan it goes by */
+  follows: { id: string; title: string } | null;
 }
 
 /** GET /api/plans/:courseId */
@@ -106,6 +108,10 @@ export interface PlanView {
   /** planned notices of the next 28 days by step */
   next28: Record<string, number>;
   open: number;
+  /** whose plan it goes by, where it has none of its own */
+  follows: { id: string; title: string } | null;
+  /** the courses that go by this one */
+  followers: { id: string; title: string; open: number }[];
   /** whom its steps name, those of its draft too */
   people: { id: string; name: string }[];
   /** what is written and not published */
@@ -133,6 +139,10 @@ export interface PlanChoices {
   sections: { id: string; title: string }[];
   units: { id: string; title: string; kind: string }[];
 }
+
+/** POST /api/plans/:courseId/follow: by the plan of which other course this one goes; null gives it a plan of its own */
+export const FollowRequest = z.object({ follows: Id.nullable() });
+export type FollowRequest = z.infer<typeof FollowRequest>;
 
 /** One notice as a preview shows it. */
 export interface PreviewNotice {
@@ -205,6 +215,8 @@ export interface PlanPreview {
     from: string | null;
     to: string | null;
   }[];
+  /** the same for each course that goes by this plan */
+  followers: { course: { id: string; title: string }; open: number; added: number; moved: number; dropped: number; kept: number }[];
   /** real people with their real moments under the draft */
   people: PreviewPerson[];
   faults: { step: string; message: string }[];

@@ -25,6 +25,7 @@ const facts = (rest: Partial<RehearsalFacts> = {}): RehearsalFacts => ({
   holds: [],
   plans: [{ course: 'c1', title: 'Fire Teams Aboard', publishedAt: NOW, steps: STANDARD_PLAN, draft: null }],
   assignments: Array.from({ length: 10 }, (_, i) => anAssignment({ id: `a${i}`, person: `p${i}` })),
+  ledger: [],
   pace: { c1: { shares: [0.2, 0.4, 0.6, 0.8, 0.9], never: 50 } },
   leftOut: 0,
   ...rest,
@@ -39,7 +40,14 @@ describe('a rehearsal of days to come', () => {
     const plain = rehearse({ ...suppose(facts(), PLAINLY), withHeld: true }).filter(({ outcome }) => outcome !== 'wait');
     expect(found.lines.map(({ sentence: _, ...line }) => line)).toEqual(plain.map(({ sentence: _, ...line }) => line));
     // invitations, getting started, two days to go, late twice where that is no holiday; the manager is written to once for all of them
-    expect(perDay(found)).toEqual({ '2027-03-01': 10, '2027-03-03': 10, '2027-03-17': 10, '2027-03-22': 10, '2027-03-24': 1, '2027-03-25': 3 });
+    expect(perDay(found)).toEqual({
+      '2027-03-01': 10,
+      '2027-03-03': 10,
+      '2027-03-17': 10,
+      '2027-03-22': 10,
+      '2027-03-24': 1,
+      '2027-03-25': 3,
+    });
     expect(found.days[0]).toMatchObject({ day: '2027-03-01', isWorking: true, kinds: { invitation: 10 } });
     expect(found.days.at(-1)!.day).toBe('2027-03-28');
     expect(found.readers[0]).toMatchObject({ name: 'Person 7', mails: 5, most: 1 });

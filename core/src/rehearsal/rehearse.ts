@@ -10,7 +10,7 @@ import {
   type SkipReason,
 } from '../notices/decide.ts';
 import { compareWaiting, DayBook, overtakenBy, placeFor, placeOf, type Place, type Waiting } from '../notices/sending.ts';
-import { backAt, slotsOf, type Slot } from '../notices/slot.ts';
+import { backAt, keyOf, slotsOf, type Slot } from '../notices/slot.ts';
 import { nominalRecipient } from '../people/role.ts';
 import type { Roster } from '../people/person.ts';
 import { anchorsOf } from '../plans/anchor.ts';
@@ -25,6 +25,18 @@ export interface Plan {
   course: string;
   publishedAt: Instant;
   steps: readonly Step[];
+}
+
+/** A notice that a ledger holds: what went stays as it went, whatever would be decided of it today. */
+export interface PastNotice {
+  state: 'sent' | 'decided' | 'waiting';
+  /** when it went, or when it is to be decided */
+  at: Instant;
+  /** the moment that it was planned for */
+  moment: Instant;
+  held: HoldReason | null;
+  /** whom it went to */
+  person: string | null;
 }
 
 export interface RehearsalInput {
@@ -42,6 +54,8 @@ export interface RehearsalInput {
   withHeld?: boolean;
   /** merge fields without a value, where the messages are known */
   missingOf?: MissingOf;
+  /** what is known to have become of notices, by their keys: these are not decided again */
+  ledger?: ReadonlyMap<string, PastNotice>;
   /** nothing is sent from `from` until `to`, which is when it is taken up */
   outage?: { from: Instant; to: Instant };
 }
@@ -90,6 +104,7 @@ export function rehearse({
   withHeld = false,
   missingOf,
   outage,
+  ledger,
 }: RehearsalInput): RehearsalLine[] {
   const planOf = new Map(plans.map((plan) => [plan.course, plan]));
   const agenda = new Agenda<Pending>(compareWaiting);
@@ -137,7 +152,24 @@ export function rehearse({
         if (anchorsOf(step.anchor, assignment, assignee, lastKnown).length === 0) lines.push(waitLine(assignment, step));
         continue;
       }
-      for (const slot of slots) placeAt({ slot, step, assignment, plannedAt: slot.missed ? slot.knownAt : slot.at, held: null });
+      for (const slot of slots) {
+        const past = ledger?.get(keyOf(slot));
+        if (past && past.state !== 'waiting') {
+          if (past.state !== 'sent') continue;
+          went.add(`${slot.assignment}/${slot.step}`);
+          book.record(placeFor(step, slot, roster.person(past.person), roster, past.at));
+          continue;
+        }
+        // one that waits for a moment waits on, as long as it is planned for the same one
+        const waits = past && past.moment === slot.moment ? past : null;
+        placeAt({
+          slot,
+          step,
+          assignment,
+          plannedAt: waits ? waits.at : slot.missed ? slot.knownAt : slot.at,
+          held: waits ? waits.held : null,
+        });
+      }
     }
   }
 

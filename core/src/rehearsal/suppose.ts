@@ -8,7 +8,9 @@ import { Roster } from '../people/person.ts';
 import type { PlanStep } from '../plans/standard.ts';
 import { addDays, dayOf, msOfTime, type CalendarFacts, type LocalDate } from '../time/calendar.ts';
 import { DAY_MS, HOUR, Zone, type Instant } from '../time/zone.ts';
-import type { RehearsalInput } from './rehearse.ts';
+import type { HoldReason } from '../notices/decide.ts';
+import { keyOf } from '../notices/slot.ts';
+import type { PastNotice, RehearsalInput } from './rehearse.ts';
 
 /** How people went through a course in the past: when they finished, as a share of the time from the assignment to the due date. */
 export interface Pace {
@@ -17,6 +19,20 @@ export interface Pace {
   /** how many of a hundred did not finish at all */
   never: number;
 }
+
+/** A notice of the ledger, as short as it can be: there are ten for each assignment. */
+export type LedgerLine = readonly [
+  assignment: string,
+  step: string,
+  revision: number,
+  occurrence: number,
+  to: string,
+  state: PastNotice['state'],
+  at: Instant,
+  moment: Instant,
+  held: HoldReason | null,
+  person: string | null,
+];
 
 /** Everything that a rehearsal of plans looks at, as plain data: from the server to a worker, or from a test. */
 export interface RehearsalFacts {
@@ -35,6 +51,8 @@ export interface RehearsalFacts {
   holds: readonly Hold[];
   plans: readonly { course: string; title: string; publishedAt: Instant; steps: readonly PlanStep[]; draft: readonly PlanStep[] | null }[];
   assignments: readonly Assignment[];
+  /** what became of the notices of these assignments so far */
+  ledger: readonly LedgerLine[];
   pace: Readonly<Record<string, Pace>>;
   /** so many assignments were left out, beyond the most that is looked at */
   leftOut: number;
@@ -73,7 +91,7 @@ export const PLAINLY: Supposition = {
 /** The most days that a rehearsal looks ahead. */
 export const MOST_DAYS = 90;
 
-export interface Supposed extends Pick<RehearsalInput, 'from' | 'until' | 'roster' | 'assignments' | 'outage' | 'missingOf'> {
+export interface Supposed extends Pick<RehearsalInput, 'from' | 'until' | 'roster' | 'assignments' | 'outage' | 'missingOf' | 'ledger'> {
   plans: readonly { course: string; publishedAt: Instant; steps: readonly PlanStep[] }[];
 }
 
@@ -185,7 +203,14 @@ export function suppose(facts: RehearsalFacts, supposition: Supposition): Suppos
     from: zone.toInstant(dayOf(outage.from), 0),
     to: zone.toInstant(dayOf(outage.from) + Math.max(1, outage.days), 0),
   };
+  const ledger = new Map(
+    facts.ledger.map(([assignment, step, revision, occurrence, to, state, at, moment, held, person]) => [
+      keyOf({ assignment, step, revision, occurrence, to }),
+      { state, at, moment, held, person },
+    ]),
+  );
   return {
+    ledger,
     from: now,
     until,
     roster,

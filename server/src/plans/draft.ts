@@ -5,6 +5,7 @@ import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { lockPlan } from './plans.repo.ts';
+import { refuseFollower } from './shared.ts';
 
 interface DraftRow {
   version: number;
@@ -46,6 +47,7 @@ export async function refuseOtherDraft(deps: Deps, client: Client, draft: DraftR
 export async function savePlanDraft(deps: Deps, courseId: string, request: PlanDraftSave, byWhom: string): Promise<PlanDraftSaved> {
   return transaction(deps.db, async (client) => {
     if (!(await lockPlan(client, courseId))) throw new Refused('not-found', 'There is no such plan, or not any more.');
+    await refuseFollower(client, courseId);
     const draft = await findDraft(client, courseId);
     // its answer was lost, and it comes again
     if (draft && draft.save === request.save) return { written: draft.written, savedAt: draft.saved_at.toISOString() };

@@ -6,9 +6,10 @@ const LIST_PLANS = `
 select
   c.id, c.title, p.version, p.published_at, p.published_by, p.steps,
   coalesce((select sum(f.count) from figures_now f where f.what = 'open' and f.of_id = c.id), 0)::integer as open,
-  coalesce(w.count, 0)::integer as next28, d.saved_at, d.saved_by
+  coalesce(w.count, 0)::integer as next28, d.saved_at, d.saved_by, f.id as follows_id, f.title as follows_title
 from plans p
 join courses c on c.id = p.course_id
+left join courses f on f.id = p.follows
 left join plan_drafts d on d.course_id = p.course_id
 left join (
   select course_id, sum(count) as count
@@ -31,6 +32,8 @@ interface PlanDbRow {
   next28: number;
   saved_at: Date | null;
   saved_by: string | null;
+  follows_id?: string | null;
+  follows_title?: string | null;
   draft?: PlanStep[] | null;
   draft_version?: number;
   written?: number;
@@ -46,6 +49,7 @@ export async function listPlans(db: Queryable, today: string): Promise<PlanRow[]
     next28: row.next28,
     steps: row.steps.map(({ kind, name, on }) => ({ kind, name, on })),
     draft: row.saved_at && { savedAt: row.saved_at.toISOString(), savedBy: row.saved_by! },
+    follows: row.follows_id ? { id: row.follows_id, title: row.follows_title! } : null,
   }));
 }
 
@@ -76,7 +80,7 @@ where course_id = $1::bigint
 group by step_id
 `;
 
-export async function findPlan(db: Queryable, courseId: string, today: string): Promise<PlanView | null> {
+export async function findPlan(db: Queryable, courseId: string, today: string): Promise<Omit<PlanView, 'follows' | 'followers'> | null> {
   const row = await maybeRow<PlanDbRow>(db, FIND_PLAN, [courseId]);
   if (!row) return null;
   const next = await rows<{ step_id: string; count: number }>(db, COUNT_NEXT, [courseId, today]);

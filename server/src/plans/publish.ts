@@ -6,13 +6,12 @@ import { listPlanFacts, loadFacts, type Facts } from '../notices/facts.ts';
 import { foresee, foreseenWarnings, missingByStep, type Foreseen } from '../notices/foresee.ts';
 import { listLedger, type LedgerRow, type NoticeInsert } from '../notices/ledger.repo.ts';
 import { compareWithLedger, type PlanChange } from '../notices/plan.ts';
-import { requestReplan } from '../notices/queue.ts';
-import { releaseValues } from '../notices/release.repo.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { LOOKED_AT, warningsOf } from './warnings.ts';
 import { endDraft } from './draft.ts';
-import { lockPlan, putPlan } from './plans.repo.ts';
+import { lockPlan } from './plans.repo.ts';
+import { listFollowers, putFollowers, putVersion, refuseFollower, rewordedSteps, sharingFault } from './shared.ts';
 
 /** What is wrong with the steps of a draft: timing, unknown merge fields, ids that stand twice. */
 export function planFaults(steps: readonly PlanStep[]): PlanPreview['faults'] {
@@ -72,6 +71,7 @@ const NO_PREVIEW: PlanPreview = {
   missing: [],
   warnings: [],
   found: [],
+  followers: [],
 };
 
 /** Notices that wait for a value, of steps whose text a draft changes: publishing decides them anew. */
@@ -83,12 +83,6 @@ where course_id = $1::bigint
   and held_because = 'missing-value'
   and step_id = any($2::text[])
 `;
-
-/** The steps whose text is another one in a draft. */
-function rewordedSteps(published: readonly PlanStep[], draft: readonly PlanStep[]): string[] {
-  const before = new Map(published.map((step) => [step.id, JSON.stringify(step.message)]));
-  return draft.filter((step) => before.has(step.id) && before.get(step.id) !== JSON.stringify(step.message)).map(({ id }) => id);
-}
 
 /** When a notice that is planned for a moment would go, by core: at that moment, or held beyond it, and why. */
 function foreseenMoment(row: NoticeInsert, facts: Facts): string {
@@ -115,6 +109,7 @@ export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft
   ]);
   return {
     ...tellChanges(change, ledger, waiting, draft.steps, facts),
+    followers: await followersChange(deps, courseId, draft.steps, now),
     people: examples.people,
     faults,
     missing: missingByStep([...facts.assignments.values()], draft.steps, facts, now),
@@ -128,6 +123,20 @@ export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft
       zone: facts.house.zone,
     }),
   };
+}
+
+/** What publishing a draft would change for each course that goes by the plan. */
+async function followersChange(deps: Deps, courseId: string, steps: readonly PlanStep[], now: number): Promise<PlanPreview['followers']> {
+  const found: PlanPreview['followers'] = [];
+  for (const { id, title, open } of await listFollowers(deps.db, courseId)) {
+    const ids = (await rows<{ id: string }>(deps.db, LIST_OPEN, [id])).map((row) => row.id);
+    const facts = await draftFacts(deps.db, id, ids, steps, now);
+    const ledger = await listLedger(deps.db, ids);
+    const change = compareWithLedger(facts, ledger, facts.house, now);
+    const { added, moved, dropped, kept } = tellChanges(change, ledger, [], steps, facts);
+    found.push({ course: { id, title }, open, added, moved, dropped, kept });
+  }
+  return found;
 }
 
 /** The change set in words: each notice that is added, moved, dropped or decided anew, with its person and moments. */
@@ -235,13 +244,13 @@ export async function publishPlan(deps: Deps, courseId: string, draft: PlanDraft
         'stale',
         `Version ${plan.version} of this plan was published while you worked on version ${draft.version}. Look at it again; your draft was not published.`,
       );
+    await refuseFollower(client, courseId);
+    const fault = (await listFollowers(client, courseId)).length > 0 ? sharingFault(draft.steps) : null;
+    if (fault) throw new Refused('conflict', `Other courses go by this plan: ${fault} Nothing was published.`);
     await endDraft(deps, client, courseId, draft.written);
-    const version = plan.version + 1;
-    const now = deps.clock.now();
-    await putPlan(client, courseId, version, now, byWhom, draft.steps, draft.note || null);
-    const open = (await rows<{ id: string }>(client, LIST_OPEN, [courseId])).map((row) => row.id);
-    await releaseValues(client, courseId, rewordedSteps(plan.steps, draft.steps), now);
-    await requestReplan(client, open);
+    const by = { name: byWhom, note: draft.note || null, now: deps.clock.now() };
+    const version = await putVersion(client, courseId, plan, draft.steps, by);
+    await putFollowers(client, courseId, draft.steps, by);
     await announce(client, 'plans');
     return { version };
   });

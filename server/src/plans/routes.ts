@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id, PlanDraft, PlanDraftDrop, PlanDraftSave, PlanFileRead, PlanFileRequest } from '@nudrik/contract';
+import { FollowRequest, Id, PlanDraft, PlanDraftDrop, PlanDraftSave, PlanFileRead, PlanFileRequest } from '@nudrik/contract';
 import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
 import type { Queryable } from '../db/db.ts';
@@ -8,6 +8,7 @@ import { houseToday } from '../people/today.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { countOpen, findPlan, findVersion, hasPlan, listChoices, listPlans, listVersions } from './plans.repo.ts';
 import { dropPlanDraft, savePlanDraft } from './draft.ts';
+import { findFollowed, followPlan, listFollowers } from './shared.ts';
 import { planFile, takePlanFile } from './plan-file.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
@@ -42,8 +43,19 @@ export const planRoutes: Route[] = [
     async handle({ deps, req }) {
       const plan = await findPlan(deps.db, parse(Id, req.params['courseId']), await houseToday(deps));
       if (!plan) throw new Refused('not-found', NO_PLAN);
-      return plan;
+      const { id } = plan.course;
+      return {
+        ...plan,
+        follows: await findFollowed(deps.db, id),
+        followers: (await listFollowers(deps.db, id)).map(({ id: of, title, open }) => ({ id: of, title, open })),
+      };
     },
+  },
+  {
+    method: 'post',
+    path: '/api/plans/:courseId/follow',
+    access: ADMINISTRATORS,
+    handle: ({ deps, req, account }) => followPlan(deps, parse(Id, req.params['courseId']), parse(FollowRequest, req.body), account!.name),
   },
   ofPlan('choices', listChoices),
   {

@@ -4,6 +4,7 @@ import type { CourseDraft } from '@nudrik/contract';
 import type { Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { lockPlan, putPlan } from '../plans/plans.repo.ts';
+import { partPlans } from '../plans/shared.ts';
 
 /** Brings the plan of a course to what its quizzes say of whom they tell: a new version of it, where that changes it. */
 export async function keepToldSteps(deps: Deps, client: Client, courseId: string, content: CourseDraft, byWhom: string): Promise<void> {
@@ -14,5 +15,8 @@ export async function keepToldSteps(deps: Deps, client: Client, courseId: string
   );
   const steps = withToldSteps(plan.steps, quizzes);
   // by what they say: the database keeps fields in an order of its own
-  if (!isDeepStrictEqual(steps, plan.steps)) await putPlan(client, courseId, plan.version + 1, deps.clock.now(), byWhom, steps, 'Its quizzes tell somebody else.');
+  if (isDeepStrictEqual(steps, plan.steps)) return;
+  // steps that speak of its quizzes are nobody else's
+  await partPlans(client, courseId);
+  await putPlan(client, courseId, plan.version + 1, deps.clock.now(), byWhom, steps, 'Its quizzes tell somebody else.');
 }

@@ -5,6 +5,7 @@ import { record } from '../assignments/record.ts';
 import { transaction } from '../db/db.ts';
 import { getHouse } from '../house/house.ts';
 import { makeHold } from '../holding/holding.ts';
+import { actOnNotice } from '../notices/by-hand.ts';
 import { loadFacts } from '../notices/facts.ts';
 import { missingIn } from '../messages/compose.ts';
 import { savePlanDraft } from '../plans/draft.ts';
@@ -47,11 +48,24 @@ describe('what a rehearsal in the browser looks at', () => {
       plans: [{ course, publishedAt: plan.publishedAt, steps: plan.steps }],
       assignments: [...own.assignments.values()],
       withHeld: true,
+      ledger: shown.supposed.ledger!,
       missingOf: missingIn(own, { baseUrl: '', certificates: new Map(), told: new Map() }),
     }).filter(({ outcome }) => outcome !== 'wait');
     expect(lines.length).toBeGreaterThan(15);
     expect(shown.lines).toEqual(lines);
     expect(shown.lines.some(({ held }) => held === 'on-hold') && shown.lines.some(({ held }) => held === 'leave')).toBe(true);
+  });
+
+  it('what went stays as it went: leave that was entered later sends nothing again, and what was skipped by hand stays skipped', async () => {
+    house.clock.at = Date.parse('2027-03-03T09:00:00Z');
+    await drain(house.deps, house.mailer); // “Getting started” went to all three
+    await house.db.query("insert into leaves (person_id, from_on, to_on) values ($1::bigint, '2027-03-01', '2027-03-10')", [crew['per']]);
+    const [reminder] = (await house.db.query<{ id: string }>("select id from notices where step_id = 'two-days-to-go' and person_id = $1::bigint", [crew['runa']])).rows; // prettier-ignore
+    await actOnNotice(house.deps, reminder!.id, { what: 'skip' }, 'Sigrid Aune');
+    const { lines } = forward(await facts(), PLAINLY);
+    expect(lines.filter(({ step }) => step === 'onboarding')).toEqual([]);
+    const reminded = lines.filter(({ step, outcome }) => step === 'two-days-to-go' && outcome === 'send');
+    expect(new Set(reminded.map(({ person }) => person))).toEqual(new Set([crew['per'], crew['odd']]));
   });
 
   it('lets nobody act for anybody: no personal link is in it', async () => {

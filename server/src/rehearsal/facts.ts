@@ -1,4 +1,4 @@
-import type { Pace, PlanStep, RehearsalFacts } from '@nudrik/core';
+import type { HoldReason, LedgerLine, Pace, PlanStep, RehearsalFacts } from '@nudrik/core';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
@@ -37,6 +37,39 @@ from (
 order by a.due_at, a.id
 limit $2::integer
 `;
+
+// what is cancelled may be planned again
+const LIST_LEDGER = `
+select assignment_id, step_id, revision, occurrence, to_role, state, at, moment, held_because, recipient_id, decided_at, try_at
+from notices
+where assignment_id = any($1::bigint[])
+  and state <> 'cancelled'
+`;
+const WENT = ['sending', 'sent', 'delivered', 'bounced', 'failed'];
+
+/** What waits for somebody, and for no moment, is looked at now. */
+async function loadLedger(db: Queryable, assignments: readonly string[], now: number): Promise<LedgerLine[]> {
+  const found = await rows<{
+    assignment_id: string;
+    step_id: string;
+    revision: number;
+    occurrence: number;
+    to_role: string;
+    state: string;
+    at: Date;
+    moment: Date;
+    held_because: HoldReason | null;
+    recipient_id: string | null;
+    decided_at: Date | null;
+    try_at: Date | null;
+  }>(db, LIST_LEDGER, [assignments]);
+  return found.map((row): LedgerLine => {
+    const state = WENT.includes(row.state) ? 'sent' : row.state === 'skipped' ? 'decided' : 'waiting';
+    const at = state === 'waiting' ? (row.try_at?.getTime() ?? now) : (row.decided_at ?? row.at).getTime();
+    const { assignment_id, step_id, revision, occurrence, to_role, moment, held_because, recipient_id } = row;
+    return [assignment_id, step_id, revision, occurrence, to_role, state, at, moment.getTime(), held_because, recipient_id];
+  });
+}
 
 /** Of the past two years; enough of them to draw from. */
 const LIST_PACE = `
@@ -139,6 +172,11 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
       events,
       ...(openings && { openings }),
     })),
+    ledger: await loadLedger(
+      db,
+      assignments.map(({ id }) => id),
+      now,
+    ),
     pace: await loadPace(db, ids, now),
     leftOut: Math.max(0, (chosen[0]?.total ?? 0) - chosen.length),
   };

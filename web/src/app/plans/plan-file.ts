@@ -57,7 +57,9 @@ export class PlanFilePart {
   protected readonly problem = signal<string | null>(null);
   protected readonly changes = computed(() => {
     const file = this.taken();
-    return file ? differences(tellSteps(this.now() as readonly PlanStep[], this.names()), tellSteps(file.steps as PlanStep[], this.names())) : [];
+    return file
+      ? differences(tellSteps(this.now() as readonly PlanStep[], this.names()), tellSteps(file.steps as PlanStep[], this.names()))
+      : [];
   });
 
   protected async read(event: Event): Promise<void> {

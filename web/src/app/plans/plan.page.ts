@@ -35,6 +35,7 @@ import { PlanKeeper } from './plan-keeper.ts';
 import { PlanLine } from './plan-line.ts';
 import { PlanPeople } from './plan-people.ts';
 import { PlansApi } from './plans.api.ts';
+import { PlanShared } from './plan-shared.ts';
 import { PlanFilePart } from './plan-file.ts';
 import { saveText } from '../shared/download.ts';
 import { sentenceOf } from '../shared/refusal.ts';
@@ -56,6 +57,7 @@ import { TemplateText } from '../messages/template-text.ts';
     MomentPipe,
     PlanLine,
     PlanFilePart,
+    PlanShared,
     PlanVersions,
     PlanWarnings,
     TemplateEdit,
@@ -91,11 +93,13 @@ export class PlanPage implements HasWork {
   protected readonly chosenId = linkedSignal(() => (this.course(), this.step() ?? 'two-days-to-go'));
   protected readonly chosen = computed(() => this.steps().find(({ id }) => id === this.chosenId()) ?? this.steps()[0] ?? null);
   protected readonly isChanged = this.keeper.isChanged;
+  /** one that goes by another course's plan is written there */
+  protected readonly canWrite = computed(() => this.session.canChange() && !this.plan.data()?.follows);
   readonly work = new WorkInHand<PlanStepView[]>({
     key: computed(() => `plan/${this.course()}`),
     draft: computed(() => (this.steps().length > 0 ? this.steps() : null)),
     version: computed(() => this.keeper.version() || null),
-    isChanged: computed(() => this.session.canChange() && this.keeper.isUnkept()),
+    isChanged: computed(() => this.canWrite() && this.keeper.isUnkept()),
   });
   protected readonly problem = this.keeper.problem;
   protected readonly newer = this.keeper.newer;
@@ -151,7 +155,7 @@ export class PlanPage implements HasWork {
     this.openedCourse = plan.course.id;
     this.fill(plan);
     const kept = this.work.find(`plan/${plan.course.id}`);
-    if (kept && this.session.canChange()) this.keeper.restore(kept.draft);
+    if (kept && this.canWrite()) this.keeper.restore(kept.draft);
   }
 
   private fill(plan: PlanView): void {
@@ -293,7 +297,7 @@ export class PlanPage implements HasWork {
   }
 
   protected rowKey(event: KeyboardEvent, step: PlanStepView): void {
-    if (!this.session.canChange() || event.target !== event.currentTarget) return;
+    if (!this.canWrite() || event.target !== event.currentTarget) return;
     if (event.key === 'Delete') this.remove(step);
     else if (event.altKey && (event.key === 'ArrowUp' || event.key === 'ArrowDown')) this.order(step, event.key === 'ArrowUp' ? -1 : 1);
     else if (event.ctrlKey && event.key === 'd') this.duplicate(step);

@@ -47,6 +47,11 @@ export class PlansApi {
     return this.http.get<PlanStepView[]>(`/api/plans/${course}/versions/${version}`);
   }
 
+  /** By whose plan a course goes; null gives it one of its own. */
+  follow(course: string, follows: string | null): Observable<{ version: number }> {
+    return this.http.post<{ version: number }>(`/api/plans/${course}/follow`, { follows });
+  }
+
   /** Steps as a plan's own file. */
   file(course: string, steps: PlanStepView[]): Observable<PlanFile> {
     return this.http.post<PlanFile>(`/api/plans/${course}/file`, { steps });

@@ -22,6 +22,7 @@ const facts = (rest: Partial<RehearsalFacts> = {}): RehearsalFacts => ({
   holds: [],
   plans: [{ course: '2', title: 'Fire Teams Aboard', publishedAt: NOW, steps: STANDARD_PLAN, draft: STANDARD_PLAN.filter(({ id }) => id !== 'onboarding') }],
   assignments: ['4', '5'].map((id) => ({ id: `1${id}`, person: id, course: '2', assignedAt: NOW, dueAt: Date.parse('2027-03-19T16:00:00Z'), events: [] })),
+  ledger: [],
   pace: { 2: { shares: [0.5], never: 0 } },
   leftOut: 0,
   ...rest,
