@@ -86,17 +86,7 @@ run(async () => {
       (p) => p.getByTestId('counts').waitFor(),
     );
     await shoot('requirements', '/requirements', seen('Muster, everyone, every year'));
-    await shoot(
-      'audience',
-      '/requirements/4/edit',
-      (p) => p.getByTestId('audience-count').waitFor(),
-      (p) => p.getByRole('button', { name: 'Add a condition' }).click(),
-      (p) => choose(p.getByRole('group', { name: 'Condition 2' }).getByLabel('Whether it holds'), 'is not'),
-      (p) => choose(p.getByRole('group', { name: 'Condition 2' }).getByLabel('What is asked'), 'in group'),
-      (p) => choose(p.getByLabel('Add to condition 2'), 'Fire team A'),
-      (p) => p.getByRole('button', { name: /Just outside/ }).click(),
-      (p) => p.getByTestId('outside').waitFor(),
-    );
+    await shoot('rehearsal', '/plans/rehearsal?act=past', seen('mails to come'));
     await shoot(
       'review',
       '/requirements/4/edit',

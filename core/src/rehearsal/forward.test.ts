@@ -52,8 +52,8 @@ describe('a rehearsal of days to come', () => {
     expect(found.days.at(-1)!.day).toBe('2027-03-28');
     expect(found.readers[0]).toMatchObject({ name: 'Person 7', mails: 5, most: 1 });
     expect(found.readers.at(-1)).toMatchObject({ id: 'kari', mails: 1, most: 1, on: '2027-03-24' });
-    // by each reader's own clock: 09:00 in both zones
-    expect(found.hours[9]).toBe(21 + 3);
+    // by each reader’s own clock: 09:00 in both zones, and three invitations at 09:30 in London
+    expect(found.hours[9]).toBe(24 + 3);
     expect(found.busiest).toMatchObject({ mails: 10 });
     expect([found.people, found.assignments]).toEqual([10, 10]);
   });
