@@ -1,6 +1,6 @@
 // npm test: set-up, then lint, types, unit and server tests on a real PostgreSQL, and browser tests on the real interface
 import { spawn } from 'node:child_process';
-import { mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { mkdirSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { checkNode, installBrowser, installPackages, ROOT } from './setup.mjs';
 import { run, say, Stop } from './say.mjs';
@@ -96,18 +96,27 @@ run(async () => {
       process.env.NUDRIK_JOB_ABOVE = '50';
       const weeksUrl = await weeks.open({ databaseUrl: cluster.ensureDatabase('weeks', true), port: await freePort() });
       delete process.env.NUDRIK_JOB_ABOVE;
-      const file = join(results, 'browser.json');
-      await attempt(() =>
-        must('Browser tests', 'npx', ['playwright', 'test', '--reporter=list,json', ...process.argv.slice(3)], {
-          NUDRIK_E2E_URL: baseUrl,
-          NUDRIK_E2E_WEEKS_URL: weeksUrl,
-          NUDRIK_E2E_DATABASE: databaseUrl,
-          PLAYWRIGHT_JSON_OUTPUT_NAME: file,
+      const asked = process.argv.slice(3);
+      // what has a house of its own goes on beside the rest
+      const others = readdirSync(join(ROOT, 'e2e')).filter((name) => name.endsWith('.test.ts') && !name.startsWith('weeks'));
+      const parts = asked.length > 0 ? { browser: asked } : { browser: others, weeks: ['weeks'] };
+      await Promise.all(
+        Object.entries(parts).map(async ([part, filters]) => {
+          const file = join(results, `${part}.json`);
+          const args = ['playwright', 'test', '--reporter=list,json', '--output', join(results, part), ...filters];
+          await attempt(() =>
+            must(part === 'weeks' ? 'Two weeks' : 'Browser tests', 'npx', args, {
+              NUDRIK_E2E_URL: baseUrl,
+              NUDRIK_E2E_WEEKS_URL: weeksUrl,
+              NUDRIK_E2E_DATABASE: databaseUrl,
+              PLAYWRIGHT_JSON_OUTPUT_NAME: file,
+            }),
+          );
+          const { stats } = JSON.parse(readFileSync(file, 'utf8'));
+          counts.passed += stats.expected + stats.flaky;
+          counts.failed += stats.unexpected;
         }),
       );
-      const { stats } = JSON.parse(readFileSync(file, 'utf8'));
-      counts.passed += stats.expected + stats.flaky;
-      counts.failed += stats.unexpected;
     }
   } finally {
     await Promise.all([house.close(), weeks.close()]);

@@ -34,6 +34,7 @@ export * from './rehearsal/rehearse.ts';
 export * from './rehearsal/mails.ts';
 export * from './rehearsal/suppose.ts';
 export * from './rehearsal/forward.ts';
+export * from './rehearsal/preview.ts';
 export * from './messages/template.ts';
 export * from './messages/values.ts';
 export * from './messages/facts.ts';

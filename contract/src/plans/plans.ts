@@ -1,5 +1,15 @@
 import { z } from 'zod';
-import { ANCHORS, KINDS, repeatFault, SIGN_OFF_OUTCOMES, spanFault, UNITS, type Duration, type WarningKind } from '@nudrik/core';
+import {
+  ANCHORS,
+  KINDS,
+  repeatFault,
+  SIGN_OFF_OUTCOMES,
+  spanFault,
+  UNITS,
+  type Duration,
+  type PreviewLine,
+  type WarningKind,
+} from '@nudrik/core';
 import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
 import { ConditionSchema } from '../conditions.ts';
 
@@ -144,26 +154,8 @@ export interface PlanChoices {
 export const FollowRequest = z.object({ follows: Id.nullable() });
 export type FollowRequest = z.infer<typeof FollowRequest>;
 
-/** One notice as a preview shows it. */
-export interface PreviewNotice {
-  step: string;
-  stepName: string;
-  kind: string;
-  to: string;
-  occurrence: number;
-  addressee: string | null;
-  at: string | null;
-  /** local words of the moment in the reader's own zone, and the zone */
-  local: string | null;
-  zone: string;
-  /** `hold`: it waits for a person, or past the end of the preview */
-  outcome: 'send' | 'skip' | 'wait' | 'hold';
-  held: string | null;
-  because: string | null;
-  /** why it is not sent, held, or waits, without saying again that it is; null where it goes */
-  reason: string | null;
-  sentence: string;
-}
+/** One notice as a preview shows it; `hold`: it waits for a person, or past the end of the preview. */
+export type PreviewNotice = PreviewLine;
 
 /** A merge field without a value, and for whom: it would hold those notices. */
 export interface MissingField {

@@ -16,6 +16,7 @@ import {
   type Quiz,
   type Released,
   type ScormEdition,
+  previewLine,
 } from '@nudrik/core';
 import type { CourseDraft, LookNotice, LookRequest, LookView, StoredFile, UnitView } from '@nudrik/contract';
 import { maybeRow, type Queryable } from '../db/db.ts';
@@ -26,7 +27,6 @@ import { sectionsFor } from '../learning/learn.ts';
 import { addressIn } from '../learning/work.ts';
 import { compose } from '../messages/compose.ts';
 import { listCourseFacts, listPlanFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
-import { previewNotice } from '../notices/foresee.ts';
 import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 import { draftOf, readDraft } from './draft.ts';
@@ -199,7 +199,7 @@ export async function lookAtCourse(deps: Deps, courseId: string, request: LookRe
     return lines
       .map((line): LookNotice => {
         const step = steps.find(({ id }) => id === line.step)!;
-        const notice = previewNotice(line, step, person, roster, now);
+        const notice = previewLine(line, step, person, roster, now);
         const recipient = { person: roster.person(line.person), address: '', path: [] };
         const letter = line.outcome === 'send' && recipient.person ? compose({ step, recipient, assignments: [assignment] }, facts, extras, line.at ?? now) : null; // prettier-ignore
         return { ...notice, hasGone: line.at !== null && line.at <= now, letter: letter && { subject: letter.subject, html: letter.html, text: letter.text } }; // prettier-ignore

@@ -4,6 +4,7 @@ import {
   mailsByDay,
   MINUTE,
   missingOf,
+  previewLine,
   rehearse,
   standingAt,
   tellAmount,
@@ -20,7 +21,7 @@ import {
   type RehearsalLine,
   type Roster,
 } from '@nudrik/core';
-import type { MissingField, PreviewNotice, PreviewPerson } from '@nudrik/contract';
+import type { MissingField, PreviewPerson } from '@nudrik/contract';
 import type { MergeFacts } from '../messages/compose.ts';
 import type { House } from '../house/house.ts';
 import type { AssignmentFacts, Facts } from './facts.ts';
@@ -48,28 +49,6 @@ export interface ForeseeInput {
   now?: Instant;
   /** what is to be said of somebody beside their notices */
   noteOf?: (personId: string) => string | null;
-}
-
-/** One line of a rehearsal as previews tell it. */
-export function previewNotice(line: RehearsalLine, step: PlanStep, person: Person, roster: Roster, now: Instant): PreviewNotice {
-  const addressee = roster.person(line.person);
-  const { zone } = roster.calendarOf(addressee ?? person);
-  return {
-    step: step.id,
-    stepName: step.name,
-    kind: step.kind,
-    to: line.to,
-    occurrence: line.occurrence,
-    addressee: addressee && addressee.id !== person.id ? addressee.name : null,
-    at: line.at === null ? null : new Date(line.at).toISOString(),
-    local: line.at === null ? null : tellMoment(line.at, zone, now),
-    zone: zone.name,
-    outcome: line.outcome,
-    held: line.held,
-    because: line.because,
-    reason: line.reason,
-    sentence: line.sentence,
-  };
 }
 
 /** Merge fields that will have no value when a notice goes. */
@@ -107,7 +86,7 @@ export function foresee({ assignments, steps, publishedAt, facts, from, now = fr
       due: tellMoment(dueAt, zone, now),
       dueAt: new Date(dueAt).toISOString(),
       note: [noteOf(person.id), ownNote(assignment, person, roster, dueAt, now)].filter(Boolean).join('; ') || null,
-      notices: linesOf.get(assignment.id)!.map((line) => previewNotice(line, stepOf.get(line.step)!, person, roster, now)),
+      notices: linesOf.get(assignment.id)!.map((line) => previewLine(line, stepOf.get(line.step)!, person, roster, now)),
     };
   });
   const byDay = mailsByDay(lines, (line) => stepOf.get(line.step)!, roster, Zone.of(house.zone));

@@ -5,6 +5,7 @@ import { Zone } from '@nudrik/core';
 import { createTransport } from 'nodemailer';
 import type { Deps } from '../deps.ts';
 import { rows, type Queryable } from '../db/db.ts';
+import type { MessageRow } from '../messages/messages.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 import { bytesOfFile, EXPORT_TYPES, writeTable, written, type Column } from '../reports/export.ts';
@@ -35,18 +36,7 @@ where n.id = any($1::bigint[])
 order by m.id
 `;
 
-interface SentRow {
-  id: string;
-  message_id: string;
-  to_name: string;
-  to_address: string;
-  from_address: string;
-  reply_to: string;
-  subject: string;
-  html: string;
-  body: string;
-  composed_at: Date;
-}
+type SentRow = Omit<MessageRow, 'channel' | 'may_have_arrived'>;
 
 /** `From sender Tue Mar  3 08:00:00 2026`, in UTC: how a message begins in an mbox (RFC 4155). */
 const fromLine = ({ from_address, composed_at }: SentRow): string => {

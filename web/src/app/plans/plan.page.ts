@@ -5,13 +5,16 @@ import { RouterLink } from '@angular/router';
 import type { PlanStepView, PlanView, PlanWarningView, PreviewNotice } from '@nudrik/contract';
 import {
   BEGINNINGS,
+  dayOf,
   HOLD_WORDS,
   isKnownAhead,
   stepFault,
-  templateFault,
+  tellAmount,
   tellCondition,
+  tellDay,
   tellRole,
   tellWhen,
+  templateFault,
   type Condition,
   type HoldReason,
   type Names,
@@ -35,6 +38,8 @@ import { PlanKeeper } from './plan-keeper.ts';
 import { PlanLine } from './plan-line.ts';
 import { PlanPeople } from './plan-people.ts';
 import { PlansApi } from './plans.api.ts';
+import { RehearsalLink } from '../rehearsal/rehearsal-link.ts';
+import { PlanDrag } from './plan-drag.ts';
 import { PlanShared } from './plan-shared.ts';
 import { PlanFilePart } from './plan-file.ts';
 import { saveText } from '../shared/download.ts';
@@ -69,7 +74,7 @@ import { TemplateText } from '../messages/template-text.ts';
     FoundAgain,
     Newer,
   ],
-  providers: [PlanKeeper, PlanPeople, { provide: ConditionPeople, useExisting: PlanPeople }],
+  providers: [PlanKeeper, PlanPeople, PlanDrag, RehearsalLink, { provide: ConditionPeople, useExisting: PlanPeople }],
   host: { '(document:keydown)': 'key($event)' },
   templateUrl: './plan.page.html',
   styleUrl: './plan.page.css',
@@ -86,6 +91,7 @@ export class PlanPage implements HasWork {
   protected readonly history = this.keeper.history;
   protected readonly steps = this.keeper.steps;
   private readonly people = inject(PlanPeople);
+  private readonly drag = inject(PlanDrag);
   protected readonly choices = load(toObservable(this.course), (id) => this.api.choices(id), ['courses', 'people']);
   /** conditions that say nothing yet, by step */
   private readonly open = signal<Readonly<Record<string, string[]>>>({});
@@ -123,11 +129,22 @@ export class PlanPage implements HasWork {
   protected readonly moments = computed(() => {
     const step = this.chosen();
     if (!step) return [];
-    return (this.preview.data()?.people ?? []).map((person) => ({
-      person,
-      notice: person.notices.find((notice) => notice.step === step.id) ?? null,
-      more: person.notices.filter((notice) => notice.step === step.id).length - 1,
-    }));
+    const quick = this.drag.moments();
+    return (this.preview.data()?.people ?? []).map((person) => {
+      const own = person.notices.filter((notice) => notice.step === step.id);
+      const notices: PreviewNotice[] = quick?.step === step ? (quick.found.of[person.assignmentId] ?? own) : own;
+      return { person, notice: notices[0] ?? null, more: notices.length - 1 };
+    });
+  });
+  /** while a step is dragged: how many get it on which day */
+  protected readonly spread = computed(() => {
+    const quick = this.drag.moments();
+    if (!quick || quick.step !== this.chosen()) return '';
+    const { days } = quick.found;
+    const most = [...days].sort((a, b) => b.count - a.count).slice(0, 3).sort((a, b) => (a.day < b.day ? -1 : 1)); // prettier-ignore
+    const rest = days.length - most.length;
+    const told = most.map(({ day, count }) => `${count} on ${tellDay(dayOf(day))}`);
+    return days.length === 0 ? 'Nobody of the course gets it any more.' : `Of all in the course ${told.join(', ')}${rest > 0 ? `, others on ${tellAmount(rest, 'days')} more` : ''}.`; // prettier-ignore
   });
   protected readonly fault = computed(() => {
     const step = this.chosen();
@@ -137,6 +154,10 @@ export class PlanPage implements HasWork {
   protected readonly missing = computed(() => (this.preview.data()?.missing ?? []).filter(({ step }) => step === this.chosen()?.name));
 
   constructor() {
+    // what the server says of it stands, as soon as it says it
+    effect(() => {
+      if (this.preview.data() && !this.preview.isLoading()) untracked(() => this.drag.forget());
+    });
     this.keeper.names = () => this.names();
     effect(() => {
       const plan = this.plan.data();
@@ -228,7 +249,11 @@ export class PlanPage implements HasWork {
     if (!step) return;
     const wanted = amountOf(step.offset.amount);
     const amount = isKnownAhead(step.anchor.event) ? wanted : Math.max(0, wanted);
-    if (Math.abs(amount) <= 9_999) this.change(id, { offset: { ...step.offset, amount } });
+    if (Math.abs(amount) > 9_999) return;
+    this.change(id, { offset: { ...step.offset, amount } });
+    const now = this.steps().find((one) => one.id === id);
+    const shown = (this.preview.data()?.people ?? []).map(({ assignmentId }) => assignmentId);
+    if (now && !stepFault(now as Step)) void this.drag.look(this.course(), now, shown);
   }
 
   protected dragged({ id, amount }: { id: string; amount: number }): void {

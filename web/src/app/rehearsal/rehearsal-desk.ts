@@ -1,5 +1,6 @@
 import {
   compareForward,
+  DAY_MS,
   dateOf,
   dayOfLine,
   findRecipient,
@@ -7,6 +8,10 @@ import {
   forward,
   HOLD_WORDS,
   messageKey,
+  PLAINLY,
+  previewLine,
+  rehearse,
+  suppose,
   tellMoment,
   tellRole,
   Zone,
@@ -15,6 +20,7 @@ import {
   type HoldReason,
   type Otherwise,
   type PlanStep,
+  type PreviewLine,
   type RehearsalFacts,
   type RehearsalLine,
   type Supposed,
@@ -59,6 +65,16 @@ export interface ShownOtherwise {
   course: string;
   before: string;
   after: string;
+}
+
+/** When a step would go: for some in full, for all by day. */
+export interface StepMoments {
+  /** by assignment, in the order of moments */
+  of: Record<string, PreviewLine[]>;
+  days: { day: string; count: number }[];
+  people: number;
+  /** milliseconds that it took */
+  took: number;
 }
 
 /** Lines that a page shows of a day, and of what is otherwise. */
@@ -223,6 +239,41 @@ export class RehearsalDesk {
       line.at!,
     );
     return rendered && { ...rendered, to: recipient.person?.name ?? recipient.address ?? 'nobody' };
+  }
+
+  /**
+   * When one step would go, for everybody of its course: while it is dragged. The others are left out, so that it is quick.
+   * @param shown assignments whose moments are wanted
+   */
+  moments(step: PlanStep, shown: readonly string[]): StepMoments {
+    const facts = this.facts!;
+    const begun = performance.now();
+    const wanted = new Set(shown);
+    const { roster } = suppose(facts, PLAINLY);
+    const first = Math.min(facts.now, ...facts.assignments.map(({ assignedAt }) => assignedAt));
+    const lines = rehearse({
+      from: first,
+      until: facts.now + 200 * DAY_MS,
+      roster,
+      assignments: facts.assignments,
+      plans: facts.plans.map(({ course }) => ({ course, publishedAt: first, steps: [{ ...step, on: true }] })),
+      withHeld: true,
+      isTold: ({ id }) => wanted.has(id),
+    });
+    const zone = Zone.of(facts.zone);
+    const days = new Map<string, number>();
+    const of: StepMoments['of'] = {};
+    const persons = new Map(facts.assignments.map(({ id, person }) => [id, person]));
+    for (const line of lines) {
+      if (line.outcome === 'send' && line.at! >= facts.now) days.set(dayOfLine(line, zone), (days.get(dayOfLine(line, zone)) ?? 0) + 1);
+      if (wanted.has(line.assignment)) (of[line.assignment] ??= []).push(previewLine(line, step, roster.getPerson(persons.get(line.assignment)!), roster, facts.now)); // prettier-ignore
+    }
+    return {
+      of,
+      days: [...days].sort(([a], [b]) => (a < b ? -1 : 1)).map(([day, count]) => ({ day, count })),
+      people: facts.assignments.length,
+      took: performance.now() - begun,
+    };
   }
 
   /** All of it as CSV, a line a notice. */

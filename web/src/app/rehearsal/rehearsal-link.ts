@@ -8,7 +8,7 @@ export class RehearsalLink implements OnDestroy {
   private worker: Worker | null = null;
   private remote: Remote<RehearsalWork> | null = null;
 
-  get desk(): Pick<Remote<RehearsalWork>, 'open' | 'play' | 'day' | 'otherwise' | 'letter' | 'csv'> {
+  get desk(): Pick<Remote<RehearsalWork>, 'open' | 'play' | 'moments' | 'day' | 'otherwise' | 'letter' | 'csv'> {
     if (!this.remote) {
       this.worker = new Worker(new URL('./rehearsal.worker', import.meta.url), { type: 'module' });
       this.remote = wrap<RehearsalWork>(this.worker);

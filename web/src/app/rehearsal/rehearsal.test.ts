@@ -58,6 +58,14 @@ describe('the desk that plays rehearsals', () => {
     expect(csv.split('\r\n')[0]).toContain('Day,Moment,Zone,Outcome,Step,Kind,Course,About,Reader,E-mail,Why');
     expect(csv).toContain(`2027-03-24,09:00,Europe/Oslo,sent,To the manager,manager,Fire Teams Aboard,Runa Aske,"'=Kari Berg"`);
   });
+  it('a step that is dragged is worked out alone, for everybody, with the moments of some in words', () => {
+    desk.take(facts());
+    const late = STANDARD_PLAN.find(({ id }) => id === 'two-days-to-go')!;
+    const found = desk.moments({ ...late, offset: { amount: -72, unit: 'hours' } }, ['14']);
+    expect(found.days).toEqual([{ day: '2027-03-16', count: 2 }]);
+    expect(Object.keys(found.of)).toEqual(['14']);
+    expect(found.of['14']![0]).toMatchObject({ local: 'Tue 16 Mar 17:00', outcome: 'send', zone: 'Europe/Oslo' });
+  });
   it('a value that somebody lacks holds the text', () => {
     desk.take(facts({ courses: [{ ...facts().courses[0]!, summary: null }] }));
     expect(desk.play(PLAINLY, null).shown).toMatchObject({ holds: [{ because: 'missing-value', count: 2 }] });
