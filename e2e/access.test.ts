@@ -30,6 +30,8 @@ const VIEWS: [string, string, string][] = [
   ['Assign', '/assign', 'Before anything is assigned'],
   ['Plans', '/plans', 'Switched off'],
   ['a plan', '/plans/2', 'For these people it would be'],
+  ['Rehearsal', '/plans/rehearsal', 'mails to come'],
+  ['Held messages', '/held', 'Held now'],
   ['Ledger', '/ledger', 'Moment'],
   ['Matrix', '/matrix', 'Have ever finished'],
   ['a course report', '/matrix/2', 'Next notice'],

@@ -85,7 +85,10 @@ test('a plan from nothing, by keys alone', async ({ page }) => {
 test('what is to be known of a draft is said, and mended by the act beside it', async ({ page }) => {
   await signInAs(page, 'Sigrid Aune');
   await area(page, 'Plans');
-  await page.getByRole('row', { name: /Cash and Ticket Data/ }).click();
+  await page
+    .getByRole('row', { name: /Cash and Ticket Data/ })
+    .first()
+    .click();
   const known = page.getByRole('region', { name: 'To know of this plan' });
   await expect(known).toContainText('“Two days to go” goes 72 hours before: its name says another distance.');
   // with whom it is about
@@ -101,7 +104,10 @@ test('what is to be known of a draft is said, and mended by the act beside it', 
 test('published with its change set, looked at beside an earlier version, and that one brought back', async ({ page }) => {
   await signInAs(page, 'Sigrid Aune');
   await area(page, 'Plans');
-  await page.getByRole('row', { name: /Gangway and Line Handling/ }).click();
+  await page
+    .getByRole('row', { name: /Gangway and Line Handling/ })
+    .first()
+    .click();
   const row = page.locator('table.steps').getByRole('row', { name: /Getting started/ });
   await row.click();
   await page
@@ -128,7 +134,10 @@ test('published with its change set, looked at beside an earlier version, and th
 test('saved as a file, and taken from it: what is otherwise is shown first', async ({ page }) => {
   await signInAs(page, 'Sigrid Aune');
   await area(page, 'Plans');
-  await page.getByRole('row', { name: /Safe Lifting/ }).click();
+  await page
+    .getByRole('row', { name: /Safe Lifting/ })
+    .first()
+    .click();
   const coming = page.waitForEvent('download');
   await page.getByRole('button', { name: 'Save this plan as a file' }).click();
   const file = await coming;

@@ -207,6 +207,8 @@ export interface PlanPreview {
     from: string | null;
     to: string | null;
   }[];
+  /** the same step by step, where anything changes */
+  bySteps: { stepName: string; added: number; moved: number; dropped: number }[];
   /** the same for each course that goes by this plan */
   followers: { course: { id: string; title: string }; open: number; added: number; moved: number; dropped: number; kept: number }[];
   /** real people with their real moments under the draft */

@@ -101,11 +101,14 @@ export const countWaiting = async (db: Queryable, scope: HoldScope, of: string |
   (await rows<{ count: number }>(db, `select count(*)::integer as count from notices n where ${ON_HOLD} and ${WITHIN[scope]}`, [of]))[0]!
     .count;
 
-/** What waits, the oldest first, as the dispatcher takes it up. */
-export const lockWaiting = (db: Client, scope: HoldScope, of: string | null, limit: number): Promise<ClaimedRow[]> =>
+/**
+ * What waits, the oldest first, as the dispatcher takes it up.
+ * @param isLocked whether it is about to be changed: then whoever has one of them in hand is waited for, so that none is passed over
+ */
+export const listWaiting = (db: Client, scope: HoldScope, of: string | null, limit: number, isLocked: boolean): Promise<ClaimedRow[]> =>
   rows<ClaimedRow>(
     db,
-    `select ${CLAIMED_COLUMNS} from notices n where ${ON_HOLD} and ${WITHIN[scope]} order by moment, id limit $2::integer for update skip locked`,
+    `select ${CLAIMED_COLUMNS} from notices n where ${ON_HOLD} and ${WITHIN[scope]} order by moment, id limit $2::integer ${isLocked ? 'for update' : ''}`,
     [of, limit],
   );
 

@@ -26,7 +26,7 @@ import {
   listStanding,
   lockHold,
   lockHolds,
-  lockWaiting,
+  listWaiting,
   nameOfHeld,
   releaseWaiting,
   type HoldRow,
@@ -240,7 +240,7 @@ export async function previewRelease(deps: Deps, id: string): Promise<ReleasePre
     const waits = await countWaiting(client, row.scope, row.of_id);
     const hold = viewOf(row, waits, zone, now);
     await endHold(client, id, now, null, 'send');
-    const waiting = (await lockWaiting(client, row.scope, row.of_id, LOOKED)).map((each) => ({
+    const waiting = (await listWaiting(client, row.scope, row.of_id, LOOKED, false)).map((each) => ({
       ...claimedOf(each),
       at: now,
       plannedAt: now,
@@ -308,7 +308,7 @@ export async function releaseHold(deps: Deps, id: string, { how }: HoldRelease, 
     if (how === 'let-pass') {
       const fact = `${by} let it pass when the hold of ${tellMoment(row.made_at.getTime(), zone, now)} (${row.reason}) was released`;
       const trace = JSON.stringify([{ check: 'not let pass', result: false, because: fact }]);
-      const waiting = (await lockWaiting(client, row.scope, row.of_id, 1_000_000)).map((each) => ({
+      const waiting = (await listWaiting(client, row.scope, row.of_id, 1_000_000, true)).map((each) => ({
         ...claimedOf(each),
         at: now,
         plannedAt: now,

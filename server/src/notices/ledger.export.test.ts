@@ -95,14 +95,14 @@ describe('the ledger as a file', () => {
 });
 
 describe('what followed a message', () => {
-  it('names that somebody came by the link, and a reply is one of what happened', async () => {
+  it('names that somebody opened the course', async () => {
     const [notice] = await rows<{ id: string }>(
       house.db,
       "select id from notices where assignment_id = $1::bigint and kind = 'invitation'",
       [ids[0]],
     );
     const { followed } = await findNoticeSheet(house.deps, notice!.id);
-    expect(followed.map(({ words }) => words)).toContain('Fri 5 Mar 10:00: Runa Aske came by the link');
+    expect(followed.map(({ words }) => words)).toContain('Fri 5 Mar 10:00: Runa Aske opened the course');
   });
 });
 

@@ -148,7 +148,7 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
     followed: [
       ...opened.map(({ at }) => {
         const personZone = Zone.of(row.person_zone);
-        return { at: at.toISOString(), words: `${tellMoment(at.getTime(), personZone, now)}: ${row.person_name} came by the link` };
+        return { at: at.toISOString(), words: `${tellMoment(at.getTime(), personZone, now)}: ${row.person_name} opened the course` };
       }),
       ...followed.flatMap(({ id, type, at, data }) => {
         const event = decodeEvent({ id, type, at: at.getTime(), data });

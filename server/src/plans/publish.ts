@@ -72,6 +72,7 @@ const NO_PREVIEW: PlanPreview = {
   warnings: [],
   found: [],
   followers: [],
+  bySteps: [],
 };
 
 /** Notices that wait for a value, of steps whose text a draft changes: publishing decides them anew. */
@@ -139,6 +140,18 @@ async function followersChange(deps: Deps, courseId: string, steps: readonly Pla
   return found;
 }
 
+/** How many notices of each step are added, moved and dropped. */
+function countSteps(changes: PlanPreview['changes']): PlanPreview['bySteps'] {
+  const counts = new Map<string, PlanPreview['bySteps'][number]>();
+  for (const { stepName, what } of changes) {
+    if (what === 'decided anew') continue;
+    const count = counts.get(stepName) ?? { stepName, added: 0, moved: 0, dropped: 0 };
+    count[what] += 1;
+    counts.set(stepName, count);
+  }
+  return [...counts.values()];
+}
+
 /** The change set in words: each notice that is added, moved, dropped or decided anew, with its person and moments. */
 function tellChanges(
   change: PlanChange,
@@ -146,7 +159,7 @@ function tellChanges(
   waiting: readonly { assignment_id: string; step_id: string }[],
   steps: readonly PlanStep[],
   facts: Facts,
-): Pick<PlanPreview, 'added' | 'moved' | 'dropped' | 'kept' | 'changes'> {
+): Pick<PlanPreview, 'added' | 'moved' | 'dropped' | 'kept' | 'changes' | 'bySteps'> {
   const entryOf = new Map(ledger.map((entry) => [entry.id, entry]));
   const stepName = new Map(steps.map((step) => [step.id, step.name]));
   const personOf = (assignment: string): string => facts.assignments.get(assignment)!.person;
@@ -194,6 +207,7 @@ function tellChanges(
     dropped: change.dropped.length,
     kept: change.kept,
     changes: changes.slice(0, 200),
+    bySteps: countSteps(changes),
   };
 }
 

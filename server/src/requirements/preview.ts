@@ -14,6 +14,7 @@ import {
   tellDueRule,
   tellMoment,
   tellRequirement,
+  whyNever,
   morningOf,
   Zone,
   type CourseRecord,
@@ -193,6 +194,7 @@ export async function previewRequirement(
   });
   await work.at(2, 3);
   const missing = missingByStep(drafts, plan.steps, facts, now);
+  const never = whyNever(draft.audience, { names, today: dateOf(Zone.of(house.zone).dayAt(now)) });
   const validity = await maybeRow<{ validity_months: number | null }>(db, GET_VALIDITY, [course.id]);
   return {
     words: tellRequirement(requirement, course.title, names),
@@ -233,6 +235,7 @@ export async function previewRequirement(
     mails,
     byDay,
     warnings: [
+      never === null ? '' : `Nobody can ever be in it: ${never}.`,
       course.required.length === 0
         ? `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on.`
         : '',

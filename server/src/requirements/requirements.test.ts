@@ -69,6 +69,12 @@ describe('switching on', () => {
     expect(mails()).toHaveLength(3);
     expect((await rows(house.db, 'select at from wakes order by at'))[0]).toEqual({ at: new Date('2027-04-12T07:00:00Z') });
   }); // prettier-ignore
+  it('says of an audience that nobody can ever be in why', async () => {
+    const nobody = { all: [{ site: ['1'] }, { site: ['2'] }] };
+    expect((await previewRequirement(house.deps, null, draft({ audience: nobody }))).warnings[0]).toBe(
+      'Nobody can ever be in it: “at Orla Quay” and “at Tarn Ness” cannot both be so.',
+    );
+  });
   it('whoever joins later is assigned on the first morning, whoever is added at once', async () => {
     await on(await write());
     await changePerson(house.deps, crew['tora']!, { department: 'Deck', joinedOn: '2027-03-08' }, 'Sigrid Aune');

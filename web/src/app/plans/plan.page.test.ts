@@ -25,6 +25,7 @@ const PREVIEW: PlanPreview = {
   warnings: [],
   found: [],
   followers: [],
+  bySteps: [],
 };
 
 async function open(view: PlanView = VIEW, role: 'administrator' | 'trainer' = 'administrator') {

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, li
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import type { PlanStepView, PlanView, PlanWarningView, PreviewNotice } from '@nudrik/contract';
+import type { PlanPreview, PlanStepView, PlanView, PlanWarningView, PreviewNotice } from '@nudrik/contract';
 import {
   BEGINNINGS,
   dayOf,
@@ -227,6 +227,11 @@ export class PlanPage implements HasWork {
   protected change(id: string, change: Partial<PlanStepView>): void {
     this.published.set(null);
     this.history.change(`${id} ${Object.keys(change).join()}`, (steps) => steps.map((step) => (step.id === id ? { ...step, ...change } : step))); // prettier-ignore
+  }
+
+  /** "4 added, 2 moved", of one step. */
+  protected countsOf({ added, moved, dropped }: PlanPreview['bySteps'][number]): string {
+    return [added && `${added} added`, moved && `${moved} moved`, dropped && `${dropped} dropped`].filter(Boolean).join(', ');
   }
 
   /** What a warning proposes, as a change of the draft like any other: it can be undone. */

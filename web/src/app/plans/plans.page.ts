@@ -1,7 +1,8 @@
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
-import type { PlanRow } from '@nudrik/contract';
+import type { HoldView, PlanRow } from '@nudrik/contract';
 import { of } from 'rxjs';
+import { HoldingApi } from '../holding/holding.api.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
@@ -18,6 +19,14 @@ export class PlansPage {
   private readonly api = inject(PlansApi);
   private readonly router = inject(Router);
   protected readonly plans = load(of(true), () => this.api.list(), ['plans', 'notices', 'assignments']);
+
+  private readonly holding = inject(HoldingApi);
+  private readonly holds = load(of(true), () => this.holding.list(), ['holds', 'clock']);
+
+  /** What holds the messages of a plan, beside everything: that is said on each page. */
+  protected heldBy(course: string): HoldView | null {
+    return this.holds.data()?.standing.find(({ scope, of: held }) => (scope === 'plan' || scope === 'course') && held === course) ?? null;
+  }
 
   protected offOf(plan: PlanRow): string[] {
     return plan.steps.filter((step) => !step.on).map((step) => step.name);

@@ -7,6 +7,7 @@ import { isOpenState } from '@nudrik/core';
 import { Menu } from 'primeng/menu';
 import { TableModule, type TableLazyLoadEvent } from 'primeng/table';
 import { catchError, debounceTime, finalize, of, switchMap } from 'rxjs';
+import { HoldStrip } from '../holding/hold-strip.ts';
 import { SessionStore } from '../access/session.store.ts';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { Undo } from '../assignments/undo.ts';
@@ -30,6 +31,7 @@ const SIZE = 50;
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
     FormsModule,
+    HoldStrip,
     RouterLink,
     Menu,
     TableModule,
