@@ -24,6 +24,7 @@ export * from './plans/beginnings.ts';
 export * from './plans/tell-steps.ts';
 export * from './plans/plan-file.ts';
 export * from './plans/warnings.ts';
+export * from './plans/plan-fault.ts';
 export * from './holding/hold.ts';
 export * from './notices/slot.ts';
 export * from './notices/decide.ts';

@@ -1,5 +1,6 @@
 import type { Structure } from '../conditions/catalogue.ts';
 import { dayOf, type LocalDate } from '../time/calendar.ts';
+import { tellAmount } from '../time/words.ts';
 import type { Day, Instant } from '../time/zone.ts';
 
 /** What can be held: every message of the house, those of a plan, those of a course (written by hand too), or those about and to people. */
@@ -70,3 +71,17 @@ const WORDS: Record<HoldScope, (name: string) => string> = {
 
 /** What a hold holds, as a clause: “Night Watch Handover” is held. */
 export const tellHeldBy = ({ scope, name }: Pick<Hold, 'scope' | 'name'>): string => WORDS[scope](name);
+
+/** What stands over a hold: “Night Watch Handover” is held; of everything, what that means. */
+export function headOfHold(hold: Pick<Hold, 'scope' | 'name'>): string {
+  if (hold.scope === 'everything') return 'Nothing leaves this house';
+  const words = tellHeldBy(hold);
+  return words.charAt(0).toUpperCase() + words.slice(1);
+}
+
+/** How much waits for a hold to end: `12 messages wait`. */
+export const tellWaits = (waits: number): string =>
+  waits === 0 ? 'nothing waits yet' : `${tellAmount(waits, 'messages')} ${waits === 1 ? 'waits' : 'wait'}`;
+
+/** How long it stands. @param until its day, in words; null until it is released */
+export const tellUntil = (until: string | null): string => `until ${until === null ? 'it is released' : `the morning of ${until}`}`;

@@ -1,12 +1,11 @@
 import type { CourseDraft, LiveCheck, LiveView, Retiring, WentLive } from '@nudrik/contract';
-import { fieldsOf, goesIn, tellAmount, tellFinish, tellList, type AssignmentEvent, type PlanStep } from '@nudrik/core';
+import { fieldsOf, goesIn, planFaults, tellAmount, tellFinish, tellList, type AssignmentEvent, type PlanStep } from '@nudrik/core';
 import { act } from '../assignments/acts.ts';
 import { lockIds } from '../assignments/assignments.repo.ts';
 import { announce, maybeRow, rows, transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { houseToday } from '../people/today.ts';
 import { writtenWarnings } from '../plans/warnings.ts';
-import { planFaults } from '../plans/publish.ts';
 import { Refused } from '../refusal.ts';
 import { switchOffIn, switchOnIn } from '../requirements/change.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';

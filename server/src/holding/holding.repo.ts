@@ -1,5 +1,6 @@
 import type { Hold, HoldScope } from '@nudrik/core';
-import { rows, type Client, type Queryable } from '../db/db.ts';
+import { maybeRow, rows, type Client, type Queryable } from '../db/db.ts';
+import { inDepartment } from '../structure/below.sql.ts';
 import { CLAIMED_COLUMNS, type ClaimedRow } from '../notices/ledger.repo.ts';
 
 export interface HoldRow {
@@ -78,19 +79,50 @@ export async function nameOfHeld(db: Queryable, scope: HoldScope, of: string | n
   return (await rows<{ name: string }>(db, NAME_OF[scope], [of]))[0]?.name ?? null;
 }
 
+const ABOUT: Record<HoldScope, string> = {
+  everything: 'select null::bigint as course_id, null::bigint as person_id, null::bigint as department_id where $1::bigint is null',
+  plan: 'select id as course_id, null::bigint as person_id, null::bigint as department_id from courses where id = $1::bigint',
+  course: 'select id as course_id, null::bigint as person_id, null::bigint as department_id from courses where id = $1::bigint',
+  department: 'select null::bigint as course_id, null::bigint as person_id, id as department_id from departments where id = $1::bigint',
+  person: 'select null::bigint as course_id, id as person_id, department_id from people where id = $1::bigint',
+};
+
+/** What a message would be about that a page is about; null where there is no such thing. */
+export const findAbout = (
+  db: Queryable,
+  scope: HoldScope,
+  of: string | null,
+): Promise<{ course_id: string | null; person_id: string | null; department_id: string | null } | null> => maybeRow(db, ABOUT[scope], [of]);
+
+/** The department above each. */
+export async function listParents(db: Queryable): Promise<Map<string, string | null>> {
+  const found = await rows<{ id: string; parent_id: string | null }>(db, 'select id, parent_id from departments');
+  return new Map(found.map(({ id, parent_id }) => [id, parent_id]));
+}
+
+const LIST_TOLD = `
+select n.id, p.name as person, r.name as addressee, n.step_name, c.title, s.zone
+from notices n
+join people p on p.id = n.person_id
+join sites s on s.id = p.site_id
+join courses c on c.id = n.course_id
+left join people r on r.id = n.recipient_id
+where n.id = any($1::bigint[])
+`;
+
+/** What some notices are called and whom they are about. */
+export const listTold = (
+  db: Queryable,
+  ids: readonly string[],
+): Promise<{ id: string; person: string; addressee: string | null; step_name: string; title: string; zone: string }[]> =>
+  rows(db, LIST_TOLD, [ids]);
+
 /** What a hold covers, of the ledger `n`, in SQL as `covers` says it in core; $1 is what is held. */
 const WITHIN: Record<HoldScope, string> = {
   everything: '$1::bigint is null',
   plan: "n.course_id = $1::bigint and n.step_id not like 'hand-%'",
   course: 'n.course_id = $1::bigint',
-  department: `n.person_id in (
-    with recursive below (id) as (
-      select $1::bigint
-      union
-      select d.id from departments d join below b on d.parent_id = b.id
-    )
-    select p.id from people p join below b on p.department_id = b.id
-  )`,
+  department: `n.person_id in (${inDepartment('$1')})`,
   person: '(n.person_id = $1::bigint or n.recipient_id = $1::bigint)',
 };
 

@@ -9,7 +9,7 @@ import type {
   ReleasePreview,
   ReleaseResult,
 } from '@nudrik/contract';
-import { announce, rows, transaction, type Client, type Queryable } from '../db/db.ts';
+import { announce, rehearsed, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { foreseeDecisions } from '../notices/dispatch.ts';
@@ -20,10 +20,13 @@ import {
   countOnTheWay,
   countWaiting,
   endHold,
+  findAbout,
   insertHold,
   letPass,
   listEnded,
+  listParents,
   listStanding,
+  listTold,
   lockHold,
   lockHolds,
   listWaiting,
@@ -83,26 +86,13 @@ export async function holdsView({ db, clock }: Deps): Promise<HoldsView> {
   return { standing, past: [...all.filter((hold) => hold.ended !== null), ...ended] };
 }
 
-const ABOUT: Record<HoldScope, string> = {
-  everything: 'select null::bigint as course_id, null::bigint as person_id, null::bigint as department_id where $1::bigint is null',
-  plan: 'select id as course_id, null::bigint as person_id, null::bigint as department_id from courses where id = $1::bigint',
-  course: 'select id as course_id, null::bigint as person_id, null::bigint as department_id from courses where id = $1::bigint',
-  department: 'select null::bigint as course_id, null::bigint as person_id, id as department_id from departments where id = $1::bigint',
-  person: 'select null::bigint as course_id, id as person_id, department_id from people where id = $1::bigint',
-};
-
 /** What holds messages of a course, or about somebody or a department, the widest first. */
 export async function holdsOver({ db, clock }: Deps, scope: HoldScope, of: string | null): Promise<HoldView[]> {
   const standing = (await standingViews(db, await getHouse(db), clock.now())).filter((hold) => hold.ended === null);
   if (standing.length === 0) return [];
-  const [about] = await rows<{ course_id: string | null; person_id: string | null; department_id: string | null }>(db, ABOUT[scope], [of]);
+  const about = await findAbout(db, scope, of);
   if (!about) return [];
-  const parents = new Map(
-    (await rows<{ id: string; parent_id: string | null }>(db, 'select id, parent_id from departments')).map((row) => [
-      row.id,
-      row.parent_id,
-    ]),
-  );
+  const parents = await listParents(db);
   const structure = { parentOf: (id: string) => parents.get(id) ?? null, managerOf: () => null };
   const what = {
     course: about.course_id ?? '',
@@ -182,22 +172,6 @@ async function findStanding(client: Client, id: string, zone: Zone, now: number)
   return row;
 }
 
-class Looked extends Error {}
-
-/** Looks at what the sender would do if something were so: all of it is taken back. */
-async function lookOnly<T>(deps: Deps, work: (client: Client) => Promise<T>): Promise<T> {
-  let found: { value: T } | null = null;
-  try {
-    await transaction(deps.db, async (client) => {
-      found = { value: await work(client) };
-      throw new Looked();
-    });
-  } catch (error) {
-    if (!(error instanceof Looked)) throw error;
-  }
-  return found!.value;
-}
-
 /**
  * What would become of what waits: now, or in the morning where it is night where it is read.
  * @returns each decision with the moment at which it would fall
@@ -221,20 +195,10 @@ async function foreseeRelease(
   return [...decided.values()];
 }
 
-const NAMES = `
-select n.id, p.name as person, r.name as addressee, n.step_name, c.title, s.zone
-from notices n
-join people p on p.id = n.person_id
-join sites s on s.id = p.site_id
-join courses c on c.id = n.course_id
-left join people r on r.id = n.recipient_id
-where n.id = any($1::bigint[])
-`;
-
 /** What becomes of what waits, were the hold released now: worked out by the sender's own code, and nothing is kept. */
 export async function previewRelease(deps: Deps, id: string): Promise<ReleasePreview> {
   const now = deps.clock.now();
-  return lookOnly(deps, async (client) => {
+  return rehearsed(deps.db, async (client) => {
     const zone = Zone.of((await getHouse(client)).zone);
     const row = await findStanding(client, id, zone, now);
     const waits = await countWaiting(client, row.scope, row.of_id);
@@ -253,10 +217,9 @@ export async function previewRelease(deps: Deps, id: string): Promise<ReleasePre
     const shown = [...decided].sort((a, b) => order[a.state] - order[b.state]).slice(0, SHOWN);
     const found = new Map(
       (
-        await rows<{ id: string; person: string; addressee: string | null; step_name: string; title: string; zone: string }>(
+        await listTold(
           client,
-          NAMES,
-          [shown.map((decision) => decision.id)],
+          shown.map(({ id: notice }) => notice),
         )
       ).map((each) => [each.id, each]),
     );
@@ -296,13 +259,21 @@ const BATCH = 2_000;
 /**
  * Ends a hold. What came to its moment meanwhile is decided again, so that what is still useful goes; or it is let pass, but for what
  * another hold covers too.
+ * @param mayHold refuses whoever may not hold such a thing
  */
-export async function releaseHold(deps: Deps, id: string, { how }: HoldRelease, by: string): Promise<ReleaseResult> {
+export async function releaseHold(
+  deps: Deps,
+  id: string,
+  { how }: HoldRelease,
+  by: string,
+  mayHold: (scope: HoldScope) => void = () => undefined,
+): Promise<ReleaseResult> {
   return transaction(deps.db, async (client) => {
     await lockHolds(client, 'alone');
     const zone = Zone.of((await getHouse(client)).zone);
     const now = deps.clock.now();
     const row = await findStanding(client, id, zone, now);
+    mayHold(row.scope);
     await endHold(client, id, now, by, how);
     let passed = 0;
     if (how === 'let-pass') {

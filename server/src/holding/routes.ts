@@ -38,14 +38,9 @@ export const holdingRoutes: Route[] = [
     method: 'post',
     path: '/api/holds/:id/release',
     access: EDITORS,
-    async handle(call) {
+    handle(call) {
       const { deps, req, account } = call;
-      const id = idOf(call);
-      const { how } = parse(HoldRelease, req.body);
-      const { standing } = await holdsView(deps);
-      const hold = standing.find((each) => each.id === id);
-      if (hold) mayHold(account!, hold.scope);
-      return releaseHold(deps, id, { how }, account!.name);
+      return releaseHold(deps, idOf(call), parse(HoldRelease, req.body), account!.name, (scope) => mayHold(account!, scope));
     },
   },
 ];

@@ -2,6 +2,7 @@ import type { NoticeGroups, NoticeRow, NoticesPage, NoticesQuery, NoticeState } 
 import { containing, rows, type Queryable } from '../db/db.ts';
 import { NOTICE_COLUMNS, NOTICE_TABLES, rowOf, type NoticeDbRow } from './ledger.rows.ts';
 import type { Work } from '../work/jobs.ts';
+import { inDepartment } from '../structure/below.sql.ts';
 import { isMissingAhead, LACKS } from './lacks.sql.ts';
 
 /** What is counted where no kept figure answers: more than these are "many". */
@@ -75,15 +76,6 @@ function narrow(filter: Filter, table: 'n' | 'f', { from, to, course, step, held
   if (step) filter.add((n) => `${table}.step_name = ${n}::text`, step);
   if (held) filter.add((n) => `${table}.held_because = ${n}::text`, held);
 }
-
-/** Who is in a department, or below it. */
-const inDepartment = (n: string): string => `
-  with recursive below (id) as (
-    select ${n}::bigint
-    union
-    select d.id from departments d join below b on d.parent_id = b.id
-  )
-  select p.id from people p join below b on p.department_id = b.id`;
 
 async function filterOf(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<Filter> {
   const filter = new Filter();

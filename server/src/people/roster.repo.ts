@@ -175,13 +175,17 @@ export async function loadRosterFacts(
   };
 }
 
+/** A roster of what was loaded for it. */
+export const rosterOf = (
+  { parents, names, ...facts }: Awaited<ReturnType<typeof loadRosterFacts>>,
+  courses: readonly Course[],
+  sending: Settings,
+): Roster => new Roster({ ...facts, courses, settings: sending, parentOf: (id) => parents[id] ?? null, names: namesOf(names) });
+
 /** The roster that planning needs for some people and courses. */
-export async function loadRoster(
+export const loadRoster = async (
   db: Queryable,
   personIds: readonly string[],
   courses: readonly AskedCourse[],
   sending: Settings,
-): Promise<Roster> {
-  const { parents, names, ...facts } = await loadRosterFacts(db, personIds, courses);
-  return new Roster({ ...facts, courses, settings: sending, parentOf: (id) => parents[id] ?? null, names: namesOf(names) });
-}
+): Promise<Roster> => rosterOf(await loadRosterFacts(db, personIds, courses), courses, sending);

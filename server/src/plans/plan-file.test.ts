@@ -79,6 +79,11 @@ describe('a plan as a file', () => {
     await expect(takePlanFile(house.db, course, text)).rejects.toThrow(words);
   });
 
+  it('is looked over by the rules that a draft is: whom it goes to among them', () => {
+    const plan = { course: 'x', steps: [{ ...STANDARD_PLAN[0]!, to: ['everyone'] }] } as never;
+    expect(checkPlan(plan)).toEqual([expect.stringMatching(/^“Invitation”: it goes to “everyone”; expected /)]);
+  });
+
   it('of any text whatever it says a sentence, or takes a plan', () => {
     fc.assert(
       fc.property(fc.oneof(fc.string(), fc.json(), fc.json().map((json) => `{"course": "x", "steps": ${json}}`)), (text) => {

@@ -1,14 +1,4 @@
-import {
-  isHandStep,
-  NAMES_THEMSELVES,
-  renamedSteps,
-  stepFault,
-  tellSteps,
-  templateFault,
-  textWarnings,
-  type NamedKind,
-  type PlanStep,
-} from '@nudrik/core';
+import { NAMES_THEMSELVES, planFaults, renamedSteps, tellSteps, textWarnings, type NamedKind, type PlanStep } from '@nudrik/core';
 import { PlanFile, tellIssues, type PlanFileTaken } from '@nudrik/contract';
 import { z } from 'zod';
 import { maybeRow, rows, type Queryable } from '../db/db.ts';
@@ -34,20 +24,10 @@ export function readPlanText(text: string): { plan: PlanFile } | { refusals: str
 }
 
 /** What is wrong with a plan that was read from a file, and what is to be known of it: all that can be seen without a house. */
-export function checkPlan({ steps }: PlanFile): string[] {
-  const seen = new Set<string>();
-  const faults = (steps as PlanStep[]).flatMap((step) => {
-    const fault = stepFault(step) ?? templateFault(step.message);
-    const isTwice = seen.has(step.id);
-    seen.add(step.id);
-    return [
-      ...(fault ? [fault.startsWith('"') ? fault : `“${step.name}”: ${fault}`] : []),
-      ...(isTwice ? [`“${step.name}”: its id ${step.id} stands more than once.`] : []),
-      ...(isHandStep(step.id) ? [`“${step.name}”: its id is one of a letter by hand, which stands in no plan.`] : []),
-    ];
-  });
-  const warnings = textWarnings({ steps: steps as PlanStep[], names: NAMES_THEMSELVES, today: null });
-  return [...faults, ...warnings.map(({ words }) => words)];
+export function checkPlan(plan: PlanFile): string[] {
+  const steps = plan.steps as PlanStep[];
+  const faults = planFaults(steps).map(({ message }) => message);
+  return [...faults, ...textWarnings({ steps, names: NAMES_THEMSELVES, today: null }).map(({ words }) => words)];
 }
 
 /** The steps of a file in words. */

@@ -111,6 +111,12 @@ const COUNT_OPEN = "select coalesce(sum(count), 0)::integer as open from figures
 export const countOpen = async (db: Queryable, courseId: string): Promise<number> =>
   (await oneRow<{ open: number }>(db, COUNT_OPEN, [courseId])).open;
 
+const LIST_OPEN = 'select id from assignments where course_id = $1::bigint and closed_by is null order by id';
+
+/** The open assignments of a course. */
+export const listOpen = async (db: Queryable, courseId: string): Promise<string[]> =>
+  (await rows<{ id: string }>(db, LIST_OPEN, [courseId])).map(({ id }) => id);
+
 const HAS_PLAN = 'select 1 from plans where course_id = $1::bigint';
 
 export const hasPlan = async (db: Queryable, courseId: string): Promise<boolean> => (await maybeRow(db, HAS_PLAN, [courseId])) !== null;

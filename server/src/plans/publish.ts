@@ -1,4 +1,4 @@
-import { clauseOf, isHandStep, isKnownRole, ROLE_WORDS, stepFault, templateFault, tellMoment, type PlanStep } from '@nudrik/core';
+import { clauseOf, planFaults, tellMoment, type PlanStep } from '@nudrik/core';
 import type { PlanDraft, PlanPreview } from '@nudrik/contract';
 import { announce, rows, transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -10,27 +10,8 @@ import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { LOOKED_AT, warningsOf } from './warnings.ts';
 import { endDraft } from './draft.ts';
-import { lockPlan } from './plans.repo.ts';
+import { listOpen, lockPlan } from './plans.repo.ts';
 import { listFollowers, putFollowers, putVersion, refuseFollower, rewordedSteps, sharingFault } from './shared.ts';
-
-/** What is wrong with the steps of a draft: timing, unknown merge fields, ids that stand twice. */
-export function planFaults(steps: readonly PlanStep[]): PlanPreview['faults'] {
-  const faults: PlanPreview['faults'] = [];
-  const seen = new Set<string>();
-  for (const step of steps) {
-    const fault = stepFault(step) ?? templateFault(step.message);
-    const nobody = step.to.find((role) => !isKnownRole(role));
-    if (nobody !== undefined) faults.push({ step: step.id, message: `“${step.name}”: it goes to “${nobody}”; expected ${ROLE_WORDS}.` });
-    if (isHandStep(step.id) || step.anchor.letter !== undefined)
-      faults.push({ step: step.id, message: `“${step.name}”: its id or its anchor is one of a letter by hand, which stands in no plan.` });
-    if (fault) faults.push({ step: step.id, message: fault.startsWith('"') ? fault : `“${step.name}”: ${fault}` });
-    if (seen.has(step.id)) faults.push({ step: step.id, message: `“${step.name}”: its id ${step.id} stands more than once.` });
-    seen.add(step.id);
-  }
-  return faults;
-}
-
-const LIST_OPEN = 'select id from assignments where course_id = $1::bigint and closed_by is null order by id';
 
 /** People worth looking at first: in another zone, on leave, not joined, unreachable; then the rest, by due date. */
 const LIST_EXAMPLES = `
@@ -98,7 +79,7 @@ export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft
   const now = deps.clock.now();
   const faults = planFaults(draft.steps);
   if (faults.length > 0) return { ...NO_PREVIEW, faults };
-  const open = (await rows<{ id: string }>(deps.db, LIST_OPEN, [courseId])).map((row) => row.id);
+  const open = await listOpen(deps.db, courseId);
   const facts = await draftFacts(deps.db, courseId, open, draft.steps, now);
   const ledger = await listLedger(deps.db, open);
   const change = compareWithLedger(facts, ledger, facts.house, now);
@@ -130,7 +111,7 @@ export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft
 async function followersChange(deps: Deps, courseId: string, steps: readonly PlanStep[], now: number): Promise<PlanPreview['followers']> {
   const found: PlanPreview['followers'] = [];
   for (const { id, title, open } of await listFollowers(deps.db, courseId)) {
-    const ids = (await rows<{ id: string }>(deps.db, LIST_OPEN, [id])).map((row) => row.id);
+    const ids = await listOpen(deps.db, id);
     const facts = await draftFacts(deps.db, id, ids, steps, now);
     const ledger = await listLedger(deps.db, ids);
     const change = compareWithLedger(facts, ledger, facts.house, now);

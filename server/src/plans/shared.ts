@@ -6,7 +6,7 @@ import type { Deps } from '../deps.ts';
 import { requestReplan } from '../notices/queue.ts';
 import { releaseValues } from '../notices/release.repo.ts';
 import { Refused } from '../refusal.ts';
-import { lockPlan, putPlan } from './plans.repo.ts';
+import { listOpen, lockPlan, putPlan } from './plans.repo.ts';
 
 /** A course that goes by the plan of another one. */
 export interface Follower {
@@ -63,8 +63,6 @@ export function sharingFault(steps: readonly PlanStep[]): string | null {
   return `${names} ${own.length === 1 ? 'speaks' : 'speak'} of units of one course, which other courses do not have.`;
 }
 
-const LIST_OPEN = 'select id from assignments where course_id = $1::bigint and closed_by is null order by id';
-
 /** A version of one course's plan, as it is published: unsent notices of open assignments are worked out again. */
 export async function putVersion(
   client: Client,
@@ -75,9 +73,8 @@ export async function putVersion(
 ): Promise<number> {
   const version = before.version + 1;
   await putPlan(client, courseId, version, by.now, by.name, steps, by.note);
-  const open = (await rows<{ id: string }>(client, LIST_OPEN, [courseId])).map((row) => row.id);
   await releaseValues(client, courseId, rewordedSteps(before.steps, steps), by.now);
-  await requestReplan(client, open);
+  await requestReplan(client, await listOpen(client, courseId));
   return version;
 }
 

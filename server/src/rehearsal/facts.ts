@@ -3,7 +3,7 @@ import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { askFor, foreseeOpenings, listAssignmentFacts, listCourseFacts, listPlanFacts, resolveSteps, stepsOf } from '../notices/facts.ts';
-import { loadRoster, loadRosterFacts } from '../people/roster.repo.ts';
+import { loadRosterFacts, rosterOf } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 
 /** A rehearsal looks at so many assignments at the most: what is more is left out, and said so. */
@@ -131,7 +131,7 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
   }
   const people = [...new Set(assignments.map(({ person }) => person))];
   const roster = await loadRosterFacts(db, people, courses);
-  const standing = await loadRoster(db, people, courses, house.sending);
+  const standing = rosterOf(roster, courses, house.sending);
   const courseOf = new Map(courses.map((course) => [course.id, course]));
   for (const assignment of assignments) foreseeOpenings(assignment, courseOf.get(assignment.course)!, standing);
   return {

@@ -1,4 +1,17 @@
-import { dayOf, tellAmount, tellDate, tellDay, tellMoment, tellTime, Zone, clauseOf, HOLD_WORDS } from '@nudrik/core';
+import {
+  dayOf,
+  tellAmount,
+  tellDate,
+  tellDay,
+  tellMoment,
+  tellTime,
+  Zone,
+  clauseOf,
+  headOfHold,
+  HOLD_WORDS,
+  tellUntil,
+  tellWaits,
+} from '@nudrik/core';
 import type { TodayNeed } from '@nudrik/contract';
 import { oneRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -431,8 +444,8 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
       kind: 'held',
       label: 'Held',
       words:
-        `${hold.words.charAt(0).toUpperCase()}${hold.words.slice(1)} since ${tellMoment(Date.parse(hold.from), zone, now)} by ${hold.by} (${hold.reason}), ` +
-        `until ${hold.until === null ? 'it is released' : `the morning of ${hold.until}`}: ${hold.waits === 0 ? 'nothing waits yet' : `${tellAmount(hold.waits, 'messages')} ${hold.waits === 1 ? 'waits' : 'wait'}`}.`,
+        `${headOfHold(hold)}: held since ${tellMoment(Date.parse(hold.from), zone, now)} by ${hold.by} (${hold.reason}), ` +
+        `${tellUntil(hold.until)}; ${tellWaits(hold.waits)}.`,
       act: { label: 'Look at it', link: '/held', does: null },
     });
   for (const words of await tellAside(db, zone, now))

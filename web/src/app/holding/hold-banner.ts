@@ -1,9 +1,9 @@
+import { headOfHold, tellWaits } from '@nudrik/core';
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { of } from 'rxjs';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
-import { headOf, waitsOf } from './hold-words.ts';
 import { HoldingApi } from './holding.api.ts';
 
 /** While everything is held, each page of the office says so. */
@@ -14,7 +14,7 @@ import { HoldingApi } from './holding.api.ts';
   template: `
     @for (hold of holds.data(); track hold.id) {
       <p role="status">
-        <strong>{{ head(hold) }}.</strong> Held since {{ hold.from | moment }} by {{ hold.by }}: {{ hold.reason }}. {{ hold.until ? 'Until the morning of ' + hold.until : 'Until it is released' }}; {{ waits(hold) }}.
+        <strong>{{ head(hold) }}.</strong> Held since {{ hold.from | moment }} by {{ hold.by }}: {{ hold.reason }}. {{ hold.until ? 'Until the morning of ' + hold.until : 'Until it is released' }}; {{ waits(hold.waits) }}.
         <a routerLink="/held">Held messages</a>
       </p>
     }
@@ -24,6 +24,6 @@ import { HoldingApi } from './holding.api.ts';
 export class HoldBanner {
   private readonly api = inject(HoldingApi);
   protected readonly holds = load(of(true), () => this.api.over('everything', null), ['holds', 'clock']);
-  protected readonly head = headOf;
-  protected readonly waits = waitsOf;
+  protected readonly head = headOfHold;
+  protected readonly waits = tellWaits;
 }

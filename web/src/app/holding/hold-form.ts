@@ -13,7 +13,7 @@ import { DateField } from '../shared/pick/date-field.ts';
 import { choicesOf, SelectField, type Choice } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { StructureApi } from '../structure/structure.api.ts';
-import { headOf, SCOPE_WORDS } from './hold-words.ts';
+import { SCOPE_WORDS } from './hold-words.ts';
 import { HoldingApi } from './holding.api.ts';
 
 /** Holds messages: what, until when and why; and before it is done, how much that keeps back. */
@@ -61,10 +61,6 @@ export class HoldForm {
     (this.courses.data() ?? []).map(({ id, title }) => ({ value: id, label: title })),
   );
   protected readonly departmentChoices = computed(() => choicesOf(this.structure.data()?.departments, ({ id }: { id: string }) => id));
-  protected readonly head = computed(() => {
-    const found = this.preview.data();
-    return found ? headOf({ scope: this.chosen(), words: found.words }) : 'Hold messages';
-  });
   /** "34 messages to come until Mon 20 Apr, about 12 people" */
   protected readonly countWords = computed(() => {
     const found = this.preview.data();

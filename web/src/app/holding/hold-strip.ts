@@ -1,12 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import type { HoldView } from '@nudrik/contract';
-import type { HoldScope } from '@nudrik/core';
+import { headOfHold, tellWaits, type HoldScope } from '@nudrik/core';
 import { SessionStore } from '../access/session.store.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { HoldForm } from './hold-form.ts';
-import { headOf, waitsOf } from './hold-words.ts';
 import { HoldingApi } from './holding.api.ts';
 import { ReleaseForm } from './release-form.ts';
 
@@ -18,7 +17,7 @@ import { ReleaseForm } from './release-form.ts';
   template: `
     @for (hold of holds.data(); track hold.id) {
       <p class="notice" role="status">
-        <strong>{{ head(hold) }}.</strong> Since {{ hold.from | moment }}, by {{ hold.by }}: {{ hold.reason }}. {{ hold.until ? 'Until the morning of ' + hold.until : 'Until it is released' }}; {{ waits(hold) }}.
+        <strong>{{ head(hold) }}.</strong> Since {{ hold.from | moment }}, by {{ hold.by }}: {{ hold.reason }}. {{ hold.until ? 'Until the morning of ' + hold.until : 'Until it is released' }}; {{ waits(hold.waits) }}.
         @if (mayHold(hold.scope)) {&ngsp;<button class="link" (click)="releasing.set(hold)">Release …</button>}
       </p>
     }
@@ -60,8 +59,8 @@ export class HoldStrip {
       this.holds.data() !== null &&
       !this.holds.data()!.some((hold) => hold.scope === this.scope() && hold.of === this.of()),
   );
-  protected readonly head = headOf;
-  protected readonly waits = waitsOf;
+  protected readonly head = headOfHold;
+  protected readonly waits = tellWaits;
 
   /** Begins to hold what the page is about. */
   begin(): void {

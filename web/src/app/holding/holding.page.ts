@@ -1,12 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
+import { headOfHold, tellWaits } from '@nudrik/core';
 import type { HoldView } from '@nudrik/contract';
 import { of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { HoldForm } from './hold-form.ts';
-import { headOf, waitsOf } from './hold-words.ts';
 import { HoldingApi } from './holding.api.ts';
 import { ReleaseForm } from './release-form.ts';
 
@@ -25,8 +25,8 @@ export class HoldingPage {
   protected readonly holding = signal<'everything' | 'some' | null>(null);
   protected readonly releasing = signal<HoldView | null>(null);
   protected readonly everything = computed(() => this.holds.data()?.standing.find(({ scope }) => scope === 'everything') ?? null);
-  protected readonly head = headOf;
-  protected readonly waits = waitsOf;
+  protected readonly head = headOfHold;
+  protected readonly waits = tellWaits;
   protected readonly ended = ENDED;
 
   protected mayHold({ scope }: HoldView): boolean {

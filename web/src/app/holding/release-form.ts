@@ -2,12 +2,11 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, output, si
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import type { HoldRelease, HoldView } from '@nudrik/contract';
-import { tellAmount } from '@nudrik/core';
+import { headOfHold, tellAmount } from '@nudrik/core';
 import { Dialog } from 'primeng/dialog';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
-import { headOf } from './hold-words.ts';
 import { HoldingApi } from './holding.api.ts';
 
 /** Ends a hold: shows message by message what would go now and what is past, then sends what is still useful, or lets it pass. */
@@ -31,7 +30,7 @@ export class ReleaseForm {
   protected readonly isBusy = signal(false);
   protected readonly problem = signal<string | null>(null);
   protected readonly preview = load(toObservable(this.hold), ({ id }) => this.api.previewRelease(id), ['notices', 'clock']);
-  protected readonly head = computed(() => headOf(this.hold()));
+  protected readonly head = computed(() => headOfHold(this.hold()));
   protected readonly sendWords = computed(() => {
     const found = this.preview.data();
     if (!found) return '';

@@ -17,6 +17,7 @@ import type { ImportOrder, ImportResult } from '@nudrik/contract';
 import { proxy, wrap, type Remote } from 'comlink';
 import { DayPipe } from '../shared/moment.pipe.ts';
 import { DATE_ORDERS } from '../shared/pick/date-orders.ts';
+import { saveText } from '../shared/download.ts';
 import { SelectField, wordsOf, type Choice } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { tellField, tellValue } from './field-words.ts';
@@ -250,12 +251,7 @@ export class ImportPage {
 
   /** All problems as a file, for whoever keeps the list that they came from. */
   protected async saveProblems(): Promise<void> {
-    const address = URL.createObjectURL(new Blob([await this.work.problems(this.chosen())], { type: 'text/csv' }));
-    const link = document.createElement('a');
-    link.href = address;
-    link.download = `${this.file()!.name.replace(/\.[^.]*$/, '')} problems.csv`;
-    link.click();
-    URL.revokeObjectURL(address);
+    saveText(`${this.file()!.name.replace(/\.[^.]*$/, '')} problems.csv`, await this.work.problems(this.chosen()), 'text/csv');
   }
 
   protected readonly tellLeave = tellLeave;
