@@ -444,7 +444,7 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
       kind: 'held',
       label: 'Held',
       words:
-        `${headOfHold(hold)}: held since ${tellMoment(Date.parse(hold.from), zone, now)} by ${hold.by} (${hold.reason}), ` +
+        `${headOfHold(hold)}, since ${tellMoment(Date.parse(hold.from), zone, now)} by ${hold.by} (${hold.reason}), ` +
         `${tellUntil(hold.until)}; ${tellWaits(hold.waits)}.`,
       act: { label: 'Look at it', link: '/held', does: null },
     });
