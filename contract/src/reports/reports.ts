@@ -61,7 +61,9 @@ export interface TodayView {
   now: string;
   sentToday: number;
   plannedToday: number;
-  next: { at: string; day: string; kind: string; stepName: string; courses: string[]; count: number; sent: number }[];
+  /** of those, what a hold keeps back as it stands now */
+  heldToday: number;
+  next: { at: string; day: string; kind: string; stepName: string; courses: string[]; count: number; sent: number; held: number }[];
   courses: { id: string; title: string; current: number; asked: number; dueSoon: number; late: number }[];
   /** the first of them by name, and how many there are */
   newlyLate: { course: string; courseId: string; people: string[]; count: number; since: string }[];

@@ -408,6 +408,17 @@ const WAITED: Partial<Record<HoldReason, string>> = {
   'on-hold': ', after it was held',
 };
 
+/** A kind as one piece of it, inside a sentence. */
+const PIECE: Readonly<Record<Step['kind'], string>> = {
+  invitation: 'invitation',
+  onboarding: 'message',
+  reminder: 'reminder',
+  late: 'late reminder',
+  manager: 'escalation',
+  certificate: 'message',
+  'follow-up': 'follow-up',
+};
+
 /** One sentence for a decision: "Skipped: Ingrid Moe finished on Mon 2 Mar 14:10, before this reminder's moment (Tue 3 Mar 09:00)". */
 export function sentenceOf(
   decision: Decision,
@@ -429,7 +440,7 @@ export function sentenceOf(
   }
   const closed =
     decision.because === 'finished' || decision.because === 'waived' || decision.because === 'withdrawn' || decision.because === 'left';
-  return `Skipped: ${last?.because ?? decision.because}${closed ? `, before this ${step.kind}'s moment (${tellMoment(at, zone)})` : ''}.`;
+  return `Skipped: ${last?.because ?? decision.because}${closed ? `, before this ${PIECE[step.kind]}'s moment (${tellMoment(at, zone)})` : ''}.`;
 }
 
 /** The reason of a wait line, `waits for: finished`, and the same as a sentence. */

@@ -4,6 +4,7 @@ import { close } from '../assignments/change.ts';
 import { rows } from '../db/db.ts';
 import { actOnNotice } from '../notices/by-hand.ts';
 import { findNoticeSheet } from '../notices/ledger.query.ts';
+import { todayView } from '../reports/today.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { endPassed } from './holding.repo.ts';
@@ -56,6 +57,27 @@ describe('holding', () => {
     expect(sheet.notice).toMatchObject({ state: 'held', because: 'on-hold' });
     expect(sheet.sentence).toMatch(/^Held: .* held by Sigrid Aune since Mon 1 Mar 10:45 \(dry dock\), until it is released\.$/);
     expect((await holdsView(house.deps)).standing).toMatchObject([{ waits: 2 - goes.length, by: 'Sigrid Aune', reason: 'dry dock' }]);
+  });
+
+  it.each<[HoldScope, () => string | null, string | null, (of: { person: string; day: string }) => boolean]>([
+    ['everything', () => null, null, () => true],
+    ['plan', () => course, '2027-03-17', ({ day }) => day < '2027-03-17'],
+    ['person', () => crew['runa']!, null, ({ person }) => person === crew['runa']],
+    ['department', () => 'deck', null, () => true],
+  ])('%s: Today says of what is to come what is kept back', async (scope, of, until, isKept) => {
+    const [deck] = await rows<{ id: string }>(house.db, 'select department_id as id from people where id = $1::bigint', [crew['runa']]);
+    await hold(scope, scope === 'department' ? deck!.id : of(), until);
+    const ahead = await rows<{ person: string; day: string }>(
+      house.db,
+      "select person_id as person, on_day as day from notices where state = 'planned' and at >= $1::timestamptz",
+      [new Date(house.clock.at)],
+    );
+    const { next } = await todayView(house.deps, { from: '2027-03-01', to: '2027-12-31' });
+    expect(ahead.length).toBeGreaterThan(3);
+    expect(next.reduce((sum, { held }) => sum + held, 0)).toBe(ahead.filter(isKept).length);
+    const soon = await todayView(house.deps);
+    const [first] = soon.next;
+    expect(first!.held).toBe(ahead.filter((one) => one.day === first!.day && isKept(one)).length);
   });
 
   it('a department holds those below it, and a page about any of them says so', async () => {

@@ -2,6 +2,7 @@ import { tellMoment, Zone } from '@nudrik/core';
 import type { TodayQuery, TodayView } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
+import { HELD_NOW, heldAhead } from '../holding/held-ahead.sql.ts';
 import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 
@@ -13,6 +14,7 @@ interface NextRow {
   courses: string[];
   count: number;
   sent: number;
+  held: number;
 }
 
 // from moment to moment along the index notices_ahead: no more is read than is shown
@@ -22,7 +24,8 @@ const AHEAD = `
     and on_day between $2::date and $2::date + 14
 `;
 const LIST_NEXT = `
-with recursive moments (on_day, at, kind, step_name, n) as (
+with recursive ${HELD_NOW},
+moments (on_day, at, kind, step_name, n) as (
   (
     select on_day, at, kind, step_name, 1
     from notices
@@ -43,10 +46,10 @@ with recursive moments (on_day, at, kind, step_name, n) as (
   ) x
   where m.n < 12
 )
-select m.at, m.on_day as day, m.kind, m.step_name, array_agg(c.title order by c.title) as courses, sum(k.count)::integer as count, 0 as sent
+select m.at, m.on_day as day, m.kind, m.step_name, array_agg(c.title order by c.title) as courses, sum(k.count)::integer as count, 0 as sent, sum(k.held)::integer as held
 from moments m
 cross join lateral (
-  select course_id, count(*) as count
+  select course_id, count(*) as count, count(*) filter (where ${heldAhead('notices')}) as held
   from notices
   where state in ('planned', 'held')
     and on_day = m.on_day
@@ -62,15 +65,18 @@ order by m.on_day, m.at, m.kind, m.step_name
 
 // what the ribbon counts of the chosen days: what went and what is to go
 const LIST_ON_DAYS = `
-select at, on_day as day, kind, step_name, array_agg(distinct title) as courses, sum(count)::integer as count, sum(sent)::integer as sent
+with recursive ${HELD_NOW}
+select
+  at, on_day as day, kind, step_name, array_agg(distinct title) as courses,
+  sum(count)::integer as count, sum(sent)::integer as sent, sum(held)::integer as held
 from (
-  select on_day, at, kind, step_name, course_id, count(*) as count, 0 as sent
+  select on_day, at, kind, step_name, course_id, count(*) as count, 0 as sent, count(*) filter (where ${heldAhead('notices')}) as held
   from notices
   where state in ('planned', 'held')
     and on_day between $1::date and $2::date
   group by on_day, at, kind, step_name, course_id
   union all
-  select on_day, at, kind, step_name, course_id, count(*), count(sent_at)
+  select on_day, at, kind, step_name, course_id, count(*), count(sent_at), 0
   from notices
   where state in ('sending', 'sent', 'delivered', 'bounced', 'failed')
     and on_day between $1::date and $2::date
@@ -117,6 +123,14 @@ order by c.title
 const LIST_DAY_COUNTS =
   'select notice_bucket(state) as bucket, sum(count)::integer as count from notices_of_days where on_day = $1::date group by 1';
 
+// what is to go today, though a hold that stands now would keep it back
+const COUNT_HELD_TODAY = `
+with recursive ${HELD_NOW}
+select count(*)::integer as count
+from notices n
+where n.state in ('planned', 'held') and n.on_day = $1::date and exists (select 1 from standing) and ${heldAhead('n')}
+`;
+
 /** The day: what went and goes out, what is due and late. What needs a person is asked beside it (`needs.ts`). */
 export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<TodayView> {
   const { db } = deps;
@@ -125,8 +139,9 @@ export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<Toda
   const zone = Zone.of((await getHouse(db)).zone);
   const { from, to } = days;
   const at = new Date(now);
-  const [counted, courses, late, finished, next] = await Promise.all([
+  const [counted, held, courses, late, finished, next] = await Promise.all([
     rows<{ bucket: string; count: number }>(db, LIST_DAY_COUNTS, [today]),
+    rows<{ count: number }>(db, COUNT_HELD_TODAY, [today]),
     rows<{ id: string; title: string; due_soon: number; late: number; current: number; asked: number }>(db, LIST_COURSES, [at, today]),
     rows<{ id: string; title: string; people: string[]; count: number; since: Date }>(db, LIST_NEWLY_LATE, [at, today]),
     rows<{ id: string; title: string; people: string[]; count: number }>(db, LIST_FINISHED, [at]),
@@ -137,6 +152,7 @@ export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<Toda
     now: new Date(now).toISOString(),
     sentToday: counts.get('sent') ?? 0,
     plannedToday: counts.get('planned') ?? 0,
+    heldToday: held[0]!.count,
     next: next.map((row) => ({
       at: row.at.toISOString(),
       day: row.day,
@@ -145,6 +161,7 @@ export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<Toda
       courses: row.courses,
       count: row.count,
       sent: row.sent,
+      held: row.held,
     })),
     courses: courses.map((row) => ({
       id: row.id,

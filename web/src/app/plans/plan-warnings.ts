@@ -19,7 +19,7 @@ import type { PlanWarningView } from '@nudrik/contract';
             <button class="link" (click)="mended.emit(mend)">{{ mend.words }}</button>
           }
           @if (course() && !canMend()) {
-            <a [routerLink]="['/plans', course()]" [queryParams]="{ step: warning.step }">{{ warning.mend ? 'Mend it in the plan' : 'Open the step' }}</a>
+            <a class="act" [routerLink]="['/plans', course()]" [queryParams]="{ step: warning.step }">{{ warning.mend ? 'Mend it in the plan' : 'Open the step' }}</a>
           }
         </p>
         @if (open() === warning.words) {
@@ -33,7 +33,7 @@ import type { PlanWarningView } from '@nudrik/contract';
   styles: `
     :host { display: block; }
     .warning { padding: 5px 0; border-bottom: 1px solid var(--rule); }
-    .link { margin-left: 6px; }
+    .link, .act { margin-left: 10px; white-space: nowrap; }
     .who { padding: 3px 0 2px 18px; max-height: 120px; overflow: auto; color: var(--quiet); }
   `,
 })

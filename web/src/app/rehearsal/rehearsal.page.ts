@@ -7,6 +7,7 @@ import {
   dayOf,
   HOLD_WORDS,
   KINDS,
+  type Kind,
   MOST_DAYS,
   PLAINLY,
   tellAmount,
@@ -88,6 +89,13 @@ export class RehearsalPage {
   protected readonly acts = computed(() => (this.desk()?.hasPast ? ACTS : ACTS.slice(0, 2)));
   protected readonly outcomes = OUTCOMES;
   protected readonly kinds = KINDS;
+  /** `1 reminder`, `9 reminders`, `4 to managers`; `late` and `onboarding` count no pieces. */
+  protected readonly kindWords = (kind: Kind, count: number): string =>
+    kind === 'manager'
+      ? `${count} to managers`
+      : kind === 'late' || kind === 'onboarding'
+        ? `${count} ${kind}`
+        : tellAmount(count, `${kind}s`);
   protected readonly zoneWords = zoneWords;
 
   private readonly today = computed((): LocalDate => {
@@ -253,7 +261,7 @@ export class RehearsalPage {
   }
 
   private nextWorkday(): LocalDate {
-    const shown = this.shown()?.days.find(({ day, mails }) => day > this.today() && mails > 0)?.day;
+    const shown = this.shown()?.days.find(({ day, mails, isWorking }) => isWorking && day > this.today() && mails > 0)?.day;
     return shown ?? addDays(this.today(), 1);
   }
 

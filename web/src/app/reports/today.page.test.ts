@@ -7,7 +7,7 @@ const need = (kind: TodayNeed['kind'], label: string, words: string, link: strin
   kind, label, words, act: { label: does ? 'Try now' : 'Open it', link, does },
 }); // prettier-ignore
 type Both = TodayView & { needs: TodayNeed[] };
-const view = (rest: Partial<Both> = {}): Both => ({ now: NOW, sentToday: 0, plannedToday: 0, needs: [], next: [], courses: [], newlyLate: [], finished: [], ...rest }); // prettier-ignore
+const view = (rest: Partial<Both> = {}): Both => ({ now: NOW, sentToday: 0, plannedToday: 0, heldToday: 0, needs: [], next: [], courses: [], newlyLate: [], finished: [], ...rest }); // prettier-ignore
 const open = async ({ needs, ...today }: Both) => {
   const page = await openPage(TodayPage);
   await page.answer('/api/today', today);
@@ -26,10 +26,10 @@ describe('today', () => {
   });
   it('says first what needs a person, and leads to where that is done', async () => {
     const page = await open(view({
-      sentToday: 1, plannedToday: 2,
+      sentToday: 1, plannedToday: 2, heldToday: 1,
       needs: [need('bounced', 'Bounced', 'Mail to Elin Strand came back.', '/people/12?mend=email'), need('roster', 'Held', 'A pull waits for you.', '/people/feed'), need('missing-value', 'Missing value', '6 people have no job.', null)],
     })); // prettier-ignore
-    expect(page.text()).toContain('1 notice went out today. 2 more are planned. Three things need you.');
+    expect(page.text()).toContain('1 notice went out today. 2 more are planned, 1 of them held. Three things need you.');
     const links = page.getAllByRole('link', { name: 'Open it' }).map((link) => link.getAttribute('href'));
     expect(links).toEqual(['/people/12?mend=email', '/people/feed']);
     expect(page.getByText('Missing value').className).toContain('soon');
@@ -39,7 +39,7 @@ describe('today', () => {
     const page = await openPage(TodayPage, { inputs: { from: '2027-03-01', to: '2027-03-02' } });
     await page.answer('/api/today/needs', []);
     const row = { at: '2027-03-01T08:00:00Z', day: '2027-03-01', kind: 'reminder', stepName: 'Two days to go', courses: ['Muster'] };
-    await page.answer('/api/today?from=2027-03-01&to=2027-03-02', view({ next: [{ ...row, count: 5, sent: 3 }, { ...row, at: '2027-03-02T08:00:00Z', day: '2027-03-02', count: 2, sent: 0 }] })); // prettier-ignore
+    await page.answer('/api/today?from=2027-03-01&to=2027-03-02', view({ next: [{ ...row, count: 5, sent: 3, held: 0 }, { ...row, at: '2027-03-02T08:00:00Z', day: '2027-03-02', count: 2, sent: 0, held: 0 }] })); // prettier-ignore
     expect(page.getByRole('heading', { name: 'What goes out on Mon 1 Mar to Tue 2 Mar' })).toBeTruthy();
     expect(page.text()).toContain('3 of 5 sent');
     await page.set({ to: undefined });
@@ -54,13 +54,13 @@ describe('today', () => {
   it('shows what goes out next: what of today by its hour, the rest by its day', async () => {
     const page = await open(view({
       next: [
-        { at: '2027-03-01T14:00:00Z', day: '2027-03-01', kind: 'late', stepName: 'Late', courses: ['Muster'], count: 8, sent: 0 },
-        { at: '2027-03-03T08:00:00Z', day: '2027-03-03', kind: 'reminder', stepName: 'Two days to go', courses: ['Muster', 'Safe Lifting', 'Fire'], count: 4, sent: 0 },
+        { at: '2027-03-01T14:00:00Z', day: '2027-03-01', kind: 'late', stepName: 'Late', courses: ['Muster'], count: 8, sent: 0, held: 8 },
+        { at: '2027-03-03T08:00:00Z', day: '2027-03-03', kind: 'reminder', stepName: 'Two days to go', courses: ['Muster', 'Safe Lifting', 'Fire'], count: 4, sent: 0, held: 1 },
       ],
     })); // prettier-ignore
     const rows = page.getAllByRole('row').map(textOf);
-    expect(rows.find((row) => row.includes('Late Muster'))).toMatch(/^15:00 L Late Muster 8 who$/);
-    expect(rows.find((row) => row.includes('Two days'))).toMatch(/^Wed 3 09:00 R Two days to go 3 courses 4 who$/);
+    expect(rows.find((row) => row.includes('Late Muster'))).toMatch(/^15:00 L Late Muster, held 8 who$/);
+    expect(rows.find((row) => row.includes('Two days'))).toMatch(/^Wed 3 09:00 R Two days to go 3 courses, 1 held 4 who$/);
     expect(page.getByRole('link', { name: 'Who gets Late' }).getAttribute('href')).toBe('/ledger?from=2027-03-01&step=Late');
   });
   it('names a few of many who became late', async () => {

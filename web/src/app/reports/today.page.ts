@@ -67,7 +67,8 @@ export class TodayPage {
         ? 'Nothing has gone out yet today'
         : `${view.sentToday} ${view.sentToday === 1 ? 'notice' : 'notices'} went out today`;
     const more = `${view.plannedToday}${view.sentToday ? ' more' : ''} ${view.plannedToday === 1 ? 'is' : 'are'} planned`;
-    const planned = view.plannedToday === 0 ? 'No more are planned' : more;
+    const held = view.heldToday === 0 ? '' : view.heldToday >= view.plannedToday ? ', and held' : `, ${view.heldToday} of them held`;
+    const planned = view.plannedToday === 0 ? 'No more are planned' : more + held;
     return `${sent}. ${planned}. ${NUMBERS[count] ?? `${count} things need`} you.`;
   });
   protected readonly next = computed(() =>
@@ -96,6 +97,11 @@ export class TodayPage {
 
   protected howMany({ count, sent }: { count: number; sent: number }): string {
     return sent === 0 ? String(count) : sent === count ? `${sent} sent` : `${sent} of ${count} sent`;
+  }
+
+  /** What a hold that stands keeps back of them. */
+  protected heldWords({ count, held }: { count: number; held: number }): string {
+    return held === 0 ? '' : held === count ? 'held' : `${held} held`;
   }
 
   private shortDay(date: string): string {

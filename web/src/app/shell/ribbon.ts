@@ -75,8 +75,11 @@ export class Ribbon {
   protected readonly words = computed(() => {
     const chosen = this.chosen();
     if (!chosen) return null;
-    const days = (this.view.data()?.days ?? []).filter((day) => day.day >= chosen.from && day.day <= chosen.to);
+    const known = this.view.data()?.days ?? [];
     const span = chosen.from === chosen.to ? this.tell(chosen.from) : `${this.tell(chosen.from)} to ${this.tell(chosen.to)}`;
+    // an address may ask for days that are not on the ribbon: of those it knows nothing, and says nothing
+    if (!known.length || chosen.from < known[0]!.day || chosen.to > known.at(-1)!.day) return span;
+    const days = known.filter((day) => day.day >= chosen.from && day.day <= chosen.to);
     return `${span}: ${this.tellCounts(days) || 'nothing sent or planned'}`;
   });
   protected readonly canGoThere = computed(
