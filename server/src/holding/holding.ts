@@ -214,7 +214,8 @@ export async function previewRelease(deps: Deps, id: string): Promise<ReleasePre
     const noticeOf = new Map(waiting.map((notice) => [notice.id, notice]));
     // what goes is shown first, then what would come to nothing
     const order = { sending: 0, held: 1, skipped: 2, cancelled: 3 };
-    const shown = [...decided].sort((a, b) => order[a.state] - order[b.state]).slice(0, SHOWN);
+    const momentOf = ({ id: notice }: { id: string }): number => noticeOf.get(notice)!.moment;
+    const shown = [...decided].sort((a, b) => order[a.state] - order[b.state] || momentOf(a) - momentOf(b)).slice(0, SHOWN);
     const found = new Map(
       (
         await listTold(

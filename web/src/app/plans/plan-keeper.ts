@@ -74,6 +74,7 @@ export class PlanKeeper {
   private isGone = false;
   /** while it is published nothing is kept beside it */
   isHeld = false;
+  private settled: ((isKept: boolean) => void) | null = null;
 
   constructor() {
     effect(() => {
@@ -92,6 +93,8 @@ export class PlanKeeper {
   fill(plan: PlanView): void {
     this.problem.set(null);
     this.saving = null;
+    this.settled = null;
+    this.isHeld = false;
     // an answer about another plan is waited for no longer
     this.isSaving.set(false);
     this.isCutOff.set(false);
@@ -142,7 +145,8 @@ export class PlanKeeper {
         this.problem.set(null);
         this.kept.set(text);
         done(answer);
-        if (this.isUnkept()) this.saveNow();
+        if (this.settled) this.tellSettled(true);
+        else if (this.isUnkept()) this.saveNow();
       },
       error: (error: unknown) => {
         if (this.course() !== course) return;
@@ -150,13 +154,29 @@ export class PlanKeeper {
         if (error instanceof HttpErrorResponse && (error.status === 0 || error.status >= 502)) {
           // the same save again: where it arrived and its answer was lost, it is not done twice
           this.isCutOff.set(true);
+          this.tellSettled(false);
           timer(AGAIN_MS).subscribe(() => this.saveNow());
           return;
         }
         this.saving = null;
+        this.tellSettled(false);
         this.newer.refused(error);
       },
     });
+  }
+
+  /** Keeps nothing more; and says when what is on its way has been answered, and whether it was kept. What is not kept is not published. */
+  settle(done: (isKept: boolean) => void): void {
+    this.isHeld = true;
+    this.settled = done;
+    if (!this.isSaving()) this.tellSettled(true);
+  }
+
+  private tellSettled(isKept: boolean): void {
+    const { settled } = this;
+    this.settled = null;
+    if (settled && !isKept) this.isHeld = false;
+    settled?.(isKept);
   }
 
   private saved(written: number, at: string | null): void {

@@ -236,6 +236,26 @@ describe('the draft of a plan', () => {
     expect([next.version, next.written, of(next.steps as PlanStepView[], 'Getting started').on]).toEqual([4, 0, false]);
   });
 
+  it('publishing waits for a save that is on its way, and goes by its number; where that is refused nothing is published', async () => {
+    const page = await open();
+    const publish = () => page.click([...document.querySelectorAll<HTMLButtonElement>('.p-dialog button')].find((one) => /Publish version/.test(one.textContent!))!); // prettier-ignore
+    const published = (): string[] => page.waiting().filter((line) => line.endsWith('/publish'));
+    await switchOff(page);
+    await page.draft();
+    // the look at what would change is opened before what was changed last is kept
+    await page.click(page.getByRole('button', { name: 'Publish changes…' }));
+    await page.draft();
+    await vi.waitFor(() => expect(page.waiting()).toContain('PUT /api/plans/7/draft'), { timeout: 6_000, interval: 50 });
+    await publish();
+    expect(published()).toEqual([]);
+    await page.refuse(url, null, 503);
+    expect(published()).toEqual([]);
+    page.fixture.debugElement.injector.get(PlanKeeper).saveNow();
+    await publish();
+    await page.answer(url, SAVED);
+    expect((await page.answer('/api/plans/7/publish', { version: 4 })).body.written).toBe(1);
+  });
+
   it('comes again as the same save where its answer was lost', async () => {
     const page = await open();
     await switchOff(page);

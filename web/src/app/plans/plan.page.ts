@@ -366,7 +366,11 @@ export class PlanPage implements HasWork {
   protected publish(): void {
     this.isBusy.set(true);
     this.problem.set(null);
-    this.keeper.isHeld = true;
+    // a save that is still on its way would be newer than what this goes by
+    this.keeper.settle((isKept) => (isKept ? this.publishKept() : this.isBusy.set(false)));
+  }
+
+  private publishKept(): void {
     const steps = this.steps();
     this.api
       .publish(this.course(), { version: this.keeper.version(), steps, note: this.note(), written: this.keeper.written() })
