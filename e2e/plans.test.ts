@@ -155,3 +155,51 @@ test('saved as a file, and taken from it: what is otherwise is shown first', asy
   await dialog.getByRole('button', { name: 'Take it as the draft' }).click();
   await expect(page.locator('table.steps')).toContainText('Late again');
 });
+
+test('a message is written by keys, with fields from their list; who would have trouble is shown first; and it is sent to oneself', async ({
+  page,
+}) => {
+  await signInAs(page, 'Sigrid Aune');
+  await area(page, 'Plans');
+  await page
+    .getByRole('row', { name: /Safe Lifting/ })
+    .first()
+    .click();
+  await page
+    .locator('table.steps')
+    .getByRole('row', { name: /Getting started/ })
+    .click();
+  await page.getByRole('button', { name: 'Edit message' }).click();
+  const writer = page.getByRole('dialog', { name: 'Message of “Getting started”' });
+  const text = writer.getByRole('textbox', { name: 'Text', exact: true });
+  const reading = writer.getByRole('region', { name: 'As its readers have it' });
+  await expect(reading).toContainText('none of them in trouble');
+  await text.click();
+  await page.keyboard.press('Control+End');
+  await page.keyboard.press('Enter');
+  await page.keyboard.type('Ours is the work of a {');
+  await expect(page.getByRole('option', { name: /^job/ })).toBeVisible();
+  await page.keyboard.type('job:');
+  await expect(page.getByRole('option', { name: /^given name/ })).toHaveCount(0);
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('Enter');
+  await expect(text.locator('.token').last()).toHaveText('job');
+  await page.keyboard.type(', and yours.');
+  await expect(text).toContainText(/Ours is the work of a\s*job\s*, and yours\./);
+  // those who have no job come first, with what is the matter
+  await expect(reading).toContainText(/\d+ of \d+ people in trouble, those first/);
+  await expect(reading).toContainText('{job} has no value');
+  await expect(reading.frameLocator('iframe').getByText('Ours is the work of a ‹no job›, and yours.')).toBeVisible();
+  // a field goes as a whole, and something may stand in for it
+  await text.locator('.token').last().click();
+  await writer.getByLabel(/^job, or where there is none/).fill('colleague');
+  await page.keyboard.press('Tab');
+  await expect(reading).toContainText('none of them in trouble');
+  await writer.getByRole('button', { name: 'Send me this one' }).click();
+  await expect(writer.getByRole('status')).toContainText('Sent to sigrid.aune@orlasund.example');
+  await writer.getByRole('button', { name: 'Done' }).click();
+  await page.getByRole('link', { name: 'Post', exact: true }).click();
+  await expect(page.getByText(/^Test: Getting started with Safe Lifting/).first()).toBeVisible();
+  await page.goBack();
+  await page.getByRole('button', { name: 'Leave the changes' }).click();
+});

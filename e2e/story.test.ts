@@ -165,12 +165,16 @@ test('the standard plan stands as a line of time; an unknown merge field is refu
 
   await page.getByRole('row', { name: /Getting started/ }).click();
   await page.getByRole('button', { name: 'Edit message' }).click();
-  await page.getByLabel('Text; an empty line begins a paragraph').fill('Hello {given nam}, have you begun?');
-  await expect(page.getByRole('alert')).toContainText('there is no such merge field. Did you mean {given name}?');
+  const writer = page.getByRole('dialog', { name: 'Message of “Getting started”' });
+  const text = writer.getByRole('textbox', { name: 'Text', exact: true });
+  await text.fill('Hello {given nam}, have you begun?');
+  await expect(writer.getByRole('alert')).toContainText('there is no such merge field. Did you mean {given name}?');
   await expect(page.getByRole('button', { name: 'Publish changes…' })).toBeDisabled();
-  await page
-    .getByLabel('Text; an empty line begins a paragraph')
-    .fill('Hello {given name}, have you begun {course}? You have {units left} to go.');
+  await text.fill('Hello {given name}, have you begun {course}? You have {units left} to go.');
+  await expect(text.locator('.token')).toHaveText(['given name', 'course', 'units left']);
+  // nobody has the course yet: it is read as if somebody had been assigned it
+  await expect(writer.getByText('Nobody has this course open')).toBeVisible();
+  await writer.getByRole('button', { name: 'Done' }).click();
   await page.getByLabel('Time of day').fill('09:30');
   await page.getByRole('button', { name: 'Publish changes…' }).click();
   await expect(page.getByRole('dialog')).toContainText('0 notices added');

@@ -13,6 +13,8 @@ export * from './courses/looks.ts';
 export * from './quizzes/quizzes.ts';
 export * from './surveys/surveys.ts';
 export * from './assignments/assignments.ts';
+export * from './messages/template.ts';
+export * from './messages/letters.ts';
 export * from './plans/plans.ts';
 export * from './plans/plan-file.ts';
 export * from './plans/rehearsal-file.ts';

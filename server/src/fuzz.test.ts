@@ -106,6 +106,8 @@ function condition(d: Dice, depth = 0): unknown {
 }
 
 interface Shape {
+  $ref?: string;
+  $defs?: Record<string, Shape>;
   type?: string;
   properties?: Record<string, Shape>;
   items?: Shape;
@@ -130,10 +132,14 @@ function isWide(d: Dice): boolean {
   return true;
 }
 
+/** Shapes that schemas know by a name. */
+const NAMED: Record<string, Shape> = {};
+
 /** A value that the schema lets in, mostly; here and there something else stands in its place. */
 function valueFor(shape: Shape, d: Dice, name = '', depth = 0): unknown {
   if (d.chance(0.06)) return anything(d);
   if (depth > 8) return null;
+  if (shape.$ref) return valueFor(NAMED[shape.$ref.split('/').at(-1)!] ?? {}, d, name, depth);
   if (/^(audience|onlyIf|stopWhen)$/.test(name)) return condition(d);
   if (shape.const !== undefined) return shape.const;
   if (shape.enum) return d.of(shape.enum);
@@ -173,6 +179,7 @@ const known = new Map<z.ZodType, Shape>();
 function learn(route: Route, schema: z.ZodType): void {
   let shape = known.get(schema);
   if (!shape) known.set(schema, (shape = z.toJSONSchema(schema, { io: 'input', unrepresentable: 'any', cycles: 'ref' }) as Shape));
+  Object.assign(NAMED, shape.$defs);
   const shapes = shapesOf.get(route) ?? [];
   if (!shapes.includes(shape)) shapesOf.set(route, [...shapes, shape]);
 }

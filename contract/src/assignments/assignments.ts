@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
-import { TemplateSchema, type MissingField, type PlanWarningView, type PreviewPerson } from '../plans/plans.ts';
+import { TemplateSchema } from '../messages/template.ts';
+import type { MissingField, PlanWarningView, PreviewPerson } from '../plans/plans.ts';
 import { UNDER_WAY } from '../reports/reports.ts';
 
 /** POST /api/assignments/preview and POST /api/assignments. Who: chosen people, or a whole department, site or group. */

@@ -1,4 +1,4 @@
-import { KINDS } from '@nudrik/core';
+import { KINDS, type Template } from '@nudrik/core';
 import { z } from 'zod';
 import { Id, Line, LocalDate, Page } from '../common.ts';
 
@@ -95,7 +95,7 @@ export interface NoticeSheet {
   /** what may be done to it by hand */
   acts: NoticeAct['what'][];
   /** with what it goes again by hand, where it went to who still has the course open */
-  again: { assignmentId: string; name: string; message: { subject: string; body: string; button: string | null } } | null;
+  again: { assignmentId: string; name: string; message: Template } | null;
 }
 
 /** POST /api/notices/:id/act: what is done to one notice by hand */

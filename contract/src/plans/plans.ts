@@ -12,6 +12,7 @@ import {
 } from '@nudrik/core';
 import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
 import { ConditionSchema } from '../conditions.ts';
+import { TemplateSchema } from '../messages/template.ts';
 
 /** A check by a function of core that says what is wrong in words, or null. */
 const faultless =
@@ -56,11 +57,6 @@ export const StepSchema = z.strictObject({
   stopWhen: ConditionSchema.nullable().default(null),
 });
 
-export const TemplateSchema = z.strictObject({
-  subject: z.string().max(300),
-  body: z.string().max(20_000),
-  button: z.string().max(80).nullable(),
-});
 export const PlanStepSchema = StepSchema.extend({ message: TemplateSchema });
 
 /** POST /api/plans/:courseId/preview and …/publish */

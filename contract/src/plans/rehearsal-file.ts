@@ -1,7 +1,8 @@
 import { z } from 'zod';
 import { EVENT_TYPES, EVENTS, isKnownRole, ROLE_WORDS, stepFault, WITHDRAWN_WHY, type EventType, type FieldKind } from '@nudrik/core';
 import { Instant, LocalDate, TimeOfDay } from '../common.ts';
-import { StepSchema, TemplateSchema } from './plans.ts';
+import { TemplateSchema } from '../messages/template.ts';
+import { StepSchema } from './plans.ts';
 
 const Settings = z.strictObject({
   sendWindow: z

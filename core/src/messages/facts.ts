@@ -6,10 +6,12 @@ import type { Course, Roster } from '../people/person.ts';
 import type { Recipient } from '../people/role.ts';
 import { anchorsOf } from '../plans/anchor.ts';
 import type { PlanStep } from '../plans/standard.ts';
-import { tellList, tellMoment } from '../time/words.ts';
+import { tellList } from '../time/words.ts';
 import type { Instant, Zone } from '../time/zone.ts';
-import { fieldsOf, renderMessage, type Rendered, type Values } from './template.ts';
-import { daysLate, missingFields, valuesFor, type ValueFacts } from './values.ts';
+import { renderMessage, type Rendered, type Values } from './render.ts';
+import { tableOfPeople } from './table.ts';
+import { fieldsNeeded } from './template.ts';
+import { missingFields, valuesFor, type ValueFacts } from './values.ts';
 
 /** A course as messages tell of it. */
 export interface TextCourse extends Course {
@@ -104,50 +106,80 @@ const NOT_YET: Readonly<Record<string, string>> = {
   'certificate expiry': '(the day on which it expires)',
 };
 
-/**
- * A message as its reader would have it at a moment to come. Where its button leads is left out: personal links are made when it is sent.
- * @param notices one, or all that a gathered message tells of
- * @returns null where a merge field has no value: it would be held
- */
-export function foreseenLetter(
+/** A message as its reader would have it at a moment to come. */
+export interface Foreseen {
+  rendered: Rendered;
+  /** fields that have no value and nothing that stands in for them: it would be held; a mark stands in their place */
+  missing: string[];
+  /** what the fields print */
+  values: Values;
+}
+
+type Told = { assignment: Assignment; course: TextCourse; revision: number };
+
+/** What the fields of a message would print at a moment to come, and which of those that it needs would have nothing to print. */
+export function foreseeValues(
   step: PlanStep,
   recipient: Recipient,
-  notices: readonly { assignment: Assignment; course: TextCourse; revision: number }[],
+  { assignment, course, revision }: Told,
   { roster, organisation }: Pick<TextFacts, 'roster' | 'organisation'>,
   at: Instant,
-): Rendered | null {
+): Omit<Foreseen, 'rendered'> {
+  const own = valuesFor(valueFactsOf(step, assignment, recipient, { roster, course, organisation, certificate: null }, at, revision));
+  const values = { ...own, ...NOT_YET, ...withoutGaps(own) };
+  return { values, missing: fieldsNeeded(step.message).filter((field) => (values[field] ?? '').trim() === '') };
+}
+
+/**
+ * A message as its reader would have it at a moment to come. Where it leads is left out: personal links are made when it is sent.
+ * @param notices one, or all that a gathered message tells of
+ */
+export function foreseeLetter(
+  step: PlanStep,
+  recipient: Recipient,
+  notices: readonly Told[],
+  { roster, organisation }: Pick<TextFacts, 'roster' | 'organisation'>,
+  at: Instant,
+  lead: string | null = null,
+): Foreseen {
   const [first] = notices;
   const zone = readerZone(recipient, first!.assignment, roster);
-  const factsOf = ({ assignment, course, revision }: (typeof notices)[number]): ValueFacts =>
-    valueFactsOf(step, assignment, recipient, { roster, course, organisation, certificate: null }, at, revision);
-  const values = { ...NOT_YET, ...withoutGaps(valuesFor(factsOf(first!))) };
-  if (fieldsOf(step.message).some((field) => (values[field] ?? '').trim() === '')) return null;
-  const trainer = roster.person(first!.course.owner);
-  return renderMessage({
-    template: step.message,
+  const { assignment, course } = first!;
+  const { values, missing } = foreseeValues(step, recipient, first!, { roster, organisation }, at);
+  const trainer = roster.person(course.owner);
+  const because =
+    recipient.person && recipient.path.length > 0 && recipient.person.id !== assignment.person
+      ? `This reaches you since ${tellList(recipient.path)}.`
+      : null;
+  return {
+    missing,
     values,
-    link: null,
-    lead:
-      recipient.person && recipient.path.length > 0 && recipient.person.id !== first!.assignment.person
-        ? `This reaches you since ${tellList(recipient.path)}.`
-        : null,
-    table:
-      step.gather !== 'per day'
-        ? null
-        : {
-            head: ['Person', 'Course', 'Due', 'Days late'],
-            rows: notices.map(({ assignment, course }) => {
-              const { dueAt } = standingAt(assignment, at);
-              return [
-                roster.getPerson(assignment.person).name,
-                course.title,
-                tellMoment(dueAt, zone, at),
-                String(daysLate(dueAt, at, zone)),
-              ];
-            }),
-          },
-    footer: `${organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`,
-  });
+    rendered: renderMessage({
+      template: step.message,
+      values: { ...values, ...Object.fromEntries(missing.map((field) => [field, `‹no ${field}›`])) },
+      link: null,
+      lead: [lead, because].filter(Boolean).join(' ') || null,
+      table:
+        step.gather !== 'per day'
+          ? null
+          : tableOfPeople(
+              notices.map((notice) => ({
+                employee: roster.getPerson(notice.assignment.person),
+                course: notice.course.title,
+                dueAt: standingAt(notice.assignment, at).dueAt,
+              })),
+              zone,
+              at,
+            ),
+      footer: `${organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`,
+    }),
+  };
+}
+
+/** The same, or null where it would be held. */
+export function foreseenLetter(...asked: Parameters<typeof foreseeLetter>): Rendered | null {
+  const { rendered, missing } = foreseeLetter(...asked);
+  return missing.length > 0 ? null : rendered;
 }
 
 const withoutGaps = (values: Values): Values =>

@@ -7,7 +7,9 @@ import { anAssignment, aPerson, OSLO as OSLO_DAYS, utc } from '../testing.ts';
 import { Calendar } from '../time/calendar.ts';
 import { tellDistance } from '../time/relative.ts';
 import { Zone } from '../time/zone.ts';
-import { fieldsOf, MERGE_FIELDS, renderMessage, templateFault, type Template } from './template.ts';
+import { MERGE_FIELDS } from './fields.ts';
+import { renderMessage } from './render.ts';
+import { fieldsOf, templateFault, type Template } from './template.ts';
 import { missingFields, valuesFor } from './values.ts';
 
 const OSLO = Zone.of('Europe/Oslo');
@@ -84,7 +86,9 @@ describe('a template', () => {
         const render = () => renderMessage({ template: asked, values, link: null, table: null, footer: 'x' });
         if (missing.length > 0) return void expect(render).toThrow('has no value');
         const { subject, text, html } = render();
-        for (const told of [subject, text, html]) expect(told).not.toMatch(/undefined|null|NaN|Invalid|[{}]/);
+        // rules for dark paper stand in braces, and in no text
+        const read = html.replace(/<style>.*?<\/style>/, '');
+        for (const told of [subject, text, read]) expect(told).not.toMatch(/undefined|null|NaN|Invalid|[{}]/);
         for (const told of [text, html]) expect(told).not.toMatch(/\[\s*\]/);
         expect(text.match(/\[[^\]]+\]/g)).toHaveLength(used.length);
       }),

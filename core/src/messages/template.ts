@@ -1,223 +1,94 @@
-/** A merge field's identity: what stands between braces in a template, `{given name}`. */
-export interface MergeField {
-  name: string;
-  /** what it prints, for the editor */
-  about: string;
-}
-
-export const MERGE_FIELDS: readonly MergeField[] = [
-  { name: 'given name', about: "the employee's given name" },
-  { name: 'full name', about: "the employee's full name" },
-  { name: 'recipient', about: 'the given name of whoever reads the message' },
-  { name: 'course', about: 'the title of the course' },
-  { name: 'course code', about: 'the code of the course' },
-  { name: 'course summary', about: 'the summary of the course' },
-  { name: 'assigned', about: 'the day of assignment' },
-  { name: 'due', about: 'the due date and time, in words' },
-  { name: 'time to due', about: '“in 2 days”, “3 days ago”' },
-  { name: 'due when', about: '“tomorrow at 17:00”, “on Fri 8 May at 17:00”' },
-  { name: 'working days to due', about: '“in 3 working days”, “2 working days ago”' },
-  { name: 'days late', about: 'whole days since the due date' },
-  { name: 'units left', about: 'required units that are not done yet' },
-  { name: 'units done', about: 'required units done' },
-  { name: 'department', about: "the employee's department" },
-  { name: 'site', about: "the employee's site" },
-  { name: 'job', about: "the employee's job title" },
-  { name: 'manager', about: "the name of the employee's manager" },
-  { name: 'trainer', about: "the name of the course's owner" },
-  { name: 'finished', about: 'the day of finishing' },
-  { name: 'certificate serial', about: 'the serial of the certificate' },
-  { name: 'certificate expiry', about: 'the day on which the certificate expires' },
-  { name: 'quiz', about: 'the title of the quiz that the step hangs on' },
-  { name: 'quiz result', about: 'its score, and whether it was passed' },
-  { name: 'quiz attempt', about: 'which attempt it was' },
-  { name: 'organisation', about: 'the name of the organisation' },
-];
-
-const KNOWN = new Set(MERGE_FIELDS.map((field) => field.name));
-const FIELD = /\{([^{}\n]*)\}/g;
+import {
+  docOf,
+  eachBlock,
+  wordsIn,
+  fieldsIn,
+  hrefsIn,
+  isHref,
+  plainWords,
+  segmentsOf,
+  strayBrace,
+  type Body,
+  type Doc,
+  type FieldUse,
+} from './body.ts';
+import { isField, nearestField } from './fields.ts';
 
 export interface Template {
+  /** one line, fields in braces */
   subject: string;
-  /** paragraphs parted by an empty line */
-  body: string;
-  /** label of the button that opens the personal link or the certificate; null for none */
+  body: Body;
+  /** label of the button under the text, which opens the personal link or the certificate; null for none */
   button: string | null;
+  /** the plain text where its author wrote it; otherwise it is made from the text */
+  plain?: string | null;
 }
 
-export type Values = Readonly<Record<string, string | null | undefined>>;
-export type Segment = { text: string } | { field: string };
+/** Fields of a template: a preview asks the same few texts for each of 50,000 people, which took a fifth of its time. */
+const usesByTemplate = new WeakMap<Template, { all: readonly string[]; needed: readonly string[] }>();
 
-export function segmentsOf(text: string): Segment[] {
-  const segments: Segment[] = [];
-  let end = 0;
-  for (const match of text.matchAll(FIELD)) {
-    if (match.index > end) segments.push({ text: text.slice(end, match.index) });
-    segments.push({ field: match[1]!.trim() });
-    end = match.index + match[0].length;
+const fieldsOfLine = (text: string): FieldUse[] =>
+  segmentsOf(text).flatMap((segment) => ('field' in segment ? [{ name: segment.field, fallback: segment.fallback }] : []));
+
+function usesOf(template: Template): { all: readonly string[]; needed: readonly string[] } {
+  let uses = usesByTemplate.get(template);
+  if (!uses) {
+    const list = [
+      ...fieldsOfLine(template.subject),
+      ...fieldsIn(template.body),
+      ...fieldsOfLine(template.button ?? ''),
+      ...fieldsOfLine(template.plain ?? ''),
+    ];
+    const names = (some: readonly FieldUse[]): string[] => [...new Set(some.map(({ name }) => name))];
+    uses = { all: names(list), needed: names(list.filter(({ fallback }) => fallback === null)) };
+    usesByTemplate.set(template, uses);
   }
-  if (end < text.length) segments.push({ text: text.slice(end) });
-  return segments;
+  return uses;
 }
 
-const textOf = (template: Template): string => [template.subject, template.body, template.button ?? ''].join('\n');
-
-/** Fields by text: a preview asks the same few texts for each of 50,000 people, which took a fifth of its time. */
-const fieldsByTemplate = new WeakMap<Template, readonly string[]>();
-
-export function fieldsOf(template: Template): readonly string[] {
-  let fields = fieldsByTemplate.get(template);
-  if (!fields) {
-    fields = [...new Set(segmentsOf(textOf(template)).flatMap((segment) => ('field' in segment ? [segment.field] : [])))];
-    fieldsByTemplate.set(template, fields);
-  }
-  return fields;
-}
+/** The fields that a template prints. */
+export const fieldsOf = (template: Template): readonly string[] => usesOf(template).all;
+/** Those that somewhere have nothing to stand in for them: without a value they hold the message. */
+export const fieldsNeeded = (template: Template): readonly string[] => usesOf(template).needed;
 
 /** Fields that no value will ever come for, each with the known field nearest to it. */
-export function unknownFields(template: Template): { field: string; nearest: string }[] {
-  return fieldsOf(template)
-    .filter((field) => !KNOWN.has(field))
+export const unknownFields = (template: Template): { field: string; nearest: string }[] =>
+  fieldsOf(template)
+    .filter((field) => !isField(field))
     .map((field) => ({ field, nearest: nearestField(field) }));
-}
+
+/** A template in words alone: its subject, its text, its button. */
+export const wordsOf = ({ subject, body, button, plain }: Template): string =>
+  [subject, plainWords(body), button ?? '', plain ?? ''].join('\n');
 
 /** What keeps a template from being saved, in a sentence, or null. */
 export function templateFault(template: Template): string | null {
+  const { subject, body, button, plain } = template;
   const unknown = unknownFields(template)[0];
   if (unknown) return `The text uses {${unknown.field}}, and there is no such merge field. Did you mean {${unknown.nearest}}?`;
-  const rest = textOf(template).replace(FIELD, '');
-  const brace = /[{}]/.exec(rest);
-  if (brace) return `The text holds a single "${brace[0]}": a merge field is written {given name}, with both braces.`;
-  if (template.subject.trim() === '') return 'The subject is empty; expected a line of text.';
-  if (template.body.trim() === '') return 'The text is empty; expected at least one sentence.';
-  return null;
+  const lines = [subject, button ?? '', plain ?? '', ...(typeof body === 'string' ? [body] : [])];
+  const brace = lines.map(strayBrace).find((found) => found !== null) ?? (typeof body === 'string' ? null : braceIn(body));
+  if (brace) return `The text holds a single "${brace}": a merge field is written {given name}, with both braces.`;
+  if (subject.trim() === '') return 'The subject is empty; expected a line of text.';
+  if (plainWords(body).trim() === '') return 'The text is empty; expected at least one sentence.';
+  const href = hrefsIn(body).find((address) => !isHref(address));
+  if (href !== undefined)
+    return `A link leads to “${href}”: expected an address that begins with https://, http:// or mailto:, or one of the places that are offered.`;
+  return blockFault(template);
 }
 
-function nearestField(field: string): string {
-  let best = MERGE_FIELDS[0]!.name;
-  let least = Infinity;
-  for (const { name } of MERGE_FIELDS) {
-    const distance = editDistance(field.toLowerCase().replace(/[_-]/g, ' '), name);
-    if (distance < least) {
-      least = distance;
-      best = name;
-    }
-  }
-  return best;
-}
+/** In a written text fields are pieces of their own: a brace among its words would be read as it stands. */
+const braceIn = (doc: Doc): string | null => /[{}]/.exec(wordsIn(doc).join(''))?.[0] ?? null;
 
-function editDistance(a: string, b: string): number {
-  let row = Array.from({ length: b.length + 1 }, (_, j) => j);
-  for (let i = 1; i <= a.length; i++) {
-    const next = [i];
-    for (let j = 1; j <= b.length; j++) next.push(Math.min(row[j]! + 1, next[j - 1]! + 1, row[j - 1]! + (a[i - 1] === b[j - 1] ? 0 : 1)));
-    row = next;
-  }
-  return row[b.length]!;
-}
-
-/** @throws RangeError when a field has no value: the caller asks `missingFields` first */
-function fill(text: string, values: Values): string {
-  return segmentsOf(text)
-    .map((segment) => {
-      if ('text' in segment) return segment.text;
-      const value = values[segment.field];
-      if (value == null || value.trim() === '') throw new RangeError(`The merge field {${segment.field}} has no value.`);
-      return value;
-    })
-    .join('');
-}
-
-export interface TableOfPeople {
-  head: readonly string[];
-  rows: readonly (readonly string[])[];
-  /** under it: what holds for every line */
-  note?: string;
-}
-
-export interface Rendered {
-  subject: string;
-  html: string;
-  text: string;
-}
-
-const escapeHtml = (text: string): string =>
-  text.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/>/g, '&gt;').replace(/"/g, '&quot;');
-
-export interface RenderInput {
-  template: Template;
-  values: Values;
-  /** where the button leads */
-  link: string | null;
-  /** above everything: why this reader gets it, where it was meant for somebody else */
-  lead?: string | null;
-  /** for a gathered message: one line a person */
-  table: TableOfPeople | null;
-  /** the line under the message: who reads the reply */
-  footer: string;
-}
-
-/**
- * A message as it is sent: subject, HTML for mail programs (tables and inline styles only) and plain text.
- * @throws RangeError when a merge field has no value
- */
-export function renderMessage({ template, values, link, lead = null, table, footer }: RenderInput): Rendered {
-  const subject = fill(template.subject, values).replace(/\s+/g, ' ').trim();
-  const paragraphs = fill(template.body, values)
-    .trim()
-    .split(/\n\s*\n/);
-  const button = template.button && link ? { label: fill(template.button, values), link } : null;
-
-  const quiet = (words: string): string => `<p style="margin:0 0 14px;color:#5B6472;font-size:14px">${escapeHtml(words)}</p>`;
-  const htmlParts = paragraphs.map((p) => `<p style="margin:0 0 14px">${escapeHtml(p).replace(/\n/g, '<br>')}</p>`);
-  if (lead) htmlParts.unshift(quiet(lead));
-  if (table) htmlParts.push(tableHtml(table), ...(table.note ? [quiet(table.note)] : []));
-  if (button)
-    htmlParts.push(
-      `<p style="margin:18px 0"><a href="${escapeHtml(button.link)}" ` +
-        'style="background:#6C2A5E;color:#ffffff;text-decoration:none;padding:10px ' +
-        `18px;border-radius:2px;display:inline-block">${escapeHtml(button.label)}</a></p>`,
-    );
-  const html =
-    `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(subject)}` +
-    '</title></head><body style="margin:0;background:#FBF8F3"><table role="presentation" width="100%" ' +
-    'cellpadding="0" cellspacing="0"><tr><td align="center" style="padding:24px 12px"><table ' +
-    'role="presentation" width="560" cellpadding="0" cellspacing="0" ' +
-    'style="max-width:560px;width:100%;background:#ffffff;border:1px solid #DDD6CA"><tr><td ' +
-    `style="padding:28px 32px;font:16px/1.5 'Atkinson Hyperlegible ` +
-    `Next',Verdana,sans-serif;color:#1E2430">${htmlParts.join('')}<p style="margin:22px 0 ` +
-    `0;padding-top:12px;border-top:1px solid #DDD6CA;color:#5B6472;font-size:14px">${escapeHtml(footer)}` +
-    '</p></td></tr></table></td></tr></table></body></html>';
-
-  const textParts = [...paragraphs];
-  if (lead) textParts.unshift(lead);
-  if (table) textParts.push(tableText(table), ...(table.note ? [table.note] : []));
-  if (button) textParts.push(`${button.label}:\n${button.link}`);
-  const text = `${textParts.join('\n\n')}\n\n-- \n${footer}\n`;
-  return { subject, html, text };
-}
-
-function tableHtml(table: TableOfPeople): string {
-  const cell = (tag: string, text: string, i: number) =>
-    `<${tag} style="text-align:left;padding:6px ${i === table.head.length - 1 ? '0' : '12px'} 6px ` +
-    `0;border-bottom:1px solid #DDD6CA;vertical-align:top;font-weight:${tag === 'th' ? '600' : '400'}` +
-    `">${escapeHtml(text)}</${tag}>`;
-  const line = (tag: string, cells: readonly string[]): string => `<tr>${cells.map((text, i) => cell(tag, text, i)).join('')}</tr>`;
-  const style = 'border-collapse:collapse;font-size:15px;margin:0 0 14px';
-  return [
-    `<table cellpadding="0" cellspacing="0" width="100%" style="${style}">`,
-    line('th', table.head),
-    ...table.rows.map((row) => line('td', row)),
-    '</table>',
-  ].join('');
-}
-
-function tableText(table: TableOfPeople): string {
-  const widths = table.head.map((head, i) => Math.max(head.length, ...table.rows.map((row) => (row[i] ?? '').length)));
-  const line = (cells: readonly string[]) =>
-    cells
-      .map((c, i) => c.padEnd(widths[i]!))
-      .join('  ')
-      .trimEnd();
-  return [line(table.head), widths.map((w) => '-'.repeat(w)).join('  '), ...table.rows.map(line)].join('\n');
+function blockFault({ body }: Template): string | null {
+  if (typeof body === 'string') return null;
+  let fault: string | null = null;
+  let tables = 0;
+  eachBlock(docOf(body).content, (block) => {
+    if (block.type === 'button' && plainWords({ type: 'doc', content: [{ type: 'paragraph', content: block.content }] }).trim() === '')
+      fault ??= 'A button has no words on it; expected what it opens.';
+    if (block.type === 'people' && block.attrs.columns.length === 0) fault ??= 'The table of people has no column; expected at least one.';
+    if (block.type === 'people' && ++tables > 1) fault ??= 'The table of people stands twice; expected it once.';
+  });
+  return fault;
 }

@@ -4,7 +4,8 @@ import { tellAmount, tellDate, tellDay, tellMoment } from '../time/words.ts';
 import { tellDistance, tellNear, tellWorkingDistance } from '../time/relative.ts';
 import { dayOf, type Calendar } from '../time/calendar.ts';
 import type { Instant, Zone } from '../time/zone.ts';
-import { fieldsOf, type Template, type Values } from './template.ts';
+import type { Values } from './render.ts';
+import { fieldsNeeded, type Template } from './template.ts';
 
 export interface ValueFacts {
   employee: Person;
@@ -71,6 +72,6 @@ const VALUES: Readonly<Record<string, (facts: ValueFacts) => string | null>> = {
 export const valuesFor = (facts: ValueFacts): Values =>
   Object.fromEntries(Object.entries(VALUES).map(([field, valueOf]) => [field, valueOf(facts)]));
 
-/** Fields that a text uses and that have no value; only those it uses are worked out, since a foresight asks a million times. */
+/** Fields that a text uses, that have no value and nothing that stands in for them; only those it uses are worked out, since a foresight asks a million times. */
 export const missingFields = (template: Template, facts: ValueFacts): string[] =>
-  fieldsOf(template).filter((field) => (VALUES[field]?.(facts) ?? '').trim() === '');
+  fieldsNeeded(template).filter((field) => (VALUES[field]?.(facts) ?? '').trim() === '');

@@ -1,5 +1,6 @@
 import type { Names } from '../conditions/catalogue.ts';
 import { tellCondition } from '../conditions/condition.ts';
+import { plainWords } from '../messages/body.ts';
 import { tellRole } from '../people/role.ts';
 import type { PlanStep } from './standard.ts';
 import { tellWhen, windowOf } from './step.ts';
@@ -20,8 +21,9 @@ export function tellSteps(steps: readonly PlanStep[], names: Names): Record<stri
       step.onlyIf ? `only if ${tellCondition(step.onlyIf, names)}` : '',
       step.stopWhen ? `stops when ${tellCondition(step.stopWhen, names)}` : '',
       step.message.subject,
-      step.message.body,
+      plainWords(step.message.body),
       step.message.button ? `[${step.message.button}]` : '',
+      step.message.plain ? `as plain text: ${step.message.plain}` : '',
     ]
       .filter(Boolean)
       .join('\n');

@@ -2,6 +2,7 @@ import { isOpenState, standingAt, STATES, type Assignment } from '../assignments
 import { CONDITIONS, leafName, type Names } from '../conditions/catalogue.ts';
 import { holds, leavesOf, tellCondition, type Condition } from '../conditions/condition.ts';
 import { whyNever, type Possible } from '../conditions/possible.ts';
+import { plainWords, withPhrase } from '../messages/body.ts';
 import type { Template } from '../messages/template.ts';
 import type { Roster } from '../people/person.ts';
 import type { RehearsalLine } from '../rehearsal/rehearse.ts';
@@ -147,7 +148,7 @@ function wordsWarnings(step: PlanStep): PlanWarning[] {
   const { amount, unit } = step.offset;
   if (amount === 0 && !step.repeat) return [];
   if (!['due', 'assigned', 'expires', 'session-starts', 'finished', 'idle'].includes(step.anchor.event)) return [];
-  const text = `${step.message.subject}\n${step.message.body}`;
+  const text = `${step.message.subject}\n${plainWords(step.message.body)}`;
   const is = Math.abs(amount);
   const misnamed = misnamedWarning(step);
   if (misnamed) return [misnamed];
@@ -204,7 +205,7 @@ function wordsWarning(step: PlanStep, phrase: string, when: string): PlanWarning
   const message: Template = {
     ...step.message,
     subject: step.message.subject.replace(phrase, '{time to due}'),
-    body: step.message.body.replace(phrase, '{time to due}'),
+    body: withPhrase(step.message.body, phrase, '{time to due}'),
   };
   return {
     kind: 'words',
@@ -215,7 +216,8 @@ function wordsWarning(step: PlanStep, phrase: string, when: string): PlanWarning
   };
 }
 
-const textOf = ({ message }: PlanStep): string => `${message.subject}\n${message.body}`.replace(/\s+/g, ' ').trim().toLowerCase();
+const textOf = ({ message }: PlanStep): string =>
+  `${message.subject}\n${plainWords(message.body)}`.replace(/\s+/g, ' ').trim().toLowerCase();
 
 /** Steps that say the same to the same readers. */
 function alikeWarnings(on: readonly PlanStep[]): PlanWarning[] {

@@ -1,5 +1,4 @@
 import {
-  daysLate,
   missingFields,
   readerZone,
   renderMessage,
@@ -8,7 +7,7 @@ import {
   tellList,
   tellMoment,
   tellResult,
-  tellTold,
+  tableOfPeople,
   valueFactsOf,
   valuesFor,
   type EventNamed,
@@ -17,6 +16,7 @@ import {
   zoneWords,
   type Told,
   type Instant,
+  type LinkPlace,
   type MissingOf,
   type PlanStep,
   type Recipient,
@@ -101,6 +101,22 @@ function linkOf(
   return step.kind === 'certificate' ? `${addressOf(baseUrl, link)}/certificate` : addressOf(baseUrl, link);
 }
 
+/** Where the places lead that a text names: each reader to their own, and nobody to what is somebody else's. */
+function linksOf(
+  assignment: AssignmentFacts,
+  recipient: Recipient,
+  { baseUrl, certificates }: MessageExtras,
+): Partial<Record<LinkPlace, string>> {
+  const links: Partial<Record<LinkPlace, string>> = { 'sign-in': `${baseUrl}/sign-in` };
+  const serial = certificates.get(assignment.id)?.serial;
+  if (isOwn(assignment, recipient)) {
+    links.course = addressOf(baseUrl, { kind: 'go', token: assignment.token });
+    links.dates = `${baseUrl}/my-training`;
+    if (serial) links.certificate = `${links.course}/certificate`;
+  } else if (serial) links.certificate = `${baseUrl}/verify/${serial}`;
+  return links;
+}
+
 export interface Composition {
   step: PlanStep;
   recipient: Recipient;
@@ -138,26 +154,20 @@ export function compose(
     template: step.message,
     values: valuesFor(valueFacts(step, first!, recipient, facts, extras, now, revision)),
     link: linkOf(step, first!, recipient, extras, submissionOf(step, first!, facts.roster, now, revision)),
+    links: linksOf(first!, recipient, extras),
     lead: leadOf(recipient, first!),
     table,
     footer: `${facts.house.senderName}, ${facts.house.organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`,
   });
 
-  function lateOnes(): TableOfPeople {
-    return {
-      head: ['Person', 'Course', 'Due', 'Days late', 'Told'],
-      note: `Times are ${zoneWords(zone.name)}.`,
-      rows: assignments.map((assignment) => {
-        const { dueAt } = standingAt(assignment, now);
-        return [
-          facts.roster.getPerson(assignment.person).name,
-          facts.courses.get(assignment.course)!.title,
-          tellMoment(dueAt, zone, now),
-          String(daysLate(dueAt, now, zone)),
-          tellTold(extras.told.get(assignment.id), zone, now),
-        ];
-      }),
-    };
+  function lateOnes(): ReturnType<typeof tableOfPeople> {
+    const lines = assignments.map((assignment) => ({
+      employee: facts.roster.getPerson(assignment.person),
+      course: facts.courses.get(assignment.course)!.title,
+      dueAt: standingAt(assignment, now).dueAt,
+      told: extras.told.get(assignment.id),
+    }));
+    return tableOfPeople(lines, zone, now, true);
   }
 
   function submissions(): TableOfPeople {

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { FollowRequest, Id, PlanDraft, PlanDraftDrop, PlanDraftSave, PlanFileRead, PlanFileRequest } from '@nudrik/contract';
+import { FollowRequest, Id, LetterRequest, PlanDraft, PlanDraftDrop, PlanDraftSave, PlanFileRead, PlanFileRequest } from '@nudrik/contract';
 import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
 import type { Queryable } from '../db/db.ts';
@@ -10,6 +10,7 @@ import { countOpen, findPlan, findVersion, hasPlan, listChoices, listPlans, list
 import { dropPlanDraft, savePlanDraft } from './draft.ts';
 import { findFollowed, followPlan, listFollowers } from './shared.ts';
 import { planFile, takePlanFile } from './plan-file.ts';
+import { letterView, sendTestLetter } from '../messages/letters.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
 const draftOf = (body: unknown): PlanDraft & { steps: PlanStep[] } => parse(PlanDraft, body) as PlanDraft & { steps: PlanStep[] };
@@ -113,6 +114,18 @@ export const planRoutes: Route[] = [
       const isLong = (await countOpen(call.deps.db, input.course)) > call.deps.settings.jobAbove;
       return nowOrLater(call, isLong, job, () => previewPlan(call.deps, input.course, input.draft));
     },
+  },
+  {
+    method: 'post',
+    path: '/api/plans/:courseId/letter',
+    access: OFFICE,
+    handle: ({ deps, req }) => letterView(deps, parse(Id, req.params['courseId']), parse(LetterRequest, req.body)),
+  },
+  {
+    method: 'post',
+    path: '/api/plans/:courseId/letter/test',
+    access: ADMINISTRATORS,
+    handle: ({ deps, req, account }) => sendTestLetter(deps, parse(Id, req.params['courseId']), parse(LetterRequest, req.body), account!),
   },
   {
     method: 'post',

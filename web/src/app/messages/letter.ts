@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, inject, input, computed, signal } from '@angular/core';
-import { DomSanitizer } from '@angular/platform-browser';
+import { DomSanitizer, type SafeHtml } from '@angular/platform-browser';
 
 /** A mail as its reader sees it: HTML in a sandboxed frame that may run nothing, or its plain text. */
 @Component({
@@ -11,6 +11,10 @@ import { DomSanitizer } from '@angular/platform-browser';
         <strong>{{ subject() }}</strong>
         <span class="gap">
           <button class="link" [class.on]="form() === 'html'" (click)="form.set('html')" [disabled]="!html()">as read</button>
+          @if (hasViews()) {
+            <button class="link" [class.on]="form() === 'phone'" (click)="form.set('phone')">on a phone</button>
+            <button class="link" [class.on]="form() === 'dark'" (click)="form.set('dark')">in the dark</button>
+          }
           <button class="link" [class.on]="form() === 'text'" (click)="form.set('text')">plain text</button>
           @if (facts().length) {
             <button class="link" [class.on]="form() === 'headers'" (click)="form.set('headers')">headers</button>
@@ -20,6 +24,12 @@ import { DomSanitizer } from '@angular/platform-browser';
       @switch (form()) {
         @case ('html') {
           <iframe sandbox="allow-popups allow-popups-to-escape-sandbox" [srcdoc]="document()" title="The message as its reader sees it"></iframe>
+        }
+        @case ('phone') {
+          <div class="phone"><iframe sandbox="allow-popups allow-popups-to-escape-sandbox" [srcdoc]="document()" title="The message as it is read on a phone"></iframe></div>
+        }
+        @case ('dark') {
+          <iframe sandbox="allow-popups allow-popups-to-escape-sandbox" [srcdoc]="darkDocument()" title="The message as it is read in the dark"></iframe>
         }
         @case ('text') {
           <pre>{{ text() }}</pre>
@@ -39,6 +49,8 @@ import { DomSanitizer } from '@angular/platform-browser';
     .top { display: flex; justify-content: space-between; gap: 12px; padding: 9px 12px; border-bottom: 1px solid var(--rule); flex-wrap: wrap; }
     .on { color: var(--ink); text-decoration: none; font-weight: 700; }
     iframe { display: block; width: 100%; height: 380px; border: 0; background: var(--paper); }
+    .phone { display: flex; justify-content: center; padding: 12px; background: var(--rule); }
+    .phone iframe { width: 360px; border: 1px solid var(--rule-strong); }
     pre { margin: 0; padding: 14px; white-space: pre-wrap; font: inherit; background: var(--sheet); }
     dl { padding: 4px 12px; background: var(--sheet); }
   `,
@@ -48,10 +60,18 @@ export class Letter {
   readonly html = input.required<string | null>();
   readonly text = input.required<string | null>();
   readonly facts = input<{ name: string; value: string }[]>([]);
-  protected readonly form = signal<'html' | 'text' | 'headers'>('html');
+  /** narrow and dark beside wide and plain: for whoever writes it */
+  readonly hasViews = input(false);
+  protected readonly form = signal<'html' | 'phone' | 'dark' | 'text' | 'headers'>('html');
   private readonly sanitizer = inject(DomSanitizer);
   // the frame is sandboxed without scripts and without our origin; links open in a new tab
-  protected readonly document = computed(() =>
-    this.sanitizer.bypassSecurityTrustHtml((this.html() ?? '').replace(/<head>/i, '<head><base target="_blank">')),
+  protected readonly document = computed(() => this.framed(this.html() ?? ''));
+  /** as mail programs show it that have a dark form: its rules hold whatever this screen has */
+  protected readonly darkDocument = computed(() =>
+    this.framed((this.html() ?? '').replace('@media (prefers-color-scheme:dark)', '@media all')),
   );
+
+  private framed(html: string): SafeHtml {
+    return this.sanitizer.bypassSecurityTrustHtml(html.replace(/<head>/i, '<head><base target="_blank">'));
+  }
 }

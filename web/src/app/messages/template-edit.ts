@@ -1,34 +1,46 @@
-import { ChangeDetectionStrategy, Component, model } from '@angular/core';
+import { ChangeDetectionStrategy, Component, input, linkedSignal, model } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { MERGE_FIELDS, type Template } from '@nudrik/core';
-import { SelectField } from '../shared/pick/select.ts';
+import { plainWords, type Body, type Template } from '@nudrik/core';
+import { TextEditor } from './text-editor.ts';
 
-/** Subject and text of a message, with merge fields put in where the cursor stands. */
+/** Subject, text and button of a message; and its plain text where somebody would rather write that. */
 @Component({
   selector: 'nk-template-edit',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SelectField],
+  imports: [FormsModule, TextEditor],
   template: `
-    <label class="field"><span>Subject</span><input class="input" [ngModel]="message().subject" (ngModelChange)="change({ subject: $event })" /></label>
-    <label class="field"><span>Text; an empty line begins a paragraph</span><textarea class="input" rows="9" #area [ngModel]="message().body" (ngModelChange)="change({ body: $event })"></textarea></label>
-    <div class="field"><span>Put in a merge field</span><nk-select class="wide" label="Put in a merge field" [options]="fields" [isAct]="true" [ngModel]="null" (ngModelChange)="insert(area, $event)" /></div>
+    <div class="field"><span>Subject</span><nk-text-editor label="Subject" [isLine]="true" [values]="values()" [body]="message().subject" (changed)="subject($event)" /></div>
+    <div class="field"><span>Text</span><nk-text-editor label="Text" [values]="values()" [isGathered]="isGathered()" [body]="message().body" (changed)="change({ body: $event })" /></div>
+    <label class="field"><span>Button under the text; empty for none</span><input class="input" maxlength="80" [ngModel]="message().button ?? ''" (ngModelChange)="change({ button: $event.trim() === '' ? null : $event })" /></label>
+    @if (hasPlain()) {
+      <label class="field"><span>As plain text, for readers without more</span><textarea class="input" rows="6" [ngModel]="message().plain ?? ''" (ngModelChange)="change({ plain: $event })"></textarea></label>
+      <button type="button" class="link" (click)="leavePlain()">Make it from the text again</button>
+    } @else {
+      <button type="button" class="link quiet" (click)="writePlain()">Write the plain text yourself …</button>
+    }
   `,
+  styles: `.link { margin-right: 12px; }`,
 })
 export class TemplateEdit {
   readonly message = model.required<Template>();
-  protected readonly fields = MERGE_FIELDS.map(({ name, about }) => ({ value: name, label: `${name}: ${about}` }));
+  readonly values = input<Readonly<Record<string, string | null>> | null>(null);
+  readonly isGathered = input(false);
+  protected readonly hasPlain = linkedSignal(() => (this.message().plain ?? null) !== null);
 
   protected change(change: Partial<Template>): void {
     this.message.set({ ...this.message(), ...change });
   }
 
-  protected insert(area: HTMLTextAreaElement, field: string): void {
-    const at = area.selectionStart;
-    const { body } = this.message();
-    this.change({ body: `${body.slice(0, at)}{${field}}${body.slice(area.selectionEnd)}` });
-    setTimeout(() => {
-      area.focus();
-      area.setSelectionRange(at + field.length + 2, at + field.length + 2);
-    });
+  protected subject(body: Body): void {
+    this.change({ subject: plainWords(body).replace(/\s+/g, ' ') });
+  }
+
+  protected writePlain(): void {
+    this.change({ plain: plainWords(this.message().body) });
+  }
+
+  protected leavePlain(): void {
+    const { plain: _, ...rest } = this.message();
+    this.message.set(rest);
   }
 }

@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
-import { segmentsOf } from '@nudrik/core';
+import { plainWords, segmentsOf, type Body } from '@nudrik/core';
 
 /** A template's text with its merge fields as marked words. */
 @Component({
@@ -9,9 +9,9 @@ import { segmentsOf } from '@nudrik/core';
   styles: `:host { white-space: pre-line; } .mark { background: var(--plum-wash); padding: 0 5px; border-radius: 2px; }`,
 })
 export class TemplateText {
-  readonly text = input.required<string>();
+  readonly text = input.required<Body>();
   protected readonly parts = computed(() =>
-    segmentsOf(this.text()).map((segment) =>
+    segmentsOf(plainWords(this.text())).map((segment) =>
       'field' in segment ? { field: segment.field, text: '' } : { field: null, text: segment.text },
     ),
   );

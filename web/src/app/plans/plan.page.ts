@@ -47,7 +47,7 @@ import { sentenceOf } from '../shared/refusal.ts';
 import { PlanWarnings } from './plan-warnings.ts';
 import { PlanVersions } from './plan-versions.ts';
 import { StepSheet } from './step-sheet.ts';
-import { TemplateEdit } from '../messages/template-edit.ts';
+import { MessageWriter } from '../messages/message-writer.ts';
 import { HoldStrip } from '../holding/hold-strip.ts';
 import { TemplateText } from '../messages/template-text.ts';
 
@@ -65,7 +65,7 @@ import { TemplateText } from '../messages/template-text.ts';
     PlanShared,
     PlanVersions,
     PlanWarnings,
-    TemplateEdit,
+    MessageWriter,
     TemplateText,
     SelectField,
     StepSheet,

@@ -1,6 +1,7 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type {
+  LetterView,
   PlanChoices,
   PlanDraft,
   PlanDraftSave,
@@ -12,6 +13,7 @@ import type {
   PlanStepView,
   PlanVersion,
   PlanView,
+  TestLetterResult,
 } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
@@ -63,6 +65,16 @@ export class PlansApi {
 
   preview(course: string, draft: Omit<PlanDraft, 'note'>): Observable<PlanPreview> {
     return this.http.post<PlanPreview>(`/api/plans/${course}/preview`, draft);
+  }
+
+  /** A step's message as its real readers would have it. */
+  letter(course: string, step: PlanStepView, as: string | null): Observable<LetterView> {
+    return this.http.post<LetterView>(`/api/plans/${course}/letter`, { step, as });
+  }
+
+  /** The same, sent to whoever asks, marked as a test. */
+  testLetter(course: string, step: PlanStepView, as: string | null): Observable<TestLetterResult> {
+    return this.http.post<TestLetterResult>(`/api/plans/${course}/letter/test`, { step, as });
   }
 
   publish(course: string, draft: PlanDraft): Observable<{ version: number }> {

@@ -94,6 +94,11 @@ export class SelectField extends PickField<unknown> {
   // the control is given whole entries: by values alone it takes false, null and '' for nothing chosen
   protected readonly chosen = computed(() => this.items().find(({ value }) => value === this.value()) ?? null);
 
+  /** Opens the list, as by a press. */
+  show(): void {
+    this.control().show();
+  }
+
   protected pick(item: Item | null): void {
     if (!item) return;
     this.take(item.value);

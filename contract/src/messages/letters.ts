@@ -1,0 +1,52 @@
+import { z } from 'zod';
+import { PlanStepSchema } from '../plans/plans.ts';
+
+/** POST /api/plans/:courseId/letter: a step's message as its real readers would have it; nothing is sent or stored */
+export const LetterRequest = z.strictObject({
+  step: PlanStepSchema,
+  /** which of its readers, by `key`; the first without it */
+  as: z.string().max(200).nullable().default(null),
+});
+export type LetterRequest = z.infer<typeof LetterRequest>;
+
+export interface LetterReader {
+  key: string;
+  /** whom it is about */
+  employee: string;
+  /** whom it would reach; null where nobody is found */
+  to: string | null;
+  /** what is the matter with it, each in words; none for most */
+  troubles: string[];
+}
+
+export interface LetterView {
+  /** what is wrong with the text itself, whoever reads it */
+  fault: string | null;
+  /** those in trouble first */
+  readers: LetterReader[];
+  /** how many there are in all, and how many of them in trouble */
+  count: number;
+  inTrouble: number;
+  /** nobody has the course open: it is told as if these had been assigned it now */
+  isInvented: boolean;
+  letter: {
+    reader: LetterReader;
+    address: string | null;
+    /** its moment in the reader's words: `Mon 11 May 09:00, London time` */
+    at: string | null;
+    /** it is not sent to them as things stand, and why */
+    not: string | null;
+    subject: string;
+    html: string;
+    text: string;
+    bytes: number;
+    /** what each field prints */
+    values: Record<string, string | null>;
+  } | null;
+}
+
+/** POST /api/plans/:courseId/letter/test: sends the reader's letter to whoever asks for it, marked as a test */
+export interface TestLetterResult {
+  isAccepted: boolean;
+  words: string;
+}

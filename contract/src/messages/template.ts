@@ -1,0 +1,84 @@
+import { z } from 'zod';
+import { isHref, TABLE_COLUMNS, type Block, type Doc, type TableColumn } from '@nudrik/core';
+
+/** How deep lists and quotes may stand in each other. */
+const DEPTH = 4;
+const MOST = 500;
+const MOST_LETTERS = 60_000;
+
+const HrefSchema = z
+  .string()
+  .max(2_000)
+  .refine(isHref, { error: 'expected an address that begins with https://, http:// or mailto:, or a place such as to:course' });
+
+const MarkSchema = z.discriminatedUnion('type', [
+  z.strictObject({ type: z.literal('bold') }),
+  z.strictObject({ type: z.literal('italic') }),
+  z.strictObject({ type: z.literal('link'), attrs: z.strictObject({ href: HrefSchema }) }),
+]);
+const Marks = z.array(MarkSchema).max(3).optional();
+
+const InlineSchema = z
+  .discriminatedUnion('type', [
+    z.strictObject({ type: z.literal('text'), text: z.string().min(1).max(20_000), marks: Marks }),
+    z.strictObject({
+      type: z.literal('field'),
+      attrs: z.strictObject({ name: z.string().min(1).max(60), fallback: z.string().max(200).nullable() }),
+      marks: Marks,
+    }),
+    z.strictObject({ type: z.literal('hardBreak'), marks: Marks }),
+  ])
+  .meta({ id: 'wordsOfText' });
+const Inlines = z.array(InlineSchema).max(MOST).optional();
+
+const columns = Object.keys(TABLE_COLUMNS) as [TableColumn, ...TableColumn[]];
+
+const leaves = [
+  z.strictObject({ type: z.literal('paragraph'), content: Inlines }),
+  z.strictObject({
+    type: z.literal('heading'),
+    attrs: z.strictObject({ level: z.union([z.literal(2), z.literal(3)]) }),
+    content: Inlines,
+  }),
+  z.strictObject({ type: z.literal('horizontalRule') }),
+  z.strictObject({ type: z.literal('button'), attrs: z.strictObject({ href: HrefSchema }), content: Inlines }),
+  z.strictObject({ type: z.literal('people'), attrs: z.strictObject({ columns: z.array(z.enum(columns)).max(columns.length) }) }),
+] as const;
+
+const named = (schema: z.ZodType, id: string): z.ZodType<Block> => (schema as z.ZodType<Block>).meta({ id });
+
+/** Blocks that hold no more than so many levels of others: what is nested without end is refused before anybody walks it. */
+function blocks(depth: number): z.ZodType<Block> {
+  if (depth === 0) return named(z.discriminatedUnion('type', [...leaves]), 'blockOfText0');
+  const inner = z
+    .array(blocks(depth - 1))
+    .min(1)
+    .max(MOST);
+  const items = z
+    .array(z.strictObject({ type: z.literal('listItem'), content: inner }))
+    .min(1)
+    .max(MOST);
+  const all = z.discriminatedUnion('type', [
+    ...leaves,
+    z.strictObject({ type: z.literal('blockquote'), content: inner }),
+    z.strictObject({ type: z.literal('bulletList'), content: items }),
+    z.strictObject({ type: z.literal('orderedList'), content: items }),
+  ]);
+  return named(all, `blockOfText${depth}`);
+}
+
+/** A written text, in the shape in which editors that are built on ProseMirror hold theirs. */
+export const DocSchema: z.ZodType<Doc> = z
+  .strictObject({ type: z.literal('doc'), content: z.array(blocks(DEPTH)).min(1).max(MOST) })
+  .refine((doc) => JSON.stringify(doc).length <= MOST_LETTERS, {
+    error: `the text is too long: at most ${MOST_LETTERS.toLocaleString('en')} letters with what marks them`,
+  });
+
+export const TemplateSchema = z.strictObject({
+  subject: z.string().max(300),
+  /** in its plain form, where an empty line begins the next paragraph, or written */
+  body: z.union([z.string().max(20_000), DocSchema]),
+  button: z.string().max(80).nullable(),
+  /** the plain text where its author wrote it; otherwise it is made from the text */
+  plain: z.string().max(20_000).nullable().optional(),
+});

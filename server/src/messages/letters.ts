@@ -1,0 +1,242 @@
+import {
+  DAY_MS,
+  findRecipient,
+  fillLine,
+  foreseeLetter,
+  foreseeValues,
+  rehearse,
+  rolesFor,
+  stepFault,
+  tellList,
+  tellMoment,
+  templateFault,
+  zoneWords,
+  type Instant,
+  type PlanStep,
+  type Recipient,
+  type RehearsalLine,
+  type Role,
+} from '@nudrik/core';
+import type { LetterReader, LetterRequest, LetterView, TestLetterResult } from '@nudrik/contract';
+import type { Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { getHouse, type House } from '../house/house.ts';
+import { loadFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
+import { loadRoster } from '../people/roster.repo.ts';
+import { houseToday } from '../people/today.ts';
+import { listOpen } from '../plans/plans.repo.ts';
+import { Refused } from '../refusal.ts';
+import { openMailChannel } from './mail-channel.ts';
+import { countTestLetters, insertTestLetter, listSample } from './test-letters.repo.ts';
+
+/** A course with more open assignments is looked at for those that are due first. */
+const LOOKED_AT = 2_000;
+const SHOWN = 200;
+const HORIZON_MS = 400 * DAY_MS;
+/** Due dates of assignments that are supposed where there are none. */
+const SUPPOSED_MS = 14 * DAY_MS;
+/** Longer ones are cut off by many mail programs. */
+const SUBJECT_LETTERS = 70;
+/** Larger messages are cut off by some mail programs. */
+const MOST_BYTES = 100_000;
+
+interface Reading {
+  reader: LetterReader;
+  step: PlanStep;
+  assignment: AssignmentFacts;
+  recipient: Recipient;
+  line: RehearsalLine | null;
+  at: Instant;
+}
+
+/** Assignments as if some people had been given the course now, where nobody has it open. */
+async function supposed(
+  deps: Deps,
+  db: Queryable,
+  house: House,
+  facts: Facts,
+  course: string,
+): Promise<Pick<Facts, 'roster'> & { list: AssignmentFacts[] }> {
+  const now = deps.clock.now();
+  const people = await listSample(db, await houseToday(deps));
+  const roster = await loadRoster(db, people, [...facts.courses.values()], house.sending);
+  return {
+    roster,
+    list: people.map((person, i) => ({
+      id: `supposed-${i}`,
+      person,
+      course,
+      round: 1,
+      assignedAt: now,
+      dueAt: now + SUPPOSED_MS,
+      events: [],
+      token: '',
+      unitsDone: [],
+      isClosed: false,
+    })),
+  };
+}
+
+/** Each reader of a step: whom it is about, whom it reaches, at what moment, and what is the matter with it. */
+async function readingsOf(
+  deps: Deps,
+  courseId: string,
+  step: PlanStep,
+): Promise<{ readings: Reading[]; facts: Facts; isInvented: boolean }> {
+  const { db } = deps;
+  const now = deps.clock.now();
+  const house = await getHouse(db);
+  const on: PlanStep = { ...step, on: true };
+  const open = (await listOpen(db, courseId)).slice(0, LOOKED_AT);
+  let facts = await loadFacts(db, house, open, { course: courseId, steps: [on], publishedAt: now });
+  const course = facts.courses.get(courseId);
+  if (!course) throw new Refused('not-found', 'There is no such course, or not any more.');
+  let list = [...facts.assignments.values()];
+  const isInvented = list.length === 0;
+  if (isInvented) {
+    const found = await supposed(deps, db, house, facts, courseId);
+    facts = { ...facts, roster: found.roster };
+    list = found.list;
+  }
+  const steps = facts.plans.get(courseId)?.steps ?? [on];
+  const { roster } = facts;
+  const lines = rehearse({
+    from: now,
+    until: now + HORIZON_MS,
+    roster,
+    assignments: list,
+    plans: [{ course: courseId, publishedAt: now, steps }],
+    withHeld: true,
+  });
+  // of several of one reader the next that goes
+  const lineOf = new Map<string, RehearsalLine>();
+  for (const line of lines) {
+    const key = `${line.assignment}/${line.to}`;
+    const known = lineOf.get(key);
+    if (!known || (known.outcome !== 'send' && line.outcome === 'send')) lineOf.set(key, line);
+  }
+  const owner = roster.person(course.owner);
+  const readings = list.flatMap((assignment) =>
+    rolesFor(step.to, course.assistants).map((role: Role): Reading => {
+      const key = `${assignment.id}/${role}`;
+      const line = lineOf.get(key) ?? null;
+      const at = Math.max(now, line?.at ?? now);
+      const employee = roster.getPerson(assignment.person);
+      const recipient = findRecipient(role, employee, owner, roster, at);
+      const told = { assignment, course, revision: line?.revision ?? 0 };
+      const { missing, values } = foreseeValues(steps[0]!, recipient, told, { roster, organisation: house.organisation }, at);
+      const subject = missing.length > 0 ? '' : fillLine(step.message.subject, values);
+      const troubles = [
+        ...(recipient.address === null ? [`nobody to write to: ${tellList(recipient.path) || 'no address'}`] : []),
+        ...(recipient.person && !recipient.person.isReachable ? [`mail to ${recipient.person.name} comes back`] : []),
+        // without a reader nothing is written
+        ...(recipient.address === null ? [] : missing.map((field) => `{${field}} has no value`)),
+        ...(subject.length > SUBJECT_LETTERS ? [`the subject has ${subject.length} letters: many mail programs cut it off at ${SUBJECT_LETTERS}`] : []),
+      ]; // prettier-ignore
+      const reader = { key, employee: employee.name, to: recipient.person?.name ?? recipient.address, troubles };
+      return { reader, step: steps[0]!, assignment, recipient, line, at };
+    }),
+  );
+  readings.sort((a, b) => Math.sign(b.reader.troubles.length) - Math.sign(a.reader.troubles.length) || a.reader.employee.localeCompare(b.reader.employee)); // prettier-ignore
+  return { readings, facts, isInvented };
+}
+
+/** All that the message of one reader tells of: of a gathered one everybody whom it lists on that day. */
+const noticesOf = (reading: Reading, readings: readonly Reading[], { courses, roster }: Facts): Parameters<typeof foreseeLetter>[2] => {
+  const dayAt = ({ at, recipient, assignment }: Reading): number => roster.calendarOf(recipient.person ?? roster.getPerson(assignment.person)).zone.dayAt(at); // prettier-ignore
+  const together =
+    reading.step.gather !== 'per day'
+      ? [reading]
+      : [reading, ...readings.filter((other) => other !== reading && other.reader.to === reading.reader.to && other.line?.outcome === 'send' && dayAt(other) === dayAt(reading))]; // prettier-ignore
+  return together.map(({ assignment, line }) => ({ assignment, course: courses.get(assignment.course)!, revision: line?.revision ?? 0 }));
+};
+
+/** A step's message as its real readers would have it, those in trouble first. Nothing is sent or stored, and nobody's personal link is in it. */
+export async function letterView(deps: Deps, courseId: string, { step, as }: LetterRequest): Promise<LetterView> {
+  const fault = stepFault(step as PlanStep) ?? templateFault(step.message);
+  if (fault) return { fault, readers: [], count: 0, inTrouble: 0, isInvented: false, letter: null };
+  const { readings, facts, isInvented } = await readingsOf(deps, courseId, step as PlanStep);
+  const chosen = readings.find(({ reader }) => reader.key === as) ?? readings[0];
+  return {
+    fault: null,
+    readers: readings.slice(0, SHOWN).map(({ reader }) => reader),
+    count: readings.length,
+    inTrouble: readings.filter(({ reader }) => reader.troubles.length > 0).length,
+    isInvented,
+    letter: chosen ? letterOf(chosen, readings, facts, deps.clock.now()) : null,
+  };
+}
+
+function letterOf(
+  reading: Reading,
+  readings: readonly Reading[],
+  facts: Facts,
+  now: Instant,
+  lead: string | null = null,
+): NonNullable<LetterView['letter']> {
+  const { roster, house } = facts;
+  const { reader, recipient, assignment, line, at, step } = reading;
+  const { rendered, values } = foreseeLetter(step, recipient, noticesOf(reading, readings, facts), { roster, organisation: house.organisation }, at, lead); // prettier-ignore
+  const { zone } = roster.calendarOf(recipient.person ?? roster.getPerson(assignment.person));
+  const bytes = Buffer.byteLength(rendered.html) + Buffer.byteLength(rendered.text);
+  const large = bytes > MOST_BYTES ? [`the message has ${Math.round(bytes / 1_000)} kB: some mail programs cut it off`] : [];
+  return {
+    reader: { ...reader, troubles: [...reader.troubles, ...large] },
+    address: recipient.address,
+    at: line?.at == null ? null : `${tellMoment(line.at, zone, now)}, ${zoneWords(zone.name)}`,
+    not: line === null ? 'nothing of this step is to come for them' : line.outcome === 'send' ? null : line.sentence,
+    ...rendered,
+    bytes,
+    values: values as Record<string, string | null>,
+  };
+}
+
+const HOUR_MS = 3_600_000;
+const MOST_AN_HOUR = 30;
+
+/** Sends the letter of one reader to whoever asks for it, marked as a test: in no figure, and in nobody's ledger. */
+export async function sendTestLetter(
+  deps: Deps,
+  courseId: string,
+  { step, as }: LetterRequest,
+  account: { id: string; name: string; email: string },
+): Promise<TestLetterResult> {
+  const now = deps.clock.now();
+  const fault = stepFault(step as PlanStep) ?? templateFault(step.message);
+  if (fault) throw new Refused('wrong-input', `${fault} Nothing was sent.`);
+  if ((await countTestLetters(deps.db, account.id, now - HOUR_MS)) >= MOST_AN_HOUR)
+    throw new Refused('too-many-tries', `You have sent yourself ${MOST_AN_HOUR} tests within an hour. Try again later; nothing was sent.`);
+  const { readings, facts } = await readingsOf(deps, courseId, step as PlanStep);
+  const reading = readings.find(({ reader }) => reader.key === as) ?? readings[0];
+  if (!reading) throw new Refused('conflict', 'There is nobody to read it as. Nothing was sent.');
+  const { house } = facts;
+  const who = reading.reader.to ?? reading.reader.employee;
+  const lead = `A test, sent to you alone: “${step.name}” as ${who} would read it. Personal links are left out.`;
+  const letter = letterOf(reading, readings, facts, now, lead);
+  const subject = `Test: ${letter.subject}`;
+  const channel = openMailChannel(deps.settings.smtpUrl);
+  try {
+    const { outcome, response } = await channel.send({
+      messageId: '0',
+      deliveryId: '0',
+      envelopeId: '0',
+      headerId: `<test-${now}-${Math.random().toString(36).slice(2)}@${house.senderAddress.split('@')[1]}>`,
+      fromName: house.senderName,
+      fromAddress: house.senderAddress,
+      replyTo: account.email,
+      toName: account.name,
+      toAddress: account.email,
+      listId: house.listId,
+      organisation: house.organisation,
+      subject,
+      html: letter.html,
+      text: letter.text,
+      date: new Date(now),
+    });
+    await insertTestLetter(deps.db, { at: now, byWhom: account.name, account: account.id, course: courseId, stepName: step.name, readAs: who, to: account.email, subject, html: letter.html, text: letter.text, outcome, answer: response }); // prettier-ignore
+    const isAccepted = outcome === 'accepted';
+    return { isAccepted, words: isAccepted ? `Sent to ${account.email}, as ${who} would read it.` : `The mail server did not take it: “${response}”.` }; // prettier-ignore
+  } finally {
+    channel.close();
+  }
+}

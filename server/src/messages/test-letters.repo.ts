@@ -1,0 +1,61 @@
+import { oneRow, rows, type Queryable } from '../db/db.ts';
+
+export interface TestLetter {
+  at: number;
+  byWhom: string;
+  account: string;
+  course: string;
+  stepName: string;
+  readAs: string;
+  to: string;
+  subject: string;
+  html: string;
+  text: string;
+  outcome: string;
+  answer: string;
+}
+
+const INSERT = `
+insert into test_letters (
+  sent_at, by_whom, account_id, course_id, step_name, read_as, to_address, subject, html, body, outcome, answer
+)
+values (
+  $1::timestamptz, $2::text, $3::bigint, $4::bigint, $5::text, $6::text, $7::text, $8::text, $9::text, $10::text, $11::text, $12::text
+)
+`;
+
+export const insertTestLetter = (db: Queryable, letter: TestLetter): Promise<unknown> =>
+  db.query(INSERT, [
+    new Date(letter.at),
+    letter.byWhom,
+    letter.account,
+    letter.course,
+    letter.stepName,
+    letter.readAs,
+    letter.to,
+    letter.subject,
+    letter.html,
+    letter.text,
+    letter.outcome,
+    letter.answer,
+  ]);
+
+const COUNT = 'select count(*)::integer as count from test_letters where account_id = $1::bigint and sent_at > $2::timestamptz';
+
+/** How many somebody has sent themselves since a moment. */
+export const countTestLetters = async (db: Queryable, account: string, since: number): Promise<number> =>
+  (await oneRow<{ count: number }>(db, COUNT, [account, new Date(since)])).count;
+
+// people worth reading as, where nobody has the course yet: of each zone one, then others
+const LIST_SAMPLE = `
+select p.id
+from people p
+join sites s on s.id = p.site_id
+where is_here(p.left_on, $1::date)
+order by row_number() over (partition by s.zone order by p.id), p.id
+limit 6
+`;
+
+/** A few people of the roster, of each zone first. */
+export const listSample = async (db: Queryable, today: string): Promise<string[]> =>
+  (await rows<{ id: string }>(db, LIST_SAMPLE, [today])).map(({ id }) => id);

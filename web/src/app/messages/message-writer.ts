@@ -1,0 +1,83 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { toObservable } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import type { PlanStepView } from '@nudrik/contract';
+import { tellAmount, templateFault } from '@nudrik/core';
+import { Dialog } from 'primeng/dialog';
+import { debounceTime } from 'rxjs';
+import { PlansApi } from '../plans/plans.api.ts';
+import { load } from '../shared/loaded.ts';
+import { sentenceOf } from '../shared/refusal.ts';
+import { SelectField, type Choice } from '../shared/pick/select.ts';
+import { Letter } from './letter.ts';
+import { TemplateEdit } from './template-edit.ts';
+
+/** Writes the message of a step, with what its real readers would have of it beside: those in trouble first. */
+@Component({
+  selector: 'nk-message-writer',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [Dialog, FormsModule, Letter, SelectField, TemplateEdit],
+  templateUrl: './message-writer.html',
+  styleUrl: './message-writer.css',
+})
+export class MessageWriter {
+  private readonly api = inject(PlansApi);
+  readonly course = input.required<string>();
+  readonly step = input.required<PlanStepView>();
+  /** somebody who may not write it looks how it is read */
+  readonly isReadOnly = input(false);
+  readonly changed = output<PlanStepView['message']>();
+  readonly left = output();
+  protected readonly reading = signal<string | null>(null);
+  protected readonly isSending = signal(false);
+  protected readonly said = signal<{ words: string; isAccepted: boolean } | null>(null);
+  private readonly asked = computed(() => ({ course: this.course(), step: this.step(), as: this.reading() }));
+  protected readonly view = load(
+    toObservable(this.asked).pipe(debounceTime(250)),
+    ({ course, step, as }) => this.api.letter(course, step, as),
+    ['people', 'notices'],
+  );
+  /** what is wrong with the text is said at once */
+  protected readonly fault = computed(() => templateFault(this.step().message) ?? this.view.data()?.fault ?? null);
+  protected readonly letter = computed(() => this.view.data()?.letter ?? null);
+  protected readonly readers = computed(() => this.view.data()?.readers ?? []);
+  protected readonly choices = computed((): Choice[] =>
+    this.readers().map(({ key, employee, to, troubles }) => ({
+      value: key,
+      label: `${to ?? 'nobody'}${to !== employee ? `, about ${employee}` : ''}${troubles.length ? ' ▲' : ''}`,
+    })),
+  );
+  protected readonly at = computed(() =>
+    Math.max(
+      0,
+      this.readers().findIndex(({ key }) => key === this.letter()?.reader.key),
+    ),
+  );
+  protected readonly troubleWords = computed(() => {
+    const view = this.view.data();
+    if (!view || view.count === 0) return '';
+    if (view.isInvented) return 'Nobody has this course open: told as if these had been assigned it now.';
+    const of = `${tellAmount(view.count, 'people')}`;
+    return view.inTrouble === 0 ? `${of} would read it, none of them in trouble.` : `${view.inTrouble} of ${of} in trouble, those first.`;
+  });
+
+  protected turn(by: number): void {
+    const list = this.readers();
+    if (list.length > 0) this.reading.set(list[(this.at() + by + list.length) % list.length]!.key);
+  }
+
+  protected sendTest(): void {
+    this.isSending.set(true);
+    this.said.set(null);
+    this.api.testLetter(this.course(), this.step(), this.letter()?.reader.key ?? null).subscribe({
+      next: (said) => {
+        this.isSending.set(false);
+        this.said.set(said);
+      },
+      error: (error: unknown) => {
+        this.isSending.set(false);
+        this.said.set({ words: sentenceOf(error), isAccepted: false });
+      },
+    });
+  }
+}

@@ -1,0 +1,143 @@
+import { Editor } from '@tiptap/core';
+import StarterKit from '@tiptap/starter-kit';
+import { describe, expect, it, test, vi } from 'vitest';
+import type { LetterView, PlanStepView } from '@nudrik/contract';
+import { docOf, keptForm, STANDARD_PLAN, type Block, type Body, type Doc, type Inline } from '@nudrik/core';
+import { openPage } from '../../testing/page.ts';
+import { MessageWriter } from './message-writer.ts';
+import { TemplateEdit } from './template-edit.ts';
+import { TextEditor } from './text-editor.ts';
+import { ButtonNode, docFrom, Field, PeopleNode } from './text-nodes.ts';
+
+const text = (words: string): Inline => ({ type: 'text', text: words });
+const field = (name: string, fallback: string | null = null): Inline => ({ type: 'field', attrs: { name, fallback } });
+const p = (...content: Inline[]): Block => ({ type: 'paragraph', content });
+const doc = (...content: Block[]): Doc => ({ type: 'doc', content });
+const editor = (content: Doc): Editor => new Editor({ extensions: [StarterKit.configure({ trailingNode: false, link: { protocols: ['to'], isAllowedUri: () => true, HTMLAttributes: { target: null, rel: null, class: null } } }), Field, ButtonNode, PeopleNode], content }); // prettier-ignore
+
+describe('what an editor holds', () => {
+  test.each<[string, Block]>([
+    ['fields, one with a fallback', p(text('Hello '), field('given name'), text(', '), field('job', 'a colleague'))],
+    ['marks, on fields too', p({ type: 'text', text: 'bold', marks: [{ type: 'bold' }] }, { type: 'field', attrs: { name: 'due', fallback: null }, marks: [{ type: 'italic' }] })],
+    ['a link to a place', p({ type: 'text', text: 'here', marks: [{ type: 'link', attrs: { href: 'to:course' } }] })],
+    ['a heading', { type: 'heading', attrs: { level: 3 }, content: [text('To bring')] }],
+    ['lists in lists', { type: 'bulletList', content: [{ type: 'listItem', content: [p(text('a')), { type: 'orderedList', content: [{ type: 'listItem', content: [p(text('b'))] }] }] }] }],
+    ['a quote', { type: 'blockquote', content: [p(text('so'))] }],
+    ['a divider', { type: 'horizontalRule' }],
+    ['a button', { type: 'button', attrs: { href: 'https://x.example' }, content: [text('Open '), field('course')] }],
+    ['where the table stands', { type: 'people', attrs: { columns: ['person', 'told'] } }],
+  ])('%s: is the same text again', (_, block) => {
+    const written = doc(p(text('first')), block);
+    expect(docFrom(editor(written).getJSON())).toEqual(written);
+    // as it is copied and pasted too
+    expect(docFrom(editor(editor(written).getHTML() as unknown as Doc).getJSON())).toEqual(written);
+  }); // prettier-ignore
+
+  it('takes braces that were pasted for the fields that they name', () => {
+    const pasted = docFrom({ type: 'doc', content: [{ type: 'paragraph', content: [{ type: 'text', text: 'Dear {job|you}, {due}' }] }] });
+    expect(pasted).toEqual(doc(p(text('Dear '), field('job', 'you'), text(', '), field('due'))));
+  });
+});
+
+describe('the editor of a text', () => {
+  const open = async (inputs: object) => {
+    const said: Body[] = [];
+    const page = await openPage(TextEditor, { inputs: { label: 'Text', ...inputs } });
+    (page.fixture.componentInstance as TextEditor).changed.subscribe((body: Body) => said.push(body));
+    const inside = (page.fixture.componentInstance as unknown as { editor: Editor }).editor;
+    return { page, said, inside };
+  };
+
+  it('shows fields as solid pieces, and puts one in where it was chosen', async () => {
+    const { page, said, inside } = await open({ body: 'Hello {given name},\n\nbye' });
+    expect([...document.querySelectorAll('.token')].map(({ textContent }) => textContent)).toEqual(['given name']);
+    inside.commands.setTextSelection(inside.state.doc.content.size - 1);
+    (page.fixture.componentInstance as unknown as { put(name: string): void }).put('due');
+    expect(said.at(-1)).toBe('Hello {given name},\n\nbye{due}');
+    inside.commands.setNodeSelection(1 + 'Hello '.length);
+    (page.fixture.componentInstance as unknown as { setFallback(words: string): void }).setFallback('all');
+    expect(said.at(-1)).toBe('Hello {given name|all},\n\nbye{due}');
+  });
+
+  it('opens the list of fields at a brace, and makes fields of those that come in with others', async () => {
+    const { page, said, inside } = await open({ body: 'x' });
+    const show = vi.spyOn(page.fixture.componentInstance as unknown as { offerFields(): boolean }, 'offerFields');
+    const type = (letters: string): void => {
+      const { from, to } = inside.state.selection;
+      const isTaken = inside.view.someProp('handleTextInput', (take) => take(inside.view, from, to, letters, () => inside.state.tr));
+      if (!isTaken) inside.view.dispatch(inside.state.tr.insertText(letters, from, to));
+    };
+    type('{');
+    expect(show).toHaveBeenCalledTimes(1);
+    expect(said).toEqual([]);
+    type('due {due}');
+    expect(said).toEqual(['due {due}x']);
+    await page.settle?.();
+    await vi.waitFor(() => expect(document.querySelectorAll('.token')).toHaveLength(1));
+  });
+
+  it('of a subject stays on one line', async () => {
+    const { said, inside } = await open({ body: 'About {course}', isLine: true });
+    inside.view.someProp('handleKeyDown', (take) => take(inside.view, new KeyboardEvent('keydown', { key: 'Enter' })));
+    expect(inside.state.doc.childCount).toBe(1);
+    inside.commands.insertContent('!');
+    expect(said).toEqual(['!About {course}']);
+  });
+});
+
+it('the plain text is made from the text until somebody writes it, and again when they leave it', async () => {
+  const page = await openPage(TemplateEdit, { inputs: { message: { subject: 'S', body: doc({ type: 'heading', attrs: { level: 2 }, content: [text('Hi')] }), button: null } } }); // prettier-ignore
+  const message = () => (page.fixture.componentInstance as TemplateEdit).message();
+  await page.click(page.getByRole('button', { name: /Write the plain text/ }));
+  expect(message().plain).toBe('Hi');
+  await page.click(page.getByRole('button', { name: 'Make it from the text again' }));
+  expect('plain' in message()).toBe(false);
+});
+
+describe('the message of a step', () => {
+  const step = STANDARD_PLAN[1] as PlanStepView;
+  const reader = (key: string, employee: string, troubles: string[] = []) => ({ key, employee, to: employee, troubles });
+  const view = (at: number, rest: object = {}): LetterView => {
+    const readers = [reader('2/employee', 'Per Aske', ['{job} has no value']), reader('1/employee', 'Runa Aske')];
+    return { fault: null, readers, count: 2, inTrouble: 1, isInvented: false, letter: { reader: readers[at]!, address: 'x@orlasund.example', at: 'Mon 1 Mar 09:00, Oslo time', not: null, subject: 'Begin', html: '<p>Hi</p>', text: 'Hi', bytes: 100, values: { job: null } }, ...rest }; // prettier-ignore
+  };
+  const url = '/api/plans/7/letter';
+  const open = () => openPage(MessageWriter, { inputs: { course: '7', step } });
+
+  it('stands beside as those in trouble have it first, then as the next', async () => {
+    const page = await open();
+    expect((await page.answer(url, view(0))).body).toMatchObject({ as: null });
+    expect(page.text()).toContain('1 of 2 people in trouble, those first.');
+    expect(page.text()).toContain('{job} has no value');
+    await page.click(page.getByRole('button', { name: 'Next' }));
+    expect((await page.answer(url, view(1))).body).toMatchObject({ as: '1/employee' });
+    expect(page.text()).not.toContain('{job} has no value');
+  });
+
+  it('is sent to oneself as that reader has it, and says what came of it', async () => {
+    const page = await open();
+    await page.answer(url, view(0));
+    await page.click(page.getByRole('button', { name: 'Send me this one' }));
+    expect((await page.answer(`${url}/test`, { isAccepted: true, words: 'Sent to you.' })).body).toMatchObject({ as: '2/employee' });
+    expect(page.getByRole('status').textContent).toContain('Sent to you.');
+  });
+
+  it('says at once what is wrong with the text, and sends nothing then', async () => {
+    const page = await open();
+    await page.answer(url, view(0));
+    await page.set({ step: { ...step, message: { ...step.message, body: '{given nam}' } } });
+    expect(page.getByRole('alert').textContent).toContain('Did you mean {given name}?');
+    expect(page.getByRole<HTMLButtonElement>('button', { name: 'Send me this one' }).disabled).toBe(true);
+  });
+
+  it('tells as whom it is told where nobody has the course', async () => {
+    const page = await open();
+    await page.answer(url, view(0, { isInvented: true }));
+    expect(page.text()).toContain('Nobody has this course open');
+  });
+});
+
+it('a kept form opens as it was written', () => {
+  const written = doc(p(text('a')), p(field('due')));
+  expect(docFrom(editor(docOf(keptForm(written))).getJSON())).toEqual(written);
+});

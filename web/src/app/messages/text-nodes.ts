@@ -1,0 +1,110 @@
+import { mergeAttributes, Node, type JSONContent } from '@tiptap/core';
+import { Fragment, Slice, type Schema } from '@tiptap/pm/model';
+import { docOf, TABLE_COLUMNS, type Block, type Doc, type Inline, type Mark, type TableColumn } from '@nudrik/core';
+
+/** A merge field: one solid piece that is put in, taken out and carried as a whole. */
+export const Field = Node.create({
+  name: 'field',
+  group: 'inline',
+  inline: true,
+  atom: true,
+  draggable: true,
+  addAttributes: () => ({
+    name: { default: '', parseHTML: (element: HTMLElement) => element.dataset['field'] ?? '', renderHTML: () => ({}) },
+    fallback: { default: null, parseHTML: (element: HTMLElement) => element.dataset['fallback'] ?? null, renderHTML: () => ({}) },
+  }),
+  parseHTML: () => [{ tag: 'span[data-field]' }],
+  renderHTML: ({ node }) => {
+    const { name, fallback } = node.attrs as { name: string; fallback: string | null };
+    const attrs = { class: 'token', 'data-field': name, ...(fallback === null ? {} : { 'data-fallback': fallback }) };
+    return ['span', attrs, fallback === null ? name : `${name}, or “${fallback}”`];
+  },
+  renderText: ({ node }) => {
+    const { name, fallback } = node.attrs as { name: string; fallback: string | null };
+    return fallback === null ? `{${name}}` : `{${name}|${fallback}}`;
+  },
+});
+
+/** A button with its words in it. */
+export const ButtonNode = Node.create({
+  name: 'button',
+  group: 'block',
+  content: '(text | field)*',
+  marks: '',
+  defining: true,
+  addAttributes: () => ({
+    href: { default: 'to:own', parseHTML: (element: HTMLElement) => element.dataset['href'] ?? 'to:own', renderHTML: () => ({}) },
+  }),
+  parseHTML: () => [{ tag: 'p[data-href]', priority: 60 }],
+  renderHTML: ({ node, HTMLAttributes }) => ['p', mergeAttributes(HTMLAttributes, { class: 'as-button', 'data-href': node.attrs['href'] as string }), 0], // prettier-ignore
+});
+
+/** Where the table of a gathered message stands. */
+export const PeopleNode = Node.create({
+  name: 'people',
+  group: 'block',
+  atom: true,
+  addAttributes: () => ({
+    columns: {
+      default: ['person', 'course', 'due', 'late', 'told'],
+      parseHTML: (element: HTMLElement) => (element.dataset['columns'] ?? '').split(' ').filter((column) => column in TABLE_COLUMNS),
+      renderHTML: () => ({}),
+    },
+  }),
+  parseHTML: () => [{ tag: 'div[data-columns]' }],
+  renderHTML: ({ node }) => {
+    const columns = node.attrs['columns'] as TableColumn[];
+    return ['div', { class: 'people', 'data-columns': columns.join(' ') }, `Table of the people: ${columns.map((column) => TABLE_COLUMNS[column]).join(', ')}`]; // prettier-ignore
+  },
+});
+
+const marksOf = ({ marks = [] }: JSONContent): { marks?: Mark[] } => {
+  const known = marks.flatMap(({ type, attrs }): Mark[] =>
+    type === 'bold' || type === 'italic' ? [{ type }] : type === 'link' ? [{ type, attrs: { href: String(attrs?.['href'] ?? '') } }] : [],
+  );
+  return known.length ? { marks: known } : {};
+};
+
+function inlineFrom(node: JSONContent): Inline[] {
+  if (node.type === 'hardBreak') return [{ type: 'hardBreak' }];
+  if (node.type === 'field')
+    return [{ type: 'field', attrs: { name: String(node.attrs?.['name']), fallback: (node.attrs?.['fallback'] as string | null) ?? null }, ...marksOf(node) }]; // prettier-ignore
+  // braces that were pasted are fields like others
+  const parts = docOf((node.text ?? '').replace(/\n/g, ' ')).content[0];
+  const inline = parts && 'content' in parts ? ((parts.content ?? []) as Inline[]) : [];
+  if (!/[{}]/.test(node.text ?? '')) return [{ type: 'text', text: node.text ?? '', ...marksOf(node) }];
+  return inline.map((one) => (one.type === 'hardBreak' ? one : { ...one, ...marksOf(node) }));
+}
+
+function blockFrom(node: JSONContent): Block[] {
+  const children = node.content ?? [];
+  const inlines = (): { content?: Inline[] } => (children.length ? { content: children.flatMap(inlineFrom) } : {});
+  switch (node.type) {
+    case 'paragraph':
+      return [{ type: 'paragraph', ...inlines() }];
+    case 'heading':
+      return [{ type: 'heading', attrs: { level: node.attrs?.['level'] === 3 ? 3 : 2 }, ...inlines() }];
+    case 'bulletList':
+    case 'orderedList':
+      return [{ type: node.type, content: children.map((item) => ({ type: 'listItem', content: (item.content ?? []).flatMap(blockFrom) })) }]; // prettier-ignore
+    case 'blockquote':
+      return [{ type: 'blockquote', content: children.flatMap(blockFrom) }];
+    case 'horizontalRule':
+      return [{ type: 'horizontalRule' }];
+    case 'button':
+      return [{ type: 'button', attrs: { href: String(node.attrs?.['href']) }, ...inlines() }];
+    case 'people':
+      return [{ type: 'people', attrs: { columns: [...((node.attrs?.['columns'] as TableColumn[] | undefined) ?? [])] } }];
+    default:
+      return children.flatMap(blockFrom);
+  }
+}
+
+/** What the editor holds, as a text of a message; what a message does not know is left behind. */
+export const docFrom = (json: JSONContent): Doc => ({ type: 'doc', content: (json.content ?? []).flatMap(blockFrom) });
+
+/** Pasted plain text: empty lines part paragraphs, braces are fields. */
+export function sliceOf(text: string, schema: Schema): Slice {
+  const content = docOf(text.replace(/\r\n?/g, '\n')).content.map((block) => schema.nodeFromJSON(block));
+  return Slice.maxOpen(Fragment.from(content));
+}
