@@ -8,7 +8,8 @@ import type { Deps, Logger } from './deps.ts';
 import { agreeOnKey, openKey } from './house/key.ts';
 import { listen } from './live/listen.ts';
 import { Live } from './live/live.ts';
-import { openMailChannel } from './messages/mail-channel.ts';
+import { readSigner } from './messages/dkim.ts';
+import { mailChannelOf } from './messages/mail-channel.ts';
 import { seldom } from './work/seldom.ts';
 import { readSettings } from './settings.ts';
 import { startWorker } from './worker.ts';
@@ -21,6 +22,7 @@ async function main(role: string | undefined): Promise<void> {
   if (role !== 'web' && role !== 'worker') throw new Error(`Expected the role web or worker; got ${role ?? 'nothing'}.`);
   const settings = readSettings(process.env);
   settings.key ||= openKey(settings.keyFile);
+  readSigner(settings.dkim); // what is wrong with it is said now, and not by the first letter
   const log = pino({ level: settings.logLevel, base: { role } });
   let stop: (() => Promise<void>) | null = null;
   let isStopping = false;
@@ -102,7 +104,7 @@ async function serve(deps: Deps): Promise<() => Promise<void>> {
 }
 
 async function work(deps: Deps): Promise<() => Promise<void>> {
-  const mailer = openMailChannel(deps.settings.smtpUrl);
+  const mailer = mailChannelOf(deps.settings);
   const stop = await startWorker(deps, mailer);
   return async () => {
     await stop();

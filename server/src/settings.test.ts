@@ -39,6 +39,8 @@ describe('settings', () => {
       { ...good, OIDC_ISSUER: 'https://sign-in.example', OIDC_CLIENT_ID: 'x' },
       'The setting OIDC_CLIENT_SECRET is missing',
     ],
+    ['half of what signs letters', { ...good, DKIM_SELECTOR: 's2027' }, 'The setting DKIM_KEY_FILE is missing'],
+    ['a domain to sign for that is none', { ...good, DKIM_DOMAIN: 'a b' }, 'expected a domain such as orlasund.example'],
     ['a word for the log that it does not know', { ...good, NUDRIK_LOG: 'loud' }, 'The setting NUDRIK_LOG is "loud"'],
   ])('%s stops the start with a sentence', (_, environment, words) => expect(() => readSettings(environment)).toThrow(words));
 });

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import type { SignerSettings } from './messages/dkim.ts';
 
 const port = z.coerce.number().int().min(0).max(65_535);
 
@@ -15,6 +16,20 @@ const Environment = z.object({
     .string()
     .regex(/^smtps?:\/\//, 'expected an address like smtp://host:25')
     .default('smtp://127.0.0.1:4325'),
+  DKIM_KEY_FILE: z.string().min(1).optional(),
+  DKIM_SELECTOR: z
+    .string()
+    .regex(
+      /^[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*$/i,
+      'expected a name as it stands in DNS, such as training2027',
+    )
+    .max(120)
+    .optional(),
+  DKIM_DOMAIN: z
+    .string()
+    .regex(/^[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)+$/i, 'expected a domain such as orlasund.example')
+    .max(253)
+    .optional(),
   INBOUND_PORT: port.default(0),
   POST_ROOM_URL: z.url().optional(),
   FEED_STAND_IN_URL: z.url().optional(),
@@ -59,6 +74,8 @@ export interface ProcessSettings {
   port: number;
   baseUrl: string;
   smtpUrl: string;
+  /** what signs its letters; null leaves them unsigned */
+  dkim: SignerSettings | null;
   /** SMTP port on which delivery reports come in; 0 is none */
   inboundPort: number;
   postRoomUrl: string | null;
@@ -102,6 +119,7 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
     port: e.PORT,
     baseUrl: e.BASE_URL.replace(/\/$/, ''),
     smtpUrl: e.SMTP_URL,
+    dkim: dkimOf(e),
     inboundPort: e.INBOUND_PORT,
     postRoomUrl: e.POST_ROOM_URL ?? null,
     feedStandInUrl: e.FEED_STAND_IN_URL ?? null,
@@ -119,6 +137,15 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
     elsewhere: elsewhereOf(e),
     logLevel: e.NUDRIK_LOG,
   };
+}
+
+/** @throws Error where a part of it is missing */
+function dkimOf(e: z.infer<typeof Environment>): SignerSettings | null {
+  const { DKIM_KEY_FILE: keyFile, DKIM_SELECTOR: selector, DKIM_DOMAIN: domain } = e;
+  if (!keyFile && !selector && !domain) return null;
+  const missing = Object.entries({ DKIM_KEY_FILE: keyFile, DKIM_SELECTOR: selector }).find(([, text]) => !text);
+  if (missing) throw new Error(`The setting ${missing[0]} is missing: letters are signed with a key that has a name in DNS.`);
+  return { keyFile: keyFile!, selector: selector!, domain: domain ?? null };
 }
 
 /** @throws Error where a part of it is missing */

@@ -185,29 +185,33 @@ export function hrefsIn(body: Body): string[] {
   return [...new Set(found)];
 }
 
-/** A text in words alone, a block a line, fields in braces: for comparing, finding and telling; it cannot be turned back. */
-export function plainWords(body: Body): string {
-  if (typeof body === 'string') return body;
-  const lines = (blocks: readonly Block[], lead: string): string[] =>
-    blocks.flatMap((block): string[] => {
-      switch (block.type) {
-        case 'horizontalRule':
-          return ['* * *'];
-        case 'people':
-          return [`(the people: ${block.attrs.columns.map((column) => TABLE_COLUMNS[column].toLowerCase()).join(', ')})`];
-        case 'blockquote':
-          return lines(block.content, `${lead}> `);
-        case 'bulletList':
-          return block.content.flatMap((item) => lines(item.content, `${lead}- `));
-        case 'orderedList':
-          return block.content.flatMap((item, i) => lines(item.content, `${lead}${i + 1}. `));
-        default: {
-          const words = (block.content ?? []).map((inline) => (inline.type === 'hardBreak' ? '\n' : inlineText(inline))).join('');
-          return [lead + (block.type === 'button' ? `[${words}]` : words)];
-        }
-      }
-    });
-  return lines(body.content, '').join('\n\n');
+/** A text in words alone, fields in braces: for comparing, finding and telling; it cannot be turned back. */
+export const plainWords = (body: Body): string => (typeof body === 'string' ? body : body.content.map(blockWords).join('\n\n'));
+
+function blockWords(block: Block): string {
+  const inside = (blocks: readonly Block[], first: string, rest = ' '.repeat(first.length)): string =>
+    blocks
+      .map(blockWords)
+      .join('\n')
+      .split('\n')
+      .map((line, i) => (i === 0 ? first : rest) + line)
+      .join('\n');
+  switch (block.type) {
+    case 'horizontalRule':
+      return '* * *';
+    case 'people':
+      return `(the people: ${block.attrs.columns.map((column) => TABLE_COLUMNS[column].toLowerCase()).join(', ')})`;
+    case 'blockquote':
+      return inside(block.content, '> ', '> ');
+    case 'bulletList':
+      return block.content.map((item) => inside(item.content, '- ')).join('\n');
+    case 'orderedList':
+      return block.content.map((item, i) => inside(item.content, `${i + 1}. `)).join('\n');
+    default: {
+      const words = (block.content ?? []).map((inline) => (inline.type === 'hardBreak' ? '\n' : inlineText(inline))).join('');
+      return block.type === 'button' ? `[${words}]` : words;
+    }
+  }
 }
 
 /** A text with a phrase put in place of another, wherever it stands in one run of words; fields are written in braces. */

@@ -26,7 +26,7 @@ import { loadRoster } from '../people/roster.repo.ts';
 import { houseToday } from '../people/today.ts';
 import { listOpen } from '../plans/plans.repo.ts';
 import { Refused } from '../refusal.ts';
-import { openMailChannel } from './mail-channel.ts';
+import { mailChannelOf } from './mail-channel.ts';
 import { countTestLetters, insertTestLetter, listSample } from './test-letters.repo.ts';
 
 /** A course with more open assignments is looked at for those that are due first. */
@@ -214,7 +214,7 @@ export async function sendTestLetter(
   const lead = `A test, sent to you alone: “${step.name}” as ${who} would read it. Personal links are left out.`;
   const letter = letterOf(reading, readings, facts, now, lead);
   const subject = `Test: ${letter.subject}`;
-  const channel = openMailChannel(deps.settings.smtpUrl);
+  const channel = mailChannelOf(deps.settings);
   try {
     const { outcome, response } = await channel.send({
       messageId: '0',

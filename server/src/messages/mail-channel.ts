@@ -2,6 +2,7 @@ import { oneLine } from '@nudrik/core';
 import { createTransport, type SendMailOptions, type Transporter, type TransportOptions } from 'nodemailer';
 
 import type { Channel, Handover, Letter, Scope } from './channel.ts';
+import { readSigner, signingOf, type Signer, type SignerSettings } from './dkim.ts';
 
 /** A letter as the mail library takes it: with its list (RFC 2919), as sent by a machine (RFC 3834), with reports asked for. */
 export const mailOf = (letter: Letter): SendMailOptions =>
@@ -24,8 +25,8 @@ const WIDTH = 5;
 /** what one letter may take, however slowly the server answers */
 const LETTER_MS = 50_000;
 
-/** A pooled connection to the mail server. Delivery reports (RFC 3461) are asked for where the server offers them. */
-export function openMailChannel(smtpUrl: string, limit = LETTER_MS): Channel {
+/** A pooled connection to the mail server, which signs what it sends where it has a key. Delivery reports (RFC 3461) are asked for where the server offers them. */
+export function openMailChannel(smtpUrl: string, signer: Signer | null = null, limit = LETTER_MS): Channel {
   const url = new URL(smtpUrl);
   const transport: Transporter = createTransport({
     pool: true,
@@ -51,7 +52,11 @@ export function openMailChannel(smtpUrl: string, limit = LETTER_MS): Channel {
       const aborting = new AbortController();
       const timer = setTimeout(() => aborting.abort(), limit);
       try {
-        const info = (await transport.sendMail({ ...mailOf(letter), signal: aborting.signal } as SendMailOptions)) as { response: string };
+        const info = (await transport.sendMail({
+          ...mailOf(letter),
+          ...(signer && { dkim: signingOf(signer, letter.fromAddress) }),
+          signal: aborting.signal,
+        } as SendMailOptions)) as { response: string };
         return { outcome: 'accepted', response: info.response };
       } catch (error) {
         if (aborting.signal.aborted)
@@ -64,6 +69,10 @@ export function openMailChannel(smtpUrl: string, limit = LETTER_MS): Channel {
     close: () => transport.close(),
   };
 }
+
+/** The channel of a house as its process is set up: its mail server, and what signs its letters. */
+export const mailChannelOf = ({ smtpUrl, dkim }: { smtpUrl: string; dkim: SignerSettings | null }): Channel =>
+  openMailChannel(smtpUrl, readSigner(dkim));
 
 /** What the mail library tells of a letter that did not go. */
 export interface MailError extends Error {

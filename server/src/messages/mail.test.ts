@@ -161,7 +161,7 @@ describe('handing over', () => {
       socket.on('error', () => undefined);
     });
     await new Promise<void>((listening) => endless.listen(0, '127.0.0.1', listening));
-    const mailer = openMailChannel(`smtp://127.0.0.1:${(endless.address() as { port: number }).port}`, 1_000);
+    const mailer = openMailChannel(`smtp://127.0.0.1:${(endless.address() as { port: number }).port}`, null, 1_000);
     expect(await mailer.send(LETTER)).toEqual({ outcome: 'unknown', response: 'the mail server gave no answer within 1 seconds' });
     await expect.poll(() => ended).toEqual([true]);
     mailer.close();

@@ -1,7 +1,7 @@
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import type { Handover } from './channel.ts';
-import { openMailChannel } from './mail-channel.ts';
+import { mailChannelOf } from './mail-channel.ts';
 
 /** A mail of the house itself: about the house, and no notice. */
 export interface HouseMail {
@@ -18,7 +18,7 @@ const escaped = (text: string): string => text.replace(/&/g, '&amp;').replace(/<
 /** Sends it now, once, and tells what the mail server said; it stands in no ledger and marks nobody's address. */
 export async function sendHouseMail(deps: Deps, mail: HouseMail): Promise<Handover> {
   const house = await getHouse(deps.db);
-  const channel = openMailChannel(deps.settings.smtpUrl);
+  const channel = mailChannelOf(deps.settings);
   const now = deps.clock.now();
   const { link } = mail;
   try {
