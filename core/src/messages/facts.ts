@@ -106,6 +106,13 @@ const NOT_YET: Readonly<Record<string, string>> = {
   'certificate expiry': '(the day on which it expires)',
 };
 
+/** The line under a message: whose it is, and who reads the reply. */
+export const footerOf = (sender: string | null, organisation: string, trainer: { name: string } | null): string =>
+  `${sender === null ? '' : `${sender}, `}${organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`;
+
+/** What a look ahead goes by. */
+export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation'> & { sender?: string };
+
 /** A message as its reader would have it at a moment to come. */
 export interface Foreseen {
   rendered: Rendered;
@@ -122,7 +129,7 @@ export function foreseeValues(
   step: PlanStep,
   recipient: Recipient,
   { assignment, course, revision }: Told,
-  { roster, organisation }: Pick<TextFacts, 'roster' | 'organisation'>,
+  { roster, organisation }: ForeseeFacts,
   at: Instant,
 ): Omit<Foreseen, 'rendered'> {
   const own = valuesFor(valueFactsOf(step, assignment, recipient, { roster, course, organisation, certificate: null }, at, revision));
@@ -138,7 +145,7 @@ export function foreseeLetter(
   step: PlanStep,
   recipient: Recipient,
   notices: readonly Told[],
-  { roster, organisation }: Pick<TextFacts, 'roster' | 'organisation'>,
+  { roster, organisation, sender }: ForeseeFacts,
   at: Instant,
   lead: string | null = null,
 ): Foreseen {
@@ -171,7 +178,7 @@ export function foreseeLetter(
               zone,
               at,
             ),
-      footer: `${organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`,
+      footer: footerOf(sender ?? null, organisation, trainer),
     }),
   };
 }

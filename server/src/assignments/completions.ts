@@ -1,14 +1,4 @@
-import {
-  dateFault,
-  readDate,
-  findDateOrder,
-  plainHeader,
-  tellAmount,
-  tellDate,
-  dayOf,
-  Zone,
-  type DateOrder,
-} from '@nudrik/core';
+import { dateFault, readDate, findDateOrder, plainHeader, tellAmount, tellDate, dayOf, Zone, type DateOrder } from '@nudrik/core';
 import { readTable, UnreadableFile } from '@nudrik/core/table-file';
 import type { ActResult, CompletionsPreview, CompletionsRequest } from '@nudrik/contract';
 import { rows, transaction, type Client, type Queryable } from '../db/db.ts';

@@ -38,6 +38,18 @@ const ledger = () => rows<{ name: string; step_name: string; kind: string; state
 const BOTH = ['kari: Fire Teams Aboard: not finished yet', 'runa: Fire Teams Aboard: not finished yet'];
 
 describe('reminding by hand', () => {
+  it('shows where a value is missing that would hold it, and does not fall over it', async () => {
+    await house.db.query("update people set job = null where name = 'Kari Aske'");
+    const preview = await previewRemind(
+      house.deps,
+      await request({ message: { ...HAND_TEXT, body: 'You are {job} of ours.' } }),
+      'Sigrid Aune',
+    );
+    expect(preview.missing).toMatchObject([{ field: 'job', people: ['Kari Aske'] }]);
+    expect(preview.letter!.text).toContain('You are ‹no job› of ours.');
+    expect(preview.letter!.text).toContain('-- \nSafety training, Orlasund Ferries. Stuck? Just reply, Tora Aske reads it.');
+  });
+
   it('goes once it has settled, as what it is and by whom, and is on the record', async () => {
     const preview = await previewRemind(house.deps, await request(), 'Sigrid Aune');
     expect(preview).toMatchObject({ count: 2, toldLately: 0, closed: 0, fault: null, settles: 10, letter: { to: 'Kari Aske', subject: 'Fire Teams Aboard: not finished yet' } }); // prettier-ignore

@@ -1,12 +1,21 @@
-import { DAY_MS, handStep, MINUTE, tellAmount, tellMoment, templateFault, Zone, type AssignmentEvent, type PlanStep } from '@nudrik/core';
+import {
+  DAY_MS,
+  foreseeLetter,
+  handStep,
+  MINUTE,
+  tellAmount,
+  tellMoment,
+  templateFault,
+  Zone,
+  type AssignmentEvent,
+  type PlanStep,
+} from '@nudrik/core';
 import type { RemindPreview, RemindRequest, RemindResult, RemindWhom } from '@nudrik/contract';
 import { transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse, type House } from '../house/house.ts';
-import { compose } from '../messages/compose.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
 import { foresee, missingByStep } from '../notices/foresee.ts';
-import { withoutLinks, withoutLinksIn } from '../notices/ledger.query.ts';
 import { listUnderWay } from '../reports/under-way.ts';
 import { Refused } from '../refusal.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';
@@ -79,26 +88,25 @@ export async function previewRemind(deps: Deps, request: RemindRequest, byWhom: 
     missing: fault ? [] : missingByStep(assignments, [step], facts, now),
     fault,
     settles: house.sending.settle / MINUTE,
-    letter: fault ? null : letterTo(assignments, request.as, step, facts, deps.settings.baseUrl, now),
+    letter: fault ? null : letterTo(assignments, request.as, step, facts, now),
   };
 }
 
-/** The letter as one of its readers will have it; what leads somebody in by name stays out of it. */
+/** The letter as one of its readers will have it, with a mark where a value is missing; what leads somebody in by name is made when it goes. */
 function letterTo(
   assignments: readonly AssignmentFacts[],
   as: string | null,
   step: PlanStep,
   facts: Facts,
-  baseUrl: string,
   now: number,
 ): RemindPreview['letter'] {
   const assignment = assignments.find(({ id }) => id === as) ?? assignments[0];
   if (!assignment) return null;
   const person = facts.roster.getPerson(assignment.person);
   const recipient = { person, address: person.email, path: [] };
-  const extras = { baseUrl, certificates: new Map<string, never>(), told: new Map<string, never>() };
-  const { subject, html, text } = compose({ step, recipient, assignments: [assignment] }, facts, extras, now);
-  return { assignmentId: assignment.id, to: person.name, subject, html: withoutLinks(html), text: withoutLinksIn(text) };
+  const notice = { assignment, course: facts.courses.get(assignment.course)!, revision: 0 };
+  const { subject, html, text } = foreseeLetter(step, recipient, [notice], { roster: facts.roster, organisation: facts.house.organisation, sender: facts.house.senderName }, now).rendered; // prettier-ignore
+  return { assignmentId: assignment.id, to: person.name, subject, html, text };
 }
 
 /** How long a request that may come again is remembered. */

@@ -68,6 +68,17 @@ describe('looking', () => {
     expect(told(seen.view)).toEqual(told(own));
   });
 
+  it('holds a message that would have a gap, as sending does', async () => {
+    const put = (body: string): Promise<unknown> => house.db.query("update plans set steps = jsonb_set(steps, '{1,message,body}', to_jsonb($2::text)) where course_id = $1::bigint", [course, body]); // prettier-ignore
+    const [{ body }] = (await house.db.query<{ body: string }>("select steps #>> '{1,message,body}' as body from plans where course_id = $1::bigint", [course])).rows as [{ body: string }]; // prettier-ignore
+    await put('You are {job}.');
+    const of = async (): Promise<object[]> => (await look({ at: iso(8) })).notices.filter(({ kind }) => kind === 'onboarding').map(({ outcome, held, letter }) => ({ outcome, held, said: letter?.text.split('\n')[0] })); // prettier-ignore
+    expect(await of()).toEqual([{ outcome: 'hold', held: 'missing-value', said: undefined }]);
+    await put('You are {job|new}.');
+    expect(await of()).toEqual([{ outcome: 'send', held: null, said: 'You are new.' }]);
+    await put(body);
+  });
+
   it('later, what opens in time is open, and the messages have gone', async () => {
     const later = await look({ at: iso(8) });
     expect(later.view.sections[0]!.units[1]).toMatchObject({ opens: null, body: '<p>Read me.</p>' });

@@ -25,7 +25,7 @@ import { listFiles } from '../files/files.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { sectionsFor } from '../learning/learn.ts';
 import { addressIn } from '../learning/work.ts';
-import { compose } from '../messages/compose.ts';
+import { compose, missingIn } from '../messages/compose.ts';
 import { listCourseFacts, listPlanFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
 import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
@@ -183,6 +183,11 @@ export async function lookAtCourse(deps: Deps, courseId: string, request: LookRe
   function noticesOf(): LookNotice[] {
     const steps = plan!.steps.filter(({ on }) => on);
     const facts: Facts = { house, roster, assignments: new Map([[assignment.id, assignment]]), courses, plans: new Map(), went: new Map() };
+    const extras = {
+      baseUrl: settings.baseUrl,
+      certificates: finishedAt === null ? new Map<string, never>() : new Map([[assignment.id, { serial: SERIAL, expiresOn: null }]]),
+      told: new Map<string, never>(),
+    };
     const lines = rehearse({
       from: assignedAt,
       until: assignedAt + HORIZON_MS,
@@ -190,12 +195,9 @@ export async function lookAtCourse(deps: Deps, courseId: string, request: LookRe
       assignments: [assignment],
       plans: [{ course: courseId, publishedAt: 0, steps }],
       withHeld: true,
+      // what would have a gap is held, here too
+      missingOf: missingIn(facts, extras),
     });
-    const extras = {
-      baseUrl: settings.baseUrl,
-      certificates: finishedAt === null ? new Map<string, never>() : new Map([[assignment.id, { serial: SERIAL, expiresOn: null }]]),
-      told: new Map<string, never>(),
-    };
     return lines
       .map((line): LookNotice => {
         const step = steps.find(({ id }) => id === line.step)!;

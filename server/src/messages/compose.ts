@@ -1,4 +1,5 @@
 import {
+  footerOf,
   missingFields,
   readerZone,
   renderMessage,
@@ -157,7 +158,7 @@ export function compose(
     links: linksOf(first!, recipient, extras),
     lead: leadOf(recipient, first!),
     table,
-    footer: `${facts.house.senderName}, ${facts.house.organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`,
+    footer: footerOf(facts.house.senderName, facts.house.organisation, trainer),
   });
 
   function lateOnes(): ReturnType<typeof tableOfPeople> {
