@@ -121,7 +121,7 @@ run(async () => {
       'look',
       '/courses/6/look',
       (p) => p.getByRole('button', { name: /Till and tickets/ }).click(),
-      (p) => p.getByRole('button', { name: 'Begin' }).waitFor(),
+      (p) => p.getByRole('button', { name: 'Begin', exact: true }).waitFor(),
     );
     await shoot('certificates', '/certificates', seen('Valid until'));
 
