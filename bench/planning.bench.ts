@@ -81,6 +81,8 @@ export function planningBench(): void {
     now: start,
     zone: 'Europe/Oslo',
     organisation: 'Orlasund Ferries',
+    sender: 'Safety training',
+    replies: { replyTo: 'training@orlasund.example', repliesToTrainer: false },
     people,
     calendars: CALENDARS,
     courses: [{ ...COURSE, code: null, summary: 'Two teams.', required: [], needed: null, quizzes: {} }],

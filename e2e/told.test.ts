@@ -19,10 +19,10 @@ test('reminded by hand from what is under way, and not again within 48 hours', a
   await expect(send).toHaveText(people(count - leftOut));
   // the text is changed, and read as somebody who gets it
   await dialog.getByRole('button', { name: 'Change the text' }).click();
-  await dialog.getByLabel('Subject').fill('{course}: the drill is {nosuchday}');
+  await dialog.getByRole('textbox', { name: 'Subject', exact: true }).fill('{course}: the drill is {nosuchday}');
   await expect(dialog.getByRole('alert')).toContainText('nosuchday');
   await expect(send).toBeDisabled();
-  await dialog.getByLabel('Subject').fill('{course}: the drill moves, {given name}');
+  await dialog.getByRole('textbox', { name: 'Subject', exact: true }).fill('{course}: the drill moves, {given name}');
   await expect(send).toBeEnabled();
   const reader = (await dialog.getByText(/^As .* reads it$/).innerText()).match(/As (\S+)/)![1]!;
   await expect(dialog.getByText(`Fire Teams Aboard: the drill moves, ${reader}`)).toBeVisible();

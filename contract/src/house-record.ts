@@ -19,7 +19,7 @@ export const settingsWords = (draft: SettingsDraft): Words => ({
   'Days of grace': String(draft.graceDays),
   'Links work': draft.linkDays === null ? 'without end' : `${draft.linkDays} days after closing`,
   Sender: `${draft.senderName} <${draft.senderAddress}>`,
-  'Replies go to': draft.replyTo,
+  'Replies go to': draft.repliesToTrainer ? `the course's trainer, else ${draft.replyTo}` : draft.replyTo,
 });
 
 export const departmentWords = ({ name, below }: { name: string; below: string | null }): Words => ({

@@ -15,6 +15,8 @@ export const SettingsDraft = z
     senderName: Words,
     senderAddress: MailAddress,
     replyTo: MailAddress,
+    /** replies go to the trainer of the course that a message is about, where there is one who reads mail */
+    repliesToTrainer: z.boolean().default(false),
     windowFrom: TimeOfDay,
     windowTo: TimeOfDay,
     /** messages a person and day; null is no limit */

@@ -110,8 +110,8 @@ export async function buildDemo(pool: Pool, options: DemoOptions): Promise<void>
 
 async function settle(db: Client, start: number, isTicking: boolean): Promise<void> {
   await db.query(
-    `insert into settings (organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, is_demo)
-     values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example',
+    `insert into settings (organisation, house_zone, house_place, sender_name, sender_address, reply_to, replies_to_trainer, list_id, is_demo)
+     values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example', true,
        'training.orlasund.example', true)`,
   );
   await db.query('insert into demo_clock (base_at, set_at, is_ticking) values ($1::timestamptz, $2::timestamptz, $3::boolean)', [
@@ -480,7 +480,7 @@ async function storeMails(
         to_name: person.name,
         to_address: person.email!,
         from_address: facts.house.senderAddress,
-        reply_to: facts.house.replyTo,
+        reply_to: message.replyTo,
         subject: message.subject,
         html: message.html,
         body: message.text,

@@ -9,6 +9,7 @@ import type { PlanStep } from '../plans/standard.ts';
 import { tellList } from '../time/words.ts';
 import type { Instant, Zone } from '../time/zone.ts';
 import { renderMessage, type Rendered, type Values } from './render.ts';
+import { footerOf, repliesOf, type RepliesRule } from './replies.ts';
 import { tableOfPeople } from './table.ts';
 import { fieldsNeeded } from './template.ts';
 import { missingFields, valuesFor, type ValueFacts } from './values.ts';
@@ -106,12 +107,8 @@ const NOT_YET: Readonly<Record<string, string>> = {
   'certificate expiry': '(the day on which it expires)',
 };
 
-/** The line under a message: whose it is, and who reads the reply. */
-export const footerOf = (sender: string | null, organisation: string, trainer: { name: string } | null): string =>
-  `${sender === null ? '' : `${sender}, `}${organisation}. Stuck? Just reply${trainer ? `, ${trainer.name} reads it` : ''}.`;
-
 /** What a look ahead goes by. */
-export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation'> & { sender?: string };
+export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation'> & { sender: string; replies: RepliesRule };
 
 /** A message as its reader would have it at a moment to come. */
 export interface Foreseen {
@@ -129,7 +126,7 @@ export function foreseeValues(
   step: PlanStep,
   recipient: Recipient,
   { assignment, course, revision }: Told,
-  { roster, organisation }: ForeseeFacts,
+  { roster, organisation }: Pick<TextFacts, 'roster' | 'organisation'>,
   at: Instant,
 ): Omit<Foreseen, 'rendered'> {
   const own = valuesFor(valueFactsOf(step, assignment, recipient, { roster, course, organisation, certificate: null }, at, revision));
@@ -145,15 +142,16 @@ export function foreseeLetter(
   step: PlanStep,
   recipient: Recipient,
   notices: readonly Told[],
-  { roster, organisation, sender }: ForeseeFacts,
+  facts: ForeseeFacts,
   at: Instant,
   lead: string | null = null,
 ): Foreseen {
+  const { roster, organisation, sender, replies } = facts;
   const [first] = notices;
-  const zone = readerZone(recipient, first!.assignment, roster);
-  const { assignment, course } = first!;
-  const { values, missing } = foreseeValues(step, recipient, first!, { roster, organisation }, at);
-  const trainer = roster.person(course.owner);
+  const { assignment } = first!;
+  const zone = readerZone(recipient, assignment, roster);
+  const { values, missing } = foreseeValues(step, recipient, first!, facts, at);
+  const owners = notices.map(({ course }) => course.owner);
   const because =
     recipient.person && recipient.path.length > 0 && recipient.person.id !== assignment.person
       ? `This reaches you since ${tellList(recipient.path)}.`
@@ -178,7 +176,7 @@ export function foreseeLetter(
               zone,
               at,
             ),
-      footer: footerOf(sender ?? null, organisation, trainer),
+      footer: footerOf(sender, organisation, repliesOf(replies, owners, roster, at).reader),
     }),
   };
 }

@@ -12,6 +12,8 @@ const facts = (rest: Partial<RehearsalFacts> = {}): RehearsalFacts => ({
   now: NOW,
   zone: 'Europe/Oslo',
   organisation: 'Orlasund Ferries',
+  sender: 'Safety training',
+  replies: { replyTo: 'training@orlasund.example', repliesToTrainer: false },
   people: [
     aPerson('tora', { name: 'Tora Hauge' }),
     aPerson('kari', { name: 'Kari Berg' }),

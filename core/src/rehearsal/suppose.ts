@@ -3,6 +3,7 @@ import { standingAt } from '../assignments/state.ts';
 import { NAMES_THEMSELVES, type Names } from '../conditions/catalogue.ts';
 import type { Hold } from '../holding/hold.ts';
 import { missingOf, type TextCourse } from '../messages/facts.ts';
+import type { RepliesRule } from '../messages/replies.ts';
 import type { Person, Settings } from '../people/person.ts';
 import { Roster } from '../people/person.ts';
 import type { PlanStep } from '../plans/standard.ts';
@@ -40,6 +41,9 @@ export interface RehearsalFacts {
   /** of the house: days are counted in it */
   zone: string;
   organisation: string;
+  /** as messages are signed, and whom their replies reach */
+  sender: string;
+  replies: RepliesRule;
   people: readonly Person[];
   calendars: readonly CalendarFacts[];
   courses: readonly TextCourse[];

@@ -1,5 +1,5 @@
 import type { CourseDraft, LiveCheck, LiveView, Retiring, WentLive } from '@nudrik/contract';
-import { fieldsOf, goesIn, planFaults, tellAmount, tellFinish, tellList, type AssignmentEvent, type PlanStep } from '@nudrik/core';
+import { fieldsNeeded, goesIn, planFaults, tellAmount, tellFinish, tellList, type AssignmentEvent, type PlanStep } from '@nudrik/core';
 import { act } from '../assignments/acts.ts';
 import { lockIds } from '../assignments/assignments.repo.ts';
 import { announce, maybeRow, rows, transaction, type Queryable } from '../db/db.ts';
@@ -46,7 +46,7 @@ function gapsOf(steps: readonly PlanStep[], content: CourseDraft): { step: PlanS
   const fields = (Object.keys(lacks) as (keyof typeof lacks)[]).filter((field) => lacks[field]);
   return steps
     .filter((step) => goesIn(content.certificate, step))
-    .flatMap((step) => fields.filter((field) => fieldsOf(step.message).includes(field)).map((field) => ({ step, field })));
+    .flatMap((step) => fields.filter((field) => fieldsNeeded(step.message).includes(field)).map((field) => ({ step, field })));
 }
 
 /** What stands between a course and its going live: each in words, with the way to where it is mended. */

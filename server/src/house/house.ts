@@ -10,6 +10,8 @@ export interface House {
   senderName: string;
   senderAddress: string;
   replyTo: string;
+  /** replies go to the trainer of the course, where there is one who reads mail */
+  repliesToTrainer: boolean;
   listId: string;
   isDemo: boolean;
   weekStartsOn: number;
@@ -27,6 +29,7 @@ export async function getHouse(db: Queryable): Promise<House> {
     senderName: row.sender_name,
     senderAddress: row.sender_address,
     replyTo: row.reply_to,
+    repliesToTrainer: row.replies_to_trainer,
     listId: row.list_id,
     isDemo: row.is_demo,
     weekStartsOn: row.week_starts_on,

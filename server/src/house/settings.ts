@@ -22,6 +22,7 @@ export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise
     senderName: row.sender_name,
     senderAddress: row.sender_address,
     replyTo: row.reply_to,
+    repliesToTrainer: row.replies_to_trainer,
     windowFrom: row.window_from,
     windowTo: row.window_to,
     dailyLimit: row.daily_limit,

@@ -35,7 +35,8 @@ import { finishAssignments } from './finish.ts';
 import { listWork, type UnitWork } from './work.repo.ts';
 
 const FIND_LEARNING = `
-select ${ASSIGNMENT_COLUMNS}, k.summary, a.units_done, a.closed_told, p.name as person, s.zone, o.name as trainer, h.organisation
+select ${ASSIGNMENT_COLUMNS}, k.summary, a.units_done, a.closed_told, p.name as person, s.zone, 
+  case when h.replies_to_trainer and o.left_on is null and o.address_state <> 'bounced' or lower(o.email) = h.reply_to then o.name end as trainer, h.organisation
 from assignments a
 join courses k on k.id = a.course_id
 join people p on p.id = a.person_id

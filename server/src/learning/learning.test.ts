@@ -36,6 +36,7 @@ const units = async (): Promise<string[]> =>
 
 describe('behind the personal link', () => {
   it('shows dates in the person’s zone, the units, and how far one is', async () => {
+    await house.db.query('update settings set replies_to_trainer = true');
     const view = await findLearning(house.deps, link);
     expect(view).toMatchObject({
       person: 'Runa Aske',

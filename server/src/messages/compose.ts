@@ -3,6 +3,7 @@ import {
   missingFields,
   readerZone,
   renderMessage,
+  repliesOf,
   standingAt,
   submissionOf,
   tellList,
@@ -139,27 +140,34 @@ export const missingIn =
   (step, assignment, recipient, at) =>
     missingFields((step as PlanStep).message, valueFacts(step as PlanStep, assignment as AssignmentFacts, recipient, facts, extras, at));
 
+/** A message as it is written, and whom its reply reaches. */
+export interface Composed extends Rendered {
+  replyTo: string;
+}
+
 /** The message as it goes out. A gathered one lists each person with the course, days late and the last notice. */
 export function compose(
   { step, recipient, assignments, revisions = [] }: Composition,
   facts: Facts,
   extras: MessageExtras,
   now: Instant,
-): Rendered {
+): Composed {
   const [first] = assignments;
   const revision = revisions[0] ?? null;
   const zone = readerZone(recipient, first!, facts.roster);
-  const trainer = facts.roster.person(facts.courses.get(first!.course)?.owner ?? null);
+  const owners = assignments.map(({ course }) => facts.courses.get(course)?.owner ?? null);
+  const replies = repliesOf(facts.house, owners, facts.roster, now);
   const table = step.gather !== 'per day' ? null : step.anchor.event.startsWith('quiz-') ? submissions() : lateOnes();
-  return renderMessage({
+  const rendered = renderMessage({
     template: step.message,
     values: valuesFor(valueFacts(step, first!, recipient, facts, extras, now, revision)),
     link: linkOf(step, first!, recipient, extras, submissionOf(step, first!, facts.roster, now, revision)),
     links: linksOf(first!, recipient, extras),
     lead: leadOf(recipient, first!),
     table,
-    footer: footerOf(facts.house.senderName, facts.house.organisation, trainer),
+    footer: footerOf(facts.house.senderName, facts.house.organisation, replies.reader),
   });
+  return { ...rendered, replyTo: replies.address };
 
   function lateOnes(): ReturnType<typeof tableOfPeople> {
     const lines = assignments.map((assignment) => ({

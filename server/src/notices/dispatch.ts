@@ -12,7 +12,6 @@ import {
   type MissingOf,
   type PlanStep,
   type Recipient,
-  type Rendered,
 } from '@nudrik/core';
 import { withSigned } from '../access/personal-link.ts';
 import { lockIds } from '../assignments/assignments.repo.ts';
@@ -20,7 +19,7 @@ import { apart } from '../db/apart.ts';
 import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import type { Channel, Letter } from '../messages/channel.ts';
-import { compose, isOwn, missingIn, personalLink, type MessageExtras } from '../messages/compose.ts';
+import { compose, isOwn, missingIn, personalLink, type Composed, type MessageExtras } from '../messages/compose.ts';
 import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
 import { lockHolds } from '../holding/holding.repo.ts';
@@ -334,7 +333,7 @@ async function pack(
   );
   extras = { ...extras, teamLinks: await teamLinksOf(client, [...new Set(leading)]) };
   const all = extras;
-  const write = ({ step, recipient, notices }: Parcel, at: Instant): Rendered =>
+  const write = ({ step, recipient, notices }: Parcel, at: Instant): Composed =>
     compose(
       {
         step,
@@ -358,7 +357,7 @@ async function pack(
       to_name: recipient.person?.name ?? '',
       to_address: recipient.address!,
       from_address: house.senderAddress,
-      reply_to: house.replyTo,
+      reply_to: rendered.replyTo,
       subject: rendered.subject,
       html: rendered.html,
       body: rendered.text,
@@ -400,8 +399,12 @@ const hasNews = ({ notices }: Parcel, writtenAt: Instant, now: Instant): boolean
   now - writtenAt > STALE_MS || notices.some(({ assignment }) => assignment.events.some(({ at }) => at > writtenAt && at <= now));
 
 /** Whether a message that was composed before may go as it is. */
-const isSame = (former: MessageRow, draft: MessageDraft, reads: Rendered): boolean =>
-  former.to_address === draft.to_address && former.subject === reads.subject && former.body === reads.text && former.html === reads.html;
+const isSame = (former: MessageRow, draft: MessageDraft, reads: Composed): boolean =>
+  former.to_address === draft.to_address &&
+  former.reply_to === reads.replyTo &&
+  former.subject === reads.subject &&
+  former.body === reads.text &&
+  former.html === reads.html;
 
 /** The message that all notices of a parcel were on before, or null. */
 function sharedMessage({ notices }: Parcel, earlier: ReadonlyMap<string, MessageRow>): MessageRow | null {

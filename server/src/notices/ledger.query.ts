@@ -184,13 +184,15 @@ async function againFor(deps: Deps, row: NoticeDbRow): Promise<NoticeSheet['agai
 
 /** Links by which somebody acts in their own name: into a course, or to one's people. */
 const PERSONAL = /https?:\/\/[^\s"'<>()]*\/(?:go|team)\/[\w-]+(?:\/[\w-]+)?/g;
+/** The same in plain text, where words that link have it behind them in brackets. */
+const IN_TEXT = new RegExp(`\\(${PERSONAL.source}\\)|${PERSONAL.source}`, 'g');
 
 /** A letter as others than its reader see it: it says that a personal link stands there, and not which. */
 export const withoutLinks = (html: string): string =>
   html.replace(/\shref="[^"]*\/(?:go|team)\/[^"]*"/g, '').replace(PERSONAL, 'personal link');
 
 /** The same of its plain text. */
-export const withoutLinksIn = (text: string): string => text.replace(PERSONAL, '(personal link)');
+export const withoutLinksIn = (text: string): string => text.replace(IN_TEXT, '(personal link)');
 
 const OWN_LINKS = `
 select 'go' as kind, token

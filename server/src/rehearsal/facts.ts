@@ -138,6 +138,8 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
     now,
     zone: house.zone,
     organisation: house.organisation,
+    sender: house.senderName,
+    replies: { replyTo: house.replyTo, repliesToTrainer: house.repliesToTrainer },
     ...roster,
     courses: courses.map(
       ({ id, title, owner, assistants, units, finish, counted, released, code, summary, required, needed, quizzes }) => ({

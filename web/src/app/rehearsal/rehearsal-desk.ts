@@ -235,7 +235,7 @@ export class RehearsalDesk {
         const of = this.of(other).assignment;
         return { assignment: of, course: this.courses.get(of.course)!, revision: other.revision };
       }),
-      { roster, organisation: this.facts!.organisation },
+      { roster, organisation: this.facts!.organisation, sender: this.facts!.sender, replies: this.facts!.replies },
       line.at!,
     );
     return rendered && { ...rendered, to: recipient.person?.name ?? recipient.address ?? 'nobody' };
