@@ -26,7 +26,7 @@ import { loadRoster } from '../people/roster.repo.ts';
 import { houseToday } from '../people/today.ts';
 import { listOpen } from '../plans/plans.repo.ts';
 import { Refused } from '../refusal.ts';
-import { mailChannelOf } from './mail-channel.ts';
+import { handOverNow } from './post.ts';
 import { countTestLetters, insertTestLetter, listSample } from './test-letters.repo.ts';
 
 /** A course with more open assignments is looked at for those that are due first. */
@@ -214,29 +214,9 @@ export async function sendTestLetter(
   const lead = `A test, sent to you alone: “${step.name}” as ${who} would read it. Personal links are left out.`;
   const letter = letterOf(reading, readings, facts, now, lead);
   const subject = `Test: ${letter.subject}`;
-  const channel = mailChannelOf(deps.settings);
-  try {
-    const { outcome, response } = await channel.send({
-      messageId: '0',
-      deliveryId: '0',
-      envelopeId: '0',
-      headerId: `<test-${now}-${Math.random().toString(36).slice(2)}@${house.senderAddress.split('@')[1]}>`,
-      fromName: house.senderName,
-      fromAddress: house.senderAddress,
-      replyTo: account.email,
-      toName: account.name,
-      toAddress: account.email,
-      listId: house.listId,
-      organisation: house.organisation,
-      subject,
-      html: letter.html,
-      text: letter.text,
-      date: new Date(now),
-    });
-    await insertTestLetter(deps.db, { at: now, byWhom: account.name, account: account.id, course: courseId, stepName: step.name, readAs: who, to: account.email, subject, html: letter.html, text: letter.text, outcome, answer: response }); // prettier-ignore
-    const isAccepted = outcome === 'accepted';
-    return { isAccepted, words: isAccepted ? `Sent to ${account.email}, as ${who} would read it.` : `The mail server did not take it: “${response}”.` }; // prettier-ignore
-  } finally {
-    channel.close();
-  }
+  const { html, text } = letter;
+  const { outcome, response } = await handOverNow(deps, house, { toName: account.name, toAddress: account.email, replyTo: account.email, subject, html, text }); // prettier-ignore
+  await insertTestLetter(deps.db, { at: now, byWhom: account.name, account: account.id, course: courseId, stepName: step.name, readAs: who, to: account.email, subject, html, text, outcome, answer: response }); // prettier-ignore
+  const isAccepted = outcome === 'accepted';
+  return { isAccepted, words: isAccepted ? `Sent to ${account.email}, as ${who} would read it.` : `The mail server did not take it: “${response}”.` }; // prettier-ignore
 }
