@@ -39,7 +39,6 @@ export interface LetterView {
     subject: string;
     html: string;
     text: string;
-    bytes: number;
     /** what each field prints */
     values: Record<string, string | null>;
   } | null;

@@ -37,7 +37,7 @@ export interface RenderInput {
 
 const UNSEEN = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069\ufeff]/g;
 
-const isWide = (text: string): boolean => /[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc]/.test(text);
+const isRightToLeft = (text: string): boolean => /[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc]/.test(text);
 
 /** A value as it may stand in a text, whoever wrote it. */
 export const cleanValue = (value: string): string => value.replace(/\r\n?/g, '\n').replace(UNSEEN, '');
@@ -64,7 +64,7 @@ const escapeHtml = (text: string): string =>
 /** Text in HTML: lines stay lines, and what is written from right to left does not turn its neighbours around. */
 const textHtml = (text: string): string => {
   const html = escapeHtml(text).replace(/\n/g, '<br>');
-  return isWide(text) ? `<bdi>${html}</bdi>` : html;
+  return isRightToLeft(text) ? `<bdi>${html}</bdi>` : html;
 };
 
 type Filled = { text: string; marks: readonly Mark[]; isValue: boolean } | { isBreak: true };

@@ -186,7 +186,6 @@ function letterOf(
     at: line?.at == null ? null : `${tellMoment(line.at, zone, now)}, ${zoneWords(zone.name)}`,
     not: line === null ? 'nothing of this step is to come for them' : line.outcome === 'send' ? null : line.sentence,
     ...rendered,
-    bytes,
     values: values as Record<string, string | null>,
   };
 }
