@@ -44,12 +44,18 @@ test('a plan from nothing, by keys alone', async ({ page }) => {
   }
   const add = page.getByRole('combobox', { name: 'Add a step' });
   const begin = async (typed: string, name: string): Promise<void> => {
-    await add.focus();
-    await page.keyboard.press('ArrowDown');
-    await expect(page.getByRole('option', { name: typed })).toBeVisible();
-    for (let at = 0; at < 14; at++) {
-      if (await page.locator('.p-select-option.p-focus', { hasText: typed }).count()) break;
+    // the sheet of the step before takes the focus once it is drawn
+    await expect(async () => {
+      await add.focus();
       await page.keyboard.press('ArrowDown');
+      await expect(page.getByRole('option', { name: typed })).toBeVisible({ timeout: 1_000 });
+    }).toPass();
+    // key by key: where the last one led is seen before the next is pressed
+    const at = page.locator('.p-select-option.p-focus');
+    while (!(await at.filter({ hasText: typed }).count())) {
+      const before = await at.allTextContents();
+      await page.keyboard.press('ArrowDown');
+      await expect.poll(() => at.allTextContents()).not.toEqual(before);
     }
     await page.keyboard.press('Enter');
     await expect(page.getByRole('heading', { name })).toBeVisible();

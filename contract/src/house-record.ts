@@ -20,6 +20,7 @@ export const settingsWords = (draft: SettingsDraft): Words => ({
   'Links work': draft.linkDays === null ? 'without end' : `${draft.linkDays} days after closing`,
   Sender: `${draft.senderName} <${draft.senderAddress}>`,
   'Replies go to': draft.repliesToTrainer ? `the course's trainer, else ${draft.replyTo}` : draft.replyTo,
+  'Replies are kept': draft.inboundAddress === null ? 'no' : `yes, as they come in at ${draft.inboundAddress}`,
 });
 
 export const departmentWords = ({ name, below }: { name: string; below: string | null }): Words => ({

@@ -15,6 +15,7 @@ export * from './surveys/surveys.ts';
 export * from './assignments/assignments.ts';
 export * from './messages/template.ts';
 export * from './messages/letters.ts';
+export * from './conversations/conversations.ts';
 export * from './plans/plans.ts';
 export * from './plans/plan-file.ts';
 export * from './plans/rehearsal-file.ts';

@@ -17,6 +17,12 @@ export const SettingsDraft = z
     replyTo: MailAddress,
     /** replies go to the trainer of the course that a message is about, where there is one who reads mail */
     repliesToTrainer: z.boolean().default(false),
+    /** where replies come in to be kept, an address that the mail server hands to Nudrik; null lets them go past it */
+    inboundAddress: MailAddress.refine((address) => address.indexOf('@') <= 24 && !address.includes('+'), {
+      message: 'expected at most 24 letters before the @, and no +, since Nudrik puts there what a reply is about',
+    })
+      .nullable()
+      .default(null),
     windowFrom: TimeOfDay,
     windowTo: TimeOfDay,
     /** messages a person and day; null is no limit */

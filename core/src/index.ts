@@ -36,6 +36,7 @@ export * from './rehearsal/mails.ts';
 export * from './rehearsal/suppose.ts';
 export * from './rehearsal/forward.ts';
 export * from './rehearsal/preview.ts';
+export * from './messages/arrivals.ts';
 export * from './messages/body.ts';
 export * from './messages/fields.ts';
 export * from './messages/render.ts';

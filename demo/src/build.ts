@@ -110,8 +110,8 @@ export async function buildDemo(pool: Pool, options: DemoOptions): Promise<void>
 
 async function settle(db: Client, start: number, isTicking: boolean): Promise<void> {
   await db.query(
-    `insert into settings (organisation, house_zone, house_place, sender_name, sender_address, reply_to, replies_to_trainer, list_id, is_demo)
-     values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example', true,
+    `insert into settings (organisation, house_zone, house_place, sender_name, sender_address, reply_to, replies_to_trainer, inbound_address, list_id, is_demo)
+     values ('Orlasund Ferries', 'Europe/Oslo', 'Orla Quay', 'Safety training', 'training@orlasund.example', 'tora.hauge@orlasund.example', true, 'replies@orlasund.example',
        'training.orlasund.example', true)`,
   );
   await db.query('insert into demo_clock (base_at, set_at, is_ticking) values ($1::timestamptz, $2::timestamptz, $3::boolean)', [

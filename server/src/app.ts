@@ -10,6 +10,7 @@ import { assignmentRoutes } from './assignments/routes.ts';
 import { certificateRoutes } from './certificates/routes.ts';
 import { clockRoutes } from './clock/routes.ts';
 import { COURSE_FILE_LIMIT } from './courses/course-file.ts';
+import { conversationRoutes } from './conversations/routes.ts';
 import { courseRoutes } from './courses/routes.ts';
 import { courseFileRoutes, lookRoutes } from './courses/look.routes.ts';
 import { fileRoutes } from './files/routes.ts';
@@ -53,6 +54,7 @@ export const ROUTES: readonly Route[] = [
   ...holdingRoutes,
   ...rehearsalRoutes,
   ...noticeRoutes,
+  ...conversationRoutes,
   ...reportRoutes,
   ...certificateRoutes,
   ...learningRoutes,

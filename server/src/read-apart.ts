@@ -3,6 +3,7 @@ import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
 import type { TableFile } from '@nudrik/core/table-file';
 import type { HolidaysRead } from '@nudrik/contract';
+import type { ReadMail } from './messages/read-mail.ts';
 import type { ReadPage } from './files/office.ts';
 import { readHere } from './read-here.ts';
 import { Refused } from './refusal.ts';
@@ -11,12 +12,14 @@ import { Refused } from './refusal.ts';
 export type Reading =
   | { what: 'table'; bytes: Uint8Array; fileName: string }
   | { what: 'holidays'; bytes: Uint8Array; fileName: string; years: { from: number; to: number } }
+  | { what: 'mail'; bytes: Uint8Array; fileName: string; envelopeFrom: string | null }
   | { what: 'pdf' | 'office' | 'docx'; bytes: Uint8Array; fileName: string };
 export interface Read {
   table?: TableFile;
   holidays?: HolidaysRead;
   pages?: number;
   page?: ReadPage;
+  mail?: ReadMail;
   /** why it cannot be read, in a sentence or the beginning of one */
   fault?: string;
 }
@@ -89,4 +92,15 @@ export async function readDocxFile(bytes: Uint8Array, fileName: string): Promise
   const { page, fault } = await readApart({ what: 'docx', bytes, fileName });
   if (!page) throw new Refused('wrong-file', fault);
   return page;
+}
+
+/** A small mail, such as a report, is read where it came in: there are many of them. */
+const SMALL_MAIL = 60_000;
+
+/** A mail that came in. @throws Refused where it cannot be read */
+export async function readMailFile(bytes: Uint8Array, envelopeFrom: string | null): Promise<ReadMail> {
+  const reading: Reading = { what: 'mail', bytes, fileName: 'The mail', envelopeFrom };
+  const { mail, fault } = await (bytes.length <= SMALL_MAIL ? readHere(reading) : readApart(reading));
+  if (!mail) throw new Refused('wrong-file', fault);
+  return mail;
 }

@@ -2,6 +2,7 @@ import { readTable, UnreadableFile } from '@nudrik/core/table-file';
 import { checkOffice, readDocx } from './files/office.ts';
 import { countPages } from './files/pdf.ts';
 import { Refused } from './refusal.ts';
+import { readMail } from './messages/read-mail.ts';
 import { readHolidays } from './structure/holidays-file.ts';
 import type { Read, Reading } from './read-apart.ts';
 
@@ -19,6 +20,8 @@ export async function readHere(reading: Reading): Promise<Read> {
       case 'office':
         await checkOffice(bytes, fileName);
         return {};
+      case 'mail':
+        return { mail: await readMail(Buffer.from(bytes), reading.envelopeFrom) };
       case 'docx':
         return { page: await readDocx(bytes, fileName) };
     }

@@ -231,3 +231,27 @@ export async function assignAt({ db, clock }: TestHouse, course: string, people:
     return made.map(({ id }) => id);
   });
 }
+
+/** A delivery report (RFC 3464) as a mail server writes it. @param fields of the message and of its recipient, an empty line between them */
+export const reportMail = (fields: readonly string[]): Buffer =>
+  Buffer.from(
+    [
+      'From: postmaster@elsewhere.example',
+      'To: training@orlasund.example',
+      'Subject: Delivery report',
+      'MIME-Version: 1.0',
+      'Content-Type: multipart/report; report-type=delivery-status; boundary=b',
+      '',
+      '--b',
+      'Content-Type: text/plain',
+      '',
+      'About a message of yours.',
+      '--b',
+      'Content-Type: message/delivery-status',
+      '',
+      ...fields,
+      '',
+      '--b--',
+      '',
+    ].join('\r\n'),
+  );

@@ -6,9 +6,11 @@ import { isPassing } from './db/failures.ts';
 import type { Deps } from './deps.ts';
 import { endPassed } from './holding/holding.repo.ts';
 import { listen } from './live/listen.ts';
+import { sendOutbox } from './conversations/outbox.ts';
+import { takeMail } from './messages/arrive.ts';
 import { listenInbound } from './messages/inbound.ts';
 import type { Channel } from './messages/channel.ts';
-import { claimOnto, dispatch, recordReport } from './notices/dispatch.ts';
+import { claimOnto, dispatch } from './notices/dispatch.ts';
 import { planWaiting } from './notices/plan.ts';
 import { Wire } from './notices/wire.ts';
 import { holdLease } from './work/lease.ts';
@@ -37,6 +39,7 @@ async function prepare(deps: Deps): Promise<void> {
 export async function drain(deps: Deps, mailer: Channel): Promise<void> {
   await prepare(deps);
   while ((await dispatch(deps, mailer)) > 0) await prepare(deps);
+  while ((await sendOutbox(deps, mailer)) > 0);
 }
 
 /** What is on the wire may end within this when the worker is told to stop. */
@@ -59,7 +62,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     if (topics.includes('work') || topics.includes('clock')) rouse();
   });
   const closeInbound = deps.settings.inboundPort
-    ? await listenInbound(deps.settings.inboundPort, deps.log, (report) => recordReport(deps, report))
+    ? await listenInbound(deps.settings.inboundPort, deps.log, (mail) => takeMail(deps, mail))
     : async (): Promise<void> => undefined;
   const lease = holdLease(deps.settings.directUrl, deps.log, () => severAll(deps.db));
   const wire = new Wire(deps, mailer);
@@ -103,6 +106,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   let pulling: Promise<void> | null = null;
   let feeding: Promise<void> | null = null;
   let folding: Promise<void> | null = null;
+  let writing: Promise<void> | null = null;
   let watching: Promise<unknown> | null = null;
   const life = (async () => {
     while (!stopped) {
@@ -121,6 +125,9 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       });
       feeding ??= attempt('mail', feed).then(() => void (feeding = null));
       watching ??= attempt('plans watched', () => watchPlans(deps)).then(() => void (watching = null));
+      writing ??= attempt('conversations', async () => {
+        while (!stopped && (await sendOutbox(deps, mailer)) > 0);
+      }).then(() => void (writing = null));
       folding ??= attempt('figures', () => foldFigures(deps.db)).then(() => void (folding = null));
       if (round % 30 === 0) {
         await attempt('set aside', () => retryAside(deps, round === 0));
@@ -149,6 +156,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     await pulling;
     await feeding;
     await folding;
+    await writing;
     await watching;
     await jobsStopped;
     await wire.stop(STOP_MS);

@@ -21,20 +21,32 @@ export class DeliveryReports {
     for (const { address } of envelope.rcptTo) void this.report(from.address, envelopeId, address, mail, TRIES);
   }
 
+  /** Tells the sender that what was taken could not be delivered after all: whether they asked for reports or not. */
+  returned({ envelope }: SMTPServerSession, address: string, mail: KeptMail): void {
+    if (envelope.mailFrom) void this.report(envelope.mailFrom.address, envelope.dsn?.envid ?? null, address, mail, TRIES, true);
+  }
+
   /** A listener that says "not now" is asked again, as a mail server does; one that is not there is not: the mail stays "sent". */
-  private async report(to: string, envelopeId: string, address: string, mail: KeptMail, tries: number): Promise<void> {
+  private async report(
+    to: string,
+    envelopeId: string | null,
+    address: string,
+    mail: KeptMail,
+    tries: number,
+    isReturned = false,
+  ): Promise<void> {
     try {
       await this.transport.sendMail({
         envelope: { from: '', to },
         from: 'Post room <postmaster@post-room.orlasund.example>',
         to,
-        subject: 'Delivery report',
+        subject: isReturned ? 'Undelivered Mail Returned to Sender' : 'Delivery report',
         headers: { 'Auto-Submitted': 'auto-replied' },
-        text: `Delivered to ${address}.`,
+        text: isReturned ? `${address} could not be reached: there is no such mailbox.` : `Delivered to ${address}.`,
         attachments: [
           {
             contentType: 'message/delivery-status',
-            content: statusOf(envelopeId, address, mail),
+            content: statusOf(envelopeId, address, mail, isReturned),
             contentDisposition: 'inline',
             filename: false,
           },
@@ -44,7 +56,7 @@ export class DeliveryReports {
       const code = (error as { responseCode?: number }).responseCode ?? 0;
       if (code < 400 || code >= 500 || tries <= 1) return;
       await new Promise((resolve) => setTimeout(resolve, 500).unref());
-      await this.report(to, envelopeId, address, mail, tries - 1);
+      await this.report(to, envelopeId, address, mail, tries - 1, isReturned);
     }
   }
 
@@ -53,15 +65,15 @@ export class DeliveryReports {
   }
 }
 
-const statusOf = (envelopeId: string, address: string, mail: KeptMail): string =>
+const statusOf = (envelopeId: string | null, address: string, mail: KeptMail, isReturned: boolean): string =>
   [
     `Reporting-MTA: dns; post-room.orlasund.example`,
-    `Original-Envelope-Id: ${envelopeId}`,
+    ...(envelopeId === null ? [] : [`Original-Envelope-Id: ${envelopeId}`]),
     '',
     `Final-Recipient: rfc822; ${address}`,
-    'Action: delivered',
-    'Status: 2.0.0',
-    `Diagnostic-Code: smtp; 250 accepted for delivery as ${mail.id}`,
+    ...(isReturned
+      ? ['Action: failed', 'Status: 5.1.1', `Diagnostic-Code: smtp; 550 5.1.1 <${address}>: no such mailbox`]
+      : ['Action: delivered', 'Status: 2.0.0', `Diagnostic-Code: smtp; 250 accepted for delivery as ${mail.id}`]),
     `Last-Attempt-Date: ${new Date(mail.receivedAt).toUTCString()}`,
     '',
   ].join('\r\n');

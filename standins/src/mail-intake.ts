@@ -17,6 +17,8 @@ const refuse = (code: number, words: string): Error => Object.assign(new Error(w
 /** The SMTP side of the post room: it can go down, with its open connections, and come up again on the same port. */
 export class MailIntake {
   private server: SMTPServer | null = null;
+  /** addresses that were asked for once: the second time they take mail */
+  private readonly met = new Set<string>();
   port: number;
 
   constructor(private readonly options: IntakeOptions) {
@@ -64,10 +66,19 @@ export class MailIntake {
     });
   }
 
+  private hangUp(session: string): void {
+    const { connections } = this.server as unknown as { connections: Set<{ id: string; _socket: { destroy(): void } }> };
+    for (const connection of connections) if (connection.id === session) connection._socket.destroy();
+  }
+
   private answer({ address }: SMTPServerAddress, done: (error?: Error | null) => void): void {
     const behaviour = this.options.behaviourOf(address);
     if (behaviour === 'bounce') return done(refuse(550, `5.1.1 <${address}>: no such mailbox`));
     if (behaviour === 'full') return done(refuse(452, `4.2.2 <${address}>: the mailbox is full`));
+    if (behaviour === 'grey' && !this.met.has(address.toLowerCase())) {
+      this.met.add(address.toLowerCase());
+      return done(refuse(451, `4.7.1 <${address}>: not met before, try again in a moment`));
+    }
     if (behaviour === 'slow') return void setTimeout(() => done(), this.options.slowness);
     done();
   }
@@ -77,6 +88,12 @@ export class MailIntake {
     if (!keep) {
       stream.resume();
       stream.on('end', () => done());
+      return;
+    }
+    if (session.envelope.rcptTo.some(({ address }) => this.options.behaviourOf(address) === 'drops')) {
+      // in the midst of the message: nobody was told whether it was taken
+      stream.once('data', () => this.hangUp(session.id));
+      stream.resume();
       return;
     }
     const chunks: Buffer[] = [];

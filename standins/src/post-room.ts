@@ -2,7 +2,8 @@ import { createServer, type Server } from 'node:http';
 import express, { type Express } from 'express';
 import { simpleParser } from 'mailparser';
 import type { SMTPServerSession } from 'smtp-server';
-import { BehaviourChange, ServerChange, type Behaviour, type PostRoomLetter, type PostRoomView } from '@nudrik/contract';
+import { BehaviourChange, PostRoomReply, ServerChange, type Behaviour, type PostRoomLetter, type PostRoomView } from '@nudrik/contract';
+import { Answers } from './answers.ts';
 import { DeliveryReports } from './delivery-reports.ts';
 import { MailIntake } from './mail-intake.ts';
 import { MailStore, type KeptMail } from './mail-store.ts';
@@ -103,6 +104,16 @@ class Shelves {
     return this.byId.has(id) ? this.store.read(id) : Promise.resolve(null);
   }
 
+  /** As an address was told to behave, or its whole domain. */
+  behaviourOf(address: string): Behaviour {
+    const known = address.toLowerCase();
+    return this.behaviours.get(known) ?? this.behaviours.get(known.slice(known.lastIndexOf('@'))) ?? 'ok';
+  }
+
+  mail(id: string): KeptMail | null {
+    return this.byId.get(id) ?? null;
+  }
+
   async letter(id: string): Promise<PostRoomLetter | null> {
     const mail = this.byId.get(id);
     const raw = mail && (await this.raw(id));
@@ -126,7 +137,7 @@ class Shelves {
 }
 
 /** What the demo's page asks and tells the post room. */
-function face(shelves: Shelves, intake: MailIntake): Express {
+function face(shelves: Shelves, intake: MailIntake, answers: Answers | null): Express {
   const app = express();
   app.use(express.json());
   app.get('/mails', (req, res) => {
@@ -140,6 +151,13 @@ function face(shelves: Shelves, intake: MailIntake): Express {
     const raw = await shelves.raw(req.params.id);
     if (!raw) return void res.status(404).end();
     res.type('message/rfc822').end(raw);
+  });
+  app.post('/mails/:id/reply', async (req, res) => {
+    const { words } = PostRoomReply.parse(req.body);
+    const mail = shelves.mail(req.params.id);
+    const raw = mail && (await shelves.raw(mail.id));
+    if (!mail || !raw || !answers) return void res.status(404).json({});
+    res.json({ response: await answers.reply(mail, raw, words).catch((error: Error) => error.message) });
   });
   app.put('/behaviour', async (req, res) => {
     const { address, behaviour } = BehaviourChange.parse(req.body);
@@ -157,25 +175,32 @@ function face(shelves: Shelves, intake: MailIntake): Express {
 
 /**
  * The mail server that ships with Nudrik for demo and tests. It speaks SMTP, keeps what arrives, tells the sender what
- * was delivered, and misbehaves on request: an address can bounce, be full, or be slow.
+ * was delivered, and misbehaves on request: an address can bounce, now or later, be full, be slow, hang up, be away, or write back.
  */
 export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> {
   const shelves = await Shelves.open(options);
   const reports = options.reportPort ? new DeliveryReports(options.reportPort) : null;
+  const answers = options.reportPort ? new Answers(options.reportPort) : null;
   const keep = async (raw: Buffer, session: SMTPServerSession): Promise<string> => {
     const to = session.envelope.rcptTo.map(({ address }) => address);
     const mail = await shelves.keep(raw, to);
-    reports?.send(session, mail);
+    const [behaviour] = to.map((address) => shelves.behaviourOf(address));
+    if (behaviour === 'returns') reports?.returned(session, to[0]!, mail);
+    else reports?.send(session, mail);
+    const from = session.envelope.mailFrom ? session.envelope.mailFrom.address : '';
+    // what its reader writes back goes on its own way; where nobody takes it, it is lost as mail is
+    if (behaviour === 'away') void answers?.away(to[0]!, from, raw).catch(() => undefined);
+    if (behaviour === 'answers') void answers?.someWords(mail, raw).catch(() => undefined);
     return mail.id;
   };
   const intake = new MailIntake({
     port: options.smtpPort,
     slowness: options.slowness ?? 3_000,
     keep: options.isSink ? null : keep,
-    behaviourOf: (address) => shelves.behaviours.get(address.toLowerCase()) ?? 'ok',
+    behaviourOf: (address) => shelves.behaviourOf(address),
   });
   await intake.open();
-  const http: Server = createServer(face(shelves, intake));
+  const http: Server = createServer(face(shelves, intake, answers));
   await new Promise<void>((resolve, reject) => {
     http.once('error', reject);
     http.listen(options.httpPort, '127.0.0.1', resolve);
@@ -189,6 +214,7 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
     raw: (id) => shelves.raw(id),
     async close() {
       reports?.close();
+      answers?.close();
       await intake.shut();
       http.closeAllConnections();
       await new Promise((closed) => http.close(closed));

@@ -92,6 +92,8 @@ export interface NoticeSheet {
   followed: { at: string; words: string }[];
   /** others told by the same gathered message */
   gatheredWith: { id: string; name: string }[];
+  /** where it was answered */
+  conversations: { id: string; name: string; isWaiting: boolean }[];
   /** what may be done to it by hand */
   acts: NoticeAct['what'][];
   /** with what it goes again by hand, where it went to who still has the course open */

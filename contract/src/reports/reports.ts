@@ -77,6 +77,7 @@ export interface TodayNeed {
     | 'held'
     | 'plan'
     | 'silent'
+    | 'reply'
     | 'marking'
     | 'expiring'
     | 'mail-server'

@@ -1,9 +1,20 @@
 import { z } from 'zod';
 
-/** How an address answers: `ok` takes mail, `bounce` refuses for good (550), `full` for now (452), `slow` answers late. */
-export const Behaviour = z.enum(['ok', 'bounce', 'full', 'slow']);
+/**
+ * How an address answers: `ok` takes mail; `bounce` refuses for good (550), `full` for now (452), `grey` at the first try alone (451); `slow`
+ * answers late; `drops` hangs up in the midst; `returns` takes mail and reports later that it could not be delivered; `away` answers
+ * by itself that somebody is away; `answers` is somebody who writes back.
+ */
+export const Behaviour = z.enum(['ok', 'bounce', 'full', 'grey', 'slow', 'drops', 'returns', 'away', 'answers']);
 export type Behaviour = z.infer<typeof Behaviour>;
-export const BehaviourChange = z.object({ address: z.email('expected a mail address'), behaviour: Behaviour });
+export const BehaviourChange = z.object({
+  /** one address, or all of a domain: `@elsewhere.example` */
+  address: z.union([z.email('expected a mail address, or a domain like @elsewhere.example'), z.string().regex(/^@[\w-]+(\.[\w-]+)+$/)]),
+  behaviour: Behaviour,
+});
+
+/** POST /api/post-room/mails/:id/reply: what its reader writes back */
+export const PostRoomReply = z.object({ words: z.string().trim().min(1, 'expected some words').max(20_000) });
 
 /** PUT /api/post-room/server: the whole server up or down */
 export const ServerChange = z.object({ isUp: z.boolean() });

@@ -1,4 +1,4 @@
-import { DEFAULT_SETTINGS, MINUTE, type Settings } from '@nudrik/core';
+import { dateOf, DEFAULT_SETTINGS, MINUTE, Zone, type Instant, type LocalDate, type Settings } from '@nudrik/core';
 import type { Queryable } from '../db/db.ts';
 import { getSettings } from './settings.repo.ts';
 
@@ -12,6 +12,8 @@ export interface House {
   replyTo: string;
   /** replies go to the trainer of the course, where there is one who reads mail */
   repliesToTrainer: boolean;
+  /** where replies come in to be kept; null where they go past Nudrik */
+  inboundAddress: string | null;
   listId: string;
   isDemo: boolean;
   weekStartsOn: number;
@@ -30,6 +32,7 @@ export async function getHouse(db: Queryable): Promise<House> {
     senderAddress: row.sender_address,
     replyTo: row.reply_to,
     repliesToTrainer: row.replies_to_trainer,
+    inboundAddress: row.inbound_address,
     listId: row.list_id,
     isDemo: row.is_demo,
     weekStartsOn: row.week_starts_on,
@@ -43,3 +46,6 @@ export async function getHouse(db: Queryable): Promise<House> {
     },
   };
 }
+
+/** The date of a moment where the house is. */
+export const houseDay = ({ zone }: Pick<House, 'zone'>, at: Instant): LocalDate => dateOf(Zone.of(zone).dayAt(at));

@@ -3,7 +3,7 @@ import type { Instant } from '@nudrik/core';
 import { oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const COLUMNS = `
-  version, organisation, house_zone, house_place, sender_name, sender_address, reply_to, replies_to_trainer, list_id, window_from, window_to, daily_limit,
+  version, organisation, house_zone, house_place, sender_name, sender_address, reply_to, replies_to_trainer, inbound_address, list_id, window_from, window_to, daily_limit,
     tolerance_minutes,
   settle_minutes, grace_days, link_days, week_starts_on, changed_at, changed_by, is_demo, envelope_key
 `;
@@ -19,6 +19,7 @@ export interface SettingsRow {
   sender_address: string;
   reply_to: string;
   replies_to_trainer: boolean;
+  inbound_address: string | null;
   list_id: string;
   window_from: string;
   window_to: string;
@@ -43,7 +44,7 @@ set
   version = version + 1, organisation = $1::text, house_zone = $2::text, house_place = $3::text, sender_name = $4::text, sender_address = $5::text,
   reply_to = $6::text, window_from = $7::text, window_to = $8::text, daily_limit = $9::integer, tolerance_minutes = $10::integer,
   settle_minutes = $11::integer, grace_days = $12::integer, link_days = $13::integer, week_starts_on = $14::integer,
-  changed_at = $15::timestamptz, changed_by = $16::text, replies_to_trainer = $17::boolean
+  changed_at = $15::timestamptz, changed_by = $16::text, replies_to_trainer = $17::boolean, inbound_address = $18::text
 `;
 
 export const putSettings = (db: Client, draft: SettingsDraft, at: Instant, byWhom: string): Promise<unknown> =>
@@ -65,6 +66,7 @@ export const putSettings = (db: Client, draft: SettingsDraft, at: Instant, byWho
     new Date(at),
     byWhom,
     draft.repliesToTrainer,
+    draft.inboundAddress?.toLowerCase() ?? null,
   ]);
 
 const LIST_OPEN = 'select id from assignments where closed_by is null';

@@ -23,6 +23,7 @@ export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise
     senderAddress: row.sender_address,
     replyTo: row.reply_to,
     repliesToTrainer: row.replies_to_trainer,
+    inboundAddress: row.inbound_address,
     windowFrom: row.window_from,
     windowTo: row.window_to,
     dailyLimit: row.daily_limit,

@@ -5,6 +5,8 @@ export interface Letter {
   /** the attempt that this is, and what a delivery report names it by */
   deliveryId: string;
   envelopeId: string;
+  /** the sender of the envelope, to which what comes back goes; without one that of its head */
+  envelopeFrom?: string;
   /** the Message-ID of its head (RFC 5322); the same at each attempt */
   headerId: string;
   fromName: string;
@@ -18,6 +20,12 @@ export interface Letter {
   html: string;
   text: string;
   date: Date;
+  /** what it answers (RFC 5322, 3.6.4) */
+  inReplyTo?: string | null;
+  references?: string | null;
+  /** somebody wrote it: it is no mail of a machine, and of no list */
+  isByHand?: boolean;
+  files?: readonly { name: string; type: string; content: Buffer }[];
 }
 
 /**

@@ -1,64 +1,43 @@
-import { oneLine } from '@nudrik/core';
 import { SMTPServer } from 'smtp-server';
-import { simpleParser } from 'mailparser';
 import { isPassing } from '../db/failures.ts';
 import type { Logger } from '../deps.ts';
+import { Refused } from '../refusal.ts';
 
-/** What may come in as one mail: reports are small, replies go to people and not here. Bytes. */
-const MOST_BYTES = 1_000_000;
-const MOST_WORDS = 300;
+/** What may come in as one mail, with its files. Bytes. */
+const MOST_BYTES = 15_000_000;
+/** addresses of one mail: a reply has one */
+const MOST_RECIPIENTS = 20;
 
-const ACTIONS = ['delivered', 'failed', 'delayed'] as const;
-
-/** What a delivery report (RFC 3464) says of one message. */
-export interface DeliveryReport {
-  envelopeId: string;
-  action: (typeof ACTIONS)[number];
-  /** the enhanced status (RFC 3463), where it says one */
-  status: string | null;
-  words: string;
-  /** when the last attempt was made, where the report says it */
-  at: Date | null;
-}
-
-const fieldOf = (text: string, name: string): string | null => new RegExp(`^${name}:[ \\t]*(.+)$`, 'im').exec(text)?.[1]?.trim() ?? null;
-
-/** Reads the report out of a message, or null where it is something else. */
-export async function readDeliveryReport(raw: Buffer): Promise<DeliveryReport | null> {
-  const mail = await simpleParser(raw, { keepDeliveryStatus: true });
-  const status = mail.attachments.find((part) => part.contentType === 'message/delivery-status');
-  const text = status?.content.toString('utf8').slice(0, 20_000) ?? '';
-  const envelopeId = fieldOf(text, 'Original-Envelope-Id');
-  const action = ACTIONS.find((known) => known === fieldOf(text, 'Action')?.toLowerCase());
-  if (!envelopeId || !action || envelopeId.length > 100) return null;
-  const at = new Date(fieldOf(text, 'Last-Attempt-Date') ?? '');
-  const said = fieldOf(text, 'Status');
-  const words = fieldOf(text, 'Diagnostic-Code')?.replace(/^smtp;\s*/i, '') ?? said ?? action;
-  return {
-    envelopeId,
-    action,
-    status: said && /^\d\.\d{1,3}\.\d{1,3}$/.test(said) ? said : null,
-    at: Number.isNaN(at.getTime()) ? null : at,
-
-    words: oneLine(words, MOST_WORDS),
-  };
+/** A mail as the envelope brought it. */
+export interface Delivered {
+  raw: Buffer;
+  from: string;
+  to: string[];
 }
 
 const answer = (responseCode: number, words: string): Error => Object.assign(new Error(words), { responseCode });
 
-/** The SMTP listener for what comes back: delivery reports. @returns how to close it */
-export function listenInbound(
-  port: number,
-  log: Logger,
-  onReport: (report: DeliveryReport) => Promise<unknown>,
-): Promise<() => Promise<void>> {
+/** Not now: whoever sent it is to try again. */
+const isLater = (error: Error): boolean =>
+  isPassing(error) || (error instanceof Refused && (error.code === 'out-of-order' || error.code === 'too-many-tries'));
+
+/**
+ * The SMTP listener for what comes back: delivery reports, bounces, replies. A mail is taken (250) only once it is recorded.
+ * @returns how to close it
+ */
+export function listenInbound(port: number, log: Logger, onMail: (mail: Delivered) => Promise<unknown>): Promise<() => Promise<void>> {
   const server = new SMTPServer({
     authOptional: true,
     disabledCommands: ['AUTH', 'STARTTLS'],
+    disableReverseLookup: true,
     size: MOST_BYTES,
-    maxClients: 50,
+    maxClients: 20,
+    socketTimeout: 60_000,
     logger: false,
-    onData(stream, _session, done) {
+    onRcptTo(_address, { envelope }, done) {
+      done(envelope.rcptTo.length >= MOST_RECIPIENTS ? answer(452, '4.5.3 Too many recipients') : null);
+    },
+    onData(stream, { envelope }, done) {
       const chunks: Buffer[] = [];
       let size = 0;
       stream.on('data', (chunk: Buffer) => {
@@ -67,16 +46,14 @@ export function listenInbound(
       });
       stream.on('end', () => {
         if (size > MOST_BYTES || stream.sizeExceeded) return done(answer(552, '5.3.4 The message is larger than is taken here'));
-        readDeliveryReport(Buffer.concat(chunks))
-          .catch(() => null) // what cannot be read is no report
-          .then((report) => (report ? onReport(report) : undefined))
-          .then(
-            () => done(),
-            (error: Error) => {
-              log.warn({ error: error.stack }, 'A delivery report could not be recorded.');
-              done(isPassing(error) ? answer(451, '4.3.0 Not now, try again') : answer(554, '5.3.0 This cannot be taken'));
-            },
-          );
+        const from = envelope.mailFrom ? envelope.mailFrom.address : '';
+        onMail({ raw: Buffer.concat(chunks), from, to: envelope.rcptTo.map(({ address }) => address.toLowerCase()) }).then(
+          () => done(),
+          (error: Error) => {
+            log.warn({ error: error.stack }, 'A mail that came in could not be recorded.');
+            done(isLater(error) ? answer(451, '4.3.0 Not now, try again') : answer(554, '5.3.0 This cannot be taken'));
+          },
+        );
       });
     },
   });

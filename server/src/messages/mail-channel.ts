@@ -15,9 +15,19 @@ export const mailOf = (letter: Letter): SendMailOptions =>
     html: letter.html,
     messageId: letter.headerId,
     date: letter.date,
-    headers: { 'Auto-Submitted': 'auto-generated' },
-    list: { id: { url: letter.listId, comment: `${letter.organisation} training` } },
-    dsn: { id: letter.envelopeId, return: 'headers', notify: ['success', 'failure'], recipient: letter.fromAddress },
+    ...(letter.inReplyTo && { inReplyTo: letter.inReplyTo }),
+    ...(letter.references && { references: letter.references }),
+    ...(letter.files && {
+      attachments: letter.files.map(({ name, type, content }) => ({ filename: name, contentType: type, content })),
+    }),
+    ...(!letter.isByHand && {
+      headers: { 'Auto-Submitted': 'auto-generated' },
+      list: { id: { url: letter.listId, comment: `${letter.organisation} training` } },
+    }),
+    envelope: { from: letter.envelopeFrom ?? letter.fromAddress, to: letter.toAddress },
+    ...(letter.envelopeId && {
+      dsn: { id: letter.envelopeId, return: 'headers', notify: ['success', 'failure'], recipient: letter.toAddress },
+    }),
   }) as SendMailOptions;
 
 /** letters on the wire at once */

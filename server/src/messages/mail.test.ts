@@ -1,7 +1,9 @@
 import { afterEach, beforeEach, describe, expect, it, test } from 'vitest';
 import { createTransport } from 'nodemailer';
 import { SMTPServer } from 'smtp-server';
-import { listenInbound, readDeliveryReport, type DeliveryReport } from './inbound.ts';
+import { reportMail } from '../testing.ts';
+import { listenInbound, type Delivered } from './inbound.ts';
+import { readMail } from './read-mail.ts';
 import type { Letter } from './channel.ts';
 import { handoverOf, openMailChannel, type MailError } from './mail-channel.ts';
 
@@ -23,32 +25,9 @@ const LETTER: Letter = {
   date: new Date('2027-03-17T16:00:00Z'),
 };
 
-const report = (fields: string[]): Buffer =>
-  Buffer.from(
-    [
-      'From: postmaster@elsewhere.example',
-      'To: training@orlasund.example',
-      'Subject: Delivery report',
-      'MIME-Version: 1.0',
-      'Content-Type: multipart/report; report-type=delivery-status; boundary=b',
-      '',
-      '--b',
-      'Content-Type: text/plain',
-      '',
-      'Delivered.',
-      '--b',
-      'Content-Type: message/delivery-status',
-      '',
-      ...fields,
-      '',
-      '--b--',
-      '',
-    ].join('\r\n'),
-  );
-
 describe('delivery reports', () => {
   it('are read by the envelope id that was sent along', async () => {
-    const raw = report([
+    const raw = reportMail([
       'Original-Envelope-Id: 4711.0123456789abcdef0123456789abcdef',
       '',
       'Final-Recipient: rfc822; runa@orlasund.example',
@@ -57,7 +36,7 @@ describe('delivery reports', () => {
       'Diagnostic-Code: smtp; 250 ok',
       'Last-Attempt-Date: Wed, 17 Mar 2027 16:00:05 GMT',
     ]);
-    expect(await readDeliveryReport(raw)).toEqual({
+    expect((await readMail(raw, '')).report).toEqual({
       envelopeId: '4711.0123456789abcdef0123456789abcdef',
       action: 'delivered',
       status: '2.0.0',
@@ -66,13 +45,12 @@ describe('delivery reports', () => {
     });
   });
   test.each([
-    ['a report without an envelope id', report(['', 'Action: delivered'])],
-    ['an action that is none', report(['Original-Envelope-Id: 1.0', '', 'Action: drop table'])],
+    ['an action that is none', reportMail(['Original-Envelope-Id: 1.0', '', 'Action: drop table'])],
     ['a plain reply', Buffer.from('From: runa@orlasund.example\r\nSubject: Re: due\r\n\r\nCan I have until Friday?\r\n')],
-  ])('%s is none', async (_, raw) => expect(await readDeliveryReport(raw)).toBeNull());
+  ])('%s is none', async (_, raw) => expect((await readMail(raw, '')).report).toBeNull());
 
   it('come in by SMTP', async () => {
-    const found: DeliveryReport[] = [];
+    const found: Delivered[] = [];
     const probe = new SMTPServer();
     const port = await new Promise<number>((resolve) =>
       probe.listen(0, '127.0.0.1', () => resolve((probe.server.address() as { port: number }).port)),
@@ -82,14 +60,21 @@ describe('delivery reports', () => {
     const transport = createTransport({ host: '127.0.0.1', port, ignoreTLS: true });
     await transport.sendMail({
       envelope: { from: '', to: 'training@orlasund.example' },
-      raw: report(['Original-Envelope-Id: 9', '', 'Action: delivered', 'Status: 2.0.0']),
+      raw: reportMail(['Original-Envelope-Id: 9', '', 'Action: delivered', 'Status: 2.0.0']),
     });
     transport.close();
     const transport2 = () => createTransport({ host: '127.0.0.1', port, ignoreTLS: true });
-    expect(found).toEqual([{ envelopeId: '9', action: 'delivered', status: '2.0.0', words: '2.0.0', at: null }]);
+    expect(found).toMatchObject([{ from: '', to: ['training@orlasund.example'] }]);
+    expect((await readMail(found[0]!.raw, '')).report).toEqual({
+      envelopeId: '9',
+      action: 'delivered',
+      status: '2.0.0',
+      words: '2.0.0',
+      at: null,
+    });
     const large = transport2();
     await expect(
-      large.sendMail({ envelope: { from: '', to: 'training@orlasund.example' }, raw: Buffer.alloc(1_500_000, 'x') }),
+      large.sendMail({ envelope: { from: '', to: 'training@orlasund.example' }, raw: Buffer.alloc(15_500_000, 'x\r\n') }),
     ).rejects.toMatchObject({ responseCode: 552 });
     large.close();
     await close();

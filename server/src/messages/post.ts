@@ -15,6 +15,13 @@ export interface HouseMail {
 
 const escaped = (text: string): string => text.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/"/g, '&quot;');
 
+/** Plain words as HTML: an empty line begins a paragraph, and nothing in them is markup. */
+export const htmlOf = (text: string): string =>
+  text
+    .split(/\n{2,}/)
+    .map((part) => `<p>${escaped(part).replace(/\n/g, '<br>')}</p>`)
+    .join('\n');
+
 /** Hands a mail over now, once, beside the ledger: it marks nobody's address. @returns what the mail server said */
 export async function handOverNow(
   deps: Deps,

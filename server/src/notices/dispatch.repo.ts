@@ -2,7 +2,7 @@ import type { HoldReason, Instant, Told } from '@nudrik/core';
 import { maybeRow, rows, type Client, type Queryable } from '../db/db.ts';
 import type { Handover } from '../messages/channel.ts';
 import type { CertificateFacts } from '../messages/compose.ts';
-import type { DeliveryReport } from '../messages/inbound.ts';
+import type { DeliveryReport } from '../messages/read-mail.ts';
 import { CLAIMED_COLUMNS, claimedOf, type ClaimedNotice, type ClaimedRow } from './ledger.repo.ts';
 
 export const GATHER_LOCK = 7_301;

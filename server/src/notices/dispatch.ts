@@ -30,8 +30,9 @@ import { loadFacts, noticesOf, type AssignmentFacts, type Facts } from './facts.
 import { claimDue, postponeNotices, saveDecisions, setNoticesAside, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
 import { whyDropped } from './plan.ts';
 import { requestReplan } from './queue.ts';
-import { envelopeOf, readEnvelope } from '../messages/envelope.ts';
-import type { DeliveryReport } from '../messages/inbound.ts';
+import { envelopeOf } from '../messages/envelope.ts';
+import { signedAddress } from '../messages/reply-address.ts';
+import type { DeliveryReport } from '../messages/read-mail.ts';
 import { findPause } from '../messages/channels.repo.ts';
 import { endLease, forgetGone, listGone, takeLease, type Lease } from '../work/lease.ts';
 import { tellFailure } from '../work/set-aside.ts';
@@ -333,8 +334,8 @@ async function pack(
   );
   extras = { ...extras, teamLinks: await teamLinksOf(client, [...new Set(leading)]) };
   const all = extras;
-  const write = ({ step, recipient, notices }: Parcel, at: Instant): Composed =>
-    compose(
+  const write = ({ step, recipient, notices }: Parcel, at: Instant): Composed => {
+    const composed = compose(
       {
         step,
         recipient,
@@ -345,6 +346,10 @@ async function pack(
       all,
       at,
     );
+    if (house.inboundAddress === null) return composed;
+    // what comes in says what it answers
+    return { ...composed, replyTo: signedAddress(house.envelopeKey, house.inboundAddress, { kind: 'notice', id: notices[0]!.notice.id }) };
+  };
   const drafts: { parcel: Parcel; draft: MessageDraft }[] = [];
   const again: { parcel: Parcel; message: MessageRow }[] = [];
   for (const parcel of parcels) {
@@ -418,6 +423,9 @@ const letterOf = (messageId: string, deliveryId: string, message: MessageDraft, 
   deliveryId,
   envelopeId: envelopeOf(house.envelopeKey, deliveryId),
   headerId: message.message_id,
+  ...(house.inboundAddress !== null && {
+    envelopeFrom: signedAddress(house.envelopeKey, house.inboundAddress, { kind: 'delivery', id: deliveryId }),
+  }),
   fromName: house.senderName,
   fromAddress: message.from_address,
   replyTo: message.reply_to,
@@ -432,16 +440,12 @@ const letterOf = (messageId: string, deliveryId: string, message: MessageDraft, 
 });
 
 /**
- * A delivery report came in: the addressee's server has the message, could not deliver it, or tries on. It is believed where it
- * names an attempt by what we signed, and says when within the time that the attempt was under way.
- * @returns whether it was about a letter of ours
+ * It came to be known of an attempt that the addressee's server has the message, could not deliver it, or tries on. Whoever calls has
+ * seen that what says so names the attempt by what we signed.
  */
-export async function recordReport(deps: Deps, report: DeliveryReport): Promise<boolean> {
-  return transaction(deps.db, async (client) => {
-    const deliveryId = readEnvelope((await getHouse(client)).envelopeKey, report.envelopeId);
-    if (deliveryId === null) return false;
+export async function recordReport(deps: Deps, deliveryId: string, report: DeliveryReport): Promise<void> {
+  await transaction(deps.db, async (client) => {
     await stampReport(client, deliveryId, report, deps.clock.now());
     await announce(client, 'notices', 'people');
-    return true;
   });
 }

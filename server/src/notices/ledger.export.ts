@@ -2,7 +2,6 @@ import { once } from 'node:events';
 import type { Writable } from 'node:stream';
 import type { LedgerExport, NoticeRow } from '@nudrik/contract';
 import { Zone } from '@nudrik/core';
-import { createTransport } from 'nodemailer';
 import type { Deps } from '../deps.ts';
 import { rows, type Queryable } from '../db/db.ts';
 import type { MessageRow } from '../messages/messages.repo.ts';
@@ -11,6 +10,8 @@ import { houseToday } from '../people/today.ts';
 import { bytesOfFile, EXPORT_TYPES, writeTable, written, type Column } from '../reports/export.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { partsOfLedger } from './ledger.list.ts';
+import { withoutTag } from '../messages/reply-address.ts';
+import { mboxEntry } from '../messages/mbox.ts';
 import { withoutLinks, withoutLinksIn } from './ledger.query.ts';
 
 /** The columns of the ledger as a file; moments in the house's zone, with their offset. */
@@ -38,43 +39,27 @@ order by m.id
 
 type SentRow = Omit<MessageRow, 'channel' | 'may_have_arrived'>;
 
-/** `From sender Tue Mar  3 08:00:00 2026`, in UTC: how a message begins in an mbox (RFC 4155). */
-const fromLine = ({ from_address, composed_at }: SentRow): string => {
-  const [weekday, day, month, year] = composed_at.toUTCString().replace(',', '').split(' ');
-  return `From ${from_address} ${weekday} ${month} ${String(Number(day)).padStart(2)} ${composed_at.toISOString().slice(11, 19)} ${year}`;
-};
-
-/** Writes a message and sends it nowhere. */
-const composer = createTransport({ streamTransport: true, buffer: true, newline: 'unix' });
-
 /** A message as it was sent, with the personal link left out: it would let its holder act as its reader. */
-async function emlOf(message: SentRow, { senderName }: House): Promise<Buffer> {
-  const written = await composer.sendMail({
+const asSent = (message: SentRow, { senderName }: House): Promise<Buffer> =>
+  mboxEntry(message.from_address, message.composed_at, {
     from: { name: senderName, address: message.from_address },
     to: { name: message.to_name, address: message.to_address },
-    replyTo: message.reply_to,
+    replyTo: withoutTag(message.reply_to),
     subject: message.subject,
     text: withoutLinksIn(message.body),
     html: withoutLinks(message.html),
     messageId: message.message_id,
-    date: message.composed_at,
     headers: { 'Auto-Submitted': 'auto-generated' },
   });
-  return written.message as Buffer;
-}
 
-/** Messages as an mbox (RFC 4155, lines that begin with From quoted as mboxrd does), each once, however many notices it carries. */
+/** Messages as an mbox (RFC 4155), each once, however many notices it carries. */
 async function writeMbox(db: Queryable, out: Writable, parts: AsyncIterable<readonly NoticeRow[]>, house: House): Promise<void> {
   const seen = new Set<string>();
   for await (const list of parts)
     for (const message of await rows<SentRow>(db, LIST_SENT, [list.map(({ id }) => id)])) {
       if (seen.has(message.id)) continue;
       seen.add(message.id);
-      const eml = (await emlOf(message, house))
-        .toString('latin1')
-        .replace(/\r\n/g, '\n')
-        .replace(/^(>*From )/gm, '>$1');
-      if (!out.write(Buffer.from(`${fromLine(message)}\n${eml}${eml.endsWith('\n') ? '' : '\n'}\n`, 'latin1'))) await once(out, 'drain');
+      if (!out.write(await asSent(message, house))) await once(out, 'drain');
     }
   out.end();
 }

@@ -1,9 +1,11 @@
 import { withSigned, type PersonalLink } from '../access/personal-link.ts';
 import {
+  ARRIVAL_WORDS,
   decide,
   decodeEvent,
   findRecipient,
   isoOf,
+  oneLine,
   sentenceOf,
   slotsOf,
   tellDay,
@@ -25,6 +27,8 @@ import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { missingIn } from '../messages/compose.ts';
 import { listDeliveries, listMessages, type DeliveryRow, type MessageRow } from '../messages/messages.repo.ts';
+import { withoutTag } from '../messages/reply-address.ts';
+import { listArrivalsOfNotice, listOfNotice } from '../conversations/conversations.repo.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { listCertificates } from './dispatch.repo.ts';
@@ -124,6 +128,8 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
     const { what, by, at, reason } = row.by_hand;
     timeline.push({ what: 'by hand', at, words: `${by} ${BY_HAND[what]} ${told(new Date(at))}${reason ? `: ${reason}` : ''}` });
   }
+  for (const { at, kind, subject, body } of await listArrivalsOfNotice(deps.db, id))
+    timeline.push({ what: ARRIVAL_WORDS[kind], at: at.toISOString(), words: `${told(at)}: “${oneLine(`${subject}: ${body}`, 300)}”` });
   const explained = await explain(deps, row);
   const followed = row.sent_at ? await rows<FollowedRow>(deps.db, LIST_FOLLOWED, [row.assignment_id, row.sent_at]) : [];
   const opened = row.sent_at ? await rows<{ at: Date }>(deps.db, LIST_OPENINGS, [row.assignment_id, row.sent_at]) : [];
@@ -158,6 +164,7 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
       }),
     ].sort((a, b) => (a.at < b.at ? -1 : a.at > b.at ? 1 : 0)),
     gatheredWith,
+    conversations: await listOfNotice(deps.db, id),
     acts: actsOn(row, now),
     again: await againFor(deps, row),
   };
@@ -224,7 +231,7 @@ const mailView = (
   subject: mail.subject,
   to: `${mail.to_name} <${mail.to_address}>`,
   from: `${fromName} <${mail.from_address}>`,
-  replyTo: mail.reply_to,
+  replyTo: signed ? mail.reply_to : withoutTag(mail.reply_to),
   messageId: mail.message_id,
   html: signed ? signed(mail.html) : withoutLinks(mail.html),
   text: signed ? signed(mail.body) : withoutLinksIn(mail.body),
@@ -353,6 +360,7 @@ export async function whyStep(deps: Deps, assignmentId: string, stepId: string):
     mail: null,
     followed: [],
     gatheredWith: [],
+    conversations: [],
     acts: [],
     again: null,
   };

@@ -1,6 +1,16 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import { rehearse, STANDARD_PLAN, type AssignmentEvent, type Condition, type HoldScope, type PlanStep, type Step } from '@nudrik/core';
+import {
+  dateOf,
+  rehearse,
+  STANDARD_PLAN,
+  Zone,
+  type AssignmentEvent,
+  type Condition,
+  type HoldScope,
+  type PlanStep,
+  type Step,
+} from '@nudrik/core';
 import { undoAct } from '../assignments/acts.ts';
 import { close, extend } from '../assignments/change.ts';
 import { record } from '../assignments/record.ts';
@@ -194,12 +204,14 @@ async function happen(id: string, name: string, what: string, days: number, isUn
 async function holdSome(scope: string, days: number | null): Promise<void> {
   const [deck] = await rows<{ id: string }>(house.db, 'select department_id as id from people where id = $1::bigint', [crew['runa']]);
   const of = { everything: null, course, plan: course, department: deck!.id }[scope];
+  const zone = Zone.of((await getHouse(house.db)).zone);
   await makeHold(
     house.deps,
     {
       scope: of === undefined ? 'person' : (scope as HoldScope),
       of: of === undefined ? crew[scope]! : of,
-      until: days === null ? null : new Date(house.clock.at + days * DAY).toISOString().slice(0, 10),
+      // days after the house's today, which late in the evening is not today's date in UTC
+      until: days === null ? null : dateOf(zone.dayAt(house.clock.at) + days),
       reason: 'dry dock',
     },
     'Sigrid Aune',

@@ -11,8 +11,13 @@ import {
   HOLD_WORDS,
   tellUntil,
   tellWaits,
+  newWordsOf,
+  oneLine,
 } from '@nudrik/core';
 import type { TodayNeed } from '@nudrik/contract';
+import { listWaiting as listRepliesWaiting } from '../conversations/conversations.ts';
+import { countConversations } from '../conversations/conversations.repo.ts';
+import { listFailed } from '../conversations/outbox.repo.ts';
 import { oneRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { holdsView } from '../holding/holding.ts';
@@ -282,6 +287,43 @@ where submitted_at is not null
   and is_passed is null
 `;
 
+/** Of replies so many are told one by one. */
+const REPLIES = 5;
+
+/** Who waits for an answer, whose answer did not go, and what came in that belongs to nothing. */
+async function replyNeeds(db: Queryable, zone: Zone, now: number): Promise<TodayNeed[]> {
+  const [waiting, failed, { others }] = await Promise.all([listRepliesWaiting(db, REPLIES), listFailed(db), countConversations(db)]);
+  const list: TodayNeed[] = failed.map(({ id, person, words }) => ({
+    kind: 'reply',
+    label: 'Answer failed',
+    words: `The answer to ${person} did not go: “${words}”.`,
+    act: { label: 'Look at it', link: `/replies/${id}`, does: null },
+  }));
+  for (const row of waiting)
+    list.push({
+      kind: 'reply',
+      label: 'Reply waits',
+      words: `${row.person} replied to ${[row.step_name ? `“${row.step_name}”` : `“${row.subject}”`, row.course].filter(Boolean).join(' of ')}, ${tellMoment(row.waits_since.getTime(), zone, now)}: “${oneLine(newWordsOf(row.body), 140)}”`, // prettier-ignore
+      act: { label: 'Answer', link: `/replies/${row.id}`, does: null },
+    });
+  const more = (waiting[0]?.total ?? 0) - waiting.length;
+  if (more > 0)
+    list.push({
+      kind: 'reply',
+      label: 'Reply waits',
+      words: `${more === 1 ? 'One reply more waits' : `${tellAmount(more, 'replies')} more wait`} for an answer.`,
+      act: { label: 'Show all', link: '/replies?show=waiting', does: null },
+    });
+  if (others > 0)
+    list.push({
+      kind: 'reply',
+      label: 'Mail came',
+      words: `${others === 1 ? 'A mail that came in belongs' : `${tellAmount(others, 'mails')} that came in belong`} to no message of ours.`,
+      act: { label: 'Look at it', link: '/replies/others', does: null },
+    });
+  return list;
+}
+
 /** Everything that needs a person, each with the one act that resolves it. */
 export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
   const { db } = deps;
@@ -450,5 +492,5 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
     });
   for (const words of await tellAside(db, zone, now))
     list.unshift({ kind: 'set-aside', label: 'Set aside', words, act: { label: 'Try again', link: null, does: 'try-again' } });
-  return [...list, ...(await rosterNeeds(db, zone, now)), ...(await silent)];
+  return [...list, ...(await replyNeeds(db, zone, now)), ...(await rosterNeeds(db, zone, now)), ...(await silent)];
 }

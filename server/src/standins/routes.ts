@@ -1,5 +1,5 @@
 import { headFile } from '../answer-file.ts';
-import { BehaviourChange, ServerChange } from '@nudrik/contract';
+import { BehaviourChange, PostRoomReply, ServerChange } from '@nudrik/contract';
 import { announce } from '../db/db.ts';
 import { Refused } from '../refusal.ts';
 import { ADMINISTRATORS, parse, type Call, type Route } from '../route.ts';
@@ -49,6 +49,13 @@ export const standinRoutes: Route[] = [
       call.res.end(eml);
       return undefined;
     },
+  },
+  {
+    method: 'post',
+    path: '/api/post-room/mails/:id/reply',
+    access: ADMINISTRATORS,
+    handle: async (call) =>
+      (await ask(call, `/mails/${idOf(call)}/reply`, { method: 'POST', body: JSON.stringify(parse(PostRoomReply, call.req.body)) })).json(),
   },
   {
     method: 'put',

@@ -63,6 +63,12 @@ export const routes: Routes = [
     loadChildren: () => import('./notices/notices.routes.ts').then((m) => m.routes),
   },
   {
+    path: 'replies',
+    canActivate: [office],
+    title: 'Replies · Nudrik',
+    loadChildren: () => import('./conversations/conversations.routes.ts').then((m) => m.routes),
+  },
+  {
     path: 'matrix',
     canActivate: [office],
     title: 'Matrix · Nudrik',

@@ -10,7 +10,7 @@ const notice = (rest: Partial<NoticeRow> = {}): NoticeRow => ({
 const sheet = (rest: Partial<NoticeSheet> = {}): NoticeSheet => ({
   notice: notice(), stepName: 'Two days to go', kind: 'reminder', course: { id: '2', title: 'Fire Teams Aboard' }, person: { id: '4', name: 'Runa Aske', job: 'Deckhand', site: 'Vessel pool' },
   sentence: 'Goes to Runa Aske on Wed 17 Mar 17:00.', trace: [{ check: 'due', result: true, because: 'due Fri 19 Mar 17:00, less 48 hours' }], timeline: [{ what: 'delivered', at: '2027-03-17T16:00:05Z', words: 'Wed 17 Mar 17:00' }],
-  mail: null, followed: [], gatheredWith: [], acts: [], again: null, ...rest,
+  mail: null, followed: [], gatheredWith: [], conversations: [], acts: [], again: null, ...rest,
 }); // prettier-ignore
 const open = async (view: NoticeSheet) => {
   const page = await openPage(NoticeSheetPart, { inputs: { notice: '41' } });

@@ -39,18 +39,20 @@ export class PostRoomPage {
   protected readonly problem = signal<string | null>(null);
   protected address = '';
   protected behaviour: Behaviour = 'bounce';
-  protected readonly behaviours: { value: Behaviour; label: string }[] = [
-    { value: 'bounce', label: 'bounces' },
-    { value: 'full', label: 'is full' },
-    { value: 'slow', label: 'is slow' },
-    { value: 'ok', label: 'takes mail' },
-  ];
   protected readonly words: Record<Behaviour, string> = {
-    ok: 'takes mail',
     bounce: 'bounces: no such mailbox',
+    returns: 'takes mail, and returns it later',
     full: 'is full for now',
+    grey: 'takes mail at the second try',
     slow: 'answers late',
+    drops: 'hangs up in the midst',
+    away: 'is away, and says so by itself',
+    answers: 'writes back',
+    ok: 'takes mail',
   };
+  protected readonly behaviours = (Object.keys(this.words) as Behaviour[]).map((value) => ({ value, label: this.words[value] }));
+  protected readonly reply = signal('');
+  protected readonly said = signal<string | null>(null);
 
   protected open(id: string): void {
     void this.router.navigate(['/post-room', id]);
@@ -62,6 +64,19 @@ export class PostRoomPage {
 
   protected behave(address: string, behaviour: Behaviour): void {
     this.send('behaviour', { address: address.trim(), behaviour });
+  }
+
+  protected writeBack(id: string): void {
+    const words = this.reply().trim();
+    if (!words) return;
+    this.said.set(null);
+    this.api.reply(id, words).subscribe({
+      next: ({ response }) => {
+        this.reply.set('');
+        this.said.set(`Nudrik said: “${response}”`);
+      },
+      error: (error: unknown) => this.said.set(sentenceOf(error)),
+    });
   }
 
   protected setUp(isUp: boolean): void {

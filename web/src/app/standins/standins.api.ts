@@ -16,6 +16,11 @@ export class StandinsApi {
     return this.http.get<PostRoomLetter>(`/api/post-room/mails/${id}`);
   }
 
+  /** Its reader writes back. */
+  reply(id: string, words: string): Observable<{ response: string }> {
+    return this.http.post<{ response: string }>(`/api/post-room/mails/${id}/reply`, { words });
+  }
+
   /** Makes the post room misbehave, or behave. */
   change(what: string, body: object): Observable<unknown> {
     return this.http.put(`/api/post-room/${what}`, body);

@@ -1,0 +1,165 @@
+import { Readable } from 'node:stream';
+import { newWordsOf, oneLine } from '@nudrik/core';
+import { maybeRow, type Client } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { putFile } from '../files/files.repo.ts';
+import { typeOf } from '../files/type.ts';
+import { houseDay, type House } from '../house/house.ts';
+import { originOf, type Incoming } from '../messages/incoming.ts';
+import { withoutLinksIn } from '../notices/ledger.query.ts';
+import { Refused } from '../refusal.ts';
+import {
+  countPosts,
+  countStrange,
+  findByIds,
+  findByNotice,
+  findConversation,
+  findOwnerReading,
+  findPersonByAddress,
+  insertArrival,
+  insertConversation,
+  insertPost,
+  insertPostFile,
+  lockConversation,
+  markWaiting,
+  setReader,
+  type ConversationRow,
+  type NoticeOrigin,
+} from './conversations.repo.ts';
+import { sendAnswer, sendWord } from './outbox.ts';
+
+const HOUR_MS = 3_600_000;
+/** Mails of strangers within an hour, beyond which their servers are told to come back later. */
+const MOST_STRANGE = 200;
+/** Words of one person within an hour, each of which is passed on by mail; what is above stands in the conversation. */
+const MOST_TOLD = 10;
+
+/** Words as they are kept: links of their reader, which a reply repeats, would let whoever reads them act as that person. */
+const kept = ({ text, left }: Incoming['mail']): string => [withoutLinksIn(text).trim(), ...left.map((words) => `[${words}]`)].filter(Boolean).join('\n\n') || '(no words)'; // prettier-ignore
+
+async function keepFiles(client: Client, post: string, { mail }: Incoming): Promise<void> {
+  for (const [i, { name, content }] of mail.files.entries()) {
+    const bytes = Buffer.from(content);
+    const { type } = await typeOf(bytes.subarray(0, 65_536), () => Readable.from([bytes]));
+    const file = await putFile(client, { name, type: type ?? 'application/octet-stream', content: bytes, purpose: 'letter' });
+    await insertPostFile(client, post, i, file.id);
+  }
+}
+
+/** Who takes care of what is written about a course: its trainer, where the house says so and they read mail; else the house. */
+export async function readerFor(
+  client: Client,
+  house: House,
+  { course, notice }: { course: string | null; notice: string | null },
+  today: string,
+): Promise<string | null> {
+  // prettier-ignore
+  return house.repliesToTrainer && course !== null ? ((await findOwnerReading(client, course, notice, today))?.id ?? null) : null;
+}
+
+const openWith = async (client: Client, house: House, origin: NoticeOrigin, now: number): Promise<string> =>
+  insertConversation(client, {
+    personId: origin.personId,
+    courseId: origin.courseId,
+    assignmentId: origin.assignmentId,
+    noticeId: origin.noticeId,
+    stepName: origin.stepName,
+    subject: origin.subject,
+    readerId: await readerFor(client, house, { course: origin.courseId, notice: origin.noticeId }, houseDay(house, now)),
+    at: now,
+  });
+
+/** The conversation that a mail belongs to, begun where it answers a notice; null where it belongs to nothing. */
+async function conversationFor(client: Client, incoming: Incoming, now: number): Promise<string | null> {
+  const { tag, mail, house } = incoming;
+  if (tag?.kind === 'person' || tag?.kind === 'house') return (await maybeRow<{ id: string }>(client, 'select id from conversations where id = $1::bigint', [tag.id]))?.id ?? null; // prettier-ignore
+  if (tag?.kind === 'outbox') return (await maybeRow<{ id: string }>(client, 'select conversation_id as id from outbox where id = $1::bigint', [tag.id]))?.id ?? null; // prettier-ignore
+  const known = tag ? null : await findByIds(client, mail.refersTo);
+  const origin = known ? null : await originOf(client, incoming);
+  if (!tag) {
+    // without a signed address it is theirs only where it comes from the address that we wrote to
+    const address = known ? (await findConversation(client, known.id, houseDay(house, now)))?.address : origin?.address;
+    if (!address || address !== mail.from) return null;
+  }
+  if (known) return known.id;
+  if (!origin) return null;
+  await client.query('select pg_advisory_xact_lock(7302, $1::integer)', [Number(BigInt(origin.noticeId) % 2_000_000_000n)]);
+  return (await findByNotice(client, origin.personId, origin.noticeId))?.id ?? (await openWith(client, house, origin, now));
+}
+
+/** Whoever took care is gone: whoever has the course now does, or the house, and the conversation says so. */
+async function handOn(client: Client, house: House, row: ConversationRow, now: number): Promise<ConversationRow> {
+  if (row.reader_id === null || row.is_read) return row;
+  const today = houseDay(house, now);
+  const next = await readerFor(client, house, { course: row.course_id, notice: row.notice_id }, today);
+  if (next === row.reader_id) return row;
+  await setReader(client, row.id, next);
+  const given = (await findConversation(client, row.id, today))!;
+  await insertPost(client, { conversation: row.id, at: now, side: 'record', author: 'Nudrik', body: `${row.reader ?? 'Whoever took care of it'} reads no mail here any more: ${given.reader ?? house.senderName} takes care of it.` }); // prettier-ignore
+  return given;
+}
+
+/** What a person wrote: into its conversation, and on to whoever takes care of it. Of a stranger: where somebody looks at it. */
+export async function takeReply(deps: Deps, client: Client, incoming: Incoming, now: number): Promise<void> {
+  const { mail, digest, tag, house } = incoming;
+  const id = await conversationFor(client, incoming, now);
+  const arrival = { at: now, digest, kind: 'reply' as const, from: mail.from, fromName: mail.fromName, subject: mail.subject, body: kept(mail) }; // prettier-ignore
+  if (id === null) {
+    if ((await countStrange(client, now - HOUR_MS)) >= MOST_STRANGE)
+      throw new Refused('too-many-tries', `More than ${MOST_STRANGE} mails of strangers within an hour.`);
+    const person = mail.from && (await findPersonByAddress(client, mail.from, houseDay(house, now)));
+    await insertArrival(client, { ...arrival, personId: person ? person.id : null, waits: true });
+    return;
+  }
+  await lockConversation(client, id);
+  if (!(await insertArrival(client, { ...arrival, body: '', conversationId: id }))) return;
+  const row = await handOn(client, house, (await findConversation(client, id, houseDay(house, now)))!, now);
+  if (tag?.kind === 'house') return takeHouseWord(deps, client, incoming, row, now);
+  const isStrange = mail.from !== row.address;
+  const body = kept(mail);
+  const post = await insertPost(client, { conversation: id, at: now, side: 'person', author: row.person, strangeAddress: isStrange ? (mail.from ?? 'no address') : null, body, headerId: mail.messageId, byMail: true }); // prettier-ignore
+  await keepFiles(client, post, incoming);
+  await markWaiting(client, id, now);
+  if ((await countPosts(client, id, now - HOUR_MS)) <= MOST_TOLD)
+    await sendWord(deps, client, house, row, { post, at: now, words: newWordsOf(body), files: mail.files.length, strange: isStrange ? mail.from : null }); // prettier-ignore
+}
+
+/** Whoever takes care answered by mail. From another address it is not sent on: it is anybody's. */
+async function takeHouseWord(deps: Deps, client: Client, incoming: Incoming, row: ConversationRow, now: number): Promise<void> {
+  const { mail, house } = incoming;
+  const words = newWordsOf(kept(mail));
+  const isReader = row.reader_id !== null && row.is_read && mail.from === row.reader_address;
+  const isHouse = mail.from === house.replyTo;
+  if (!isReader && !isHouse) {
+    await insertPost(client, { conversation: row.id, at: now, side: 'record', author: 'Nudrik', body: `A mail from ${mail.from ?? 'no address'} came as an answer of the house and was not sent on, since ${row.reader ?? house.replyTo} takes care of it:\n\n${words}` }); // prettier-ignore
+    await markWaiting(client, row.id, now);
+    return;
+  }
+  const author = isReader ? row.reader! : house.senderName;
+  const post = await insertPost(client, { conversation: row.id, at: now, side: 'house', author, body: words, headerId: mail.messageId, byMail: true }); // prettier-ignore
+  await keepFiles(client, post, incoming);
+  await sendAnswer(deps, client, house, row, { post, at: now, words, author });
+}
+
+/** A machine answered: that somebody is away. It stands with the notice or in the conversation, and nobody is written to. */
+export async function takeAutoReply(client: Client, incoming: Incoming, now: number): Promise<void> {
+  const { mail, digest, tag } = incoming;
+  const words = oneLine(newWordsOf(kept(mail)), 600);
+  const arrival = {
+    at: now,
+    digest,
+    kind: 'auto-reply' as const,
+    from: mail.from,
+    fromName: mail.fromName,
+    subject: mail.subject,
+    body: words,
+  };
+  if (tag?.kind === 'person' || tag?.kind === 'house' || tag?.kind === 'outbox') {
+    const id = await conversationFor(client, incoming, now);
+    if (!(await insertArrival(client, { ...arrival, conversationId: id })) || id === null || tag.kind === 'house') return;
+    await insertPost(client, { conversation: id, at: now, side: 'record', author: 'Nudrik', body: `An automatic answer came: “${oneLine(`${mail.subject}: ${words}`, 500)}”` }); // prettier-ignore
+    return;
+  }
+  const origin = await originOf(client, incoming);
+  await insertArrival(client, { ...arrival, personId: origin?.personId ?? null, noticeId: origin?.noticeId ?? null });
+}

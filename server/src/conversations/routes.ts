@@ -1,0 +1,71 @@
+import { AnswerDraft, ArrivalsQuery, ArrivalTaken, ConversationReader, ConversationsQuery, ConversationState, Id } from '@nudrik/contract';
+import { headFile, sendFile } from '../answer-file.ts';
+import { maybeRow } from '../db/db.ts';
+import { findFile } from '../files/files.repo.ts';
+import { getHouse } from '../house/house.ts';
+import { Refused } from '../refusal.ts';
+import { DONE, EDITORS, get, idOf, parse, type Call, type Route } from '../route.ts';
+import {
+  answer,
+  arrivalList,
+  conversationList,
+  conversationView,
+  giveTo,
+  sendAgain,
+  setAside,
+  setOpen,
+  takeArrival,
+} from './conversations.ts';
+import { writeConversation } from './conversation.export.ts';
+
+/** Changing, for trainers too: they answer. */
+const edit = (method: 'post' | 'put', path: string, handle: (call: Call) => Promise<unknown>): Route => ({
+  method,
+  path,
+  access: EDITORS,
+  handle,
+});
+
+const FIND_FILE = `
+select k.file_id as id
+from conversation_files k
+join conversation_posts t on t.id = k.post_id
+where t.conversation_id = $1::bigint
+  and k.file_id = $2::bigint
+`;
+
+export const conversationRoutes: Route[] = [
+  get('/api/conversations', ({ deps, req }) => conversationList(deps, parse(ConversationsQuery, req.query))),
+  get('/api/conversations/:id', (call) => conversationView(call.deps, idOf(call))),
+  get('/api/conversations/:id/mbox', async (call) => {
+    const { deps, res } = call;
+    const view = await conversationView(deps, idOf(call));
+    headFile(res, `${view.person.name}, ${view.subject.slice(0, 80)}.mbox`, 'application/mbox');
+    res.end(await writeConversation(deps.db, await getHouse(deps.db), view));
+    return undefined;
+  }),
+  get('/api/conversations/:id/files/:file', async (call) => {
+    const { deps, req, res } = call;
+    const found = await maybeRow<{ id: string }>(deps.db, FIND_FILE, [idOf(call), parse(Id, req.params['file'])]);
+    const file = found && (await findFile(deps.db, found.id, ['letter']));
+    if (!file) throw new Refused('not-found', 'There is no such file, or not any more.');
+    // whatever it is, it came from outside: it is saved, and never shown in place
+    sendFile(res, { ...file, type: 'application/octet-stream' });
+    return undefined;
+  }),
+  edit('post', '/api/conversations/:id/answers', (call) =>
+    answer(call.deps, idOf(call), parse(AnswerDraft, call.req.body), call.account!.name),
+  ),
+  edit('put', '/api/conversations/:id/state', (call) => setOpen(call.deps, idOf(call), parse(ConversationState, call.req.body).isOpen, call.account!.name)), // prettier-ignore
+  edit('put', '/api/conversations/:id/reader', (call) => giveTo(call.deps, idOf(call), parse(ConversationReader, call.req.body).reader, call.account!.name)), // prettier-ignore
+  edit('post', '/api/conversations/:id/again', (call) => sendAgain(call.deps, idOf(call))),
+  get('/api/arrivals', ({ deps, req }) => {
+    const { show, after } = parse(ArrivalsQuery, req.query);
+    return arrivalList(deps, show, after ?? null);
+  }),
+  edit('post', '/api/arrivals/:id/aside', async (call) => {
+    await setAside(call.deps, idOf(call), call.account!.name);
+    return DONE;
+  }),
+  edit('post', '/api/arrivals/:id/conversation', (call) => takeArrival(call.deps, idOf(call), parse(ArrivalTaken, call.req.body).person, call.account!.name)), // prettier-ignore
+];

@@ -1,0 +1,85 @@
+import { createHash } from 'node:crypto';
+import { kindOfArrival, oneLine, readBounce, type ArrivalKind } from '@nudrik/core';
+import { takeAutoReply, takeReply } from '../conversations/replies.ts';
+import { insertArrival, knowsDigest } from '../conversations/conversations.repo.ts';
+import { bounceOutbox } from '../conversations/outbox.repo.ts';
+import { announce, maybeRow, transaction, type Client, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { getHouse } from '../house/house.ts';
+import { recordReport } from '../notices/dispatch.ts';
+import { readMailFile } from '../read-apart.ts';
+import type { Delivered } from './inbound.ts';
+import { readEnvelope } from './envelope.ts';
+import { readAddress, type Addressed } from './reply-address.ts';
+import type { DeliveryReport } from './read-mail.ts';
+import { originOf, returnedTag, type Incoming } from './incoming.ts';
+
+const LAST_DELIVERY = `
+select d.id
+from notices n
+join deliveries d on d.message_id = n.message_id
+where n.id = $1::bigint
+order by d.attempt desc
+limit 1
+`;
+
+/** Which attempt a report is about: by its envelope id, by the address it came to, or by what it brings back. */
+async function deliveryOf(db: Queryable, { mail, tag, house }: Incoming): Promise<{ delivery: string } | { outbox: string } | null> {
+  const named = mail.report?.envelopeId ? readEnvelope(house.envelopeKey, mail.report.envelopeId) : null;
+  if (named !== null) return { delivery: named };
+  const about = tag?.kind === 'delivery' || tag?.kind === 'outbox' ? tag : returnedTag(house.envelopeKey, mail);
+  if (about?.kind === 'delivery') return { delivery: about.id };
+  if (about?.kind === 'outbox') return { outbox: about.id };
+  if (about?.kind !== 'notice') return null;
+  const last = await maybeRow<{ id: string }>(db, LAST_DELIVERY, [about.id]);
+  return last && { delivery: last.id };
+}
+
+/** A report or a bounce. One that names nothing of ours is not believed. */
+async function takeReport(deps: Deps, incoming: Incoming): Promise<void> {
+  const { mail, kind } = incoming;
+  const said = mail.report ?? readBounce(mail.text) ?? (kind === 'bounce' ? readBounce(mail.subject) : null);
+  if (!said) return;
+  const about = await deliveryOf(deps.db, incoming);
+  if (!about) return;
+  const report: DeliveryReport = { action: said.action, status: said.status, words: oneLine(said.words, 300), at: mail.report?.at ?? null };
+  if ('delivery' in about) return void (await recordReport(deps, about.delivery, report));
+  if (report.action !== 'failed') return;
+  await transaction(deps.db, async (client) => {
+    if ((await bounceOutbox(client, about.outbox, report.words)) !== null) await announce(client, 'conversations');
+  });
+}
+
+/** A mail provider passes on that its reader called a message spam (RFC 5965): somebody looks at it. */
+async function takeComplaint(client: Client, incoming: Incoming, now: number): Promise<void> {
+  const origin = await originOf(client, incoming);
+  if (!origin) return;
+  const { mail, digest } = incoming;
+  await insertArrival(client, { at: now, digest, kind: 'complaint', from: mail.from, fromName: mail.fromName, subject: mail.subject, body: `A complaint about “${origin.subject}”, as the mail provider of ${origin.name} passes it on.`, personId: origin.personId, noticeId: origin.noticeId, waits: true }); // prettier-ignore
+}
+
+/** Takes in a mail that came back to the house. What comes twice is taken once. @returns what it was */
+export async function takeMail(deps: Deps, { raw, from, to }: Delivered): Promise<ArrivalKind> {
+  const mail = await readMailFile(raw, from);
+  const house = await getHouse(deps.db);
+  const kind = kindOfArrival(mail);
+  const digest = createHash('sha256').update(raw).digest();
+  const tag = [...to, ...mail.addressed].reduce<Addressed | null>(
+    (found, address) => found ?? readAddress(house.envelopeKey, address),
+    null,
+  );
+  const incoming: Incoming = { mail, kind, digest, house, tag };
+  if (kind === 'report' || kind === 'bounce') return (await takeReport(deps, incoming), kind);
+  // what is ours came around in a circle
+  const isOwn = mail.from !== null && (mail.from === house.senderAddress || mail.from === house.inboundAddress);
+  if (isOwn || kind === 'receipt' || (kind === 'list' && !tag)) return kind;
+  if (await knowsDigest(deps.db, digest)) return kind;
+  await transaction(deps.db, async (client) => {
+    const now = deps.clock.now();
+    if (kind === 'complaint') await takeComplaint(client, incoming, now);
+    else if (kind === 'auto-reply') await takeAutoReply(client, incoming, now);
+    else await takeReply(deps, client, incoming, now);
+    await announce(client, 'conversations', 'work');
+  });
+  return kind;
+}

@@ -1,0 +1,47 @@
+import { HttpClient } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import type { AnswerDraft, ArrivalList, ConversationList, ConversationsQuery, ConversationView } from '@nudrik/contract';
+import type { Observable } from 'rxjs';
+import { paramsOf } from '../shared/params.ts';
+
+@Injectable({ providedIn: 'root' })
+export class ConversationsApi {
+  private readonly http = inject(HttpClient);
+
+  list(query: Partial<ConversationsQuery>): Observable<ConversationList> {
+    return this.http.get<ConversationList>('/api/conversations', { params: paramsOf(query) });
+  }
+
+  one(id: string): Observable<ConversationView> {
+    return this.http.get<ConversationView>(`/api/conversations/${id}`);
+  }
+
+  answer(id: string, draft: AnswerDraft): Observable<ConversationView> {
+    return this.http.post<ConversationView>(`/api/conversations/${id}/answers`, draft);
+  }
+
+  setOpen(id: string, isOpen: boolean): Observable<ConversationView> {
+    return this.http.put<ConversationView>(`/api/conversations/${id}/state`, { isOpen });
+  }
+
+  giveTo(id: string, reader: string | null): Observable<ConversationView> {
+    return this.http.put<ConversationView>(`/api/conversations/${id}/reader`, { reader });
+  }
+
+  sendAgain(id: string): Observable<ConversationView> {
+    return this.http.post<ConversationView>(`/api/conversations/${id}/again`, {});
+  }
+
+  arrivals(show: 'waiting' | 'all', after: string | null): Observable<ArrivalList> {
+    return this.http.get<ArrivalList>('/api/arrivals', { params: paramsOf({ show, after: after ?? undefined }) });
+  }
+
+  setAside(id: string): Observable<unknown> {
+    return this.http.post(`/api/arrivals/${id}/aside`, {});
+  }
+
+  /** A mail that answered nothing is the word of a person. */
+  take(id: string, person: string): Observable<ConversationView> {
+    return this.http.post<ConversationView>(`/api/arrivals/${id}/conversation`, { person });
+  }
+}
