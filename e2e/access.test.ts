@@ -33,6 +33,8 @@ const VIEWS: [string, string, string][] = [
   ['Rehearsal', '/plans/rehearsal', 'mails to come'],
   ['Held messages', '/held', 'Held now'],
   ['Ledger', '/ledger', 'Moment'],
+  ['Replies', '/replies', 'Nobody waits, and nothing is open'],
+  ['mail that answers nothing', '/replies/others', 'Nothing waits'],
   ['Matrix', '/matrix', 'Have ever finished'],
   ['a course report', '/matrix/2', 'Next notice'],
   ['Certificates', '/certificates', 'Valid until'],

@@ -1,7 +1,9 @@
 import { appendFile, mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { simpleParser, type ParsedMail } from 'mailparser';
 import { createTransport } from 'nodemailer';
+import type { Behaviour } from '@nudrik/contract';
 import { SMTPServer } from 'smtp-server';
 import { afterEach, expect, it, test } from 'vitest';
 import { openPostRoom, type PostRoom } from './post-room.ts';
@@ -96,23 +98,84 @@ it('goes down with its connections and comes up on the same port', async () => {
   await send('runa@orlasund.example');
 });
 
-it('tells the sender what was delivered, under the sender’s own envelope id', async () => {
-  const reports: string[] = [];
-  const listener = new SMTPServer({ authOptional: true, disabledCommands: ['AUTH', 'STARTTLS'], onData: (stream, _session, done) => { let text = ''; stream.on('data', (chunk: Buffer) => (text += chunk.toString())); stream.on('end', () => { reports.push(text); done(); }); } }); // prettier-ignore
+/** Whoever wrote to the post room, listening for what comes back. */
+async function listening(behaviours: Record<string, Behaviour> = {}): Promise<{ came: ParsedMail[]; close(): Promise<void> }> {
+  const came: ParsedMail[] = [];
+  const listener = new SMTPServer({
+    authOptional: true,
+    disabledCommands: ['AUTH', 'STARTTLS'],
+    onData: (stream, _session, done) => void simpleParser(stream, { keepDeliveryStatus: true }).then((mail) => (came.push(mail), done())),
+  });
   await new Promise<void>((ready) => listener.listen(0, '127.0.0.1', () => ready()));
+  room = await openPostRoom({ smtpPort: 0, httpPort: 0, reportPort: (listener.server.address() as { port: number }).port, behaviours });
+  return {
+    came,
+    async close() {
+      await room.close(); // and with it its connections to the listener
+      await new Promise<void>((closed) => listener.close(() => closed()));
+    },
+  };
+}
+const statusIn = (mail: ParsedMail): string =>
+  mail.attachments.find(({ contentType }) => contentType === 'message/delivery-status')!.content.toString();
+
+it('tells the sender what was delivered, under the sender’s own envelope id', async () => {
+  const { came, close } = await listening();
+  await send('runa@orlasund.example', { id: '4711', return: 'headers', notify: ['success'], recipient: 'runa@orlasund.example' });
+  await expect.poll(() => came.length).toBe(1);
+  expect(statusIn(came[0]!)).toMatch(/Original-Envelope-Id: 4711[^]*Action: delivered/);
+  await close();
+});
+
+it('an address takes mail and returns it later, whether reports were asked for or not', async () => {
+  const { came, close } = await listening({ 'runa@orlasund.example': 'returns' });
+  await send('runa@orlasund.example');
+  await expect.poll(() => came.length).toBe(1);
+  expect(statusIn(came[0]!)).toMatch(/Action: failed\r?\nStatus: 5\.1\.1/);
+  await close();
+});
+
+it('whoever is away says so by itself, once, as machines do; whoever writes back does as people do', async () => {
+  const { came, close } = await listening({ 'runa@orlasund.example': 'away', '@elsewhere.example': 'answers' });
+  await send('runa@orlasund.example');
+  await send('runa@orlasund.example');
+  await send('per@elsewhere.example');
+  await expect.poll(() => came.length).toBe(2);
+  const away = came.find(({ headers }) => headers.has('auto-submitted'))!;
+  expect([away.headers.get('auto-submitted'), away.subject]).toEqual(['auto-replied', 'Automatic reply: Fire Teams Aboard']);
+  const reply = came.find((mail) => mail !== away)!;
+  expect(reply).toMatchObject({
+    subject: 'Re: Fire Teams Aboard',
+    from: { text: 'per@elsewhere.example' },
+    to: { text: 'training@orlasund.example' },
+  });
+  expect(reply.inReplyTo).toMatch(/^<.*>$/);
+  expect(reply.text).toContain('> Hello');
+  await close();
+});
+
+it('its reader writes back what somebody types, and hears what was said to it', async () => {
+  const { came, close } = await listening();
+  await send('runa@orlasund.example');
+  const answer = await fetch(`http://127.0.0.1:${room.httpPort}/mails/1/reply`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ words: 'Until Friday?' }),
+  });
+  expect(await answer.json()).toMatchObject({ response: expect.stringContaining('250') as string });
+  expect(came[0]!.text).toMatch(/^Until Friday\?\n\nOn .* wrote:\n> Hello/);
+  await close();
+});
+
+it('an address takes mail at the second try alone, and one hangs up in the midst', async () => {
   room = await openPostRoom({
     smtpPort: 0,
     httpPort: 0,
-    reportPort: (listener.server.address() as { port: number }).port,
+    reportPort: 0,
+    behaviours: { 'runa@orlasund.example': 'grey', 'per@orlasund.example': 'drops' },
   });
-  await send('runa@orlasund.example', {
-    id: '4711',
-    return: 'headers',
-    notify: ['success'],
-    recipient: 'training@orlasund.example',
-  });
-  await expect.poll(() => reports.length).toBe(1);
-  expect(reports[0]).toContain('message/delivery-status');
-  await room.close(); // and with it its connection to the listener
-  await new Promise<void>((closed) => listener.close(() => closed()));
+  await expect(send('runa@orlasund.example')).rejects.toMatchObject({ responseCode: 451 });
+  await expect(send('runa@orlasund.example')).resolves.toBeDefined();
+  await expect(send('per@orlasund.example')).rejects.toMatchObject({ code: 'ECONNECTION' });
+  expect(await get('/mails')).toMatchObject({ total: 1 });
 });

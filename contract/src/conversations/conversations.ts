@@ -68,7 +68,6 @@ export interface ConversationView extends Omit<ConversationRow, 'reader'> {
   readers: { id: string; name: string }[];
   /** where it is told by mail that something came in */
   toldTo: string;
-  doneWords: string | null;
   posts: ConversationPost[];
 }
 

@@ -135,7 +135,6 @@ export async function conversationView({ db, clock }: Deps, id: string): Promise
     reader: row.reader_id === null ? null : { id: row.reader_id, name: row.reader! },
     readers,
     toldTo: row.is_read ? row.reader_address! : house.replyTo,
-    doneWords: row.done_at && `Done ${tellMoment(row.done_at.getTime(), Zone.of(house.zone), now)} by ${row.done_by ?? 'somebody'}.`,
     posts: posts.map((post) => postOf(post, files.filter(({ post_id: of }) => of === post.id).map(({ id: file, name, bytes }) => ({ id: file, name, bytes })))), // prettier-ignore
   };
 }
@@ -163,6 +162,14 @@ async function change(
   return conversationView(deps, id);
 }
 
+const note = (client: Client, conversation: string, at: number, body: string): Promise<string> =>
+  insertPost(client, { conversation, at, side: 'record', author: 'Nudrik', body });
+
+async function endIt(client: Client, id: string, now: number, byWhom: string): Promise<void> {
+  await markDone(client, id, now, byWhom);
+  await note(client, id, now, `Done, says ${byWhom}.`);
+}
+
 /** The house's answer: it stands in the conversation, and goes to the person by mail. */
 export function answer(deps: Deps, id: string, { words, seen, isDone }: AnswerDraft, byWhom: string): Promise<ConversationView> {
   return change(deps, id, async (client, row, house, now) => {
@@ -173,19 +180,17 @@ export function answer(deps: Deps, id: string, { words, seen, isDone }: AnswerDr
       throw new Refused('conflict', `${row.person} has no mail address. Give them one, then answer; nothing was sent.`);
     const post = await insertPost(client, { conversation: id, at: now, side: 'house', author: byWhom, body: words });
     await sendAnswer(deps, client, house, row, { post, at: now, words, author: byWhom });
-    if (isDone) await markDone(client, id, now, byWhom);
+    if (isDone) await endIt(client, id, now, byWhom);
   });
 }
-
-const note = (client: Client, conversation: string, at: number, body: string): Promise<string> =>
-  insertPost(client, { conversation, at, side: 'record', author: 'Nudrik', body });
 
 /** Open, or done: by hand alone. */
 export function setOpen(deps: Deps, id: string, isOpen: boolean, byWhom: string): Promise<ConversationView> {
   return change(deps, id, async (client, row, _house, now) => {
     if (row.is_open === isOpen) return;
-    await (isOpen ? markOpen(client, id) : markDone(client, id, now, byWhom));
-    await note(client, id, now, isOpen ? `Opened again by ${byWhom}.` : `Done, says ${byWhom}.`);
+    if (!isOpen) return endIt(client, id, now, byWhom);
+    await markOpen(client, id);
+    await note(client, id, now, `Opened again by ${byWhom}.`);
   });
 }
 

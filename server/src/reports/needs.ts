@@ -459,6 +459,7 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
           does: null,
         },
       });
+  list.push(...(await replyNeeds(db, zone, now)));
   for (const { id, title, warnings: all } of await listWarned(deps)) {
     const warnings = all.filter(({ kind }) => !SAID_OTHERWISE.includes(kind));
     const [first] = warnings;
@@ -492,5 +493,5 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
     });
   for (const words of await tellAside(db, zone, now))
     list.unshift({ kind: 'set-aside', label: 'Set aside', words, act: { label: 'Try again', link: null, does: 'try-again' } });
-  return [...list, ...(await replyNeeds(db, zone, now)), ...(await rosterNeeds(db, zone, now)), ...(await silent)];
+  return [...list, ...(await rosterNeeds(db, zone, now)), ...(await silent)];
 }

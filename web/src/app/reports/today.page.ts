@@ -115,6 +115,7 @@ export class TodayPage {
   }
 
   protected toneOf(need: TodayNeed): string {
+    if (need.kind === 'reply') return need.label === 'Answer failed' ? 'late' : 'soon';
     return ['missing-value', 'marking', 'plan', 'held'].includes(need.kind) ? 'soon' : 'late';
   }
 
