@@ -113,6 +113,7 @@ function depsOf(db: Pool, databaseUrl: string): Deps {
       port: 0,
       baseUrl: 'http://nudrik.example',
       smtpUrl: '',
+      pace: { perMinute: null, perDomain: null },
       dkim: null,
       inboundPort: 0,
       postRoomUrl: null,

@@ -118,7 +118,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
   });
   // keys are long enough not to be guessed; this keeps the trying from costing anything
   app.use(
-    ['/api/learning', '/api/looks', '/api/team'],
+    ['/api/learning', '/api/looks', '/api/team', '/api/calendars'],
     rateLimit({
       windowMs: 60_000,
       limit: 1_200,

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import type { SignerSettings } from './messages/dkim.ts';
+import type { PaceLimits } from './messages/pace.ts';
 
 const port = z.coerce.number().int().min(0).max(65_535);
 
@@ -14,7 +15,9 @@ const Environment = z.object({
   BASE_URL: z.url({ protocol: /^https?$/, error: 'expected an address like https://training.example' }).default('http://127.0.0.1:4300'),
   SMTP_URL: z
     .string()
-    .regex(/^smtps?:\/\//, 'expected an address like smtp://host:25')
+    .trim()
+    .regex(/^smtps?:\/\/\S+(\s+smtps?:\/\/\S+)*$/, 'expected an address like smtp://host:25, or several with a space between')
+    .refine((text) => text.split(/\s+/).every((url) => URL.canParse(url)), 'expected an address like smtp://host:25')
     .default('smtp://127.0.0.1:4325'),
   DKIM_KEY_FILE: z.string().min(1).optional(),
   DKIM_SELECTOR: z
@@ -30,6 +33,8 @@ const Environment = z.object({
     .regex(/^[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)+$/i, 'expected a domain such as orlasund.example')
     .max(253)
     .optional(),
+  MAIL_PER_MINUTE: z.coerce.number().int().min(1, 'expected 1 or more').optional(),
+  MAIL_PER_DOMAIN: z.coerce.number().int().min(1, 'expected 1 or more').optional(),
   INBOUND_PORT: port.default(0),
   POST_ROOM_URL: z.url().optional(),
   FEED_STAND_IN_URL: z.url().optional(),
@@ -73,7 +78,10 @@ export interface ProcessSettings {
   directUrl: string;
   port: number;
   baseUrl: string;
+  /** mail servers in the order in which they are asked, with a space between */
   smtpUrl: string;
+  /** letters that may go in a minute, in all and to one domain */
+  pace: PaceLimits;
   /** what signs its letters; null leaves them unsigned */
   dkim: SignerSettings | null;
   /** SMTP port on which delivery reports come in; 0 is none */
@@ -119,6 +127,7 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
     port: e.PORT,
     baseUrl: e.BASE_URL.replace(/\/$/, ''),
     smtpUrl: e.SMTP_URL,
+    pace: { perMinute: e.MAIL_PER_MINUTE ?? null, perDomain: e.MAIL_PER_DOMAIN ?? null },
     dkim: dkimOf(e),
     inboundPort: e.INBOUND_PORT,
     postRoomUrl: e.POST_ROOM_URL ?? null,

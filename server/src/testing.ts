@@ -76,6 +76,7 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
       port: 0,
       baseUrl: 'http://nudrik.example',
       smtpUrl: '',
+      pace: { perMinute: null, perDomain: null },
       dkim: null,
       inboundPort: 0,
       postRoomUrl: null,

@@ -50,6 +50,8 @@ export interface LearningUnit {
 export interface MyTraining {
   person: string;
   zone: string;
+  /** where one's due dates can be subscribed to (RFC 5545); null where it was not asked for */
+  calendar: string | null;
   assignments: MyAssignment[];
 }
 export interface MyAssignment extends FinishedFact {
@@ -63,6 +65,9 @@ export interface MyAssignment extends FinishedFact {
   unitsRequired: number;
   certificate: { serial: string; state: string; expiresOn: string | null } | null;
 }
+
+/** PUT /api/my-training/calendar: makes an address, or another; or ends it */
+export const CalendarChange = z.object({ isOn: z.boolean() });
 
 /** Where somebody is in a unit: the paragraph of a page, the page of a file, the second of a video. */
 export const Place = z

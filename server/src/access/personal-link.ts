@@ -2,8 +2,8 @@ import { createHash, createHmac, randomBytes, timingSafeEqual } from 'node:crypt
 
 /** What a personal link leads into: a course as the employee, or one's people. */
 export type LinkKind = 'go' | 'team';
-/** What else is signed: a picture that stands in a page, what is in a package, a look at a course. */
-export type SignedKind = LinkKind | 'picture' | 'package' | 'look';
+/** What else is signed: the address of a calendar, a picture that stands in a page, what is in a package, a look at a course. */
+export type SignedKind = LinkKind | 'calendar' | 'picture' | 'package' | 'look';
 
 /** Letters of a signature: 192 bits. */
 const SIGNED = 32;

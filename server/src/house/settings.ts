@@ -2,6 +2,7 @@ import { settingsWords, type SettingsDraft, type SettingsView, type TestMailResu
 import { announce, transaction, type Queryable } from '../db/db.ts';
 import { refuseStale } from '../db/versions.ts';
 import type { Deps } from '../deps.ts';
+import { serversOf } from '../messages/mail-channel.ts';
 import { sendHouseMail } from '../messages/post.ts';
 import { requestReplan } from '../notices/queue.ts';
 import { getHouse } from './house.ts';
@@ -13,7 +14,7 @@ import { getSettings, listOpenAssignments, lockSettings, placeOnDays, putSetting
 /** What the house goes by, and who set it so. */
 export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise<SettingsView> {
   const row = await getSettings(db);
-  const url = URL.canParse(deps.settings.smtpUrl) ? new URL(deps.settings.smtpUrl) : null;
+  const servers = serversOf(deps.settings).map((text) => new URL(text));
   return {
     version: row.version,
     organisation: row.organisation,
@@ -34,7 +35,7 @@ export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise
     weekStartsOn: row.week_starts_on,
     changedAt: row.changed_at?.toISOString() ?? null,
     changedBy: row.changed_by,
-    mailServer: url ? `${url.hostname}${url.port ? `:${url.port}` : ''}` : 'none',
+    mailServer: servers.map(({ hostname, port }) => `${hostname}${port ? `:${port}` : ''}`).join(', then ') || 'none',
     isDemo: row.is_demo,
   };
 }

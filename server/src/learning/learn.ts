@@ -32,6 +32,7 @@ import { ASSIGNMENT_COLUMNS, certificateWord, finishedOf, progressOf, stateOf, t
 import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 import { finishAssignments } from './finish.ts';
+import { calendarAddress } from './calendar.ts';
 import { listWork, type UnitWork } from './work.repo.ts';
 
 const FIND_LEARNING = `
@@ -330,12 +331,14 @@ order by a.closed_by is not null, a.due_at
 const GET_PERSON = 'select p.name, s.zone from people p join sites s on s.id = p.site_id where p.id = $1::bigint';
 
 /** What somebody who signed in has to learn and has learnt. */
-export async function listMyTraining({ db, clock, settings }: Deps, personId: string, today: string): Promise<MyTraining> {
+export async function listMyTraining(deps: Deps, personId: string, today: string): Promise<MyTraining> {
+  const { db, clock, settings } = deps;
   const person = await oneRow<{ name: string; zone: string }>(db, GET_PERSON, [personId]);
   const found = await rows<AssignmentDbRow & { token: string }>(db, LIST_MINE, [personId]);
   return {
     person: person.name,
     zone: person.zone,
+    calendar: await calendarAddress(deps, personId),
     assignments: found.map((row) => ({
       id: row.id,
       token: signedToken(settings.key, 'go', row.token),

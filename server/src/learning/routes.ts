@@ -1,4 +1,4 @@
-import { Id, LinkToken, PackageReport, Place, PlayedReport } from '@nudrik/contract';
+import { CalendarChange, Id, LinkToken, type Account, PackageReport, Place, PlayedReport } from '@nudrik/contract';
 import { DONE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import type { Captions } from '@nudrik/core';
@@ -8,6 +8,8 @@ import { certificatePdf } from '../certificates/certificates.repo.ts';
 import { sendPdf } from '../certificates/routes.ts';
 import { answerCourseFile } from '../files/routes.ts';
 import { houseToday } from '../people/today.ts';
+import { headFile } from '../answer-file.ts';
+import { calendarOf, setCalendar } from './calendar.ts';
 import { renewLink } from './renew.ts';
 import { noteOpenedAt } from './opened.ts';
 import { findLearning, listMyTraining, markUnitDone, refuseClosed, startLearning } from './learn.ts';
@@ -19,6 +21,12 @@ const token = (value: unknown): string => {
   if (!parsed.success) throw new Refused('wrong-link', parsed.error.issues[0]!.message);
   return parsed.data;
 };
+
+/** @throws Refused where an account is nobody's on the roster */
+function personOf(account: Account | null): string {
+  if (!account?.personId) throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no training of its own.');
+  return account.personId;
+}
 
 const by = ({ req, account }: Call): By => ({ link: token(req.params['token']), signedIn: account?.personId ?? null });
 const unitOf = ({ req }: Call): string => parse(Id, req.params['unit']);
@@ -138,9 +146,25 @@ export const learningRoutes: Route[] = [
     path: '/api/my-training',
     access: 'signed-in',
     async handle({ deps, account }) {
-      if (!account!.personId)
-        throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no training of its own.');
-      return listMyTraining(deps, account!.personId, await houseToday(deps));
+      return listMyTraining(deps, personOf(account), await houseToday(deps));
+    },
+  },
+  {
+    method: 'put',
+    path: '/api/my-training/calendar',
+    access: 'signed-in',
+    handle: ({ deps, req, account }) => setCalendar(deps, personOf(account), parse(CalendarChange, req.body).isOn),
+  },
+  {
+    method: 'get',
+    path: '/api/calendars/:token',
+    access: 'public',
+    async handle({ deps, req, res }) {
+      const text = await calendarOf(deps, String(req.params['token']).slice(0, 200));
+      headFile(res, 'due-dates.ics', 'text/calendar; charset=utf-8', 'inline');
+      res.setHeader('cache-control', 'no-store');
+      res.end(text);
+      return undefined;
     },
   },
 ];

@@ -1,3 +1,5 @@
+import type { Pace } from './pace.ts';
+
 /** A message on its way to one address, as a channel hands it over. */
 export interface Letter {
   /** the id of the message in the database */
@@ -49,6 +51,8 @@ export interface Channel {
   readonly name: string;
   /** letters that it has on the wire at once, at the most */
   readonly width: number;
+  /** how much of it may go in a minute; without one, as much as it takes */
+  readonly pace?: Pace;
   send(letter: Letter): Promise<Handover>;
   close(): void;
 }

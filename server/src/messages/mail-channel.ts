@@ -2,6 +2,8 @@ import { oneLine } from '@nudrik/core';
 import { createTransport, type SendMailOptions, type Transporter, type TransportOptions } from 'nodemailer';
 
 import type { Channel, Handover, Letter, Scope } from './channel.ts';
+import { Pace, type PaceLimits } from './pace.ts';
+import { withSpare } from './spare.ts';
 import { readSigner, signingOf, type Signer, type SignerSettings } from './dkim.ts';
 
 /** A letter as the mail library takes it: with its list (RFC 2919), as sent by a machine (RFC 3834), with reports asked for. */
@@ -80,9 +82,25 @@ export function openMailChannel(smtpUrl: string, signer: Signer | null = null, l
   };
 }
 
-/** The channel of a house as its process is set up: its mail server, and what signs its letters. */
-export const mailChannelOf = ({ smtpUrl, dkim }: { smtpUrl: string; dkim: SignerSettings | null }): Channel =>
-  openMailChannel(smtpUrl, readSigner(dkim));
+/** What a process is told of its mail. */
+export interface MailSettings {
+  /** its mail servers in the order in which they are asked, with a space between */
+  smtpUrl: string;
+  dkim: SignerSettings | null;
+  pace: PaceLimits;
+}
+
+/** The mail servers of a process. */
+export const serversOf = ({ smtpUrl }: Pick<MailSettings, 'smtpUrl'>): string[] => smtpUrl.split(/\s+/).filter(Boolean);
+
+/** The channel of a house as its process is set up: its mail servers, what signs its letters, and how fast they go. */
+export function mailChannelOf(settings: MailSettings): Channel {
+  const signer = readSigner(settings.dkim);
+  const servers = serversOf(settings).map((url) => openMailChannel(url, signer));
+  const channel = servers.length > 1 ? withSpare(servers) : servers[0]!;
+  const { perMinute, perDomain } = settings.pace;
+  return perMinute === null && perDomain === null ? channel : { ...channel, pace: new Pace(settings.pace) };
+}
 
 /** What the mail library tells of a letter that did not go. */
 export interface MailError extends Error {

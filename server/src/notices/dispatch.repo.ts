@@ -150,7 +150,7 @@ export async function giveBack(db: Client, letters: readonly { messageId: string
 // One statement, since the next letter waits for it. A delivery report may overtake us: what is delivered stays delivered. A
 // letter that was taken is known to be taken, whatever became of its notice meanwhile; any other answer counts only for whoever
 // still has it on the wire, and one that was noted is never overwritten. Pauses between tries grow: 1, 2, 4 … minutes, an hour
-// at the most. What is the channel's matter waits for the channel and is never given up. An address is marked only by what was
+// at the most, each a little different from its neighbour's, so that not all come back at once. What is the channel's matter waits for the channel and is never given up. An address is marked only by what was
 // said of it.
 const STORE_ANSWERS = `
 with answers as (
@@ -205,7 +205,7 @@ marked as (
     end,
     decided_at = case when v.verdict in ('waits', 'waits-for-channel') then null else coalesce(n.decided_at, $6::timestamptz) end,
     try_at = case v.verdict
-      when 'waits' then $6::timestamptz + least(60, power(2, least(n.attempts, 10) - 1)) * interval '1 minute'
+      when 'waits' then $6::timestamptz + least(60, power(2, least(n.attempts, 10) - 1)) * (1 + 0.01 * (n.id % 11) * (n.attempts > 1)::integer) * interval '1 minute'
       when 'waits-for-channel' then $6::timestamptz
     end,
     claimed_by = null

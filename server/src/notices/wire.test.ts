@@ -7,6 +7,7 @@ import type { Handover, Letter } from '../messages/channel.ts';
 import { todayNeeds } from '../reports/needs.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, reportMail, TestMailer, type TestHouse } from '../testing.ts';
 import { takeLease } from '../work/lease.ts';
+import { Pace } from '../messages/pace.ts';
 import { drain } from '../worker.ts';
 import { takeMail } from '../messages/arrive.ts';
 import { claimOnto, dispatch } from './dispatch.ts';
@@ -257,5 +258,26 @@ describe('a gathered letter', () => {
     const gathered = house.mailer.letters.filter(({ subject }) => !subject.includes('yours to finish'));
     expect(gathered.map(({ toAddress }) => toAddress.split('@')[0]).sort()).toEqual(['odd', 'tora']);
     expect(new Set(house.mailer.letters.map(({ headerId }) => headerId)).size).toBe(house.mailer.letters.length);
+  });
+});
+
+describe('a channel that may take so many in a minute', () => {
+  it('is given no more, its domains in turn; what has to wait longer is decided again when its turn comes', async () => {
+    await house.db.query("update people set email = replace(email, '@orlasund.example', '@slow.example') where id = any($1::bigint[])", [
+      [crew['runa'], crew['per']],
+    ]);
+    await assignAt(house, course, [crew['runa']!, crew['per']!, crew['odd']!], '2027-03-19T16:00:00Z');
+    await planWaiting(house.deps);
+    const mailer = Object.assign(new TestMailer(), { pace: new Pace({ perMinute: null, perDomain: 6 }) });
+    const wire = new Wire(house.deps, mailer);
+    const lease = (await takeLease(house.db))!;
+    await claimOnto(house.deps, mailer, wire, lease);
+    await expect.poll(() => mailer.letters.length).toBe(2);
+    expect(mailer.letters.map(({ toAddress }) => toAddress.split('@')[1]).sort()).toEqual(['orlasund.example', 'slow.example']);
+    // the process is told to stop: what waits was never sent, and goes with the next
+    await wire.stop(1_000);
+    expect((await states()).sort()).toEqual(['planned 0', 'sent 1', 'sent 1']);
+    await drain(house.deps, house.mailer);
+    expect(house.mailer.letters).toHaveLength(1);
   });
 });

@@ -43,6 +43,8 @@ export class Wire {
   private pace = 20;
   private lastAt = 0;
   private toldAt = 0;
+  /** when what has to wait for the channel's pace is looked at again */
+  private later: NodeJS.Timeout | undefined;
   /** the channel did not take anything lately: one letter at a time until it does */
   isProbing = false;
 
@@ -83,6 +85,7 @@ export class Wire {
   /** Hands nothing more over, gives back what waits, and ends what is on the wire, as long as that takes within the limit. */
   async stop(limit: number): Promise<void> {
     this.isStopped = true;
+    clearTimeout(this.later);
     await this.returnAll();
     const until = performance.now() + limit;
     while (this.onTheWire > 0 && performance.now() < until)
@@ -100,8 +103,10 @@ export class Wire {
     const width = this.isProbing ? 1 : 2 * this.channel.width;
     const now = performance.now();
     const stale: Queued[] = [];
+    clearTimeout(this.later);
     while (!this.isStopped && this.onTheWire < width && this.queue.length > 0) {
-      const next = this.queue.shift()!;
+      const next = this.next(now);
+      if (next === null) break;
       // of a lease that is lost somebody else takes care
       if (!next.lease.isGood) continue;
       if (now - next.decidedAt > FRESH_MS) {
@@ -109,10 +114,26 @@ export class Wire {
         continue;
       }
       this.onTheWire += 1;
+      this.channel.pace?.take(next.letter.toAddress, now);
       void this.handOver(next.letter);
     }
     if (stale.length > 0) void this.giveBack(stale);
     if (this.isIdle) this.tell();
+  }
+
+  /** The first that may go by the channel's pace, or that waited too long; null where all have to wait, until when they are looked at again. */
+  private next(now: number): Queued | null {
+    const { pace } = this.channel;
+    if (!pace) return this.queue.shift()!;
+    let shortest = Infinity;
+    for (const [i, each] of this.queue.entries()) {
+      const isStale = now - each.decidedAt > FRESH_MS;
+      const wait = isStale || !each.lease.isGood ? 0 : pace.wait(each.letter.toAddress, now);
+      if (wait === 0) return this.queue.splice(i, 1)[0]!;
+      shortest = Math.min(shortest, wait, FRESH_MS - (now - each.decidedAt) + 1);
+    }
+    this.later = setTimeout(() => this.fill(), shortest);
+    return null;
   }
 
   private async handOver(letter: Letter): Promise<void> {

@@ -12,6 +12,11 @@ export class LearningApi {
     return this.http.get<LearningView>(`/api/learning/${encodeURIComponent(token)}`);
   }
 
+  /** Makes the address of one's calendar, or another; or ends it. */
+  setCalendar(isOn: boolean): Observable<{ address: string | null }> {
+    return this.http.put<{ address: string | null }>('/api/my-training/calendar', { isOn });
+  }
+
   start(token: string): Observable<unknown> {
     return this.http.post(`/api/learning/${encodeURIComponent(token)}/start`, {});
   }

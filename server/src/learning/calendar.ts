@@ -1,0 +1,112 @@
+import ICAL from 'ical.js';
+import { oneLine } from '@nudrik/core';
+import { newToken, readLink, signedToken } from '../access/personal-link.ts';
+import { maybeRow, rows, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { getHouse, houseDay } from '../house/house.ts';
+import { Refused } from '../refusal.ts';
+
+/** A date as a calendar holds it (RFC 5545). */
+export interface DueEvent {
+  assignment: string;
+  course: string;
+  dueAt: Date;
+  /** how often it was moved: what a calendar has of before is replaced by what has a higher one */
+  sequence: number;
+  isCancelled?: boolean;
+}
+
+const utc = (at: Date): ICAL.Time => ICAL.Time.fromJSDate(at, true);
+
+/** The same date has the same name wherever it is written. */
+export const uidOf = (listId: string, assignment: string): string => `assignment-${assignment}@${listId}`;
+
+/**
+ * Due dates as an iCalendar object (RFC 5545): each a moment that takes no time of anybody's day.
+ * @param url where each leads, for whoever reads it
+ */
+export function writeCalendar(
+  events: readonly DueEvent[],
+  { name, listId, url, now }: { name: string; listId: string; url: string; now: Date },
+): string {
+  const calendar = new ICAL.Component('vcalendar');
+  calendar.addPropertyWithValue('prodid', '-//Nudrik//Due dates//EN');
+  calendar.addPropertyWithValue('version', '2.0');
+  calendar.addPropertyWithValue('calscale', 'GREGORIAN');
+  calendar.addPropertyWithValue('method', 'PUBLISH');
+  calendar.addPropertyWithValue('name', name);
+  calendar.addPropertyWithValue('x-wr-calname', name);
+  const refresh = calendar.addPropertyWithValue('refresh-interval', ICAL.Duration.fromSeconds(4 * 3_600));
+  refresh.setParameter('value', 'DURATION');
+  for (const { assignment, course, dueAt, sequence, isCancelled = false } of events) {
+    const event = new ICAL.Component('vevent');
+    event.addPropertyWithValue('uid', uidOf(listId, assignment));
+    event.addPropertyWithValue('sequence', sequence);
+    event.addPropertyWithValue('dtstamp', utc(now));
+    event.addPropertyWithValue('dtstart', utc(dueAt));
+    event.addPropertyWithValue('dtend', utc(dueAt));
+    event.addPropertyWithValue('summary', `Due: ${oneLine(course, 200)}`);
+    event.addPropertyWithValue('url', url);
+    event.addPropertyWithValue('transp', 'TRANSPARENT');
+    event.addPropertyWithValue('status', isCancelled ? 'CANCELLED' : 'CONFIRMED');
+    calendar.addSubcomponent(event);
+  }
+  return `${calendar.toString()}\r\n`;
+}
+
+const GET_TOKEN = 'select calendar_token as token from people where id = $1::bigint';
+const SET_TOKEN = 'update people set calendar_token = $2::text where id = $1::bigint';
+
+/** The address of somebody's calendar; null where they asked for none. */
+export async function calendarAddress({ db, settings }: Deps, person: string): Promise<string | null> {
+  const row = await maybeRow<{ token: string | null }>(db, GET_TOKEN, [person]);
+  return row?.token ? `${settings.baseUrl}/api/calendars/${signedToken(settings.key, 'calendar', row.token)}.ics` : null;
+}
+
+/** Makes the address of somebody's calendar, or another: the one before ends. @param isOn ends it where it is false */
+export async function setCalendar(deps: Deps, person: string, isOn: boolean): Promise<{ address: string | null }> {
+  await deps.db.query(SET_TOKEN, [person, isOn ? newToken() : null]);
+  return { address: await calendarAddress(deps, person) };
+}
+
+const FIND_PERSON = `
+select id, name
+from people
+where calendar_token = $1::text
+  and is_here(left_on, $2::date)
+`;
+// what is open, and what was taken away of late: calendars that have it take it out
+const LIST_DUE = `
+select
+  a.id as assignment, c.title as course, a.due_at as "dueAt", a.closed_by is not null as "isCancelled",
+  (
+    select count(*)::integer
+    from assignment_events e
+    where e.assignment_id = a.id
+      and e.type in ('extended', 'reopened', 'waived', 'withdrawn')
+  ) as sequence
+from assignments a
+join courses c on c.id = a.course_id
+where a.person_id = $1::bigint
+  and (a.closed_by is null or a.closed_by in ('waived', 'withdrawn') and a.closed_at > $2::timestamptz - interval '60 days')
+order by a.due_at, a.id
+limit 1000
+`;
+
+export const listDue = (db: Queryable, person: string, now: number): Promise<DueEvent[]> => rows(db, LIST_DUE, [person, new Date(now)]);
+
+/** Somebody's due dates, by the address of their calendar. @throws Refused where it is nobody's, or ended */
+export async function calendarOf(deps: Deps, link: string): Promise<string> {
+  const { db, settings, clock } = deps;
+  const now = clock.now();
+  const house = await getHouse(db);
+  const { token } = readLink(settings.key, 'calendar', link.replace(/\.ics$/, ''));
+  const person = token === null ? null : await maybeRow<{ id: string; name: string }>(db, FIND_PERSON, [token, houseDay(house, now)]);
+  if (!person) throw new Refused('wrong-link', 'This is no calendar of anybody’s, or not any more.');
+  return writeCalendar(await listDue(db, person.id, now), {
+    name: `${house.organisation}: my due dates`,
+    listId: house.listId,
+    url: `${settings.baseUrl}/my-training`,
+    now: new Date(now),
+  });
+}
