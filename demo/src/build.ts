@@ -484,6 +484,7 @@ async function storeMails(
         subject: message.subject,
         html: message.html,
         body: message.text,
+        calendar: message.calendar,
       },
     });
   }

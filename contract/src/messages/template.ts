@@ -81,4 +81,6 @@ export const TemplateSchema = z.strictObject({
   button: z.string().max(80).nullable(),
   /** the plain text where its author wrote it; otherwise it is made from the text */
   plain: z.string().max(20_000).nullable().optional(),
+  /** the employee gets the due date with it, for their calendar */
+  withDate: z.boolean().optional(),
 });

@@ -22,6 +22,8 @@ export interface Template {
   button: string | null;
   /** the plain text where its author wrote it; otherwise it is made from the text */
   plain?: string | null;
+  /** the employee gets the due date with it, for their calendar: made, moved, or taken out of it */
+  withDate?: boolean;
 }
 
 /** Fields of a template: a preview asks the same few texts for each of 50,000 people, which took a fifth of its time. */

@@ -23,6 +23,7 @@ export function tellSteps(steps: readonly PlanStep[], names: Names): Record<stri
       step.message.subject,
       plainWords(step.message.body),
       step.message.button ? `[${step.message.button}]` : '',
+      step.message.withDate ? 'with the due date, for a calendar' : '',
       step.message.plain ? `as plain text: ${step.message.plain}` : '',
     ]
       .filter(Boolean)

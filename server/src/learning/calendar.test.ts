@@ -2,7 +2,8 @@ import ICAL from 'ical.js';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { close, extend } from '../assignments/change.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
-import { calendarAddress, calendarOf, setCalendar, writeCalendar } from './calendar.ts';
+import { writeCalendar } from '../messages/calendar.ts';
+import { calendarAddress, calendarOf, setCalendar } from './calendar.ts';
 
 let house: TestHouse;
 let crew: Record<string, string>;
@@ -31,11 +32,11 @@ it('is there once somebody asks for it, moves with what is moved, and says what 
   const { address } = await setCalendar(house.deps, crew['runa']!, true);
   expect(address).toMatch(/^http:\/\/nudrik\.example\/api\/calendars\/[\w-]{40,}\.ics$/);
   const uid = `assignment-${assignment}@training.orlasund.example`;
-  expect(await dates(linkOf(address))).toEqual([{ uid, summary: 'Due: Fire, teams; and \\ more', at: '2027-03-19T16:00:00.000Z', sequence: 0, status: 'CONFIRMED' }]); // prettier-ignore
+  expect(await dates(linkOf(address))).toEqual([{ uid, summary: 'Due: Fire, teams; and \\ more', at: '2027-03-19T16:00:00.000Z', sequence: 1, status: 'CONFIRMED' }]); // prettier-ignore
   await extend(house.deps, { assignmentIds: [assignment], dueOn: '2027-03-24', dueTime: '17:00', reason: 'dry dock' }, 'Sigrid Aune');
-  expect(await dates(linkOf(address))).toMatchObject([{ uid, at: '2027-03-24T16:00:00.000Z', sequence: 1 }]);
+  expect(await dates(linkOf(address))).toMatchObject([{ uid, at: '2027-03-24T16:00:00.000Z', sequence: 2 }]);
   await close(house.deps, 'withdrawn', { assignmentIds: [assignment], reason: 'moved ashore', until: null }, 'Sigrid Aune');
-  expect(await dates(linkOf(address))).toMatchObject([{ uid, sequence: 2, status: 'CANCELLED' }]);
+  expect(await dates(linkOf(address))).toMatchObject([{ uid, sequence: 3, status: 'CANCELLED' }]);
 });
 
 it('ends when another is made, when it is ended, and with leaving; and opens nothing else', async () => {

@@ -1,58 +1,9 @@
-import ICAL from 'ical.js';
-import { oneLine } from '@nudrik/core';
 import { newToken, readLink, signedToken } from '../access/personal-link.ts';
 import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse, houseDay } from '../house/house.ts';
+import { writeCalendar, type DueEvent } from '../messages/calendar.ts';
 import { Refused } from '../refusal.ts';
-
-/** A date as a calendar holds it (RFC 5545). */
-export interface DueEvent {
-  assignment: string;
-  course: string;
-  dueAt: Date;
-  /** how often it was moved: what a calendar has of before is replaced by what has a higher one */
-  sequence: number;
-  isCancelled?: boolean;
-}
-
-const utc = (at: Date): ICAL.Time => ICAL.Time.fromJSDate(at, true);
-
-/** The same date has the same name wherever it is written. */
-export const uidOf = (listId: string, assignment: string): string => `assignment-${assignment}@${listId}`;
-
-/**
- * Due dates as an iCalendar object (RFC 5545): each a moment that takes no time of anybody's day.
- * @param url where each leads, for whoever reads it
- */
-export function writeCalendar(
-  events: readonly DueEvent[],
-  { name, listId, url, now }: { name: string; listId: string; url: string; now: Date },
-): string {
-  const calendar = new ICAL.Component('vcalendar');
-  calendar.addPropertyWithValue('prodid', '-//Nudrik//Due dates//EN');
-  calendar.addPropertyWithValue('version', '2.0');
-  calendar.addPropertyWithValue('calscale', 'GREGORIAN');
-  calendar.addPropertyWithValue('method', 'PUBLISH');
-  calendar.addPropertyWithValue('name', name);
-  calendar.addPropertyWithValue('x-wr-calname', name);
-  const refresh = calendar.addPropertyWithValue('refresh-interval', ICAL.Duration.fromSeconds(4 * 3_600));
-  refresh.setParameter('value', 'DURATION');
-  for (const { assignment, course, dueAt, sequence, isCancelled = false } of events) {
-    const event = new ICAL.Component('vevent');
-    event.addPropertyWithValue('uid', uidOf(listId, assignment));
-    event.addPropertyWithValue('sequence', sequence);
-    event.addPropertyWithValue('dtstamp', utc(now));
-    event.addPropertyWithValue('dtstart', utc(dueAt));
-    event.addPropertyWithValue('dtend', utc(dueAt));
-    event.addPropertyWithValue('summary', `Due: ${oneLine(course, 200)}`);
-    event.addPropertyWithValue('url', url);
-    event.addPropertyWithValue('transp', 'TRANSPARENT');
-    event.addPropertyWithValue('status', isCancelled ? 'CANCELLED' : 'CONFIRMED');
-    calendar.addSubcomponent(event);
-  }
-  return `${calendar.toString()}\r\n`;
-}
 
 const GET_TOKEN = 'select calendar_token as token from people where id = $1::bigint';
 const SET_TOKEN = 'update people set calendar_token = $2::text where id = $1::bigint';
@@ -79,12 +30,7 @@ where calendar_token = $1::text
 const LIST_DUE = `
 select
   a.id as assignment, c.title as course, a.due_at as "dueAt", a.closed_by is not null as "isCancelled",
-  (
-    select count(*)::integer
-    from assignment_events e
-    where e.assignment_id = a.id
-      and e.type in ('extended', 'reopened', 'waived', 'withdrawn')
-  ) as sequence
+  (select count(*)::integer from assignment_events e where e.assignment_id = a.id) as sequence
 from assignments a
 join courses c on c.id = a.course_id
 where a.person_id = $1::bigint

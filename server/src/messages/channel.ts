@@ -22,6 +22,8 @@ export interface Letter {
   html: string;
   text: string;
   date: Date;
+  /** a date for the reader's calendar (RFC 5546) */
+  calendar?: string | null;
   /** what it answers (RFC 5322, 3.6.4) */
   inReplyTo?: string | null;
   references?: string | null;

@@ -24,6 +24,7 @@ import {
   type Recipient,
   type Rendered,
 } from '@nudrik/core';
+import { writeInvitation } from './calendar.ts';
 import { addressOf, type PersonalLink } from '../access/personal-link.ts';
 import type { AssignmentFacts, Facts } from '../notices/facts.ts';
 
@@ -143,6 +144,8 @@ export const missingIn =
 /** A message as it is written, and whom its reply reaches. */
 export interface Composed extends Rendered {
   replyTo: string;
+  /** the due date for the reader's calendar, where the text says so */
+  calendar: string | null;
 }
 
 /** The message as it goes out. A gathered one lists each person with the course, days late and the last notice. */
@@ -167,7 +170,31 @@ export function compose(
     table,
     footer: footerOf(facts.house.senderName, facts.house.organisation, replies.reader),
   });
-  return { ...rendered, replyTo: replies.address };
+  return { ...rendered, replyTo: replies.address, calendar: dateFor() };
+
+  /** The employee's own date; of a gathered message there is none, since it tells of many. */
+  function dateFor(): string | null {
+    const { person, address } = recipient;
+    if (!step.message.withDate || step.gather === 'per day' || !isOwn(first!, recipient) || !person || !address) return null;
+    const standing = standingAt(first!, now);
+    if (standing.closedBy === 'finished') return null;
+    return writeInvitation(
+      {
+        assignment: first!.id,
+        course: facts.courses.get(first!.course)!.title,
+        dueAt: new Date(standing.dueAt),
+        sequence: first!.events.filter(({ at }) => at <= now).length,
+        isCancelled: standing.closedBy !== null,
+      },
+      {
+        listId: facts.house.listId,
+        url: `${extras.baseUrl}/my-training`,
+        now: new Date(now),
+        from: { name: facts.house.senderName, address: facts.house.senderAddress },
+        to: { name: person.name, address },
+      },
+    );
+  }
 
   function lateOnes(): ReturnType<typeof tableOfPeople> {
     const lines = assignments.map((assignment) => ({

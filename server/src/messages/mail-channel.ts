@@ -2,6 +2,7 @@ import { oneLine } from '@nudrik/core';
 import { createTransport, type SendMailOptions, type Transporter, type TransportOptions } from 'nodemailer';
 
 import type { Channel, Handover, Letter, Scope } from './channel.ts';
+import { methodOf } from './calendar.ts';
 import { Pace, type PaceLimits } from './pace.ts';
 import { withSpare } from './spare.ts';
 import { readSigner, signingOf, type Signer, type SignerSettings } from './dkim.ts';
@@ -19,6 +20,9 @@ export const mailOf = (letter: Letter): SendMailOptions =>
     date: letter.date,
     ...(letter.inReplyTo && { inReplyTo: letter.inReplyTo }),
     ...(letter.references && { references: letter.references }),
+    ...(letter.calendar && {
+      icalEvent: { method: methodOf(letter.calendar), filename: 'due-date.ics', content: letter.calendar },
+    }),
     ...(letter.files && {
       attachments: letter.files.map(({ name, type, content }) => ({ filename: name, contentType: type, content })),
     }),

@@ -30,6 +30,7 @@ import { loadFacts, noticesOf, type AssignmentFacts, type Facts } from './facts.
 import { claimDue, postponeNotices, saveDecisions, setNoticesAside, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
 import { whyDropped } from './plan.ts';
 import { requestReplan } from './queue.ts';
+import { sameDate } from '../messages/calendar.ts';
 import { envelopeOf } from '../messages/envelope.ts';
 import { signedAddress } from '../messages/reply-address.ts';
 import type { DeliveryReport } from '../messages/read-mail.ts';
@@ -366,6 +367,7 @@ async function pack(
       subject: rendered.subject,
       html: rendered.html,
       body: rendered.text,
+      calendar: rendered.calendar,
     };
     const former = sharedMessage(parcel, earlier);
     // one that may have arrived is the same where nothing but time went by since; one that was refused, where it reads the same
@@ -409,7 +411,8 @@ const isSame = (former: MessageRow, draft: MessageDraft, reads: Composed): boole
   former.reply_to === reads.replyTo &&
   former.subject === reads.subject &&
   former.body === reads.text &&
-  former.html === reads.html;
+  former.html === reads.html &&
+  sameDate(former.calendar, reads.calendar);
 
 /** The message that all notices of a parcel were on before, or null. */
 function sharedMessage({ notices }: Parcel, earlier: ReadonlyMap<string, MessageRow>): MessageRow | null {
@@ -436,6 +439,7 @@ const letterOf = (messageId: string, deliveryId: string, message: MessageDraft, 
   subject: message.subject,
   html: message.html,
   text: message.body,
+  calendar: message.calendar,
   date: new Date(now),
 });
 

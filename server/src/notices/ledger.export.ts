@@ -11,6 +11,7 @@ import { bytesOfFile, EXPORT_TYPES, writeTable, written, type Column } from '../
 import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { partsOfLedger } from './ledger.list.ts';
 import { withoutTag } from '../messages/reply-address.ts';
+import { methodOf } from '../messages/calendar.ts';
 import { mboxEntry } from '../messages/mbox.ts';
 import { withoutLinks, withoutLinksIn } from './ledger.query.ts';
 
@@ -29,7 +30,7 @@ export const LEDGER_COLUMNS: readonly Column<NoticeRow>[] = [
 ];
 
 const LIST_SENT = `
-select distinct on (m.id) m.id, m.message_id, m.to_name, m.to_address, m.from_address, m.reply_to, m.subject, m.html, m.body, m.composed_at
+select distinct on (m.id) m.id, m.message_id, m.to_name, m.to_address, m.from_address, m.reply_to, m.subject, m.html, m.body, m.calendar, m.composed_at
 from notices n
 join messages m on m.id = n.message_id
 where n.id = any($1::bigint[])
@@ -49,6 +50,7 @@ const asSent = (message: SentRow, { senderName }: House): Promise<Buffer> =>
     text: withoutLinksIn(message.body),
     html: withoutLinks(message.html),
     messageId: message.message_id,
+    ...(message.calendar && { icalEvent: { method: methodOf(message.calendar), content: message.calendar } }),
     headers: { 'Auto-Submitted': 'auto-generated' },
   });
 

@@ -12,6 +12,9 @@ import { TextEditor } from './text-editor.ts';
     <div class="field"><span>Subject</span><nk-text-editor label="Subject" [isLine]="true" [values]="values()" [body]="message().subject" (changed)="subject($event)" /></div>
     <div class="field"><span>Text</span><nk-text-editor label="Text" [values]="values()" [isGathered]="isGathered()" [body]="message().body" (changed)="change({ body: $event })" /></div>
     <label class="field"><span>Button under the text; empty for none</span><input class="input" maxlength="80" [ngModel]="message().button ?? ''" (ngModelChange)="change({ button: $event.trim() === '' ? null : $event })" /></label>
+    @if (!isGathered()) {
+      <label class="pair date"><input type="checkbox" [ngModel]="!!message().withDate" (ngModelChange)="withDate($event)" /> With the due date, for the employee’s calendar</label>
+    }
     @if (hasPlain()) {
       <label class="field"><span>As plain text, for readers without more</span><textarea class="input" rows="6" [ngModel]="message().plain ?? ''" (ngModelChange)="change({ plain: $event })"></textarea></label>
       <button type="button" class="link" (click)="leavePlain()">Make it from the text again</button>
@@ -19,7 +22,7 @@ import { TextEditor } from './text-editor.ts';
       <button type="button" class="link quiet" (click)="writePlain()">Write the plain text yourself …</button>
     }
   `,
-  styles: `.link { margin-right: 12px; }`,
+  styles: `.link { margin-right: 12px; } .date { display: block; margin: 2px 0 10px; }`,
 })
 export class TemplateEdit {
   readonly message = model.required<Template>();
@@ -33,6 +36,11 @@ export class TemplateEdit {
 
   protected subject(body: Body): void {
     this.change({ subject: plainWords(body).replace(/\s+/g, ' ') });
+  }
+
+  protected withDate(withDate: boolean): void {
+    const { withDate: _, ...rest } = this.message();
+    this.message.set(withDate ? { ...rest, withDate } : rest);
   }
 
   protected writePlain(): void {

@@ -1,0 +1,92 @@
+import ICAL from 'ical.js';
+import { oneLine } from '@nudrik/core';
+
+/** A date as a calendar holds it (RFC 5545). */
+export interface DueEvent {
+  assignment: string;
+  course: string;
+  dueAt: Date;
+  /** grows with whatever happens to the assignment: what a calendar has of before is replaced by what has a higher one */
+  sequence: number;
+  isCancelled?: boolean;
+}
+
+/** Whose calendar it is, and where a date leads. */
+export interface CalendarFacts {
+  listId: string;
+  url: string;
+  now: Date;
+}
+
+const utc = (at: Date): ICAL.Time => ICAL.Time.fromJSDate(at, true);
+
+/** The same date has the same name wherever it is written. */
+export const uidOf = (listId: string, assignment: string): string => `assignment-${assignment}@${listId}`;
+
+function newCalendar(method: string): ICAL.Component {
+  const calendar = new ICAL.Component('vcalendar');
+  calendar.addPropertyWithValue('prodid', '-//Nudrik//Due dates//EN');
+  calendar.addPropertyWithValue('version', '2.0');
+  calendar.addPropertyWithValue('calscale', 'GREGORIAN');
+  calendar.addPropertyWithValue('method', method);
+  return calendar;
+}
+
+/** A moment that takes no time of anybody's day. */
+function eventOf(
+  { assignment, course, dueAt, sequence, isCancelled = false }: DueEvent,
+  { listId, url, now }: CalendarFacts,
+): ICAL.Component {
+  const event = new ICAL.Component('vevent');
+  event.addPropertyWithValue('uid', uidOf(listId, assignment));
+  event.addPropertyWithValue('sequence', sequence);
+  event.addPropertyWithValue('dtstamp', utc(now));
+  event.addPropertyWithValue('dtstart', utc(dueAt));
+  event.addPropertyWithValue('dtend', utc(dueAt));
+  event.addPropertyWithValue('summary', `Due: ${oneLine(course, 200)}`);
+  event.addPropertyWithValue('url', url);
+  event.addPropertyWithValue('transp', 'TRANSPARENT');
+  event.addPropertyWithValue('status', isCancelled ? 'CANCELLED' : 'CONFIRMED');
+  return event;
+}
+
+/** Due dates to subscribe to, as an iCalendar object (RFC 5545). */
+export function writeCalendar(events: readonly DueEvent[], facts: CalendarFacts & { name: string }): string {
+  const calendar = newCalendar('PUBLISH');
+  calendar.addPropertyWithValue('name', facts.name);
+  calendar.addPropertyWithValue('x-wr-calname', facts.name);
+  const refresh = calendar.addPropertyWithValue('refresh-interval', ICAL.Duration.fromSeconds(4 * 3_600));
+  refresh.setParameter('value', 'DURATION');
+  for (const event of events) calendar.addSubcomponent(eventOf(event, facts));
+  return `${calendar.toString()}\r\n`;
+}
+
+const person = (component: ICAL.Component, role: string, name: string, address: string): ICAL.Property => {
+  const property = component.addPropertyWithValue(role, `mailto:${address}`);
+  // a name stands in quotes, and may hold none
+  property.setParameter('cn', oneLine(name, 100).replace(/"/g, "'"));
+  return property;
+};
+
+/** One due date for the calendar of whoever a letter is to (RFC 5546): asked for, moved by a higher sequence, or taken out again. */
+export function writeInvitation(
+  event: DueEvent,
+  facts: CalendarFacts & { from: { name: string; address: string }; to: { name: string; address: string } },
+): string {
+  const calendar = newCalendar(event.isCancelled ? 'CANCEL' : 'REQUEST');
+  const component = eventOf(event, facts);
+  person(component, 'organizer', facts.from.name, facts.from.address);
+  const reader = person(component, 'attendee', facts.to.name, facts.to.address);
+  for (const [name, value] of Object.entries({ role: 'REQ-PARTICIPANT', partstat: 'NEEDS-ACTION', rsvp: 'FALSE' }))
+    reader.setParameter(name, value);
+  calendar.addSubcomponent(component);
+  return `${calendar.toString()}\r\n`;
+}
+
+/** What a calendar is to do with it, as the mail that brings it says too. */
+export const methodOf = (calendar: string): 'REQUEST' | 'CANCEL' => (/^METHOD:CANCEL\r?$/m.test(calendar) ? 'CANCEL' : 'REQUEST');
+
+/** Whether two say the same, whenever they were written. */
+export const sameDate = (one: string | null, other: string | null): boolean => undated(one) === undated(other);
+
+const undated = (calendar: string | null): string | null => calendar && calendar.replace(/^DTSTAMP:.*$/m, '');
