@@ -17,7 +17,7 @@ export default defineConfig({
       // pages and their parts in jsdom, with the server's answers given by the test; the browser tests drive the whole
       {
         plugins: [angular({ tsconfig: join(import.meta.dirname, 'web/tsconfig.spec.json'), jit: false })],
-        ...project('web', { environment: 'jsdom', setupFiles: ['src/testing/set-up.ts'] }),
+        ...project('web', { environment: 'jsdom', testTimeout: 20_000, setupFiles: ['src/testing/set-up.ts'] }),
       },
       // each file makes a database of its own; the cluster is the one that scripts/test.mjs started
       project('server', { testTimeout: 30_000, hookTimeout: 60_000 }),

@@ -19,6 +19,9 @@ export const settingsWords = (draft: SettingsDraft): Words => ({
   'Days of grace': String(draft.graceDays),
   'Links work': draft.linkDays === null ? 'without end' : `${draft.linkDays} days after closing`,
   Sender: `${draft.senderName} <${draft.senderAddress}>`,
+  'Colour of buttons': draft.frameColor,
+  'Below every message': draft.imprint ?? 'nothing',
+  'The picture': draft.logoEmbedded ? 'comes with each mail' : 'is fetched by mail programs',
   'Replies go to': draft.repliesToTrainer ? `the course's trainer, else ${draft.replyTo}` : draft.replyTo,
   'Replies are kept': draft.inboundAddress === null ? 'no' : `yes, as they come in at ${draft.inboundAddress}`,
 });

@@ -1,3 +1,4 @@
+import { contrastWithWhite, PLAIN_FRAME } from '@nudrik/core';
 import { z } from 'zod';
 import { TimeOfDay, Version, Line } from './common.ts';
 
@@ -23,6 +24,22 @@ export const SettingsDraft = z
     })
       .nullable()
       .default(null),
+    /** of the buttons of every message; white letters stand on it */
+    frameColor: z
+      .string()
+      .regex(/^#[0-9a-f]{6}$/i, 'expected a colour like #6C2A5E')
+      .refine((color) => contrastWithWhite(color) >= 4.5, 'expected a darker colour: white letters on it could not be read')
+      .default(PLAIN_FRAME.color),
+    /** below every message: who writes, with their postal address */
+    imprint: z
+      .string()
+      .trim()
+      .max(500)
+      .transform((text) => text || null)
+      .nullable()
+      .default(null),
+    /** the picture comes with each mail; otherwise mail programs fetch it */
+    logoEmbedded: z.boolean().default(true),
     windowFrom: TimeOfDay,
     windowTo: TimeOfDay,
     /** messages a person and day; null is no limit */
@@ -49,6 +66,8 @@ export interface SettingsView extends SettingsDraft {
   /** host and port of the mail server; set where the program is started, and never shown with its password */
   mailServer: string;
   isDemo: boolean;
+  /** where the picture above every message is; null for none */
+  logo: string | null;
 }
 
 /** POST /api/settings/test-mail */

@@ -39,6 +39,7 @@ export * from './rehearsal/preview.ts';
 export * from './messages/arrivals.ts';
 export * from './messages/body.ts';
 export * from './messages/fields.ts';
+export * from './messages/frame.ts';
 export * from './messages/render.ts';
 export * from './messages/replies.ts';
 export * from './messages/table.ts';

@@ -9,6 +9,7 @@ import type { PlanStep } from '../plans/standard.ts';
 import { tellList } from '../time/words.ts';
 import type { Instant, Zone } from '../time/zone.ts';
 import { renderMessage, type Rendered, type Values } from './render.ts';
+import type { Frame } from './frame.ts';
 import { footerOf, repliesOf, type RepliesRule } from './replies.ts';
 import { tableOfPeople } from './table.ts';
 import { fieldsNeeded } from './template.ts';
@@ -108,7 +109,7 @@ const NOT_YET: Readonly<Record<string, string>> = {
 };
 
 /** What a look ahead goes by. */
-export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation'> & { sender: string; replies: RepliesRule };
+export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation'> & { sender: string; replies: RepliesRule; frame?: Frame };
 
 /** A message as its reader would have it at a moment to come. */
 export interface Foreseen {
@@ -146,7 +147,7 @@ export function foreseeLetter(
   at: Instant,
   lead: string | null = null,
 ): Foreseen {
-  const { roster, organisation, sender, replies } = facts;
+  const { roster, organisation, sender, replies, frame } = facts;
   const [first] = notices;
   const { assignment } = first!;
   const zone = readerZone(recipient, assignment, roster);
@@ -177,6 +178,7 @@ export function foreseeLetter(
               at,
             ),
       footer: footerOf(sender, organisation, repliesOf(replies, owners, roster, at).reader),
+      ...(frame && { frame }),
     }),
   };
 }

@@ -1,4 +1,5 @@
 import { docOf, linkPlaceOf, segmentsOf, type Block, type Inline, type Mark, type LinkPlace, type TableColumn } from './body.ts';
+import { PLAIN_FRAME, type Frame } from './frame.ts';
 import type { Template } from './template.ts';
 
 /** What fields print, by name; null, empty or absent where there is none. */
@@ -31,6 +32,7 @@ export interface RenderInput {
   table: TableOfPeople | ((columns: readonly TableColumn[] | null) => TableOfPeople | null) | null;
   /** the line under the message: who reads the reply */
   footer: string;
+  frame?: Frame;
 }
 
 /** What turns text around or hides in it: control characters, and overrides of the direction of writing. */
@@ -72,14 +74,22 @@ type Filled = { text: string; marks: readonly Mark[]; isValue: boolean } | { isB
 const INK = '#1E2430';
 const QUIET = '#5B6472';
 const RULE = '#DDD6CA';
-const PLUM = '#6C2A5E';
 
 /**
  * A message as it is sent: subject, HTML for mail programs (tables and inline styles, with a dark form for those that have one) and
  * plain text, both from the same words.
  * @throws RangeError when a merge field has neither a value nor something that stands in for it
  */
-export function renderMessage({ template, values, link, links = {}, lead = null, table, footer }: RenderInput): Rendered {
+export function renderMessage({
+  template,
+  values,
+  link,
+  links = {},
+  lead = null,
+  table,
+  footer,
+  frame = PLAIN_FRAME,
+}: RenderInput): Rendered {
   const subject = oneLineOf(fillLine(template.subject, values));
   const doc = docOf(template.body).content;
   const asked = doc.find((block): block is Extract<Block, { type: 'people' }> => block.type === 'people');
@@ -88,13 +98,13 @@ export function renderMessage({ template, values, link, links = {}, lead = null,
     const place = linkPlaceOf(href);
     return place === null ? href : (links[place] ?? link);
   };
-  const paint = { values, people, hrefOf };
+  const paint = { values, people, hrefOf, color: frame.color };
 
   const htmlParts = doc.map((block) => blockHtml(block, paint));
   if (lead) htmlParts.unshift(quiet(lead));
   if (people && !asked) htmlParts.push(tableHtml(people));
   const label = template.button ? fillLine(template.button, values) : null;
-  if (label !== null) htmlParts.push(buttonHtml(textHtml(label), link));
+  if (label !== null) htmlParts.push(buttonHtml(textHtml(label), link, frame.color));
 
   const textParts = template.plain ? [fillLine(template.plain, values).trim()] : doc.map((block) => blockText(block, paint));
   if (lead) textParts.unshift(lead);
@@ -103,8 +113,8 @@ export function renderMessage({ template, values, link, links = {}, lead = null,
 
   return {
     subject,
-    html: page(subject, htmlParts.join(''), footer),
-    text: `${textParts.filter(Boolean).join('\n\n')}\n\n-- \n${footer}\n`,
+    html: page(subject, htmlParts.join(''), footer, frame),
+    text: `${textParts.filter(Boolean).join('\n\n')}\n\n-- \n${footer}\n${frame.imprint ? `\n${cleanValue(frame.imprint)}\n` : ''}`,
   };
 }
 
@@ -112,6 +122,7 @@ interface Paint {
   values: Values;
   people: TableOfPeople | null;
   hrefOf: (href: string) => string | null;
+  color: string;
 }
 
 function fillInline(content: readonly Inline[] | undefined, values: Values): Filled[] {
@@ -122,7 +133,7 @@ function fillInline(content: readonly Inline[] | undefined, values: Values): Fil
   });
 }
 
-const inlineHtml = (content: readonly Inline[] | undefined, { values, hrefOf }: Paint): string =>
+const inlineHtml = (content: readonly Inline[] | undefined, { values, hrefOf, color }: Paint): string =>
   fillInline(content, values)
     .map((part) => {
       if ('isBreak' in part) return '<br>';
@@ -132,7 +143,7 @@ const inlineHtml = (content: readonly Inline[] | undefined, { values, hrefOf }: 
         else if (mark.type === 'italic') html = `<em>${html}</em>`;
         else {
           const href = hrefOf(mark.attrs.href);
-          if (href) html = `<a class="link" href="${escapeHtml(href)}" style="color:${PLUM}">${html}</a>`;
+          if (href) html = `<a class="link" href="${escapeHtml(href)}" style="color:${color}">${html}</a>`;
         }
       }
       return html;
@@ -180,7 +191,7 @@ function blockHtml(block: Block, paint: Paint): string {
       return `<hr style="margin:18px 0;border:0;border-top:1px solid ${RULE}">`;
     case 'button': {
       const href = paint.hrefOf(block.attrs.href);
-      return buttonHtml(inlineHtml(block.content, paint), href);
+      return buttonHtml(inlineHtml(block.content, paint), href, paint.color);
     }
     case 'people':
       return paint.people ? tableHtml(paint.people) : '';
@@ -223,8 +234,8 @@ const indented = (mark: string, text: string): string => mark + text.split('\n')
 const quiet = (words: string): string => `<p class="quiet" style="margin:0 0 14px;color:${QUIET};font-size:14px">${textHtml(words)}</p>`;
 
 /** A button; where it leads nowhere yet, it is drawn all the same. */
-const buttonHtml = (label: string, href: string | null): string => {
-  const style = `background:${PLUM};color:#ffffff;text-decoration:none;padding:10px 18px;border-radius:2px;display:inline-block`;
+const buttonHtml = (label: string, href: string | null, color: string): string => {
+  const style = `background:${color};color:#ffffff;text-decoration:none;padding:10px 18px;border-radius:2px;display:inline-block`;
   const inner = href ? `<a href="${escapeHtml(href)}" style="${style}">${label}</a>` : `<span style="${style}">${label}</span>`;
   return `<p style="margin:18px 0">${inner}</p>`;
 };
@@ -234,7 +245,12 @@ const DARK =
   '@media (prefers-color-scheme:dark){.paper{background:#14181F!important}.sheet{background:#1E2430!important;border-color:#3A4352!important}' +
   '.sheet td,.sheet th,.sheet h2,.sheet h3{color:#EDEAE3!important;border-color:#3A4352!important}.quiet{color:#A9B1BD!important}.link{color:#E0A9D3!important}}';
 
-const page = (subject: string, inner: string, footer: string): string =>
+const logoHtml = ({ logo, alt }: Frame): string =>
+  logo
+    ? `<p style="margin:0 0 20px"><img src="${escapeHtml(logo)}" alt="${escapeHtml(alt)}" style="max-height:56px;max-width:240px;border:0"></p>`
+    : '';
+
+const page = (subject: string, inner: string, footer: string, frame: Frame): string =>
   '<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width">' +
   `<meta name="color-scheme" content="light dark"><title>${escapeHtml(subject)}</title><style>${DARK}</style></head>` +
   '<body class="paper" style="margin:0;background:#FBF8F3"><table role="presentation" width="100%" ' +
@@ -242,9 +258,10 @@ const page = (subject: string, inner: string, footer: string): string =>
   'role="presentation" width="560" cellpadding="0" cellspacing="0" ' +
   `style="max-width:560px;width:100%;background:#ffffff;border:1px solid ${RULE}"><tr><td ` +
   `style="padding:28px 32px;font:16px/1.5 'Atkinson Hyperlegible ` +
-  `Next',Verdana,sans-serif;color:${INK}">${inner}<p class="quiet" style="margin:22px 0 ` +
+  `Next',Verdana,sans-serif;color:${INK}">${logoHtml(frame)}${inner}<p class="quiet" style="margin:22px 0 ` +
   `0;padding-top:12px;border-top:1px solid ${RULE};color:${QUIET};font-size:14px">${textHtml(footer)}` +
-  '</p></td></tr></table></td></tr></table></body></html>';
+  `</p>${frame.imprint ? `<p class="quiet" style="margin:8px 0 0;color:${QUIET};font-size:12px">${textHtml(cleanValue(frame.imprint))}</p>` : ''}` +
+  '</td></tr></table></td></tr></table></body></html>';
 
 function tableHtml(table: TableOfPeople): string {
   const { head } = table;

@@ -3,6 +3,7 @@ import { standingAt } from '../assignments/state.ts';
 import { NAMES_THEMSELVES, type Names } from '../conditions/catalogue.ts';
 import type { Hold } from '../holding/hold.ts';
 import { missingOf, type TextCourse } from '../messages/facts.ts';
+import type { Frame } from '../messages/frame.ts';
 import type { RepliesRule } from '../messages/replies.ts';
 import type { Person, Settings } from '../people/person.ts';
 import { Roster } from '../people/person.ts';
@@ -44,6 +45,8 @@ export interface RehearsalFacts {
   /** as messages are signed, and whom their replies reach */
   sender: string;
   replies: RepliesRule;
+  /** what stands around every message; as it ships where none is given */
+  frame?: Frame;
   people: readonly Person[];
   calendars: readonly CalendarFacts[];
   courses: readonly TextCourse[];

@@ -13,7 +13,7 @@ import {
 import type { RemindPreview, RemindRequest, RemindResult, RemindWhom } from '@nudrik/contract';
 import { transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse, type House } from '../house/house.ts';
+import { frameOf, getHouse, type House } from '../house/house.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
 import { foresee, missingByStep } from '../notices/foresee.ts';
 import { listUnderWay } from '../reports/under-way.ts';
@@ -105,7 +105,7 @@ function letterTo(
   const person = facts.roster.getPerson(assignment.person);
   const recipient = { person, address: person.email, path: [] };
   const notice = { assignment, course: facts.courses.get(assignment.course)!, revision: 0 };
-  const { subject, html, text } = foreseeLetter(step, recipient, [notice], { roster: facts.roster, organisation: facts.house.organisation, sender: facts.house.senderName, replies: facts.house }, now).rendered; // prettier-ignore
+  const { subject, html, text } = foreseeLetter(step, recipient, [notice], { roster: facts.roster, organisation: facts.house.organisation, sender: facts.house.senderName, replies: facts.house, frame: frameOf(facts.house, '') }, now).rendered; // prettier-ignore
   return { assignmentId: assignment.id, to: person.name, subject, html, text };
 }
 

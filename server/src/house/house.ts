@@ -1,4 +1,4 @@
-import { dateOf, DEFAULT_SETTINGS, MINUTE, Zone, type Instant, type LocalDate, type Settings } from '@nudrik/core';
+import { dateOf, DEFAULT_SETTINGS, MINUTE, Zone, type Frame, type Instant, type LocalDate, type Settings } from '@nudrik/core';
 import type { Queryable } from '../db/db.ts';
 import { getSettings } from './settings.repo.ts';
 
@@ -14,6 +14,8 @@ export interface House {
   repliesToTrainer: boolean;
   /** where replies come in to be kept; null where they go past Nudrik */
   inboundAddress: string | null;
+  /** what stands around every message: the colour of buttons, postal words, the file of a picture */
+  frame: { color: string; imprint: string | null; logo: string | null; isEmbedded: boolean };
   listId: string;
   isDemo: boolean;
   weekStartsOn: number;
@@ -33,6 +35,7 @@ export async function getHouse(db: Queryable): Promise<House> {
     replyTo: row.reply_to,
     repliesToTrainer: row.replies_to_trainer,
     inboundAddress: row.inbound_address,
+    frame: { color: row.frame_color, imprint: row.imprint, logo: row.logo_id, isEmbedded: row.logo_embedded },
     listId: row.list_id,
     isDemo: row.is_demo,
     weekStartsOn: row.week_starts_on,
@@ -49,3 +52,14 @@ export async function getHouse(db: Queryable): Promise<House> {
 
 /** The date of a moment where the house is. */
 export const houseDay = ({ zone }: Pick<House, 'zone'>, at: Instant): LocalDate => dateOf(Zone.of(zone).dayAt(at));
+
+/** Where the picture of a house is fetched by mail programs, and by our own pages. @param baseUrl empty for our own pages */
+export const logoAddress = (baseUrl: string, id: string): string => `${baseUrl}/api/brand/${id}`;
+
+/** What stands around every message, as it is drawn. */
+export const frameOf = ({ frame, organisation }: Pick<House, 'frame' | 'organisation'>, baseUrl: string): Frame => ({
+  color: frame.color,
+  imprint: frame.imprint,
+  logo: frame.logo && logoAddress(baseUrl, frame.logo),
+  alt: organisation,
+});

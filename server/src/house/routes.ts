@@ -1,6 +1,8 @@
-import { HOUSE_AREAS, SettingsDraft, TestMailRequest } from '@nudrik/contract';
+import { HOUSE_AREAS, Line, SettingsDraft, TestMailRequest } from '@nudrik/contract';
 import { z } from 'zod';
-import { ADMINISTRATORS, get, OFFICE, parse, type Route } from '../route.ts';
+import { headFile } from '../answer-file.ts';
+import { ADMINISTRATORS, bytesOf, get, idOf, OFFICE, parse, type Route } from '../route.ts';
+import { findLogo, setLogo } from './logo.ts';
 import { listHouseChanges } from './record.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { saveSettings, savesMuch, sendTestMail, settingsView } from './settings.ts';
@@ -16,6 +18,40 @@ export const houseRoutes: Route[] = [
       const draft = parse(SettingsDraft, call.req.body);
       const job = { kind: 'settings', words: 'Saving the settings', input: draft };
       return nowOrLater(call, savesMuch(call.deps, draft), job, () => saveSettings(call.deps, draft, call.account!.name));
+    },
+  },
+  {
+    method: 'put',
+    path: '/api/settings/logo',
+    access: ADMINISTRATORS,
+    takes: 'file',
+    async handle(call) {
+      const { name } = parse(z.object({ name: Line(120).default('picture') }), call.req.query);
+      await setLogo(call.deps, { name, content: bytesOf(call) }, call.account!.name);
+      return settingsView(call.deps);
+    },
+  },
+  {
+    method: 'delete',
+    path: '/api/settings/logo',
+    access: ADMINISTRATORS,
+    async handle({ deps, account }) {
+      await setLogo(deps, null, account!.name);
+      return settingsView(deps);
+    },
+  },
+  {
+    method: 'get',
+    path: '/api/brand/:id',
+    access: 'public',
+    async handle(call) {
+      const { name, type, content } = await findLogo(call.deps.db, idOf(call));
+      headFile(call.res, name, type, 'inline');
+      // its address names it for good, and mail programs show it from anywhere
+      call.res.setHeader('cache-control', 'public, max-age=31536000, immutable');
+      call.res.setHeader('cross-origin-resource-policy', 'cross-origin');
+      call.res.end(content);
+      return undefined;
     },
   },
   {

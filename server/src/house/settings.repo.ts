@@ -3,7 +3,7 @@ import type { Instant } from '@nudrik/core';
 import { oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const COLUMNS = `
-  version, organisation, house_zone, house_place, sender_name, sender_address, reply_to, replies_to_trainer, inbound_address, list_id, window_from, window_to, daily_limit,
+  version, organisation, house_zone, house_place, sender_name, sender_address, reply_to, replies_to_trainer, inbound_address, frame_color, imprint, logo_id, logo_embedded, list_id, window_from, window_to, daily_limit,
     tolerance_minutes,
   settle_minutes, grace_days, link_days, week_starts_on, changed_at, changed_by, is_demo, envelope_key
 `;
@@ -20,6 +20,10 @@ export interface SettingsRow {
   reply_to: string;
   replies_to_trainer: boolean;
   inbound_address: string | null;
+  frame_color: string;
+  imprint: string | null;
+  logo_id: string | null;
+  logo_embedded: boolean;
   list_id: string;
   window_from: string;
   window_to: string;
@@ -44,7 +48,8 @@ set
   version = version + 1, organisation = $1::text, house_zone = $2::text, house_place = $3::text, sender_name = $4::text, sender_address = $5::text,
   reply_to = $6::text, window_from = $7::text, window_to = $8::text, daily_limit = $9::integer, tolerance_minutes = $10::integer,
   settle_minutes = $11::integer, grace_days = $12::integer, link_days = $13::integer, week_starts_on = $14::integer,
-  changed_at = $15::timestamptz, changed_by = $16::text, replies_to_trainer = $17::boolean, inbound_address = $18::text
+  changed_at = $15::timestamptz, changed_by = $16::text, replies_to_trainer = $17::boolean, inbound_address = $18::text,
+  frame_color = $19::text, imprint = $20::text, logo_embedded = $21::boolean
 `;
 
 export const putSettings = (db: Client, draft: SettingsDraft, at: Instant, byWhom: string): Promise<unknown> =>
@@ -67,6 +72,9 @@ export const putSettings = (db: Client, draft: SettingsDraft, at: Instant, byWho
     byWhom,
     draft.repliesToTrainer,
     draft.inboundAddress?.toLowerCase() ?? null,
+    draft.frameColor.toUpperCase(),
+    draft.imprint,
+    draft.logoEmbedded,
   ]);
 
 const LIST_OPEN = 'select id from assignments where closed_by is null';

@@ -5,7 +5,7 @@ import type { Deps } from '../deps.ts';
 import { serversOf } from '../messages/mail-channel.ts';
 import { sendHouseMail } from '../messages/post.ts';
 import { requestReplan } from '../notices/queue.ts';
-import { getHouse } from './house.ts';
+import { getHouse, logoAddress } from './house.ts';
 import { recordHouse } from './record.ts';
 import { refuseUnknownZone } from '../refusal.ts';
 import { AT_ONCE, isLarge, type Work } from '../work/jobs.ts';
@@ -25,6 +25,10 @@ export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise
     replyTo: row.reply_to,
     repliesToTrainer: row.replies_to_trainer,
     inboundAddress: row.inbound_address,
+    frameColor: row.frame_color,
+    imprint: row.imprint,
+    logoEmbedded: row.logo_embedded,
+    logo: row.logo_id && logoAddress('', row.logo_id),
     windowFrom: row.window_from,
     windowTo: row.window_to,
     dailyLimit: row.daily_limit,

@@ -29,7 +29,7 @@ export interface Letter {
   references?: string | null;
   /** somebody wrote it: it is no mail of a machine, and of no list */
   isByHand?: boolean;
-  files?: readonly { name: string; type: string; content: Buffer }[];
+  files?: readonly { name: string; type: string; content: Buffer; cid?: string }[];
 }
 
 /**

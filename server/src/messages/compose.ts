@@ -24,6 +24,7 @@ import {
   type Recipient,
   type Rendered,
 } from '@nudrik/core';
+import { frameOf } from '../house/house.ts';
 import { writeInvitation } from './calendar.ts';
 import { addressOf, type PersonalLink } from '../access/personal-link.ts';
 import type { AssignmentFacts, Facts } from '../notices/facts.ts';
@@ -169,6 +170,7 @@ export function compose(
     lead: leadOf(recipient, first!),
     table,
     footer: footerOf(facts.house.senderName, facts.house.organisation, replies.reader),
+    frame: frameOf(facts.house, extras.baseUrl),
   });
   return { ...rendered, replyTo: replies.address, calendar: dateFor() };
 

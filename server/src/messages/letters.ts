@@ -20,7 +20,7 @@ import {
 import type { LetterReader, LetterRequest, LetterView, TestLetterResult } from '@nudrik/contract';
 import type { Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse, type House } from '../house/house.ts';
+import { frameOf, getHouse, type House } from '../house/house.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
 import { loadRoster } from '../people/roster.repo.ts';
 import { houseToday } from '../people/today.ts';
@@ -176,7 +176,7 @@ function letterOf(
 ): NonNullable<LetterView['letter']> {
   const { roster, house } = facts;
   const { reader, recipient, assignment, line, at, step } = reading;
-  const { rendered, values } = foreseeLetter(step, recipient, noticesOf(reading, readings, facts), { roster, organisation: house.organisation, sender: house.senderName, replies: house }, at, lead); // prettier-ignore
+  const { rendered, values } = foreseeLetter(step, recipient, noticesOf(reading, readings, facts), { roster, organisation: house.organisation, sender: house.senderName, replies: house, frame: frameOf(house, '') }, at, lead); // prettier-ignore
   const { zone } = roster.calendarOf(recipient.person ?? roster.getPerson(assignment.person));
   const bytes = Buffer.byteLength(rendered.html) + Buffer.byteLength(rendered.text);
   const large = bytes > MOST_BYTES ? [`the message has ${Math.round(bytes / 1_000)} kB: some mail programs cut it off`] : [];

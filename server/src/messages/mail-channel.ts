@@ -24,7 +24,12 @@ export const mailOf = (letter: Letter): SendMailOptions =>
       icalEvent: { method: methodOf(letter.calendar), filename: 'due-date.ics', content: letter.calendar },
     }),
     ...(letter.files && {
-      attachments: letter.files.map(({ name, type, content }) => ({ filename: name, contentType: type, content })),
+      attachments: letter.files.map(({ name, type, content, cid }) => ({
+        filename: name,
+        contentType: type,
+        content,
+        ...(cid && { cid, contentDisposition: 'inline' as const }),
+      })),
     }),
     ...(!letter.isByHand && {
       headers: { 'Auto-Submitted': 'auto-generated' },

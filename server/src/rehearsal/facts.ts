@@ -1,7 +1,7 @@
 import type { HoldReason, LedgerLine, Pace, PlanStep, RehearsalFacts } from '@nudrik/core';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse } from '../house/house.ts';
+import { frameOf, getHouse } from '../house/house.ts';
 import { askFor, foreseeOpenings, listAssignmentFacts, listCourseFacts, listPlanFacts, resolveSteps, stepsOf } from '../notices/facts.ts';
 import { loadRosterFacts, rosterOf } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
@@ -140,6 +140,7 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
     organisation: house.organisation,
     sender: house.senderName,
     replies: { replyTo: house.replyTo, repliesToTrainer: house.repliesToTrainer },
+    frame: frameOf(house, ''),
     ...roster,
     courses: courses.map(
       ({ id, title, owner, assistants, units, finish, counted, released, code, summary, required, needed, quizzes }) => ({

@@ -15,6 +15,16 @@ export class SettingsApi {
     return this.http.put<SettingsView>('/api/settings', draft);
   }
 
+  /** The picture above every message; null takes it away. */
+  setLogo(file: File | null): Observable<SettingsView> {
+    return file
+      ? this.http.put<SettingsView>('/api/settings/logo', file, {
+          params: { name: file.name },
+          headers: { 'content-type': 'application/octet-stream' },
+        })
+      : this.http.delete<SettingsView>('/api/settings/logo');
+  }
+
   testMail(to: string): Observable<TestMailResult> {
     return this.http.post<TestMailResult>('/api/settings/test-mail', { to });
   }

@@ -35,6 +35,8 @@ const WEEK_STARTS: Choice<number>[] = [
     .rows { display: flex; flex-wrap: wrap; gap: 12px 16px; align-items: end; }
     .rows .field { flex: 1; min-width: 190px; max-width: 290px; }
     .rows .short { max-width: 110px; min-width: 110px; }
+    .logo { display: block; max-height: 56px; max-width: 240px; margin: 4px 0 8px; border: 1px solid var(--rule); padding: 6px; background: #fff; }
+    .color { width: 44px; height: 32px; padding: 2px; border: 1px solid var(--rule-strong); background: var(--sheet); }
     .test { border-top: 1px solid var(--rule); padding-top: 14px; max-width: 900px; }
   `,
 })
@@ -82,7 +84,7 @@ export class SettingsPage implements HasWork {
   }
 
   private fill(view: SettingsView): void {
-    const { changedAt: _, changedBy: __, mailServer: ___, isDemo: ____, ...draft } = view;
+    const { changedAt: _, changedBy: __, mailServer: ___, isDemo: ____, logo: _____, ...draft } = view;
     this.view.set(view);
     this.form.set(draft);
     this.before.set(JSON.stringify(draft));
@@ -91,6 +93,22 @@ export class SettingsPage implements HasWork {
   protected set(change: Partial<SettingsDraft>): void {
     this.isSaved.set(false);
     this.form.update((form) => form && { ...form, ...change });
+  }
+
+  protected setLogo(file: File | null): void {
+    this.problem.set(null);
+    this.api.setLogo(file).subscribe({
+      next: ({ logo }) => this.view.update((view) => view && { ...view, logo }),
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
+  }
+
+  protected chooseLogo(event: Event): void {
+    const field = event.target as HTMLInputElement;
+    const file = field.files?.[0];
+    // the same file may be chosen again
+    field.value = '';
+    if (file) this.setLogo(file);
   }
 
   protected save(): void {

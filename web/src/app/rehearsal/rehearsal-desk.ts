@@ -235,7 +235,13 @@ export class RehearsalDesk {
         const of = this.of(other).assignment;
         return { assignment: of, course: this.courses.get(of.course)!, revision: other.revision };
       }),
-      { roster, organisation: this.facts!.organisation, sender: this.facts!.sender, replies: this.facts!.replies },
+      {
+        roster,
+        organisation: this.facts!.organisation,
+        sender: this.facts!.sender,
+        replies: this.facts!.replies,
+        frame: this.facts!.frame,
+      },
       line.at!,
     );
     return rendered && { ...rendered, to: recipient.person?.name ?? recipient.address ?? 'nobody' };
