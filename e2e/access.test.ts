@@ -33,6 +33,7 @@ const VIEWS: [string, string, string][] = [
   ['Rehearsal', '/plans/rehearsal', 'mails to come'],
   ['Held messages', '/held', 'Held now'],
   ['Ledger', '/ledger', 'Moment'],
+  ['tests', '/ledger/tests', 'Nobody has sent themselves a message yet'],
   ['Replies', '/replies', 'Nobody waits, and nothing is open'],
   ['mail that answers nothing', '/replies/others', 'Nothing waits'],
   ['Matrix', '/matrix', 'Have ever finished'],

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { Id } from '../common.ts';
 import { PlanStepSchema } from '../plans/plans.ts';
 
 /** POST /api/plans/:courseId/letter: a step's message as its real readers would have it; nothing is sent or stored */
@@ -48,4 +49,29 @@ export interface LetterView {
 export interface TestLetterResult {
   isAccepted: boolean;
   words: string;
+}
+
+/** GET /api/test-letters: what somebody sent to themselves to see how it reads, the newest first */
+export const TestLettersQuery = z.object({ after: Id.optional() });
+export interface TestLetterRow {
+  id: string;
+  sentAt: string;
+  by: string;
+  course: { id: string; title: string };
+  stepName: string;
+  readAs: string;
+  to: string;
+  subject: string;
+  /** the mail server took it */
+  isAccepted: boolean;
+  answer: string;
+}
+export interface TestLetterList {
+  rows: TestLetterRow[];
+  hasMore: boolean;
+}
+/** GET /api/test-letters/:id */
+export interface TestLetterView extends TestLetterRow {
+  html: string;
+  text: string;
 }

@@ -4,6 +4,7 @@ import { LetterRequest } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { assignAt, makeCourse, makeCrew, openMailSink, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
+import { findTestLetter, listTestLetters } from './test-letters.repo.ts';
 import { letterView, sendTestLetter } from './letters.ts';
 
 let house: TestHouse;
@@ -108,6 +109,10 @@ describe('a test', () => {
     expect(mail).not.toMatch(/\/go\//);
     expect(await counts()).toEqual(before);
     expect(await rows(house.db, 'select by_whom, step_name, read_as, outcome from test_letters')).toEqual([{ by_whom: 'Sigrid Aune', step_name: 'Two days to go', read_as: 'Runa Aske', outcome: 'accepted' }]); // prettier-ignore
+    const { rows: kept } = await listTestLetters(house.db, null);
+    expect(kept).toEqual([expect.objectContaining({ by: 'Sigrid Aune', to: 'sigrid.aune@orlasund.example', course: { id: course, title: 'Fire Teams Aboard' }, isAccepted: true })]); // prettier-ignore
+    expect((await findTestLetter(house.db, kept[0]!.id))!.text).toContain('A test, sent to you alone');
+    expect(await findTestLetter(house.db, '999')).toBeNull();
   });
 
   it('is refused where the text has a fault, and says what the server said where it did not take it', async () => {

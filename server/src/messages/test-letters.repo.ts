@@ -1,4 +1,5 @@
-import { oneRow, rows, type Queryable } from '../db/db.ts';
+import type { TestLetterList, TestLetterRow, TestLetterView } from '@nudrik/contract';
+import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
 
 export interface TestLetter {
   at: number;
@@ -45,6 +46,40 @@ const COUNT = 'select count(*)::integer as count from test_letters where account
 /** How many somebody has sent themselves since a moment. */
 export const countTestLetters = async (db: Queryable, account: string, since: number): Promise<number> =>
   (await oneRow<{ count: number }>(db, COUNT, [account, new Date(since)])).count;
+
+const PAGE = 60;
+const COLUMNS = `
+  t.id, t.sent_at as "sentAt", t.by_whom as by, json_build_object('id', c.id::text, 'title', c.title) as course, t.step_name as "stepName",
+  t.read_as as "readAs", t.to_address as to, t.subject, t.outcome = 'accepted' as "isAccepted", t.answer
+`;
+const LIST = `
+select ${COLUMNS}
+from test_letters t
+join courses c on c.id = t.course_id
+where $1::bigint is null or t.id < $1::bigint
+order by t.id desc
+limit ${PAGE + 1}
+`;
+const FIND = `
+select ${COLUMNS}, t.html, t.body as text
+from test_letters t
+join courses c on c.id = t.course_id
+where t.id = $1::bigint
+`;
+type Found<T extends TestLetterRow> = Omit<T, 'sentAt'> & { sentAt: Date };
+const told = <T extends TestLetterRow>(row: Found<T>): T => ({ ...row, sentAt: row.sentAt.toISOString() }) as unknown as T;
+
+/** What somebody sent to themselves, the newest first. @param after the last of the page before */
+export async function listTestLetters(db: Queryable, after: string | null): Promise<TestLetterList> {
+  const found = await rows<Found<TestLetterRow>>(db, LIST, [after]);
+  return { rows: found.slice(0, PAGE).map(told), hasMore: found.length > PAGE };
+}
+
+/** One of them as it was sent; null where there is none. */
+export async function findTestLetter(db: Queryable, id: string): Promise<TestLetterView | null> {
+  const row = await maybeRow<Found<TestLetterView>>(db, FIND, [id]);
+  return row && told(row);
+}
 
 // people worth reading as, where nobody has the course yet: of each zone one, then others
 const LIST_SAMPLE = `

@@ -35,7 +35,7 @@ beforeAll(async () => {
   crew = await makeCrew(house);
   courses = [await makeCourse(house, crew['tora']!), await makeCourse(house, crew['tora']!, undefined, 'Muster List')];
   for (const course of courses) await assignAt(house, course, [crew['runa']!, crew['per']!, crew['odd']!], '2027-03-19T16:00:00Z');
-  await house.db.query('truncate notices');
+  await house.db.query('truncate notices cascade');
   await house.db.query(MAKE);
 });
 afterAll(() => house.close());

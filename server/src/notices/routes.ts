@@ -1,6 +1,8 @@
-import { Id, KeptViewDraft, LedgerExport, NoticeAct, NoticesQuery } from '@nudrik/contract';
+import { Id, KeptViewDraft, LedgerExport, NoticeAct, NoticesQuery, TestLettersQuery } from '@nudrik/contract';
 import { dateOf, dayOf } from '@nudrik/core';
 import { z } from 'zod';
+import { Refused } from '../refusal.ts';
+import { findTestLetter, listTestLetters } from '../messages/test-letters.repo.ts';
 import { tryChannelsNow } from '../messages/channels.repo.ts';
 import { announce } from '../db/db.ts';
 import { retryAside } from '../work/set-aside.ts';
@@ -53,6 +55,12 @@ export const noticeRoutes: Route[] = [
       );
     },
   },
+  get('/api/test-letters', ({ deps, req }) => listTestLetters(deps.db, parse(TestLettersQuery, req.query).after ?? null)),
+  get('/api/test-letters/:id', async (call) => {
+    const letter = await findTestLetter(call.deps.db, idOf(call));
+    if (!letter) throw new Refused('not-found', 'There is no such test, or not any more.');
+    return letter;
+  }),
   get('/api/views/:page', ({ deps, req }) => listViews(deps.db, parse(KeptViewDraft.shape.page, req.params['page']))),
   {
     method: 'post',

@@ -1,6 +1,17 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { Exported, KeptView, LedgerExport, NoticeAct, NoticeGroups, NoticeSheet, NoticesPage, NoticesQuery } from '@nudrik/contract';
+import type {
+  Exported,
+  KeptView,
+  LedgerExport,
+  NoticeAct,
+  NoticeGroups,
+  NoticeSheet,
+  NoticesPage,
+  NoticesQuery,
+  TestLetterList,
+  TestLetterView,
+} from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
@@ -32,6 +43,14 @@ export class NoticesApi {
 
   dropView(id: string): Observable<unknown> {
     return this.http.delete(`/api/views/${id}`);
+  }
+
+  tests(after: string | undefined): Observable<TestLetterList> {
+    return this.http.get<TestLetterList>('/api/test-letters', { params: paramsOf({ after }) });
+  }
+
+  test(id: string): Observable<TestLetterView> {
+    return this.http.get<TestLetterView>(`/api/test-letters/${id}`);
   }
 
   notice(id: string): Observable<NoticeSheet> {
