@@ -67,14 +67,14 @@ export async function storingBench(databaseUrl: string): Promise<void> {
 
   const runs: { planned: number; reference: number }[] = [];
   for (let run = 0; run < 3; run++) {
-    await db.query('truncate notices');
+    await db.query('truncate notices cascade');
     await db.query('insert into replan (assignment_id) select id from assignments');
     const planned = await timedAsync(async () => {
       while ((await planWaiting(deps)) > 0);
     });
     await db.query('drop table if exists kept');
     await db.query('create table kept as select * from notices order by id');
-    await db.query('truncate notices');
+    await db.query('truncate notices cascade');
     const reference = await timedAsync(() => db.query(REFERENCE));
     runs.push({ planned: planned.seconds, reference: reference.seconds });
   }

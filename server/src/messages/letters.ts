@@ -26,6 +26,7 @@ import { loadRoster } from '../people/roster.repo.ts';
 import { houseToday } from '../people/today.ts';
 import { listOpen } from '../plans/plans.repo.ts';
 import { Refused } from '../refusal.ts';
+import { pictureFor } from './picture.ts';
 import { handOverNow } from './post.ts';
 import { countTestLetters, insertTestLetter, listSample } from './test-letters.repo.ts';
 
@@ -173,10 +174,11 @@ function letterOf(
   facts: Facts,
   now: Instant,
   lead: string | null = null,
+  baseUrl = '',
 ): NonNullable<LetterView['letter']> {
   const { roster, house } = facts;
   const { reader, recipient, assignment, line, at, step } = reading;
-  const { rendered, values } = foreseeLetter(step, recipient, noticesOf(reading, readings, facts), { roster, organisation: house.organisation, sender: house.senderName, replies: house, frame: frameOf(house, '') }, at, lead); // prettier-ignore
+  const { rendered, values } = foreseeLetter(step, recipient, noticesOf(reading, readings, facts), { roster, organisation: house.organisation, sender: house.senderName, replies: house, frame: frameOf(house, baseUrl) }, at, lead); // prettier-ignore
   const { zone } = roster.calendarOf(recipient.person ?? roster.getPerson(assignment.person));
   const bytes = Buffer.byteLength(rendered.html) + Buffer.byteLength(rendered.text);
   const large = bytes > MOST_BYTES ? [`the message has ${Math.round(bytes / 1_000)} kB: some mail programs cut it off`] : [];
@@ -211,10 +213,11 @@ export async function sendTestLetter(
   const { house } = facts;
   const who = reading.reader.to ?? reading.reader.employee;
   const lead = `A test, sent to you alone: “${step.name}” as ${who} would read it. Personal links are left out.`;
-  const letter = letterOf(reading, readings, facts, now, lead);
+  const letter = letterOf(reading, readings, facts, now, lead, deps.settings.baseUrl);
   const subject = `Test: ${letter.subject}`;
   const { html, text } = letter;
-  const { outcome, response } = await handOverNow(deps, house, { toName: account.name, toAddress: account.email, replyTo: account.email, subject, html, text }); // prettier-ignore
+  const pictured = await pictureFor(deps.db, house, deps.settings.baseUrl);
+  const { outcome, response } = await handOverNow(deps, house, pictured({ toName: account.name, toAddress: account.email, replyTo: account.email, subject, html, text })); // prettier-ignore
   await insertTestLetter(deps.db, { at: now, byWhom: account.name, account: account.id, course: courseId, stepName: step.name, readAs: who, to: account.email, subject, html, text, outcome, answer: response }); // prettier-ignore
   const isAccepted = outcome === 'accepted';
   return { isAccepted, words: isAccepted ? `Sent to ${account.email}, as ${who} would read it.` : `The mail server did not take it: “${response}”.` }; // prettier-ignore

@@ -23,14 +23,14 @@ import { compose, isOwn, missingIn, personalLink, type Composed, type MessageExt
 import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
 import { lockHolds } from '../holding/holding.repo.ts';
-import { getHouse, logoAddress, type House } from '../house/house.ts';
+import { getHouse, type House } from '../house/house.ts';
 import { Days, findOvertaken, waitingOf, type WaitingNotice } from './day.ts';
 import { claimCutOff, GATHER_LOCK, listCertificates, listTold, settleKnown, stampReport, tryLock } from './dispatch.repo.ts';
 import { loadFacts, noticesOf, type AssignmentFacts, type Facts } from './facts.ts';
 import { claimDue, postponeNotices, saveDecisions, setNoticesAside, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
 import { whyDropped } from './plan.ts';
 import { requestReplan } from './queue.ts';
-import { findLogo } from '../house/logo.ts';
+import { pictureFor } from '../messages/picture.ts';
 import { sameDate } from '../messages/calendar.ts';
 import { envelopeOf } from '../messages/envelope.ts';
 import { signedAddress } from '../messages/reply-address.ts';
@@ -393,21 +393,13 @@ async function pack(
     posts.map(({ id }) => id),
     now,
   );
-  const { logo, isEmbedded } = house.frame;
-  const picture = logo && isEmbedded ? { ...(await findLogo(client, logo)), cid: `picture-${logo}@${domain}` } : null;
+  const pictured = await pictureFor(client, house, all.baseUrl);
   return posts.map(({ parcel, id, message }) => {
     for (const { decision } of parcel.notices) decision.messageId = id;
     const link = personalLink(parcel.notices[0]!.assignment, parcel.recipient, all.teamLinks);
     const signed = (text: string): string => (link ? withSigned(text, key, link) : text);
     const letter = letterOf(id, deliveries.get(id)!, message, house, now);
-    const html = signed(letter.html);
-    const shown = picture && logoAddress(all.baseUrl, logo!);
-    return {
-      ...letter,
-      html: shown ? html.replaceAll(`src="${shown}"`, `src="cid:${picture.cid}"`) : html,
-      text: signed(letter.text),
-      ...(shown && html.includes(`src="${shown}"`) && { files: [picture] }),
-    };
+    return pictured({ ...letter, html: signed(letter.html), text: signed(letter.text) });
   });
 }
 

@@ -35,6 +35,8 @@ const WEEK_STARTS: Choice<number>[] = [
     .rows { display: flex; flex-wrap: wrap; gap: 12px 16px; align-items: end; }
     .rows .field { flex: 1; min-width: 190px; max-width: 290px; }
     .rows .short { max-width: 110px; min-width: 110px; }
+    .frame { align-items: start; }
+    .frame .gap { gap: 12px; }
     .logo { display: block; max-height: 56px; max-width: 240px; margin: 4px 0 8px; border: 1px solid var(--rule); padding: 6px; background: #fff; }
     .color { width: 44px; height: 32px; padding: 2px; border: 1px solid var(--rule-strong); background: var(--sheet); }
     .test { border-top: 1px solid var(--rule); padding-top: 14px; max-width: 900px; }
