@@ -36,8 +36,11 @@ test('a reply stands with its message, is answered in Nudrik and by mail, and ea
   await expect(sheet.getByRole('list', { name: 'What was said' })).not.toContainText('/go/');
   const told = (await sheet.getByText(/^told at /).innerText()).replace('told at ', '');
   await sheet.getByLabel(/^Answer, by mail to/).fill('Friday is fine, but not later.');
+  await sheet.locator('input[type=file]').setInputFiles({ name: 'form.txt', mimeType: 'text/plain', buffer: Buffer.from('Sign here.') });
+  await expect(sheet.getByRole('list', { name: 'Files that go with it' })).toContainText('form.txt');
   await sheet.getByRole('button', { name: 'Send the answer' }).click();
   await expect(sheet.getByText(`sent to ${address}`)).toBeVisible();
+  await expect(sheet.getByRole('link', { name: 'form.txt' })).toBeVisible();
   await area(page, 'Today');
   await expect(page.getByText('Goes out next')).toBeVisible();
   await expect(waits).toHaveCount(0);

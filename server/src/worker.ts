@@ -6,6 +6,7 @@ import { isPassing } from './db/failures.ts';
 import type { Deps } from './deps.ts';
 import { endPassed } from './holding/holding.repo.ts';
 import { listen } from './live/listen.ts';
+import { forgetAnswerFiles } from './conversations/answer-files.ts';
 import { sendOutbox } from './conversations/outbox.ts';
 import { takeMail } from './messages/arrive.ts';
 import { listenInbound } from './messages/inbound.ts';
@@ -135,6 +136,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         if (round % 3_600 === 0) {
           await attempt('long work', () => forgetOldJobs(deps.db));
           await attempt('uploads', () => forgetUploads(deps.db));
+          await attempt('files of answers', () => forgetAnswerFiles(deps.db));
           await attempt('holds', () => endPassed(deps.db, deps.clock.now()));
         }
         if (clock instanceof DemoClock) await attempt('clock', () => rebase(deps, clock, clock.now()));

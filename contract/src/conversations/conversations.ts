@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id } from '../common.ts';
+import { Id, Line } from '../common.ts';
 
 /** GET /api/conversations: the newest word first */
 export const ConversationsQuery = z.object({
@@ -77,8 +77,13 @@ export const AnswerDraft = z.object({
   /** the last post that was read: a newer one is shown before this goes */
   seen: Id,
   isDone: z.boolean().default(false),
+  /** files that were put to it, in their order */
+  files: z.array(Id).max(10, 'expected at most 10 files').default([]),
 });
 export type AnswerDraft = z.infer<typeof AnswerDraft>;
+
+/** POST /api/conversations/:id/files: a file for an answer, as the body */
+export const AnswerFileQuery = z.object({ name: Line(150) });
 
 /** PUT /api/conversations/:id/state */
 export const ConversationState = z.object({ isOpen: z.boolean() });

@@ -61,7 +61,6 @@ const BY_ITSELF = new RegExp(
       'automatische (antwort|antwoord)',
       'automatisch antwoord',
       'automatisk svar',
-      'auto:',
       'autosvar',
       'autoreply',
       'out[ -]of[ -](the )?office',
@@ -75,7 +74,6 @@ const BY_ITSELF = new RegExp(
       'resposta automática',
       'odpowiedź automatyczna',
       'avtomaticheski|автоответ|автоматический ответ',
-      'on (annual |parental )?leave\\b|on vacation\\b',
     ].join('|') +
     ')',
   'iu',
@@ -182,9 +180,9 @@ export function readBounce(text: string): BounceSaid | null {
   return null;
 }
 
-/** Where what was answered begins to be repeated: a line of the writer's program, in the languages that these ship in. */
+/** Where what was answered begins to be repeated: a line of the writer's program, with its date or an address, in the languages that these ship in. */
 const REPEATED = new RegExp(
-  '^(' +
+  '^(?=-|_|.*[\\d@])(' +
     [
       '-{2,}\\s*(original message|forwarded message|opprinnelig melding|urspr\u00fcngliche nachricht|ursprungligt meddelande|message d.origine)\\s*-{2,}',
       '_{10,}',
@@ -213,8 +211,8 @@ export function newWordsOf(text: string): string {
     const pair = `${line.trim()} ${(lines[i + 1] ?? '').trim()}`;
     const isBroken = /^(on|am|den|p\u00e5|le|el|op) /i.test(line.trim()) && !line.trim().endsWith(':') && REPEATED.test(pair);
     if (REPEATED.test(line.trim()) || isBroken) break;
-    // a block of a head: two of its lines after one another
-    if (HEAD_LINE.test(line) && HEAD_LINE.test(lines[i + 1] ?? '')) break;
+    // a block of a head: three of its lines after one another
+    if ([0, 1, 2].every((after) => HEAD_LINE.test(lines[i + after] ?? ''))) break;
     if (/^-- ?$/.test(line)) break;
     if (TURNED.test(line.trim())) continue;
     if (/^\s*>/.test(line)) continue;

@@ -20,6 +20,7 @@ import {
   setOpen,
   takeArrival,
 } from './conversations.ts';
+import { dropAnswerFile, forgetAnswerFiles, putAnswerFile } from './answer-files.ts';
 import { writeConversation } from './conversation.export.ts';
 import { getHouse } from '../house/house.ts';
 
@@ -198,6 +199,35 @@ describe('an answer', () => {
       'Runa Aske wrote in the meantime.',
     );
     expect((await send()).map(({ toAddress }) => toAddress)).not.toContain('runa@orlasund.example');
+  });
+
+  it('brings files that somebody put to it, once, and nobody else’s', async () => {
+    await comes();
+    await send();
+    const { id, posts } = await only();
+    const draft = { words: 'The form.', seen: posts.at(-1)!.id, isDone: false };
+    const [mine, other] =
+      (await rows<{ id: string }>(house.db, "insert into accounts (email, name, role) values ('a@x.example', 'Sigrid Aune', 'administrator'), ('b@x.example', 'Tora Aske', 'trainer') returning id")) // prettier-ignore
+        .map((row) => row.id) as [string, string];
+    const put = (account: string, name = '../form.pdf', content = Buffer.from('%PDF-1.4')) => putAnswerFile(house.deps, id, { id: account }, { name, content }); // prettier-ignore
+    const file = await put(mine);
+    expect(file).toMatchObject({ name: '.._form.pdf', bytes: 8 });
+    await expect(put(mine, 'large.bin', Buffer.alloc(9_999_999))).rejects.toThrow('are the most that goes by mail');
+    await expect(put(mine, 'empty.txt', Buffer.alloc(0))).rejects.toThrow('the file is empty');
+    await expect(answer(house.deps, id, { ...draft, files: [(await put(other)).id] }, 'Sigrid Aune', mine)).rejects.toThrow(
+      'Choose it again; nothing was sent.',
+    );
+    const left = await put(mine, 'left.txt');
+    await dropAnswerFile(house.db, id, mine, left.id);
+    await answer(house.deps, id, { ...draft, files: [file.id] }, 'Sigrid Aune', mine);
+    const [letter] = await send();
+    expect(letter!.files).toEqual([{ name: '.._form.pdf', type: 'application/pdf', content: Buffer.from('%PDF-1.4') }]);
+    expect((await only()).posts.at(-1)!.files).toMatchObject([{ name: '.._form.pdf' }]);
+    const again = { ...draft, seen: (await only()).posts.at(-1)!.id, files: [file.id] };
+    await expect(answer(house.deps, id, again, 'Sigrid Aune', mine)).rejects.toThrow('Choose it again');
+    await house.db.query("update answer_files set put_at = now() - interval '3 days'");
+    await forgetAnswerFiles(house.db);
+    expect(await rows(house.db, "select name from files where purpose = 'letter'")).toEqual([{ name: '.._form.pdf' }]);
   });
 
   it('by mail goes on to the person, with its files; from anybody else it does not', async () => {

@@ -34,6 +34,7 @@ import {
   type ListedRow,
   type PostRow,
 } from './conversations.repo.ts';
+import { attachFiles } from './answer-files.ts';
 import { sendAnswer } from './outbox.ts';
 import { retryOutbox } from './outbox.repo.ts';
 
@@ -171,7 +172,13 @@ async function endIt(client: Client, id: string, now: number, byWhom: string): P
 }
 
 /** The house's answer: it stands in the conversation, and goes to the person by mail. */
-export function answer(deps: Deps, id: string, { words, seen, isDone }: AnswerDraft, byWhom: string): Promise<ConversationView> {
+export function answer(
+  deps: Deps,
+  id: string,
+  { words, seen, isDone, files = [] }: Omit<AnswerDraft, 'files'> & { files?: readonly string[] },
+  byWhom: string,
+  account = '0',
+): Promise<ConversationView> {
   return change(deps, id, async (client, row, house, now) => {
     const posts = await listPosts(client, id);
     const newer = posts.filter((post) => BigInt(post.id) > BigInt(seen) && post.side !== 'record').at(-1);
@@ -179,6 +186,7 @@ export function answer(deps: Deps, id: string, { words, seen, isDone }: AnswerDr
     if (row.address === null)
       throw new Refused('conflict', `${row.person} has no mail address. Give them one, then answer; nothing was sent.`);
     const post = await insertPost(client, { conversation: id, at: now, side: 'house', author: byWhom, body: words });
+    await attachFiles(client, post, id, account, files);
     await sendAnswer(deps, client, house, row, { post, at: now, words, author: byWhom });
     if (isDone) await endIt(client, id, now, byWhom);
   });

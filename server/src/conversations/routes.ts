@@ -1,10 +1,19 @@
-import { AnswerDraft, ArrivalsQuery, ArrivalTaken, ConversationReader, ConversationsQuery, ConversationState, Id } from '@nudrik/contract';
+import {
+  AnswerDraft,
+  AnswerFileQuery,
+  ArrivalsQuery,
+  ArrivalTaken,
+  ConversationReader,
+  ConversationsQuery,
+  ConversationState,
+  Id,
+} from '@nudrik/contract';
 import { headFile, sendFile } from '../answer-file.ts';
 import { maybeRow } from '../db/db.ts';
 import { findFile } from '../files/files.repo.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
-import { DONE, EDITORS, get, idOf, parse, type Call, type Route } from '../route.ts';
+import { bytesOf, DONE, EDITORS, get, idOf, parse, type Call, type Route } from '../route.ts';
 import {
   answer,
   arrivalList,
@@ -16,10 +25,11 @@ import {
   setOpen,
   takeArrival,
 } from './conversations.ts';
+import { dropAnswerFile, putAnswerFile } from './answer-files.ts';
 import { writeConversation } from './conversation.export.ts';
 
 /** Changing, for trainers too: they answer. */
-const edit = (method: 'post' | 'put', path: string, handle: (call: Call) => Promise<unknown>): Route => ({
+const edit = (method: 'post' | 'put' | 'delete', path: string, handle: (call: Call) => Promise<unknown>): Route => ({
   method,
   path,
   access: EDITORS,
@@ -54,8 +64,16 @@ export const conversationRoutes: Route[] = [
     return undefined;
   }),
   edit('post', '/api/conversations/:id/answers', (call) =>
-    answer(call.deps, idOf(call), parse(AnswerDraft, call.req.body), call.account!.name),
+    answer(call.deps, idOf(call), parse(AnswerDraft, call.req.body), call.account!.name, call.account!.id),
   ),
+  {
+    ...edit('post', '/api/conversations/:id/files', (call) => putAnswerFile(call.deps, idOf(call), call.account!, { name: parse(AnswerFileQuery, call.req.query).name, content: bytesOf(call) })), // prettier-ignore
+    takes: 'file',
+  },
+  edit('delete', '/api/conversations/:id/files/:file', async (call) => {
+    await dropAnswerFile(call.deps.db, idOf(call), call.account!.id, parse(Id, call.req.params['file']));
+    return DONE;
+  }),
   edit('put', '/api/conversations/:id/state', (call) => setOpen(call.deps, idOf(call), parse(ConversationState, call.req.body).isOpen, call.account!.name)), // prettier-ignore
   edit('put', '/api/conversations/:id/reader', (call) => giveTo(call.deps, idOf(call), parse(ConversationReader, call.req.body).reader, call.account!.name)), // prettier-ignore
   edit('post', '/api/conversations/:id/again', (call) => sendAgain(call.deps, idOf(call))),

@@ -42,12 +42,13 @@ describe('listening', () => {
     await until(() => heard.includes('people'));
 
     isSilent = true;
-    await until(() => connections === 2); // found by the heartbeat
-    await until(() => heard.length === 3); // told to look: nobody knows what was missed
+    // found by the heartbeat; on a busy machine the next one may seem silent too
+    await until(() => connections >= 2);
+    await until(() => heard.length >= 3); // told to look: nobody knows what was missed
     await announce(house.db, 'courses');
     await until(() => heard.includes('courses'));
     await stop();
-    expect(connections).toBe(2);
+    expect(connections).toBeGreaterThanOrEqual(2);
     for (const socket of sockets) socket.destroy();
     await new Promise((resolve) => proxy.close(resolve));
   });

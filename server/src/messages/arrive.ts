@@ -3,7 +3,7 @@ import { kindOfArrival, oneLine, readBounce, type ArrivalKind } from '@nudrik/co
 import { takeAutoReply, takeReply } from '../conversations/replies.ts';
 import { insertArrival, knowsDigest } from '../conversations/conversations.repo.ts';
 import { bounceOutbox } from '../conversations/outbox.repo.ts';
-import { announce, maybeRow, transaction, type Client, type Queryable } from '../db/db.ts';
+import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { recordReport } from '../notices/dispatch.ts';
@@ -14,25 +14,16 @@ import { readAddress, type Addressed } from './reply-address.ts';
 import type { DeliveryReport } from './read-mail.ts';
 import { originOf, returnedTag, type Incoming } from './incoming.ts';
 
-const LAST_DELIVERY = `
-select d.id
-from notices n
-join deliveries d on d.message_id = n.message_id
-where n.id = $1::bigint
-order by d.attempt desc
-limit 1
-`;
-
-/** Which attempt a report is about: by its envelope id, by the address it came to, or by what it brings back. */
-async function deliveryOf(db: Queryable, { mail, tag, house }: Incoming): Promise<{ delivery: string } | { outbox: string } | null> {
+/**
+ * Which attempt a report is about: by its envelope id, by the address it came to, or by the sender of the envelope that it brings back. The
+ * address for replies is not enough: whoever has the message knows it.
+ */
+function deliveryOf({ mail, tag, house }: Incoming): { delivery: string } | { outbox: string } | null {
   const named = mail.report?.envelopeId ? readEnvelope(house.envelopeKey, mail.report.envelopeId) : null;
   if (named !== null) return { delivery: named };
-  const about = tag?.kind === 'delivery' || tag?.kind === 'outbox' ? tag : returnedTag(house.envelopeKey, mail);
+  const about = tag?.kind === 'delivery' || tag?.kind === 'outbox' ? tag : returnedTag(house.envelopeKey, mail, ['delivery', 'outbox']);
   if (about?.kind === 'delivery') return { delivery: about.id };
-  if (about?.kind === 'outbox') return { outbox: about.id };
-  if (about?.kind !== 'notice') return null;
-  const last = await maybeRow<{ id: string }>(db, LAST_DELIVERY, [about.id]);
-  return last && { delivery: last.id };
+  return about?.kind === 'outbox' ? { outbox: about.id } : null;
 }
 
 /** A report or a bounce. One that names nothing of ours is not believed. */
@@ -40,7 +31,7 @@ async function takeReport(deps: Deps, incoming: Incoming): Promise<void> {
   const { mail, kind } = incoming;
   const said = mail.report ?? readBounce(mail.text) ?? (kind === 'bounce' ? readBounce(mail.subject) : null);
   if (!said) return;
-  const about = await deliveryOf(deps.db, incoming);
+  const about = deliveryOf(incoming);
   if (!about) return;
   const report: DeliveryReport = { action: said.action, status: said.status, words: oneLine(said.words, 300), at: mail.report?.at ?? null };
   if ('delivery' in about) return void (await recordReport(deps, about.delivery, report));

@@ -216,9 +216,15 @@ describe('once, and not lost', () => {
     void dispatch(house.deps, lost);
     await expect.poll(async () => (await ledger())[0]).toBe('runa invitation 03-01T09:30 sending');
     await closeAssignment(house.deps, 'waived', { assignmentIds: [id!], reason: 'dry dock', until: null }, 'Sigrid Aune');
-    await house.db.query("update workers set until = now() - interval '1 second'");
-    await dispatch(house.deps, house.mailer);
-    expect([house.mailer.letters, (await ledger())[0]]).toEqual([[], 'runa invitation 03-01T09:30 skipped waived']);
+    // the lost worker may be renewing its lease at this very moment: it is lost once that stands still
+    await expect
+      .poll(async () => {
+        await house.db.query("update workers set until = now() - interval '1 second'");
+        await dispatch(house.deps, house.mailer);
+        return (await ledger())[0];
+      })
+      .toBe('runa invitation 03-01T09:30 skipped waived');
+    expect(house.mailer.letters).toEqual([]);
   });
 
   it('a message is never changed: one that would read otherwise by now is another one, and the first stays as it was', async () => {

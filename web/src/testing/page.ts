@@ -102,7 +102,11 @@ export async function openPage<T>(
       if (!waitingIn(http).some((line) => line.endsWith(` ${url}`)))
         throw new Error(`Nothing was asked at ${url}; what waits: ${waitingIn(http).join(', ') || 'nothing'}.`);
     });
-    return http.expectOne(isMeant);
+    // what was given up for a newer question of the same kind is answered by nobody
+    const [first, ...more] = http.match(isMeant).filter(({ cancelled }) => !cancelled);
+    if (!first) return one(url, method);
+    if (more.length > 0) throw new Error(`Expected one question at ${url}, got ${more.length + 1}.`);
+    return first;
   };
   const fire = async (element: HTMLElement, ...names: string[]): Promise<void> => {
     for (const name of names) element.dispatchEvent(new Event(name, { bubbles: true }));

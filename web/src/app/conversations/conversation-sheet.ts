@@ -28,6 +28,8 @@ export class ConversationSheet {
   protected readonly sheet = load(toObservable(this.id), (id) => this.api.one(id), ['conversations']);
   protected readonly words = signal('');
   protected readonly isWorking = signal(false);
+  /** files that go with the answer */
+  protected readonly files = signal<readonly { id: string; name: string; bytes: number }[]>([]);
   protected readonly problem = signal<string | null>(null);
   /** posts that are shown with what they repeat */
   protected readonly whole = signal<ReadonlySet<string>>(new Set());
@@ -51,6 +53,7 @@ export class ConversationSheet {
       this.id();
       untracked(() => {
         this.words.set('');
+        this.files.set([]);
         this.problem.set(null);
       });
     });
@@ -65,7 +68,28 @@ export class ConversationSheet {
     const words = this.words().trim();
     if (!view || words === '') return;
     const seen = view.posts.reduce((last, { id }) => (BigInt(id) > BigInt(last) ? id : last), '1');
-    this.act(this.api.answer(view.id, { words, seen, isDone }), () => this.words.set(''));
+    this.act(this.api.answer(view.id, { words, seen, isDone, files: this.files().map(({ id }) => id) }), () => {
+      this.words.set('');
+      this.files.set([]);
+    });
+  }
+
+  protected choose(event: Event): void {
+    const field = event.target as HTMLInputElement;
+    for (const file of field.files ?? [])
+      this.api.putFile(this.id(), file).subscribe({
+        next: (put) => this.files.update((list) => [...list, put]),
+        error: (error: unknown) => this.problem.set(sentenceOf(error)),
+      });
+    // the same file may be chosen again
+    field.value = '';
+  }
+
+  protected drop(file: string): void {
+    this.api.dropFile(this.id(), file).subscribe({
+      next: () => this.files.update((list) => list.filter(({ id }) => id !== file)),
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
+    });
   }
 
   protected setOpen(isOpen: boolean): void {

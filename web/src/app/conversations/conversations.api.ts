@@ -20,6 +20,18 @@ export class ConversationsApi {
     return this.http.post<ConversationView>(`/api/conversations/${id}/answers`, draft);
   }
 
+  /** Puts a file to the answer that is being written. */
+  putFile(id: string, file: File): Observable<{ id: string; name: string; bytes: number }> {
+    return this.http.post<{ id: string; name: string; bytes: number }>(`/api/conversations/${id}/files`, file, {
+      params: { name: file.name.slice(-150) },
+      headers: { 'content-type': 'application/octet-stream' },
+    });
+  }
+
+  dropFile(id: string, file: string): Observable<unknown> {
+    return this.http.delete(`/api/conversations/${id}/files/${file}`);
+  }
+
   setOpen(id: string, isOpen: boolean): Observable<ConversationView> {
     return this.http.put<ConversationView>(`/api/conversations/${id}/state`, { isOpen });
   }

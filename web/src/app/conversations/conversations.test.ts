@@ -62,7 +62,7 @@ describe('a conversation', () => {
     await page.type(box, 'Friday is fine.');
     await page.click(page.getByRole('button', { name: 'Send the answer' }));
     const { body } = await page.refuse('/api/conversations/5/answers', { code: 'stale', message: 'Runa Aske wrote in the meantime.' });
-    expect(body).toEqual({ words: 'Friday is fine.', seen: '14', isDone: false });
+    expect(body).toEqual({ words: 'Friday is fine.', seen: '14', isDone: false, files: [] });
     await page.answer('/api/conversations/5', view());
     expect(page.getByRole('alert').textContent).toBe('Runa Aske wrote in the meantime.');
     expect(box.value).toBe('Friday is fine.');

@@ -82,7 +82,7 @@ describe('a plan as it is written', () => {
     expect(await page.draft()).toHaveLength(6);
     // what somebody types in a field is no key of the row
     await page.key(page.row(/Two days to go(?! \(copy\))/).querySelector('input')!, { key: 'Delete' });
-    expect(page.waiting()).toEqual([]);
+    expect(page.waiting().filter((asked) => !asked.endsWith('/draft'))).toEqual([]); // keeping the draft is no answer to this key
   });
 
   it('a flag is moved by arrows in its own unit, and nothing goes before what nobody foresees', async () => {
@@ -176,6 +176,8 @@ describe('a plan as it is written', () => {
     await page.click(
       [...document.querySelectorAll<HTMLButtonElement>('.p-dialog button')].find((one) => /Publish version/.test(one.textContent!))!,
     );
+    // where this took a while the draft is being kept, which publishing waits for
+    if (page.waiting().some((asked) => asked.endsWith('/draft'))) await page.answer('/api/plans/7/draft', { written: 1, savedAt: '2027-03-01T09:42:00Z' }); // prettier-ignore
     expect((await page.answer('/api/plans/7/publish', { version: 4 })).body).toMatchObject({ version: 3, note: 'As it was in winter' });
   });
 
