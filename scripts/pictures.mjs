@@ -125,7 +125,17 @@ run(async () => {
     );
     await shoot('certificates', '/certificates', seen('Valid until'));
 
-    await shoot('settings', '/settings', seen('Send a test mail'));
+    await shoot(
+      'replies',
+      '/post-room',
+      first(/Fire Teams Aboard/),
+      (p) => p.getByLabel('Write back as its reader').fill('I was at sea all week and only saw this today. Can I have until Friday?'),
+      (p) => p.getByRole('button', { name: 'Send the reply' }).click(),
+      seen('Nudrik said'),
+      (p) => p.goto(`${base}/replies`),
+      (p) => p.locator('table.list tbody tr').first().click(),
+      (p) => p.getByLabel(/^Answer, by mail to/).fill('Friday is fine. Begin with the second unit: it takes the longest.'),
+    );
 
     const manager = await signIn('Ivar Moen');
     await manager.getByRole('heading', { name: 'Late' }).waitFor();

@@ -68,6 +68,8 @@ export interface ConversationView extends Omit<ConversationRow, 'reader'> {
   readers: { id: string; name: string }[];
   /** where it is told by mail that something came in */
   toldTo: string;
+  /** who covers while who takes care of it is on leave */
+  cover: string | null;
   posts: ConversationPost[];
 }
 

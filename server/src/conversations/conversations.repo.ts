@@ -46,6 +46,9 @@ export interface ConversationRow {
   reader_id: string | null;
   reader: string | null;
   reader_address: string | null;
+  /** who covers for the reader while they are on leave */
+  cover: string | null;
+  cover_address: string | null;
   /** the reader is here and reads mail */
   is_read: boolean;
   is_open: boolean;
@@ -59,6 +62,7 @@ export interface ConversationRow {
 const COLUMNS = `
   v.id, v.person_id, p.name as person, p.email as address, s.zone, v.course_id, c.title as course, v.assignment_id, v.notice_id, v.step_name,
   v.subject, v.reader_id, r.name as reader, r.email as reader_address,
+  k.name as cover, k.email as cover_address,
   coalesce(is_here(r.left_on, $1::date) and r.email is not null and r.address_state <> 'bounced', false) as is_read,
   v.is_open, v.waits_since, v.opened_at, v.last_at, v.done_at, v.done_by
 `;
@@ -68,6 +72,17 @@ join people p on p.id = v.person_id
 join sites s on s.id = p.site_id
 left join courses c on c.id = v.course_id
 left join people r on r.id = v.reader_id
+left join lateral (
+  select q.name, q.email
+  from leaves l
+  join people q on q.id = l.cover_id
+  where l.person_id = r.id
+    and $1::date between l.from_on and l.to_on
+    and is_here(q.left_on, $1::date)
+    and q.address_state <> 'bounced'
+  order by l.id
+  limit 1
+) k on true
 `;
 
 export const findConversation = (db: Queryable, id: string, today: string): Promise<ConversationRow | null> =>

@@ -154,6 +154,21 @@ describe('a reply', () => {
     expect(post!.words).toContain('8.txt was left out: 10 files are kept of one mail.');
   });
 
+  it('is told to who covers while the trainer is on leave, who may answer it', async () => {
+    await house.db.query("insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, '2027-02-20', '2027-03-01', $2::bigint)", [crew['tora'], crew['kari']]); // prettier-ignore
+    await comes();
+    const [told] = await send();
+    expect(told!.toAddress).toBe('kari@orlasund.example');
+    expect(await only()).toMatchObject({ reader: { name: 'Tora Aske' }, cover: 'Kari Aske', toldTo: 'kari@orlasund.example' });
+    await comes({ from: 'Kari Aske <kari@orlasund.example>', to: told!.replyTo, text: 'Friday it is.' });
+    expect((await send()).map(({ toAddress, fromName }) => `${toAddress} ${fromName}`)).toEqual([
+      'runa@orlasund.example Kari Aske, Safety training',
+    ]);
+    house.clock.at += 86_400_000;
+    await comes({ text: 'Thank you' });
+    expect((await send()).map(({ toAddress }) => toAddress)).toEqual(['tora@orlasund.example']);
+  });
+
   it('goes to the house where the trainer has left, and then to who has the course', async () => {
     await comes();
     await send();

@@ -35,7 +35,7 @@ import {
   type PostRow,
 } from './conversations.repo.ts';
 import { attachFiles } from './answer-files.ts';
-import { sendAnswer } from './outbox.ts';
+import { sendAnswer, toldOf } from './outbox.ts';
 import { retryOutbox } from './outbox.repo.ts';
 
 const GONE = 'There is no such conversation, or not any more.';
@@ -135,7 +135,8 @@ export async function conversationView({ db, clock }: Deps, id: string): Promise
     noticeId: row.notice_id,
     reader: row.reader_id === null ? null : { id: row.reader_id, name: row.reader! },
     readers,
-    toldTo: row.is_read ? row.reader_address! : house.replyTo,
+    toldTo: toldOf(row, house).address,
+    cover: row.is_read ? row.cover : null,
     posts: posts.map((post) => postOf(post, files.filter(({ post_id: of }) => of === post.id).map(({ id: file, name, bytes }) => ({ id: file, name, bytes })))), // prettier-ignore
   };
 }

@@ -81,6 +81,12 @@ export async function sendAnswer(
   await markAnswered(client, row.id, at);
 }
 
+/** Who is told by mail: who takes care of it, who covers while they are on leave, or the house. */
+export function toldOf(row: ConversationRow, house: House): { name: string; address: string } {
+  if (!row.is_read) return { name: house.senderName, address: house.replyTo };
+  return row.cover_address ? { name: row.cover!, address: row.cover_address } : { name: row.reader!, address: row.reader_address! };
+}
+
 /** Tells whoever takes care of a conversation what came in, so that they may answer by mail. */
 export async function sendWord(
   { settings }: Deps,
@@ -89,7 +95,7 @@ export async function sendWord(
   row: ConversationRow,
   { post, at, words, files, strange }: { post: string; at: number; words: string; files: number; strange: string | null },
 ): Promise<void> {
-  const reader = row.is_read ? { name: row.reader!, address: row.reader_address! } : { name: house.senderName, address: house.replyTo };
+  const reader = toldOf(row, house);
   const about = [row.step_name && `“${row.step_name}”`, row.course].filter(Boolean).join(', ');
   const lines = [
     words,

@@ -127,14 +127,15 @@ export async function takeReply(deps: Deps, client: Client, incoming: Incoming, 
 async function takeHouseWord(deps: Deps, client: Client, incoming: Incoming, row: ConversationRow, now: number): Promise<void> {
   const { mail, house } = incoming;
   const words = newWordsOf(kept(mail));
-  const isReader = row.reader_id !== null && row.is_read && mail.from === row.reader_address;
+  const readers = row.is_read ? [[row.reader_address, row.reader], [row.cover_address, row.cover]] : []; // prettier-ignore
+  const reader = readers.find(([address]) => address !== null && address === mail.from)?.[1] ?? null;
   const isHouse = mail.from === house.replyTo;
-  if (!isReader && !isHouse) {
+  if (reader === null && !isHouse) {
     await insertPost(client, { conversation: row.id, at: now, side: 'record', author: 'Nudrik', body: `A mail from ${mail.from ?? 'no address'} came as an answer of the house and was not sent on, since ${row.reader ?? house.replyTo} takes care of it:\n\n${words}` }); // prettier-ignore
     await markWaiting(client, row.id, now);
     return;
   }
-  const author = isReader ? row.reader! : house.senderName;
+  const author = reader ?? house.senderName;
   const post = await insertPost(client, { conversation: row.id, at: now, side: 'house', author, body: words, headerId: mail.messageId, byMail: true }); // prettier-ignore
   await keepFiles(client, post, incoming);
   await sendAnswer(deps, client, house, row, { post, at: now, words, author });

@@ -7,13 +7,16 @@ import { Pace, type PaceLimits } from './pace.ts';
 import { withSpare } from './spare.ts';
 import { readSigner, signingOf, type Signer, type SignerSettings } from './dkim.ts';
 
+/** Words in a head: what looks like an encoded word (RFC 2047) would be read as what it decodes to. */
+const inHead = (text: string): string => text.replace(/=\?/g, '= ?');
+
 /** A letter as the mail library takes it: with its list (RFC 2919), as sent by a machine (RFC 3834), with reports asked for. */
 export const mailOf = (letter: Letter): SendMailOptions =>
   ({
-    from: { name: letter.fromName, address: letter.fromAddress },
-    to: { name: letter.toName, address: letter.toAddress },
+    from: { name: inHead(letter.fromName), address: letter.fromAddress },
+    to: { name: inHead(letter.toName), address: letter.toAddress },
     replyTo: letter.replyTo,
-    subject: letter.subject,
+    subject: inHead(letter.subject),
     text: letter.text,
     html: letter.html,
     messageId: letter.headerId,

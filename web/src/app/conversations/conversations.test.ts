@@ -14,7 +14,7 @@ const post = (rest: Partial<ConversationPost> = {}): ConversationPost => ({
 }); // prettier-ignore
 const view = (rest: Partial<ConversationView> = {}): ConversationView => ({
   ...row(), zone: 'Europe/Oslo', address: 'runa@orlasund.example', assignmentId: '12', noticeId: '41', reader: { id: '9', name: 'Tora Hauge' }, readers: [{ id: '8', name: 'Lorna Mackay' }],
-  toldTo: 'tora@orlasund.example', posts: [post()], ...rest,
+  toldTo: 'tora@orlasund.example', cover: null, posts: [post()], ...rest,
 }); // prettier-ignore
 const list = (rows: ConversationRow[], rest: Partial<ConversationList> = {}): ConversationList => ({
   rows, hasMore: false, counts: { waiting: rows.length, open: rows.length, others: 0 }, isOn: true, ...rest,
