@@ -401,7 +401,7 @@ test('with the mail server down a notice waits and Today says so; up again, it g
 
 test('an address that refuses is bounced with the server’s words; mended, what waited goes on', async () => {
   await page.goto('/post-room');
-  await page.getByLabel('Let an address misbehave').fill('maud.ellery@orlasund.example');
+  await page.getByLabel('Let an address or a domain misbehave').fill('maud.ellery@orlasund.example');
   await page.getByRole('button', { name: 'Set it' }).click();
   await expect(page.getByText('bounces: no such mailbox').first()).toBeVisible();
   await page.goto('/people?find=ellery');

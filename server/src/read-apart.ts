@@ -33,13 +33,43 @@ const AT_ONCE = 2;
 // beside the bundle; from the sources there is none, and files are read where they are asked for
 const SCRIPT = fileURLToPath(new URL('./file-reader.mjs', import.meta.url));
 let running = 0;
+/** How long somebody waits for others' files to be read, and how many do at once. */
+const WAIT_MS = 20_000;
+const MOST_WAITING = 40;
+const waiting: (() => void)[] = [];
+
+/** Takes a place among those that are read, in the order in which it was asked for. @throws Refused where that takes too long */
+async function place(): Promise<void> {
+  if (running < AT_ONCE) {
+    running += 1;
+    return;
+  }
+  const busy = new Refused('out-of-order', 'Other files are being read at this moment. Try again in half a minute; nothing was taken.');
+  if (waiting.length >= MOST_WAITING) throw busy;
+  await new Promise<void>((resolve, reject) => {
+    const called = (): void => {
+      clearTimeout(timer);
+      resolve();
+    };
+    const timer = setTimeout(() => {
+      waiting.splice(waiting.indexOf(called), 1);
+      reject(busy);
+    }, WAIT_MS);
+    waiting.push(called);
+  });
+}
+
+/** Gives the place to whoever waits for it longest. */
+function leave(): void {
+  const next = waiting.shift();
+  if (next) next();
+  else running -= 1;
+}
 
 /** Reads a file apart from the process that answers everybody else. @throws Refused where it takes too long or too much */
 async function readApart(reading: Reading): Promise<Read> {
   if (!existsSync(SCRIPT)) return readHere(reading);
-  if (running >= AT_ONCE)
-    throw new Refused('out-of-order', 'Other files are being read at this moment. Try again in half a minute; nothing was taken.');
-  running += 1;
+  await place();
   const worker = new Worker(SCRIPT, { workerData: reading, resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB } });
   let timer: NodeJS.Timeout | undefined;
   try {
@@ -55,7 +85,7 @@ async function readApart(reading: Reading): Promise<Read> {
     });
   } finally {
     clearTimeout(timer);
-    running -= 1;
+    leave();
     void worker.terminate();
   }
 }
