@@ -80,3 +80,6 @@ export function titleOfFile(name: string): string {
   const words = name.replace(/\.[^.\s]+$/, '').replace(/[_-]+/g, ' ').replace(/\s+/g, ' ').trim(); // prettier-ignore
   return (words.charAt(0).toUpperCase() + words.slice(1)).slice(0, 200);
 }
+
+/** A name that somebody elsewhere gave a file, as one that leads nowhere and that every machine can keep; the end of a long one stays. */
+export const safeFileName = (name: string): string => name.replace(/[/\\:*?"<>|\n\t]/g, '_').slice(-150) || 'file';

@@ -1,5 +1,5 @@
 import { lookup } from 'mime-types';
-import { tellBytes } from '@nudrik/core';
+import { safeFileName, tellBytes } from '@nudrik/core';
 import type { Account } from '@nudrik/contract';
 import { oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -10,8 +10,6 @@ import { insertPostFile } from './conversations.repo.ts';
 /** Bytes of all files of one answer: what mail servers take. */
 const MOST_BYTES = 10_000_000;
 const MOST_FILES = 10;
-
-const SAFE = /[/\\:*?"<>|\n\t]/g;
 
 const SUM = `
 select count(*)::integer as count, coalesce(sum(f.size), 0)::float8 as bytes
@@ -38,7 +36,7 @@ export function putAnswerFile(
     if (count >= MOST_FILES) throw new Refused('wrong-file', `${name}: an answer has ${MOST_FILES} files at the most. Nothing was taken.`);
     if (bytes + content.length > MOST_BYTES)
       throw new Refused('wrong-file', `${name}: with it the files of the answer would have ${tellBytes(bytes + content.length)}; ${tellBytes(MOST_BYTES)} are the most that goes by mail. Nothing was taken.`); // prettier-ignore
-    const safe = name.replace(SAFE, '_');
+    const safe = safeFileName(name);
     const file = await putFile(client, { name: safe, type: lookup(safe) || 'application/octet-stream', content, purpose: 'letter' });
     await client.query(INSERT, [file.id, conversation, account.id]);
     return { id: file.id, name: safe, bytes: content.length };

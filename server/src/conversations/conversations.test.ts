@@ -50,6 +50,7 @@ interface Mail {
   text?: string;
   head?: Record<string, string>;
   files?: { filename: string; content: string | Buffer }[];
+  messageId?: string;
 }
 let n = 0;
 /** A mail comes in, as a mail program writes it. */
@@ -61,13 +62,13 @@ async function comes({
   text = 'Can I have until Friday?',
   head = {},
   files = [],
+  messageId = `<mail-${++n}@elsewhere.example>`,
 }: Mail = {}): Promise<string> {
-  // prettier-ignore
   const composer = createTransport({ streamTransport: true, buffer: true });
-  const { message } = await composer.sendMail({ from, to, subject, text, attachments: files, headers: head, messageId: `<mail-${++n}@elsewhere.example>` }); // prettier-ignore
+  const { message } = await composer.sendMail({ from, to, subject, text, attachments: files, headers: head, messageId }); // prettier-ignore
   const address = /[^<\s]+@[^>\s]+/.exec(from)?.[0] ?? '';
   await takeMail(house.deps, { raw: message as Buffer, from: envelope ?? address, to: [to] });
-  return `<mail-${n}@elsewhere.example>`;
+  return messageId;
 }
 const send = async (): Promise<Letter[]> => {
   house.mailer.letters = [];
@@ -373,8 +374,18 @@ describe('what machines and strangers send', () => {
     expect(await send()).toEqual([]);
     expect((await sides()).at(-1)).toBe('record: An automatic answer came: “Fravær: Ute til mandag”');
     // what is ours, come around in a circle
-    await comes({ from: 'training@orlasund.example', to: letter!.replyTo, text: 'Round and round' });
-    expect(await sides()).not.toContain('person: Round and round');
+    const before = await sides();
+    await comes({ from: 'training@orlasund.example', to: letter!.replyTo, text: 'Round and round', messageId: letter!.headerId });
+    expect(await sides()).toEqual(before);
+  });
+
+  it('the house may answer from the address that it writes from', async () => {
+    await house.db.query('update settings set reply_to = sender_address, replies_to_trainer = false');
+    await comes();
+    const [told] = await send();
+    expect(told!.toAddress).toBe('training@orlasund.example');
+    await comes({ from: 'training@orlasund.example', to: told!.replyTo, text: 'Friday it is.' });
+    expect((await send()).map(({ toAddress }) => toAddress)).toEqual(['runa@orlasund.example']);
   });
 
   it('a complaint is looked at by somebody, once it names what we signed', async () => {

@@ -154,7 +154,6 @@ async function change(
   id: string,
   work: (client: Client, row: ConversationRow, house: House, now: number) => Promise<void>,
 ): Promise<ConversationView> {
-  // prettier-ignore
   await transaction(deps.db, async (client) => {
     const house = await getHouse(client);
     const now = deps.clock.now();
@@ -293,7 +292,6 @@ export const listWaiting = (
     total: number;
   }[]
 > =>
-  // prettier-ignore
   rows(
     db,
     `select v.id, p.name as person, v.step_name, c.title as course, v.subject, v.waits_since,

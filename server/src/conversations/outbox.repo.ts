@@ -86,7 +86,11 @@ returning id, conversation_id, post_id, is_answer, header_id, from_name, to_name
 export const claimOutbox = (db: Queryable, now: Instant, most: number): Promise<OutboxRow[]> => rows(db, CLAIM, [new Date(now), most]);
 
 export const settleOutbox = (db: Queryable, id: string, state: 'sent' | 'failed', words: string): Promise<unknown> =>
-  db.query('update outbox set state = $2::text, words = $3::text, try_at = null where id = $1::bigint', [id, state, words]);
+  db.query("update outbox set state = $2::text, words = $3::text, try_at = null where id = $1::bigint and state = 'waiting'", [
+    id,
+    state,
+    words,
+  ]);
 
 export const putOffOutbox = (db: Queryable, id: string, words: string): Promise<unknown> =>
   db.query('update outbox set words = $2::text where id = $1::bigint and try_at is not null', [id, words]);
@@ -96,7 +100,7 @@ export const bounceOutbox = async (db: Client, id: string, words: string): Promi
   (
     await rows<{ conversation_id: string }>(
       db,
-      "update outbox set state = 'failed', words = $2::text, try_at = null where id = $1::bigint and state = 'sent' returning conversation_id",
+      "update outbox set state = 'failed', words = $2::text, try_at = null where id = $1::bigint and state <> 'failed' returning conversation_id",
       [id, words],
     )
   )[0]?.conversation_id ?? null;

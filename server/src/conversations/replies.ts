@@ -52,7 +52,6 @@ export async function readerFor(
   { course, notice }: { course: string | null; notice: string | null },
   today: string,
 ): Promise<string | null> {
-  // prettier-ignore
   return house.repliesToTrainer && course !== null ? ((await findOwnerReading(client, course, notice, today))?.id ?? null) : null;
 }
 

@@ -10,7 +10,7 @@ import { recordReport } from '../notices/dispatch.ts';
 import { readMailFile } from '../read-apart.ts';
 import type { Delivered } from './inbound.ts';
 import { readEnvelope } from './envelope.ts';
-import { readAddress, type Addressed } from './reply-address.ts';
+import { findAddress } from './reply-address.ts';
 import type { DeliveryReport } from './read-mail.ts';
 import { originOf, returnedTag, type Incoming } from './incoming.ts';
 
@@ -49,20 +49,20 @@ async function takeComplaint(client: Client, incoming: Incoming, now: number): P
   await insertArrival(client, { at: now, digest, kind: 'complaint', from: mail.from, fromName: mail.fromName, subject: mail.subject, body: `A complaint about “${origin.subject}”, as the mail provider of ${origin.name} passes it on.`, personId: origin.personId, noticeId: origin.noticeId, waits: true }); // prettier-ignore
 }
 
+/** The Message-IDs that we give: of notices, of words in conversations, of mails of the house. */
+const OURS = /^<(notice|word|house)-/;
+
 /** Takes in a mail that came back to the house. What comes twice is taken once. @returns what it was */
 export async function takeMail(deps: Deps, { raw, from, to }: Delivered): Promise<ArrivalKind> {
   const mail = await readMailFile(raw, from);
   const house = await getHouse(deps.db);
   const kind = kindOfArrival(mail);
   const digest = createHash('sha256').update(raw).digest();
-  const tag = [...to, ...mail.addressed].reduce<Addressed | null>(
-    (found, address) => found ?? readAddress(house.envelopeKey, address),
-    null,
-  );
+  const tag = findAddress(house.envelopeKey, [...to, ...mail.addressed]);
   const incoming: Incoming = { mail, kind, digest, house, tag };
   if (kind === 'report' || kind === 'bounce') return (await takeReport(deps, incoming), kind);
-  // what is ours came around in a circle
-  const isOwn = mail.from !== null && (mail.from === house.senderAddress || mail.from === house.inboundAddress);
+  // what is ours came around in a circle: by its Message-ID, since people may answer from the house's own address
+  const isOwn = mail.from === house.senderAddress && OURS.test(mail.messageId ?? '');
   if (isOwn || kind === 'receipt' || (kind === 'list' && !tag)) return kind;
   if (await knowsDigest(deps.db, digest)) return kind;
   await transaction(deps.db, async (client) => {

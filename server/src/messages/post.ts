@@ -57,9 +57,7 @@ export async function sendHouseMail(deps: Deps, mail: HouseMail): Promise<Handov
     toAddress: mail.to,
     replyTo: house.replyTo,
     subject: mail.subject,
-    html:
-      mail.paragraphs.map((text) => `<p>${escaped(text)}</p>`).join('\n') +
-      (link ? `\n<p><a href="${escaped(link.url)}">${escaped(link.words)}</a></p>` : ''),
+    html: htmlOf(mail.paragraphs.join('\n\n')) + (link ? `\n<p><a href="${escaped(link.url)}">${escaped(link.words)}</a></p>` : ''),
     text: [...mail.paragraphs, ...(link ? [`${link.words}: ${link.url}`] : [])].join('\n\n'),
   });
 }

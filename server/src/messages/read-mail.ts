@@ -1,5 +1,5 @@
 import { simpleParser, type AddressObject, type HeaderLines } from 'mailparser';
-import { oneLine, type Arrived } from '@nudrik/core';
+import { cleanValue, oneLine, safeFileName, type Arrived } from '@nudrik/core';
 import { Refused } from '../refusal.ts';
 
 /** Of one mail: parts that are files, bytes of all of them, and letters that are kept of its words. */
@@ -84,7 +84,7 @@ function headOf(lines: HeaderLines): Record<string, string> {
 
 const idsIn = (text: string | undefined): string[] => [...(text ?? '').slice(-20_000).matchAll(/<[^<>\s]{3,400}>/g)].map(([id]) => id).slice(-LOOKED_AT); // prettier-ignore
 
-const clean = (text: string): string => text.replace(/\r\n?/g, '\n').replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f\u202a-\u202e\u2066-\u2069\ufeff]|\p{Surrogate}/gu, '').normalize('NFC'); // prettier-ignore
+const clean = (text: string): string => cleanValue(text).replace(/\p{Surrogate}/gu, '').normalize('NFC'); // prettier-ignore
 
 const isText = (type: string): boolean => type.startsWith('text/') || type.startsWith('message/');
 
@@ -117,7 +117,7 @@ export async function readMail(raw: Buffer, envelopeFrom: string | null): Promis
     if (contentType.startsWith('message/') && contentType !== 'message/rfc822') continue;
     if (contentType === 'text/rfc822-headers' || (related && contentDisposition !== 'attachment')) continue;
     bytes += content.length;
-    const name = clean(filename ?? (isText(contentType) ? 'text.txt' : 'file')).replace(/[/\\:*?"<>|\n\t]/g, '_').slice(-150) || 'file'; // prettier-ignore
+    const name = safeFileName(clean(filename ?? (isText(contentType) ? 'text.txt' : 'file')));
     if (files.length >= MOST_OF_A_MAIL.files || bytes > MOST_OF_A_MAIL.bytes) {
       left.push(
         `${name} was left out: ${files.length >= MOST_OF_A_MAIL.files ? `${MOST_OF_A_MAIL.files} files` : '10 MB'} are kept of one mail.`,
@@ -142,7 +142,7 @@ export async function readMail(raw: Buffer, envelopeFrom: string | null): Promis
     refersTo: [...new Set([...idsIn(head['in-reply-to']), ...idsIn(mail.references === undefined ? undefined : [mail.references].flat().join(' ')).reverse()])], // prettier-ignore
     report: status ? reportOf(status.content.subarray(0, 20_000).toString('utf8')) : null,
     returned,
-    files: files,
+    files,
     left,
   };
 }
