@@ -5,6 +5,8 @@ export default defineConfig({
   testDir: './e2e',
   fullyParallel: false,
   workers: 1,
+  // once more, on a page of its own: it is listed as flaky, and counted
+  retries: 1,
   timeout: 120_000,
   expect: { timeout: 15_000 },
   reporter: process.env['CI'] ? 'line' : 'list',

@@ -85,7 +85,7 @@ export function planningBench(): void {
     replies: { replyTo: 'training@orlasund.example', repliesToTrainer: false },
     people,
     calendars: CALENDARS,
-    courses: [{ ...COURSE, code: null, summary: 'Two teams.', required: [], needed: null, quizzes: {} }],
+    courses: [{ ...COURSE, code: null, summary: 'Two teams.', required: [], needed: null, titles: {} }],
     settings: DEFAULT_SETTINGS,
     parents: {},
     names: { department: {}, site: {}, group: {}, person: {}, course: {}, unit: {}, step: {} },

@@ -117,5 +117,7 @@ function sizeOf(value: unknown): { conditions: number; depth: number } {
 
 /** A condition of a plan's step: of the person, the assignment, what is held, and what was sent. */
 export const ConditionSchema = conditionSchema(['person', 'assignment', 'held', 'notices'], 'name');
+/** Who reads a part of a text: what went before is not asked, since a look ahead could not tell. */
+export const PartConditionSchema = conditionSchema(['person', 'assignment', 'held'], 'name');
 /** An audience, as it is stored. */
 export const AudienceSchema = conditionSchema(['person', 'held'], 'id');

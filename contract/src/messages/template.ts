@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { PartConditionSchema } from '../conditions.ts';
 import { isHref, TABLE_COLUMNS, type Block, type Doc, type TableColumn } from '@nudrik/core';
 
 /** How deep lists and quotes may stand in each other. */
@@ -47,29 +48,39 @@ const leaves = [
 
 const named = (schema: z.ZodType, id: string): z.ZodType<Block> => (schema as z.ZodType<Block>).meta({ id });
 
-/** Blocks that hold no more than so many levels of others: what is nested without end is refused before anybody walks it. */
-function blocks(depth: number): z.ZodType<Block> {
-  if (depth === 0) return named(z.discriminatedUnion('type', [...leaves]), 'blockOfText0');
-  const inner = z
-    .array(blocks(depth - 1))
-    .min(1)
-    .max(MOST);
-  const items = z
-    .array(z.strictObject({ type: z.literal('listItem'), content: inner }))
-    .min(1)
-    .max(MOST);
-  const all = z.discriminatedUnion('type', [
-    ...leaves,
-    z.strictObject({ type: z.literal('blockquote'), content: inner }),
-    z.strictObject({ type: z.literal('bulletList'), content: items }),
-    z.strictObject({ type: z.literal('orderedList'), content: items }),
-  ]);
-  return named(all, `blockOfText${depth}`);
+/** A block that may hold such others, and those that hold none. */
+function blocksWith(inner: z.ZodType<Block> | null, id: string, ...more: z.ZodObject<{ type: z.ZodLiteral<'part'> }>[]): z.ZodType<Block> {
+  const holding = (content: z.ZodType) => [
+    z.strictObject({ type: z.literal('blockquote'), content }),
+    ...(['bulletList', 'orderedList'] as const).map((type) =>
+      z.strictObject({
+        type: z.literal(type),
+        content: z.array(z.strictObject({ type: z.literal('listItem'), content })).min(1).max(MOST), // prettier-ignore
+      }),
+    ),
+  ];
+  return named(z.discriminatedUnion('type', [...leaves, ...(inner ? holding(several(inner)) : []), ...more]), id);
 }
+const several = (block: z.ZodType<Block>): z.ZodType<Block[]> => z.array(block).min(1).max(MOST);
+
+/** Blocks that hold no more than so many levels of others: what is nested without end is refused before anybody walks it. */
+const LEVELS = [blocksWith(null, 'blockOfText0')];
+for (let depth = 1; depth <= DEPTH; depth++) LEVELS.push(blocksWith(LEVELS[depth - 1]!, `blockOfText${depth}`));
+
+/** What stands in nothing else: any block, and parts that only some read. */
+const TopBlock = blocksWith(
+  LEVELS[DEPTH - 1]!,
+  'blockOfText',
+  z.strictObject({
+    type: z.literal('part'),
+    attrs: z.strictObject({ onlyIf: PartConditionSchema.nullable() }),
+    content: several(LEVELS[DEPTH]!),
+  }),
+);
 
 /** A written text, in the shape in which editors that are built on ProseMirror hold theirs. */
 export const DocSchema: z.ZodType<Doc> = z
-  .strictObject({ type: z.literal('doc'), content: z.array(blocks(DEPTH)).min(1).max(MOST) })
+  .strictObject({ type: z.literal('doc'), content: several(TopBlock) })
   .refine((doc) => JSON.stringify(doc).length <= MOST_LETTERS, {
     error: `the text is too long: at most ${MOST_LETTERS.toLocaleString('en')} letters with what marks them`,
   });

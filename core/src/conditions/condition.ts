@@ -64,9 +64,3 @@ export function tellCondition(condition: Condition, names: Names = NAMES_THEMSEL
 
 const tellPart = (condition: Condition, names: Names): string =>
   'all' in condition || 'any' in condition ? `(${tellCondition(condition, names)})` : tellCondition(condition, names);
-
-/** The leaves of everything that a step asks: whom it goes to only, and when it stops. */
-export const leavesOfStep = ({ onlyIf, stopWhen }: { onlyIf: Condition | null; stopWhen: Condition | null }): Leaf[] => [
-  ...(onlyIf ? leavesOf(onlyIf) : []),
-  ...(stopWhen ? leavesOf(stopWhen) : []),
-];

@@ -6,16 +6,19 @@ import {
   hrefsIn,
   isHref,
   keptForm,
+  partsOf,
   plainWords,
+  withConditions,
   withPhrase,
   type Block,
   type Body,
   type Doc,
   type Inline,
 } from './body.ts';
+import type { Condition } from '../conditions/condition.ts';
 import { MERGE_FIELDS } from './fields.ts';
 import { fillLine, renderMessage, type RenderInput } from './render.ts';
-import { fieldsNeeded, fieldsOf, templateFault, type Template } from './template.ts';
+import { fieldsNeeded, fieldsOf, templateFault, templateFor, type Template } from './template.ts';
 
 const text = (words: string, ...marks: Extract<Inline, { type: 'text' }>['marks'] & object): Inline => ({ type: 'text', text: words, ...(marks.length ? { marks } : {}) }); // prettier-ignore
 const field = (name: string, fallback: string | null = null): Inline => ({ type: 'field', attrs: { name, fallback } });
@@ -73,6 +76,42 @@ describe('a written text', () => {
     expect(words(plain)).toBe('here\n\nOpen');
   });
 });
+
+describe('a part that only some read', () => {
+  const part = (onlyIf: Condition | null, ...content: Block[]): Block => ({ type: 'part', attrs: { onlyIf }, content });
+  const deck: Condition = { department: ['Deck'] };
+  const two = template(doc(p(text('All.')), part(deck, p(text('Deck: '), field('job')), { type: 'horizontalRule' }), part({ not: deck }, p(text('Others.')))));
+
+  it('stands in the text for those for whom its condition holds, among the other blocks', () => {
+    const forDeck = templateFor(two, (condition) => condition === deck);
+    const forOthers = templateFor(two, (condition) => condition !== deck);
+    expect([words(render(forDeck.body, { values: { ...values, job: 'Bosun' } }).text), words(render(forOthers.body).text)]).toEqual(['All.\n\nDeck: Bosun\n\n* * *', 'All.\n\nOthers.']);
+    // the same text for everybody who reads the same
+    expect(templateFor(two, (condition) => condition === deck)).toBe(forDeck);
+    expect(templateFor(template('plain'), () => false).body).toBe('plain');
+  });
+
+  it('asks its fields of those who read it, and of nobody else', () => {
+    expect(fieldsNeeded(templateFor(two, () => true))).toEqual(['job']);
+    expect(fieldsNeeded(templateFor(two, () => false))).toEqual([]);
+    expect(fieldsOf(two)).toEqual(['job']);
+  });
+
+  it('is told apart in words, keeps its form, and has its conditions put otherwise', () => {
+    expect(plainWords(two.body)).toBe('All.\n\n(for some) Deck: {job}\n           * * *\n\n(for some) Others.');
+    expect(keptForm(two.body as Doc)).toEqual(two.body);
+    const renamed = withConditions(two.body, () => ({ department: ['7'] }));
+    expect(partsOf(renamed).map(({ attrs }) => attrs.onlyIf)).toEqual([{ department: ['7'] }, { department: ['7'] }]);
+    expect(plainWords(withPhrase(two.body, 'Others', 'The rest'))).toContain('(for some) The rest.');
+  });
+
+  test.each<[string, Doc, RegExp, Partial<Template>?]>([
+    ['for nobody in particular', doc(p(text('x')), part(null, p(text('y')))), /nothing says for whom/],
+    ['beside nothing that everybody reads', doc(part(deck, p(text('y')))), /others would get an empty message/],
+    ['beside a plain text by hand', doc(p(text('x')), part(deck, p(text('y')))), /plain text that was written by hand/, { plain: 'x' }],
+    ['with a field that there is not', doc(p(text('x')), part(deck, p(field('nme')))), /no such merge field/],
+  ])('%s is said', (_, body, fault, rest) => expect(templateFault(template(body, rest))).toMatch(fault));
+}); // prettier-ignore
 
 describe('a field', () => {
   it('with something that stands in for it holds nothing; without, somewhere, it does', () => {

@@ -1,3 +1,5 @@
+import type { Condition } from '../conditions/condition.ts';
+
 /** One merge field in a text, with what stands there where it has no value; without that, its absence holds the message. */
 export interface FieldUse {
   name: string;
@@ -52,7 +54,14 @@ export type Block =
   | { type: 'horizontalRule' }
   | { type: 'button'; attrs: { href: string }; content?: Inline[] }
   /** where the table of a gathered message stands, and what it tells; a message without one has it at the end */
-  | { type: 'people'; attrs: { columns: TableColumn[] } };
+  | { type: 'people'; attrs: { columns: TableColumn[] } }
+  | Part;
+/** A part of a text that only those read for whom its condition holds; it stands in nothing else. null is one that is still to be written. */
+export interface Part {
+  type: 'part';
+  attrs: { onlyIf: Condition | null };
+  content: Block[];
+}
 export interface ListItem {
   type: 'listItem';
   content: Block[];
@@ -154,16 +163,17 @@ const inlineText = (inline: Exclude<Inline, { type: 'hardBreak' }>): string =>
 export function eachBlock(blocks: readonly Block[], see: (block: Block) => void): void {
   for (const block of blocks) {
     see(block);
-    if (block.type === 'blockquote') eachBlock(block.content, see);
+    if (block.type === 'blockquote' || block.type === 'part') eachBlock(block.content, see);
     if (block.type === 'bulletList' || block.type === 'orderedList') for (const item of block.content) eachBlock(item.content, see);
   }
 }
 
+const HOLDS_BLOCKS: ReadonlySet<Block['type']> = new Set(['blockquote', 'bulletList', 'orderedList', 'part']);
+
 const inlinesOf = (doc: Doc): Inline[] => {
   const found: Inline[] = [];
   eachBlock(doc.content, (block) => {
-    if ('content' in block && block.type !== 'blockquote' && block.type !== 'bulletList' && block.type !== 'orderedList')
-      found.push(...(block.content ?? []));
+    if ('content' in block && !HOLDS_BLOCKS.has(block.type)) found.push(...((block.content ?? []) as Inline[]));
   });
   return found;
 };
@@ -203,6 +213,8 @@ function blockWords(block: Block): string {
       return `(the people: ${block.attrs.columns.map((column) => TABLE_COLUMNS[column].toLowerCase()).join(', ')})`;
     case 'blockquote':
       return inside(block.content, '> ', '> ');
+    case 'part':
+      return inside(block.content, '(for some) ');
     case 'bulletList':
       return block.content.map((item) => inside(item.content, '- ')).join('\n');
     case 'orderedList':
@@ -226,10 +238,32 @@ export function withPhrase(body: Body, phrase: string, by: string): Body {
     });
   const blocks = (list: readonly Block[]): Block[] =>
     list.map((block): Block => {
-      if (block.type === 'blockquote') return { ...block, content: blocks(block.content) };
+      if (block.type === 'blockquote' || block.type === 'part') return { ...block, content: blocks(block.content) };
       if (block.type === 'bulletList' || block.type === 'orderedList')
         return { ...block, content: block.content.map((item) => ({ ...item, content: blocks(item.content) })) };
       return block.type === 'horizontalRule' || block.type === 'people' ? block : { ...block, content: inline(block.content) };
     });
   return { type: 'doc', content: blocks(body.content) };
 }
+
+/** The parts of a text that only some read. */
+export const partsOf = (body: Body): Part[] =>
+  typeof body === 'string' ? [] : body.content.filter((block): block is Part => block.type === 'part');
+
+/** A text with the conditions of its parts put otherwise: named by ids in a house, and by names in a file. */
+export const withConditions = (body: Body, put: (condition: Condition) => Condition): Body =>
+  typeof body === 'string'
+    ? body
+    : {
+        ...body,
+        content: body.content.map((block) =>
+          block.type === 'part' && block.attrs.onlyIf ? { ...block, attrs: { onlyIf: put(block.attrs.onlyIf) } } : block,
+        ),
+      };
+
+/** A text as somebody reads it for whom these conditions hold, in the order of its parts. */
+export const withParts = (doc: Doc, areShown: readonly boolean[]): Doc => {
+  let at = 0;
+  const content = doc.content.flatMap((block) => (block.type !== 'part' ? [block] : areShown[at++] ? block.content : []));
+  return { ...doc, content };
+};

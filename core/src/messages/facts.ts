@@ -1,5 +1,7 @@
 import { standingAt, type Assignment } from '../assignments/state.ts';
-import type { EventNamed } from '../assignments/event.ts';
+import type { AssignmentEvent, EventNamed } from '../assignments/event.ts';
+import { holds } from '../conditions/condition.ts';
+import { Further, NO_NOTICES } from '../conditions/further.ts';
 import type { MissingOf } from '../notices/decide.ts';
 import { chainOf } from '../people/chain.ts';
 import type { Course, Roster } from '../people/person.ts';
@@ -12,7 +14,8 @@ import { renderMessage, type Rendered, type Values } from './render.ts';
 import type { Frame } from './frame.ts';
 import { footerOf, repliesOf, type RepliesRule } from './replies.ts';
 import { tableOfPeople } from './table.ts';
-import { fieldsNeeded } from './template.ts';
+import { partsOf } from './body.ts';
+import { fieldsNeeded, templateFor, type Template } from './template.ts';
 import { missingFields, valuesFor, type ValueFacts } from './values.ts';
 
 /** A course as messages tell of it. */
@@ -22,14 +25,16 @@ export interface TextCourse extends Course {
   required: readonly string[];
   /** so many of the required units are enough; null is all of them */
   needed: number | null;
-  /** titles of its quizzes, by unit */
-  quizzes: Readonly<Record<string, string>>;
+  /** titles of its units, by unit */
+  titles: Readonly<Record<string, string>>;
 }
 
 export interface TextFacts {
   roster: Roster;
   course: TextCourse;
   organisation: string;
+  /** the name that messages come from */
+  sender: string;
   certificate: ValueFacts['certificate'];
 }
 
@@ -37,17 +42,32 @@ export interface TextFacts {
 export const readerZone = ({ person }: Pick<Recipient, 'person'>, assignment: Assignment, roster: Roster): Zone =>
   roster.calendarOf(person ?? roster.getPerson(assignment.person)).zone;
 
-/** The submission that a notice of a step hangs on: that of its revision, or the last one. */
-export function submissionOf(
+/** The text of a step as it is about somebody: the parts that are only for some are in it where they are for them. A gathered message has none. */
+export function textFor({ message }: PlanStep, assignment: Assignment, roster: Roster, now: Instant): Template {
+  if (partsOf(message.body).length === 0) return message;
+  const person = roster.getPerson(assignment.person);
+  const standing = standingAt(assignment, now);
+  const further = new Further(assignment, standing, person, roster.calendarOf(person), roster, now, NO_NOTICES);
+  const facts = { person, state: standing.state, unitsFinished: standing.unitsFinished, further };
+  return templateFor(message, (condition) => holds(condition, facts, roster.structure));
+}
+
+/** The event that a notice of a step hangs on: that of its revision, or the last one; null where its anchor is none. */
+export function anchorEventOf(
   { anchor }: PlanStep,
   assignment: Assignment,
   roster: Roster,
   now: Instant,
   revision: number | null,
-): EventNamed<'quiz-submitted' | 'quiz-marked'> | null {
-  if (!anchor.event.startsWith('quiz-')) return null;
+): AssignmentEvent | null {
   const list = anchorsOf(anchor, assignment, roster.calendarOf(roster.getPerson(assignment.person)), now);
-  const event = (list.find((one) => one.revision === revision) ?? list.at(-1))?.event;
+  return (list.find((one) => one.revision === revision) ?? list.at(-1))?.event ?? null;
+}
+
+/** The submission that a notice of a step hangs on. */
+export function submissionOf(...asked: Parameters<typeof anchorEventOf>): EventNamed<'quiz-submitted' | 'quiz-marked'> | null {
+  if (!asked[0].anchor.event.startsWith('quiz-')) return null;
+  const event = anchorEventOf(...asked);
   return event?.type === 'quiz-submitted' || event?.type === 'quiz-marked' ? event : null;
 }
 
@@ -56,7 +76,7 @@ export function valueFactsOf(
   step: PlanStep,
   assignment: Assignment,
   recipient: Recipient,
-  { roster, course, organisation, certificate }: TextFacts,
+  { roster, course, organisation, sender, certificate }: TextFacts,
   now: Instant,
   revision: number | null = null,
 ): ValueFacts {
@@ -79,10 +99,17 @@ export function valueFactsOf(
     get quiz() {
       const event = submissionOf(step, assignment, roster, now, revision);
       if (!event) return null;
-      const title = course.quizzes[event.unit ?? ''] ?? 'a quiz that is gone';
+      const title = course.titles[event.unit ?? ''] ?? 'a quiz that is gone';
       return { title, attempt: event.attempt ?? null, score: event.score ?? null, passed: event.passed ?? null };
     },
+    // looked for only by the texts that speak of it
+    get event() {
+      return anchorEventOf(step, assignment, roster, now, revision);
+    },
+    unitAsked: step.anchor.unit ?? null,
+    titleOf: (unit) => course.titles[unit] ?? null,
     organisation,
+    sender,
     zone: readerZone(recipient, assignment, roster),
     calendar: roster.calendarOf(recipient.person ?? employee),
     now,
@@ -93,12 +120,16 @@ const BY_FINISHING = new Set(['finished', 'certificate serial', 'certificate exp
 
 /** Merge fields that will have no value when a notice goes, before anything has happened: what finishing brings is not missing then. */
 export const missingOf =
-  (roster: Roster, courses: ReadonlyMap<string, TextCourse>, organisation: string): MissingOf =>
+  (
+    roster: Roster,
+    courses: ReadonlyMap<string, TextCourse>,
+    { organisation, sender }: Pick<TextFacts, 'organisation' | 'sender'>,
+  ): MissingOf =>
   (step, assignment, recipient, at) => {
     const course = courses.get(assignment.course);
     if (!course) return [];
-    const facts = valueFactsOf(step as PlanStep, assignment, recipient, { roster, course, organisation, certificate: null }, at);
-    return missingFields((step as PlanStep).message, facts).filter((field) => !BY_FINISHING.has(field));
+    const facts = valueFactsOf(step as PlanStep, assignment, recipient, { roster, course, organisation, sender, certificate: null }, at);
+    return missingFields(textFor(step as PlanStep, assignment, roster, at), facts).filter((field) => !BY_FINISHING.has(field));
   };
 
 /** What stands in place of what only finishing brings, in a text that is looked at before. */
@@ -108,8 +139,28 @@ const NOT_YET: Readonly<Record<string, string>> = {
   'certificate expiry': '(the day on which it expires)',
 };
 
+/** The same of what a step hangs on, where that has not happened. */
+const NOT_HAPPENED: Readonly<Record<string, string>> = {
+  quiz: '(the title of the quiz)',
+  'quiz result': '(its result)',
+  'quiz attempt': '(which attempt)',
+  unit: '(the title of the unit)',
+  'signed off': '(met, not met or absent)',
+  'signed off on': '(the day of the sign-off)',
+  session: '(what the session is called)',
+  'session starts': '(when it starts)',
+};
+const FIELDS_OF: readonly (readonly [anchor: RegExp, fields: readonly string[]])[] = [
+  [/^quiz-/, ['quiz', 'quiz result', 'quiz attempt', 'unit']],
+  [/^(unit|survey|section)-/, ['unit']],
+  [/^signed-off$/, ['signed off', 'signed off on', 'unit']],
+  [/^session-/, ['session', 'session starts']],
+];
+const notHappened = (anchor: string): Record<string, string> =>
+  Object.fromEntries(FIELDS_OF.flatMap(([is, fields]) => (is.test(anchor) ? fields.map((field) => [field, NOT_HAPPENED[field]!]) : [])));
+
 /** What a look ahead goes by. */
-export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation'> & { sender: string; replies: RepliesRule; frame?: Frame };
+export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation' | 'sender'> & { replies: RepliesRule; frame?: Frame };
 
 /** A message as its reader would have it at a moment to come. */
 export interface Foreseen {
@@ -127,12 +178,14 @@ export function foreseeValues(
   step: PlanStep,
   recipient: Recipient,
   { assignment, course, revision }: Told,
-  { roster, organisation }: Pick<TextFacts, 'roster' | 'organisation'>,
+  { roster, organisation, sender }: Pick<TextFacts, 'roster' | 'organisation' | 'sender'>,
   at: Instant,
 ): Omit<Foreseen, 'rendered'> {
-  const own = valuesFor(valueFactsOf(step, assignment, recipient, { roster, course, organisation, certificate: null }, at, revision));
-  const values = { ...own, ...NOT_YET, ...withoutGaps(own) };
-  return { values, missing: fieldsNeeded(step.message).filter((field) => (values[field] ?? '').trim() === '') };
+  const own = valuesFor(
+    valueFactsOf(step, assignment, recipient, { roster, course, organisation, sender, certificate: null }, at, revision),
+  );
+  const values = { ...own, ...NOT_YET, ...notHappened(step.anchor.event), ...withoutGaps(own) };
+  return { values, missing: fieldsNeeded(textFor(step, assignment, roster, at)).filter((field) => (values[field] ?? '').trim() === '') };
 }
 
 /**
@@ -161,7 +214,7 @@ export function foreseeLetter(
     missing,
     values,
     rendered: renderMessage({
-      template: step.message,
+      template: textFor(step, assignment, roster, at),
       values: { ...values, ...Object.fromEntries(missing.map((field) => [field, `‹no ${field}›`])) },
       link: null,
       lead: [lead, because].filter(Boolean).join(' ') || null,

@@ -12,6 +12,7 @@ export const FIELD_GROUPS = [
   'Who reads it',
   'The assignment',
   'The course',
+  'What happened',
   'The quiz',
   'The certificate',
   'The house',
@@ -52,6 +53,15 @@ export const MERGE_FIELDS: readonly MergeField[] = [
     ['trainer', "the name of the course's owner"],
   ),
   ...of(
+    'What happened',
+    ['unit', 'the title of the unit that the step hangs on'],
+    ['signed off', '“met”, “not met” or “absent”, of the sign-off that the step hangs on'],
+    ['signed off on', 'the day of that sign-off'],
+    ['session', 'what the session is called that the step hangs on'],
+    ['session starts', 'when it starts, in words'],
+    ['reason given', 'what the employee was told with a new due date, a waiver or a withdrawal'],
+  ),
+  ...of(
     'The quiz',
     ['quiz', 'the title of the quiz that the step hangs on'],
     ['quiz result', 'its score, and whether it was passed'],
@@ -62,7 +72,7 @@ export const MERGE_FIELDS: readonly MergeField[] = [
     ['certificate serial', 'the serial of the certificate'],
     ['certificate expiry', 'the day on which the certificate expires'],
   ),
-  ...of('The house', ['organisation', 'the name of the organisation']),
+  ...of('The house', ['organisation', 'the name of the organisation'], ['sender', 'the name that the message comes from']),
 ];
 
 const KNOWN = new Set(MERGE_FIELDS.map((field) => field.name));

@@ -1,5 +1,6 @@
 import { describe, expect, it, test } from 'vitest';
 import fc from 'fast-check';
+import type { AssignmentEvent } from '../assignments/event.ts';
 import { standingAt } from '../assignments/state.ts';
 import { STANDARD_PLAN } from '../plans/standard.ts';
 import { stepFault } from '../plans/step.ts';
@@ -17,7 +18,7 @@ const template = (body: string, subject = 'About {course}'): Template => ({ subj
 const facts = (now = '2027-03-17T16:00') => ({
   employee: aPerson('runa', { name: 'Runa Aske' }), recipientName: 'Runa Aske', manager: aPerson('odd', { name: 'Odd Brandal' }), trainer: null,
   course: { title: 'Fire Teams Aboard', code: null, summary: 'Two teams.' }, assignedAt: utc('2027-03-01T09:30'), standing: standingAt(anAssignment(), utc(now)),
-  unitsDone: 2, unitsRequired: 5, certificate: null, quiz: null, organisation: 'Orlasund Ferries', zone: OSLO, calendar: new Calendar(OSLO_DAYS), now: utc(now),
+  unitsDone: 2, unitsRequired: 5, certificate: null, quiz: null, event: null, unitAsked: null, titleOf: () => null, sender: 'Training', organisation: 'Orlasund Ferries', zone: OSLO, calendar: new Calendar(OSLO_DAYS), now: utc(now),
 }); // prettier-ignore
 
 describe('a template', () => {
@@ -71,7 +72,13 @@ describe('a template', () => {
     standing: fc.constantFrom([], [{ type: 'finished', at: utc('2027-03-16T10:00') }] as const).map((events) => standingAt(anAssignment({ events: [...events] }), utc('2027-03-17T16:00'))),
     unitsDone: fc.nat(3), unitsRequired: fc.nat(5), certificate: maybe(fc.record({ serial: word, expiresOn: maybe(fc.constant('2028-03-17')) })),
     quiz: maybe(fc.record({ title: word, attempt: maybe(fc.nat(5)), score: maybe(fc.nat(100)), passed: maybe(fc.boolean()) })),
-  }).map((known) => ({ ...facts(), organisation: 'Orla', ...known })); // prettier-ignore
+    unitAsked: maybe(word), sender: word, event: maybe(fc.oneof(
+      fc.record({ type: fc.constant('unit-opened' as const), at: fc.constant(utc('2027-03-16T10:00')), unit: word }),
+      fc.record({ type: fc.constant('signed-off' as const), at: fc.constant(utc('2027-03-16T10:00')), attended: maybe(fc.boolean()), met: maybe(fc.boolean()) }),
+      fc.record({ type: fc.constant('session-set' as const), at: fc.constant(utc('2027-03-16T10:00')), session: maybe(word), startsAt: maybe(fc.constant(utc('2027-04-16T10:00'))) }),
+      fc.record({ type: fc.constant('waived' as const), at: fc.constant(utc('2027-03-16T10:00')), told: maybe(word) }),
+    )),
+  }).map((known) => ({ ...facts(), organisation: 'Orla', titleOf: (unit: string) => (unit < 'D' ? null : `Unit ${unit}`), ...known })); // prettier-ignore
   const anyFields = fc.subarray(
     MERGE_FIELDS.map(({ name }) => name),
     { minLength: 1 },
@@ -123,6 +130,21 @@ describe('a template', () => {
     expect(html).toMatch(/<td[^>]*>Runa Aske<\/td><td[^>]*>3<\/td>/);
     expect(text).toMatch(/Per Holm +12/);
   });
+});
+
+describe('what happened', () => {
+  const at = utc('2027-03-16T10:00');
+  test.each<[string, AssignmentEvent | null, Record<string, string | null>]>([
+    ['nothing', null, { unit: 'Knots', 'signed off': null, session: null, 'reason given': null }],
+    ['another unit than the one asked for', { type: 'unit-opened', at, unit: 'u2' }, { unit: 'Splices' }],
+    ['a sign-off that was not met', { type: 'signed-off', at, attended: true, met: false }, { 'signed off': 'not met', 'signed off on': 'Tue 16 Mar', unit: 'Knots' }],
+    ['somebody absent', { type: 'signed-off', at, attended: false }, { 'signed off': 'absent' }],
+    ['a seat in a session', { type: 'session-set', at, session: 'Spring', startsAt: utc('2027-04-16T07:00') }, { session: 'Spring', 'session starts': 'Fri 16 Apr 09:00' }],
+    ['a seat given up', { type: 'session-set', at, session: 'Spring', startsAt: null }, { session: 'Spring', 'session starts': null }],
+    ['a new due date, with a word', { type: 'extended', at, dueAt: at, reason: 'asked twice', told: 'You were at sea.' }, { 'reason given': 'You were at sea.' }],
+    ['a waiver without one', { type: 'waived', at, reason: 'for the record' }, { 'reason given': null }],
+  ])('%s', (_, event, expected) =>
+    expect(valuesFor({ ...facts(), event, unitAsked: 'u1', titleOf: (unit) => ({ u1: 'Knots', u2: 'Splices' })[unit] ?? null })).toMatchObject(expected)); // prettier-ignore
 });
 
 test.each([

@@ -195,6 +195,8 @@ function blockHtml(block: Block, paint: Paint): string {
     }
     case 'people':
       return paint.people ? tableHtml(paint.people) : '';
+    case 'part':
+      return block.content.map((one) => blockHtml(one, paint)).join('');
   }
 }
 
@@ -226,6 +228,8 @@ function blockText(block: Block, paint: Paint): string {
     }
     case 'people':
       return paint.people ? tableText(paint.people) : '';
+    case 'part':
+      return block.content.map((one) => blockText(one, paint)).join('\n\n');
   }
 }
 

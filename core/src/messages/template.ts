@@ -5,13 +5,16 @@ import {
   fieldsIn,
   hrefsIn,
   isHref,
+  partsOf,
   plainWords,
   segmentsOf,
   strayBrace,
+  withParts,
   type Body,
   type Doc,
   type FieldUse,
 } from './body.ts';
+import type { Condition } from '../conditions/condition.ts';
 import { isField, nearestField } from './fields.ts';
 
 export interface Template {
@@ -48,6 +51,23 @@ function usesOf(template: Template): { all: readonly string[]; needed: readonly 
   return uses;
 }
 
+/** What a text is for each answer that the conditions of its parts can have: few of them come, and each is asked for by thousands. */
+const read = new WeakMap<Template, Map<string, Template>>();
+
+/** A text as one reader has it: its parts are in it where their conditions hold. The same text for the same answers. */
+export function templateFor(template: Template, isShown: (condition: Condition) => boolean): Template {
+  const { body } = template;
+  const parts = partsOf(body);
+  if (parts.length === 0 || typeof body === 'string') return template;
+  const areShown = parts.map(({ attrs }) => attrs.onlyIf !== null && isShown(attrs.onlyIf));
+  let known = read.get(template);
+  if (!known) read.set(template, (known = new Map()));
+  const key = areShown.map(Number).join('');
+  let made = known.get(key);
+  if (!made) known.set(key, (made = { ...template, body: withParts(body, areShown) }));
+  return made;
+}
+
 /** The fields that a template prints. */
 export const fieldsOf = (template: Template): readonly string[] => usesOf(template).all;
 /** Those that somewhere have nothing to stand in for them: without a value they hold the message. */
@@ -82,10 +102,16 @@ export function templateFault(template: Template): string | null {
 /** In a written text fields are pieces of their own: a brace among its words would be read as it stands. */
 const braceIn = (doc: Doc): string | null => /[{}]/.exec(wordsIn(doc).join(''))?.[0] ?? null;
 
-function blockFault({ body }: Template): string | null {
+function blockFault({ body, plain }: Template): string | null {
   if (typeof body === 'string') return null;
   let fault: string | null = null;
   let tables = 0;
+  if (partsOf(body).some(({ attrs }) => attrs.onlyIf === null))
+    return 'A part of the text is for some readers only, and nothing says for whom; expected at least one condition.';
+  if (plain && partsOf(body).length > 0)
+    return 'The text has a part for some readers only, and beside it a plain text that was written by hand, which everybody would read as a whole; expected one or the other.';
+  if (body.content.every(({ type }) => type === 'part'))
+    return 'Every part of the text is for some readers only, and others would get an empty message; expected something that everybody reads.';
   eachBlock(docOf(body).content, (block) => {
     if (block.type === 'button' && plainWords({ type: 'doc', content: [{ type: 'paragraph', content: block.content }] }).trim() === '')
       fault ??= 'A button has no words on it; expected what it opens.';

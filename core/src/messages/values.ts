@@ -1,7 +1,10 @@
 import type { Person } from '../people/person.ts';
+import type { AssignmentEvent } from '../assignments/event.ts';
 import type { Standing } from '../assignments/state.ts';
 import { tellAmount, tellDate, tellDay, tellMoment } from '../time/words.ts';
 import { tellDistance, tellNear, tellWorkingDistance } from '../time/relative.ts';
+import { OUTCOME_WORDS } from '../conditions/catalogue.ts';
+import { outcomeOf } from '../plans/anchor.ts';
 import { dayOf, type Calendar } from '../time/calendar.ts';
 import type { Instant, Zone } from '../time/zone.ts';
 import type { Values } from './render.ts';
@@ -20,7 +23,14 @@ export interface ValueFacts {
   certificate: { serial: string; expiresOn: string | null } | null;
   /** the submission that the step hangs on; null where it hangs on none */
   quiz: { title: string; attempt: number | null; score: number | null; passed: boolean | null } | null;
+  /** what the step hangs on, where that is an event */
+  event: AssignmentEvent | null;
+  /** the unit that the step names */
+  unitAsked: string | null;
+  titleOf: (unit: string) => string | null;
   organisation: string;
+  /** the name that it comes from */
+  sender: string;
   /** the reader's zone: dates are told in it */
   zone: Zone;
   /** the reader's: working days are counted in it */
@@ -65,6 +75,17 @@ const VALUES: Readonly<Record<string, (facts: ValueFacts) => string | null>> = {
   quiz: ({ quiz }) => quiz?.title ?? null,
   'quiz result': ({ quiz }) => quiz && tellResult(quiz),
   'quiz attempt': ({ quiz }) => (quiz?.attempt == null ? null : String(quiz.attempt)),
+  unit: ({ event, unitAsked, titleOf }) => {
+    const unit = (event && 'unit' in event ? event.unit : null) ?? unitAsked;
+    return unit === null ? null : titleOf(unit);
+  },
+  session: ({ event }) => (event?.type === 'session-set' ? (event.session ?? null) : null),
+  'session starts': ({ event, zone, now }) =>
+    event?.type === 'session-set' && event.startsAt != null ? tellMoment(event.startsAt, zone, now) : null,
+  'signed off': ({ event }) => (event?.type === 'signed-off' ? OUTCOME_WORDS[outcomeOf(event)] : null),
+  'signed off on': ({ event, zone, now }) => (event?.type === 'signed-off' ? tellDay(zone.dayAt(event.at), zone.dayAt(now)) : null),
+  'reason given': ({ event }) => (event && 'told' in event ? (event.told ?? null) : null),
+  sender: ({ sender }) => sender,
   organisation: ({ organisation }) => organisation,
 };
 

@@ -107,7 +107,7 @@ function openings(assignment: Assignment, unit: string | undefined, now: Instant
     .sort((a, b) => a.at - b.at || (a.unit < b.unit ? -1 : 1));
   return [
     ...opened,
-    ...ahead.map(({ at }, i) => ({
+    ...ahead.map(({ at, unit: opens }, i) => ({
       at,
       revision: opened.length + i,
       knownAt: assignment.assignedAt,
@@ -115,6 +115,7 @@ function openings(assignment: Assignment, unit: string | undefined, now: Instant
       isTakenBack: false,
       replacedAt: null,
       gaps: [],
+      event: { type: 'unit-opened' as const, at, unit: opens },
     })),
   ];
 }

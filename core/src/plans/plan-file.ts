@@ -1,5 +1,6 @@
 import { CONDITIONS, leafName, type ConditionValue, type Leaf } from '../conditions/catalogue.ts';
 import { isLeaf, type Condition } from '../conditions/condition.ts';
+import { withConditions } from '../messages/body.ts';
 import { namedPerson, roleOfPerson } from '../people/role.ts';
 import type { Anchor } from './anchor.ts';
 import type { PlanStep } from './standard.ts';
@@ -59,6 +60,7 @@ export const renamedSteps = (steps: readonly PlanStep[], rename: Rename): PlanSt
     }),
     onlyIf: step.onlyIf && renamedCondition(step.onlyIf, rename),
     stopWhen: step.stopWhen && renamedCondition(step.stopWhen, rename),
+    message: { ...step.message, body: withConditions(step.message.body, (condition) => renamedCondition(condition, rename)) },
   }));
 
 /** A line that only one of two plans has, or that reads otherwise. */

@@ -1,3 +1,6 @@
+import type { Leaf } from '../conditions/catalogue.ts';
+import { leavesOf } from '../conditions/condition.ts';
+import { partsOf } from '../messages/body.ts';
 import type { Template } from '../messages/template.ts';
 import type { Step } from './step.ts';
 
@@ -5,6 +8,12 @@ import type { Step } from './step.ts';
 export interface PlanStep extends Step {
   message: Template;
 }
+
+/** The leaves of everything that a step asks: whom it goes to only, when it stops, and who reads the parts of its text. */
+export const leavesOfStep = ({ onlyIf, stopWhen, message }: PlanStep): Leaf[] =>
+  [onlyIf, stopWhen, ...partsOf(message.body).map(({ attrs }) => attrs.onlyIf)].flatMap((condition) =>
+    condition ? leavesOf(condition) : [],
+  );
 
 /** Whether a step goes in a course: it is on, and of a course that certifies nobody no certificate is told of. */
 export const goesIn = (certificate: 'issued' | 'none' | null, { on, kind }: PlanStep): boolean =>

@@ -1,6 +1,6 @@
 import type { Names } from '../conditions/catalogue.ts';
 import { tellCondition } from '../conditions/condition.ts';
-import { plainWords } from '../messages/body.ts';
+import { partsOf, plainWords } from '../messages/body.ts';
 import { tellRole } from '../people/role.ts';
 import type { PlanStep } from './standard.ts';
 import { tellWhen, windowOf } from './step.ts';
@@ -22,6 +22,9 @@ export function tellSteps(steps: readonly PlanStep[], names: Names): Record<stri
       step.stopWhen ? `stops when ${tellCondition(step.stopWhen, names)}` : '',
       step.message.subject,
       plainWords(step.message.body),
+      ...partsOf(step.message.body).map(
+        ({ attrs }) => `part of the text only if ${attrs.onlyIf ? tellCondition(attrs.onlyIf, names) : 'nothing is said yet'}`,
+      ),
       step.message.button ? `[${step.message.button}]` : '',
       step.message.withDate ? 'with the due date, for a calendar' : '',
       step.message.plain ? `as plain text: ${step.message.plain}` : '',

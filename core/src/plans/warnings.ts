@@ -2,7 +2,7 @@ import { isOpenState, standingAt, STATES, type Assignment } from '../assignments
 import { CONDITIONS, leafName, type Names } from '../conditions/catalogue.ts';
 import { holds, leavesOf, tellCondition, type Condition } from '../conditions/condition.ts';
 import { whyNever, type Possible } from '../conditions/possible.ts';
-import { plainWords, withPhrase } from '../messages/body.ts';
+import { partsOf, plainWords, withPhrase } from '../messages/body.ts';
 import type { Template } from '../messages/template.ts';
 import type { Roster } from '../people/person.ts';
 import type { RehearsalLine } from '../rehearsal/rehearse.ts';
@@ -108,7 +108,11 @@ function neverWarnings(step: PlanStep, on: readonly PlanStep[], about: Omit<Text
     const why = whyNever({ not: step.stopWhen }, possible);
     if (why) return never(`it stops when ${tellCondition(step.stopWhen, names)}, and that is always so`, { words: 'Let it not stop', step: step.id, change: { stopWhen: null } }); // prettier-ignore
   }
-  return [];
+  return partsOf(step.message.body).flatMap(({ attrs: { onlyIf } }): PlanWarning[] => {
+    const why = onlyIf && whyNever(onlyIf, possible);
+    const words = onlyIf && `“${step.name}”: nobody would read the part of its text that is there only if ${tellCondition(onlyIf, names)}; ${why}.`; // prettier-ignore
+    return why && words ? [{ kind: 'never', step: step.id, words, people: [], mend: null }] : [];
+  });
 }
 
 /** A step that follows so many days of silence and asks for more. */

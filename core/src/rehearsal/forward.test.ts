@@ -20,7 +20,7 @@ const facts = (rest: Partial<RehearsalFacts> = {}): RehearsalFacts => ({
     ...Array.from({ length: 10 }, (_, i) => aPerson(`p${i}`, { name: `Person ${i}`, manager: 'kari', calendar: i < 7 ? 'orla' : 'tarn' })),
   ],
   calendars: [OSLO, LONDON],
-  courses: [{ id: 'c1', title: 'Fire Teams Aboard', owner: 'tora', units: ['u1'], code: null, summary: 'Hoses.', required: ['u1'], needed: null, quizzes: {} }],
+  courses: [{ id: 'c1', title: 'Fire Teams Aboard', owner: 'tora', units: ['u1'], code: null, summary: 'Hoses.', required: ['u1'], needed: null, titles: { u1: 'Hoses' } }],
   settings: DEFAULT_SETTINGS,
   parents: {},
   names: NAMES,

@@ -224,6 +224,6 @@ export function suppose(facts: RehearsalFacts, supposition: Supposition): Suppos
     plans,
     assignments,
     ...(down && { outage: down }),
-    missingOf: missingOf(roster, new Map(facts.courses.map((one) => [one.id, one])), facts.organisation),
+    missingOf: missingOf(roster, new Map(facts.courses.map((one) => [one.id, one])), facts),
   };
 }

@@ -10,6 +10,7 @@ import {
   tellMoment,
   tellResult,
   tableOfPeople,
+  textFor,
   valueFactsOf,
   valuesFor,
   type EventNamed,
@@ -65,6 +66,7 @@ const valueFacts = (
       roster,
       course: courses.get(assignment.course)!,
       organisation: house.organisation,
+      sender: house.senderName,
       certificate: extras.certificates.get(assignment.id) ?? null,
     },
     now,
@@ -140,7 +142,10 @@ const leadOf = (recipient: Recipient, assignment: AssignmentFacts): string | nul
 export const missingIn =
   (facts: MergeFacts, extras: MessageExtras): MissingOf =>
   (step, assignment, recipient, at) =>
-    missingFields((step as PlanStep).message, valueFacts(step as PlanStep, assignment as AssignmentFacts, recipient, facts, extras, at));
+    missingFields(
+      textFor(step as PlanStep, assignment, facts.roster, at),
+      valueFacts(step as PlanStep, assignment as AssignmentFacts, recipient, facts, extras, at),
+    );
 
 /** A message as it is written, and whom its reply reaches. */
 export interface Composed extends Rendered {
@@ -163,7 +168,7 @@ export function compose(
   const replies = repliesOf(facts.house, owners, facts.roster, now);
   const table = step.gather !== 'per day' ? null : step.anchor.event.startsWith('quiz-') ? submissions() : lateOnes();
   const rendered = renderMessage({
-    template: step.message,
+    template: textFor(step, first!, facts.roster, now),
     values: valuesFor(valueFacts(step, first!, recipient, facts, extras, now, revision)),
     link: linkOf(step, first!, recipient, extras, submissionOf(step, first!, facts.roster, now, revision)),
     links: linksOf(first!, recipient, extras),

@@ -4,6 +4,7 @@ import { LetterRequest } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { assignAt, makeCourse, makeCrew, openMailSink, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
+import { publishPlan } from '../plans/publish.ts';
 import { findTestLetter, listTestLetters } from './test-letters.repo.ts';
 import { letterView, sendTestLetter } from './letters.ts';
 
@@ -65,6 +66,30 @@ describe('a letter, looked at before it goes', () => {
     );
   });
 
+  it('has the parts that are for its reader, asks their fields of nobody else, and goes as it was looked at', async () => {
+    await house.db.query("update people set job = case name when 'Runa Aske' then 'Bosun' end where name in ('Runa Aske', 'Per Aske')");
+    const words = (text: string) => ({ type: 'paragraph' as const, content: [{ type: 'text' as const, text }] });
+    const job = { type: 'field' as const, attrs: { name: 'job', fallback: null } };
+    const step = saying({
+      type: 'doc',
+      content: [
+        words('For all.'),
+        { type: 'part', attrs: { onlyIf: { job: ['Bosun'] } }, content: [{ type: 'paragraph', content: [{ type: 'text', text: 'As ' }, job] }] },
+        { type: 'part', attrs: { onlyIf: { not: { job: ['Bosun'] } } }, content: [words('For the others.')] },
+      ],
+    }); // prettier-ignore
+    const found = await view(step);
+    expect(found.inTrouble).toBe(0);
+    const texts = await Promise.all(found.readers.map(async ({ key }) => (await view(step, key)).letter!.text.split('\n\n-- \n')[0]));
+    expect(texts).toEqual(['For all.\n\nFor the others.', 'For all.\n\nAs Bosun']);
+    await publishPlan(house.deps, course, { version: 1, steps: [{ ...step, on: true }] } as never, 'Sigrid Aune');
+    await drain(house.deps, house.mailer);
+    house.clock.at = Date.parse('2027-03-17T16:00:00Z');
+    await drain(house.deps, house.mailer);
+    const sent = house.mailer.letters.filter(({ subject }) => subject === 'S').sort((a, b) => (a.toAddress < b.toAddress ? -1 : 1));
+    expect(sent.map(({ text }) => text.split('\n\n-- \n')[0])).toEqual(texts);
+  });
+
   it('to a manager: one message a day for all it lists, and nobody to write to is a trouble', async () => {
     const found = await view(of('to-manager'));
     expect(found.readers.map(({ employee, to }) => [employee, to])).toEqual([['Per Aske', 'Odd Aske'], ['Runa Aske', 'Odd Aske']]); // prettier-ignore
@@ -89,7 +114,7 @@ describe('a letter, looked at before it goes', () => {
 
   it('hangs on what may never happen, and says that nothing is to come', async () => {
     const found = await view(bareStep('failed', { name: 'Failed', kind: 'follow-up', anchor: { event: 'quiz-failed' }, offset: { amount: 0, unit: 'hours' }, message: { subject: 'About {quiz|the quiz}', body: 'x', button: null } })); // prettier-ignore
-    expect(found.letter).toMatchObject({ subject: 'About the quiz', at: null });
+    expect(found.letter).toMatchObject({ subject: 'About (the title of the quiz)', at: null });
     expect(found.letter!.not).toBeTruthy();
   });
 });

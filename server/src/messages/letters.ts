@@ -125,7 +125,13 @@ async function readingsOf(
       const employee = roster.getPerson(assignment.person);
       const recipient = findRecipient(role, employee, owner, roster, at);
       const told = { assignment, course, revision: line?.revision ?? 0 };
-      const { missing, values } = foreseeValues(steps[0]!, recipient, told, { roster, organisation: house.organisation }, at);
+      const { missing, values } = foreseeValues(
+        steps[0]!,
+        recipient,
+        told,
+        { roster, organisation: house.organisation, sender: house.senderName },
+        at,
+      );
       const subject = missing.length > 0 ? '' : fillLine(step.message.subject, values);
       const troubles = [
         ...(recipient.address === null ? [`nobody to write to: ${tellList(recipient.path) || 'no address'}`] : []),

@@ -44,8 +44,6 @@ export interface CourseFacts extends Course {
   needed: number | null;
   /** units that do not open at once */
   released: Released[];
-  /** titles of its quizzes, by unit */
-  quizzes: Record<string, string>;
   /** titles of all of its units */
   titles: Record<string, string>;
   /** the units that count of each of its sections */
@@ -176,7 +174,6 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     required: row.required_units,
     needed: row.needed,
     released: row.units.filter(({ release }) => release !== null),
-    quizzes: Object.fromEntries(row.units.flatMap(({ id, title, kind }) => (kind === 'quiz' ? [[id, title]] : []))),
     titles: Object.fromEntries(row.units.map(({ id, title }) => [id, title])),
     sections: sectionsOf(row.units),
   }));

@@ -140,3 +140,13 @@ export function openConditions(group: GroupRow, before = ''): string[] {
     return openConditions(row, `${number}.`);
   });
 }
+
+/** The rows of a condition: those that are being written, as long as they mean what is stored. */
+export function keptRows(
+  now: { id: string; condition: Condition | null },
+  before: { source: { id: string }; value: GroupRow } | undefined,
+): GroupRow {
+  if (before && before.source.id === now.id && JSON.stringify(conditionFrom(before.value)) === JSON.stringify(now.condition))
+    return before.value;
+  return now.condition === null ? { kind: 'group', isNot: false, mode: 'all', rows: [] } : rowsFrom(now.condition);
+}

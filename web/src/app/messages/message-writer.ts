@@ -11,6 +11,7 @@ import { sentenceOf } from '../shared/refusal.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { Letter } from './letter.ts';
 import { TemplateEdit } from './template-edit.ts';
+import type { PartChoices } from './text-editor.ts';
 
 /** Writes the message of a step, with what its real readers would have of it beside: those in trouble first. */
 @Component({
@@ -26,6 +27,7 @@ export class MessageWriter {
   readonly step = input.required<PlanStepView>();
   /** somebody who may not write it looks how it is read */
   readonly isReadOnly = input(false);
+  readonly parts = input<PartChoices | null>(null);
   readonly changed = output<PlanStepView['message']>();
   readonly left = output();
   protected readonly reading = signal<string | null>(null);

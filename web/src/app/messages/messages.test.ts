@@ -2,18 +2,20 @@ import { Editor } from '@tiptap/core';
 import StarterKit from '@tiptap/starter-kit';
 import { describe, expect, it, test, vi } from 'vitest';
 import type { LetterView, PlanStepView } from '@nudrik/contract';
-import { docOf, keptForm, STANDARD_PLAN, type Block, type Body, type Doc, type Inline } from '@nudrik/core';
+import { docOf, keptForm, NAMES_THEMSELVES, STANDARD_PLAN, type Block, type Body, type Doc, type Inline } from '@nudrik/core';
+import { By } from '@angular/platform-browser';
+import { ConditionPeople } from '../conditions/condition-rows.ts';
 import { openPage } from '../../testing/page.ts';
 import { MessageWriter } from './message-writer.ts';
 import { TemplateEdit } from './template-edit.ts';
 import { TextEditor } from './text-editor.ts';
-import { ButtonNode, docFrom, Field, PeopleNode } from './text-nodes.ts';
+import { ButtonNode, docFrom, Field, PartNode, PeopleNode, WithParts } from './text-nodes.ts';
 
 const text = (words: string): Inline => ({ type: 'text', text: words });
 const field = (name: string, fallback: string | null = null): Inline => ({ type: 'field', attrs: { name, fallback } });
 const p = (...content: Inline[]): Block => ({ type: 'paragraph', content });
 const doc = (...content: Block[]): Doc => ({ type: 'doc', content });
-const editor = (content: Doc): Editor => new Editor({ extensions: [StarterKit.configure({ trailingNode: false, link: { protocols: ['to'], isAllowedUri: () => true, HTMLAttributes: { target: null, rel: null, class: null } } }), Field, ButtonNode, PeopleNode], content }); // prettier-ignore
+const editor = (content: Doc): Editor => new Editor({ extensions: [StarterKit.configure({ document: false, trailingNode: false, link: { protocols: ['to'], isAllowedUri: () => true, HTMLAttributes: { target: null, rel: null, class: null } } }), WithParts, Field, ButtonNode, PeopleNode, PartNode], content }); // prettier-ignore
 
 describe('what an editor holds', () => {
   test.each<[string, Block]>([
@@ -25,6 +27,8 @@ describe('what an editor holds', () => {
     ['a quote', { type: 'blockquote', content: [p(text('so'))] }],
     ['a divider', { type: 'horizontalRule' }],
     ['a button', { type: 'button', attrs: { href: 'https://x.example' }, content: [text('Open '), field('course')] }],
+    ['a part for some', { type: 'part', attrs: { onlyIf: { department: ['1'] } }, content: [p(text('a')), { type: 'horizontalRule' }] }],
+    ['a part that nobody is named for yet', { type: 'part', attrs: { onlyIf: null }, content: [p(text('a'))] }],
     ['where the table stands', { type: 'people', attrs: { columns: ['person', 'told'] } }],
   ])('%s: is the same text again', (_, block) => {
     const written = doc(p(text('first')), block);
@@ -83,6 +87,36 @@ describe('the editor of a text', () => {
     inside.commands.insertContent('!');
     expect(said).toEqual(['!About {course}']);
   });
+
+  it('of a subject keeps the space that was typed last, though it is kept as words', async () => {
+    const page = await openPage(TemplateEdit, { inputs: { message: { subject: 'About', body: 'x', button: null } } });
+    const line = page.fixture.debugElement.query(By.directive(TextEditor)).componentInstance as unknown as { editor: Editor };
+    for (const letters of [' ', 'it', ' ', 'all']) {
+      line.editor.view.dispatch(line.editor.state.tr.insertText(letters, line.editor.state.doc.content.size - 1));
+      await page.settle();
+    }
+    expect((page.fixture.componentInstance as TemplateEdit).message().subject).toBe('About it all');
+  });
+
+  it('makes a part of what is chosen, for those whom its conditions name, and takes that back', async () => {
+    const facts = { departments: [{ id: '1', name: 'Deck' }], sites: [], groups: [], jobs: [], courses: [] };
+    const names = { ...NAMES_THEMSELVES, department: (id: string) => (id === '1' ? 'Deck' : id) };
+    const page = await openPage(TextEditor, { inputs: { label: 'Text', body: 'All.\n\nHoses are aft.', parts: { facts, names } }, providers: [{ provide: ConditionPeople, useValue: {} }] });
+    const said: Body[] = [];
+    (page.fixture.componentInstance as TextEditor).changed.subscribe((body: Body) => said.push(body));
+    const inside = (page.fixture.componentInstance as unknown as { editor: Editor }).editor;
+    inside.commands.setTextSelection(inside.state.doc.content.size - 2);
+    await page.click(page.getByRole('button', { name: 'For some' }));
+    expect(said.at(-1)).toEqual(doc(p(text('All.')), { type: 'part', attrs: { onlyIf: null }, content: [p(text('Hoses are aft.'))] }));
+    expect(document.querySelector<HTMLElement>('.part')!.dataset['words']).toBe('only if …');
+    await page.click(page.getByRole('button', { name: 'Add a condition' }));
+    await page.choose(page.getByLabelText('Add to condition 1'), 'Deck');
+    const onlyIf = { all: [{ department: ['1'], below: true }] };
+    expect(said.at(-1)).toEqual(doc(p(text('All.')), { type: 'part', attrs: { onlyIf }, content: [p(text('Hoses are aft.'))] }));
+    expect(document.querySelector<HTMLElement>('.part')!.dataset['words']).toBe('only if in Deck');
+    await page.click(page.getByRole('button', { name: 'For some' }));
+    expect(said.at(-1)).toBe('All.\n\nHoses are aft.');
+  }); // prettier-ignore
 });
 
 it('the plain text is made from the text until somebody writes it, and again when they leave it', async () => {

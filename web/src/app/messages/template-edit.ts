@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, input, linkedSignal, model } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { plainWords, type Body, type Template } from '@nudrik/core';
-import { TextEditor } from './text-editor.ts';
+import { TextEditor, type PartChoices } from './text-editor.ts';
 
 /** Subject, text and button of a message; and its plain text where somebody would rather write that. */
 @Component({
@@ -10,7 +10,7 @@ import { TextEditor } from './text-editor.ts';
   imports: [FormsModule, TextEditor],
   template: `
     <div class="field"><span>Subject</span><nk-text-editor label="Subject" [isLine]="true" [values]="values()" [body]="message().subject" (changed)="subject($event)" /></div>
-    <div class="field"><span>Text</span><nk-text-editor label="Text" [values]="values()" [isGathered]="isGathered()" [body]="message().body" (changed)="change({ body: $event })" /></div>
+    <div class="field"><span>Text</span><nk-text-editor label="Text" [values]="values()" [isGathered]="isGathered()" [parts]="isGathered() ? null : parts()" [body]="message().body" (changed)="change({ body: $event })" /></div>
     <label class="field"><span>Button under the text; empty for none</span><input class="input" maxlength="80" [ngModel]="message().button ?? ''" (ngModelChange)="change({ button: $event.trim() === '' ? null : $event })" /></label>
     @if (!isGathered()) {
       <label class="pair date"><input type="checkbox" [ngModel]="!!message().withDate" (ngModelChange)="withDate($event)" /> With the due date, for the employee’s calendar</label>
@@ -28,6 +28,7 @@ export class TemplateEdit {
   readonly message = model.required<Template>();
   readonly values = input<Readonly<Record<string, string | null>> | null>(null);
   readonly isGathered = input(false);
+  readonly parts = input<PartChoices | null>(null);
   protected readonly hasPlain = linkedSignal(() => (this.message().plain ?? null) !== null);
 
   protected change(change: Partial<Template>): void {

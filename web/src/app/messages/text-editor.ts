@@ -6,6 +6,7 @@ import {
   effect,
   inject,
   input,
+  linkedSignal,
   output,
   signal,
   untracked,
@@ -24,17 +25,32 @@ import {
   LINK_PLACES,
   linkPlaceOf,
   MERGE_FIELDS,
+  plainWords,
   TABLE_COLUMNS,
+  tellCondition,
   type Body,
+  type Condition,
+  type ConditionFact,
   type LinkPlace,
+  type Names,
   type TableColumn,
 } from '@nudrik/core';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
-import { ButtonNode, docFrom, Field, PeopleNode, sliceOf } from './text-nodes.ts';
+import { conditionFrom, keptRows, openConditions, type GroupRow } from '../conditions/condition-model.ts';
+import { ConditionRows, type ConditionChoices } from '../conditions/condition-rows.ts';
+import { ButtonNode, docFrom, Field, PartNode, PeopleNode, sliceOf, WithParts } from './text-nodes.ts';
 
 /** One paragraph that cannot be parted: a subject. */
 const OneLine = Node.create({ name: 'doc', topNode: true, content: 'paragraph' });
 const WEB = 'web';
+/** what went before is not asked: a look ahead could not tell */
+const ASKS: readonly ConditionFact[] = ['person', 'assignment', 'held'];
+
+/** What the conditions of parts choose from, and what they are called. */
+export interface PartChoices {
+  facts: ConditionChoices;
+  names: Names;
+}
 
 interface Tool {
   label: string;
@@ -47,13 +63,14 @@ interface Tool {
 type Chosen =
   | { kind: 'field'; name: string; fallback: string }
   | { kind: 'link' | 'button'; href: string }
-  | { kind: 'people'; columns: readonly TableColumn[] };
+  | { kind: 'people'; columns: readonly TableColumn[] }
+  | { kind: 'part'; onlyIf: Condition | null };
 
 /** The text of a message, or its subject on one line. Merge fields are solid tokens: `{` opens their list, and they go as a whole. */
 @Component({
   selector: 'nk-text-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, NgTemplateOutlet, SelectField],
+  imports: [ConditionRows, FormsModule, NgTemplateOutlet, SelectField],
   templateUrl: './text-editor.html',
   styleUrl: './text-editor.css',
 })
@@ -65,13 +82,25 @@ export class TextEditor {
   readonly isGathered = input(false);
   /** what the fields print for whoever the text is previewed as */
   readonly values = input<Readonly<Record<string, string | null>> | null>(null);
+  /** with them, parts may be for some readers only */
+  readonly parts = input<PartChoices | null>(null);
   readonly changed = output<Body>();
   private readonly place = viewChild.required<ElementRef<HTMLElement>>('place');
   private readonly fieldList = viewChild<SelectField>('fieldList');
   private editor: Editor | null = null;
   private told: Body | null = null;
+  protected readonly isInPart = signal(false);
   protected readonly active = signal<ReadonlySet<string>>(new Set());
   protected readonly chosen = signal<Chosen | null>(null);
+  private readonly part = computed(() => {
+    const chosen = this.chosen();
+    return chosen?.kind === 'part' ? chosen.onlyIf : null;
+  });
+  protected readonly rows = linkedSignal<{ id: string; condition: Condition | null }, GroupRow>({
+    source: () => ({ id: 'part', condition: this.part() }),
+    computation: (now, before) => keptRows(now, before),
+  });
+  protected readonly asks = ASKS;
   protected readonly problem = signal<string | null>(null);
   protected readonly columns = Object.entries(TABLE_COLUMNS) as [TableColumn, string][];
   // the same list stays the same while it is open: another one begins at its top
@@ -100,11 +129,17 @@ export class TextEditor {
     // undone elsewhere, or another text
     effect(() => {
       const body = this.body();
-      if (JSON.stringify(body) === JSON.stringify(this.told)) return;
+      if (this.isSame(body, this.told)) return;
       this.told = body;
       this.editor?.commands.setContent(this.contentOf(body), { emitUpdate: false });
     });
     inject(DestroyRef).onDestroy(() => this.editor?.destroy());
+  }
+
+  /** A line is kept as words: the space that was typed last is none of another text. */
+  private isSame(a: Body, b: Body | null): boolean {
+    const lineOf = (body: Body): string => plainWords(body).replace(/\s+/g, ' ');
+    return JSON.stringify(a) === JSON.stringify(b) || (this.isLine() && b !== null && lineOf(a) === lineOf(b));
   }
 
   private contentOf(body: Body): JSONContent {
@@ -122,13 +157,14 @@ export class TextEditor {
       extensions: [
         StarterKit.configure({
           code: false, codeBlock: false, strike: false, underline: false, heading: isLine ? false : { levels: [2, 3] },
-          ...(isLine ? { document: false, bold: false, italic: false, blockquote: false, bulletList: false, orderedList: false, listItem: false, listKeymap: false, horizontalRule: false, hardBreak: false, link: false, trailingNode: false } : {
+          document: false,
+          ...(isLine ? { bold: false, italic: false, blockquote: false, bulletList: false, orderedList: false, listItem: false, listKeymap: false, horizontalRule: false, hardBreak: false, link: false, trailingNode: false } : {
             trailingNode: false,
             link: { openOnClick: false, autolink: false, protocols: ['http', 'https', 'mailto', 'to'], isAllowedUri: (href: string) => isHref(href), HTMLAttributes: { target: null, rel: null, class: null } },
           }),
         }),
         Field,
-        ...(isLine ? [OneLine] : [ButtonNode, PeopleNode]),
+        ...(isLine ? [OneLine] : [WithParts, ButtonNode, PeopleNode, PartNode.configure({ tell: (condition) => this.tell(condition) })]),
       ], // prettier-ignore
       content: this.contentOf(this.told),
       editorProps: {
@@ -169,18 +205,41 @@ export class TextEditor {
 
   private look(): void {
     this.active.set(new Set(this.tools.filter((tool) => tool.on()).map(({ label }) => label)));
+    this.isInPart.set(this.is('part'));
     const attrs = (name: string) => this.editor!.getAttributes(name) as Record<string, unknown>;
     this.chosen.set(
       this.is('field')
         ? { kind: 'field', name: String(attrs('field')['name']), fallback: (attrs('field')['fallback'] as string | null) ?? '' }
-        : this.is('people')
-          ? { kind: 'people', columns: attrs('people')['columns'] as TableColumn[] }
-          : this.is('button')
-            ? { kind: 'button', href: String(attrs('button')['href']) }
-            : this.is('link')
-              ? { kind: 'link', href: String(attrs('link')['href']) }
-              : null,
+        : this.is('people') || this.is('button') || this.is('link') || !this.is('part')
+          ? this.chosenIn(attrs)
+          : { kind: 'part', onlyIf: attrs('part')['onlyIf'] as Condition | null },
     );
+  }
+
+  private chosenIn(attrs: (name: string) => Record<string, unknown>): Chosen | null {
+    return this.is('people')
+      ? { kind: 'people', columns: attrs('people')['columns'] as TableColumn[] }
+      : this.is('button')
+        ? { kind: 'button', href: String(attrs('button')['href']) }
+        : this.is('link')
+          ? { kind: 'link', href: String(attrs('link')['href']) }
+          : null;
+  }
+
+  private tell(condition: Condition | null): string {
+    const names = this.parts()?.names;
+    return condition && names ? `only if ${tellCondition(condition, names)}` : 'only if …';
+  }
+
+  /** What is chosen becomes a part for some readers, or is one no longer. */
+  protected togglePart(): void {
+    this.run((chain) => (this.is('part') ? chain.lift('part') : chain.wrapIn('part')));
+  }
+
+  protected setRows(rows: GroupRow): void {
+    this.rows.set(rows);
+    this.problem.set(openConditions(rows)[0] ?? null);
+    this.editor?.commands.updateAttributes('part', { onlyIf: conditionFrom(rows) });
   }
 
   private listFields(): Choice[] {

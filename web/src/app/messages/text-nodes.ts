@@ -1,6 +1,6 @@
 import { mergeAttributes, Node, type JSONContent } from '@tiptap/core';
 import { Fragment, Slice, type Schema } from '@tiptap/pm/model';
-import { docOf, TABLE_COLUMNS, type Block, type Doc, type Inline, type Mark, type TableColumn } from '@nudrik/core';
+import { docOf, TABLE_COLUMNS, type Block, type Condition, type Doc, type Inline, type Mark, type TableColumn } from '@nudrik/core';
 
 /** A merge field: one solid piece that is put in, taken out and carried as a whole. */
 export const Field = Node.create({
@@ -58,6 +58,35 @@ export const PeopleNode = Node.create({
   },
 });
 
+/** In a text parts for some stand between the others, and in nothing. */
+export const WithParts = Node.create({ name: 'doc', topNode: true, content: '(block | part)+' });
+
+/** A part that only some read: its blocks, below who they are. */
+export const PartNode = Node.create<{ tell: (condition: Condition | null) => string }>({
+  name: 'part',
+  content: 'block+',
+  defining: true,
+  addOptions: () => ({ tell: () => '' }),
+  addAttributes: () => ({
+    onlyIf: { default: null, parseHTML: (element: HTMLElement) => conditionIn(element.dataset['onlyIf']), renderHTML: () => ({}) },
+  }),
+  parseHTML: () => [{ tag: 'div[data-only-if]' }],
+  renderHTML({ node }) {
+    const onlyIf = node.attrs['onlyIf'] as Condition | null;
+    return ['div', { class: 'part', 'data-only-if': JSON.stringify(onlyIf), 'data-words': this.options.tell(onlyIf) }, 0];
+  },
+});
+
+/** What was carried in a clipboard: anything else is a part that nobody was named for yet. */
+function conditionIn(text: string | undefined): Condition | null {
+  try {
+    const value: unknown = JSON.parse(text ?? 'null');
+    return typeof value === 'object' ? (value as Condition | null) : null;
+  } catch {
+    return null;
+  }
+}
+
 const marksOf = ({ marks = [] }: JSONContent): { marks?: Mark[] } => {
   const known = marks.flatMap(({ type, attrs }): Mark[] =>
     type === 'bold' || type === 'italic' ? [{ type }] : type === 'link' ? [{ type, attrs: { href: String(attrs?.['href'] ?? '') } }] : [],
@@ -93,6 +122,8 @@ function blockFrom(node: JSONContent): Block[] {
       return [{ type: 'horizontalRule' }];
     case 'button':
       return [{ type: 'button', attrs: { href: String(node.attrs?.['href']) }, ...inlines() }];
+    case 'part':
+      return [{ type: 'part', attrs: { onlyIf: (node.attrs?.['onlyIf'] as Condition | null | undefined) ?? null }, content: children.flatMap(blockFrom) }]; // prettier-ignore
     case 'people':
       return [{ type: 'people', attrs: { columns: [...((node.attrs?.['columns'] as TableColumn[] | undefined) ?? [])] } }];
     default:

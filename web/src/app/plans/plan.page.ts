@@ -212,6 +212,11 @@ export class PlanPage implements HasWork {
       step: look([...this.steps()]),
     };
   });
+  /** What parts of texts may ask for whom they are. */
+  protected readonly parts = computed(() => {
+    const choices = this.choices.data();
+    return choices ? { facts: choices, names: this.names() } : null;
+  });
   private tell(condition: Condition | null): string {
     return condition ? tellCondition(condition, this.names()) : '';
   }

@@ -16,7 +16,7 @@ import {
   type Unit,
 } from '@nudrik/core';
 import { ConditionRows } from '../conditions/condition-rows.ts';
-import { conditionFrom, openConditions, rowsFrom, type GroupRow } from '../conditions/condition-model.ts';
+import { conditionFrom, keptRows, openConditions, type GroupRow } from '../conditions/condition-model.ts';
 import { RolesPick } from '../people/roles-pick.ts';
 import { DateField } from '../shared/pick/date-field.ts';
 import { NumberField } from '../shared/pick/number-field.ts';
@@ -151,14 +151,4 @@ export class StepSheet {
     this.put({ [which]: conditionFrom(rows) });
     this.open.emit([...openConditions(this.onlyIf()), ...openConditions(this.stopWhen())]);
   }
-}
-
-/** The rows of a condition: those that are being written, as long as they mean what is stored. */
-function keptRows(
-  now: { id: string; condition: Condition | null },
-  before: { source: { id: string }; value: GroupRow } | undefined,
-): GroupRow {
-  if (before && before.source.id === now.id && JSON.stringify(conditionFrom(before.value)) === JSON.stringify(now.condition))
-    return before.value;
-  return now.condition === null ? { kind: 'group', isNot: false, mode: 'all', rows: [] } : rowsFrom(now.condition);
 }

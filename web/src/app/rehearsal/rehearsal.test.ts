@@ -17,7 +17,7 @@ const facts = (rest: Partial<RehearsalFacts> = {}): RehearsalFacts => ({
   replies: { replyTo: 'training@orlasund.example', repliesToTrainer: false },
   people: [person('9', 'Tora Hauge'), person('8', '=Kari Berg'), person('4', 'Runa Aske', { manager: '8' }), person('5', 'Per Moe', { manager: '8' })],
   calendars: [{ id: '1', zone: 'Europe/Oslo', workingDays: [1, 2, 3, 4, 5], holidays: [] }],
-  courses: [{ id: '2', title: 'Fire Teams Aboard', owner: '9', units: ['u1'], code: null, summary: 'Hoses and words.', required: ['u1'], needed: null, quizzes: {} }],
+  courses: [{ id: '2', title: 'Fire Teams Aboard', owner: '9', units: ['u1'], code: null, summary: 'Hoses and words.', required: ['u1'], needed: null, titles: { u1: 'Hoses' } }],
   settings: DEFAULT_SETTINGS,
   parents: {},
   names: { department: {}, site: { 1: 'Orla Quay' }, group: {}, person: {}, course: {}, unit: {}, step: {} },
