@@ -126,7 +126,9 @@ export async function workersBench(databaseUrl: string): Promise<void> {
     void sending.then(() => (isOver = true));
     while (!isOver) {
       const answers = await Promise.all(
-        ['/api/today', '/api/notices', '/api/people', '/api/courses'].map((path) => fetch(base + path, { headers: { cookie, connection: 'close' } })),
+        ['/api/today', '/api/notices', '/api/people', '/api/courses'].map((path) =>
+          fetch(base + path, { headers: { cookie, connection: 'close' } }),
+        ),
       );
       for (const answer of answers) {
         asked += 1;
@@ -135,7 +137,9 @@ export async function workersBench(databaseUrl: string): Promise<void> {
       }
     }
     const three = await sending;
-    const [{ astray }] = (await rows<{ astray: number }>(db, 'select count(*)::integer as astray from figures_astray()')) as [{ astray: number }];
+    const [{ astray }] = (await rows<{ astray: number }>(db, 'select count(*)::integer as astray from figures_astray()')) as [
+      { astray: number },
+    ];
     const twice = [...sink.taken.values()].filter((times) => times > 1).length;
     report(
       'three web and three workers behind a plain proxy',

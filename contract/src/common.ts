@@ -156,3 +156,5 @@ export function meantIssue(error: z.ZodError): z.core.$ZodIssue | undefined {
   if (issue?.code !== 'invalid_union') return issue;
   return issue.errors.find((issues) => !issues.some(({ code }) => code === 'unrecognized_keys'))?.[0];
 }
+
+export const MailAddress = z.email('expected a mail address').max(320);

@@ -1,9 +1,8 @@
 import { contrastWithWhite, PLAIN_FRAME } from '@nudrik/core';
 import { z } from 'zod';
-import { TimeOfDay, Version, Line } from './common.ts';
+import { TimeOfDay, Version, Line, MailAddress } from './common.ts';
 
 const Words = Line(200);
-const MailAddress = z.email('expected a mail address').max(320);
 
 /** PUT /api/settings: what the house goes by */
 export const SettingsDraft = z

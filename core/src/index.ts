@@ -42,6 +42,7 @@ export * from './messages/fields.ts';
 export * from './messages/frame.ts';
 export * from './messages/render.ts';
 export * from './messages/replies.ts';
+export * from './messages/sender.ts';
 export * from './messages/table.ts';
 export * from './messages/template.ts';
 export * from './messages/values.ts';

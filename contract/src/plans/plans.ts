@@ -8,9 +8,10 @@ import {
   UNITS,
   type Duration,
   type PreviewLine,
+  type SenderRule,
   type WarningKind,
 } from '@nudrik/core';
-import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
+import { Id, LocalDate, MailAddress, TimeOfDay, Line } from '../common.ts';
 import { ConditionSchema } from '../conditions.ts';
 import { TemplateSchema } from '../messages/template.ts';
 
@@ -57,7 +58,18 @@ export const StepSchema = z.strictObject({
   stopWhen: ConditionSchema.nullable().default(null),
 });
 
-export const PlanStepSchema = StepSchema.extend({ message: TemplateSchema });
+/** Who messages come from, as a course or a step says it; what it leaves open is said by the one above. */
+export const SenderRuleSchema = z
+  .strictObject({ isTrainer: z.boolean(), name: Line(80).nullable(), replyTo: MailAddress.nullable() })
+  .refine(({ isTrainer, name }) => !isTrainer || name === null, {
+    error: 'comes from the trainer or under another name; expected one of the two',
+  });
+
+export const PlanStepSchema = StepSchema.extend({ message: TemplateSchema, sender: SenderRuleSchema.nullable().optional() });
+
+/** PUT /api/plans/:courseId/sender: who the messages of a course come from. `was` is what it said when one began. */
+export const SenderRequest = z.strictObject({ sender: SenderRuleSchema.nullable(), was: SenderRuleSchema.nullable() });
+export type SenderRequest = z.infer<typeof SenderRequest>;
 
 /** POST /api/plans/:courseId/preview and …/publish */
 export const PlanDraft = z.object({
@@ -114,6 +126,10 @@ export interface PlanView {
   /** planned notices of the next 28 days by step */
   next28: Record<string, number>;
   open: number;
+  /** who its messages come from; null is as the house says */
+  sender: SenderRule | null;
+  /** the names that they may come from, and whom replies reach where nothing else is said */
+  senders: { house: string; trainer: string | null; replies: string };
   /** whose plan it goes by, where it has none of its own */
   follows: { id: string; title: string } | null;
   /** the courses that go by this one */

@@ -12,7 +12,8 @@ import { tellList } from '../time/words.ts';
 import type { Instant, Zone } from '../time/zone.ts';
 import { renderMessage, type Rendered, type Values } from './render.ts';
 import type { Frame } from './frame.ts';
-import { footerOf, repliesOf, type RepliesRule } from './replies.ts';
+import { footerOf, repliesOf } from './replies.ts';
+import { senderOf, sharedRule, type SenderHouse, type SenderRule } from './sender.ts';
 import { tableOfPeople } from './table.ts';
 import { partsOf } from './body.ts';
 import { fieldsNeeded, templateFor, type Template } from './template.ts';
@@ -25,6 +26,8 @@ export interface TextCourse extends Course {
   required: readonly string[];
   /** so many of the required units are enough; null is all of them */
   needed: number | null;
+  /** who its messages come from; null is as the house says */
+  sender?: SenderRule | null;
   /** titles of its units, by unit */
   titles: Readonly<Record<string, string>>;
 }
@@ -33,8 +36,8 @@ export interface TextFacts {
   roster: Roster;
   course: TextCourse;
   organisation: string;
-  /** the name that messages come from */
-  sender: string;
+  /** who messages come from where neither course nor step says it */
+  house: SenderHouse;
   certificate: ValueFacts['certificate'];
 }
 
@@ -76,7 +79,7 @@ export function valueFactsOf(
   step: PlanStep,
   assignment: Assignment,
   recipient: Recipient,
-  { roster, course, organisation, sender, certificate }: TextFacts,
+  { roster, course, organisation, house, certificate }: TextFacts,
   now: Instant,
   revision: number | null = null,
 ): ValueFacts {
@@ -109,7 +112,9 @@ export function valueFactsOf(
     unitAsked: step.anchor.unit ?? null,
     titleOf: (unit) => course.titles[unit] ?? null,
     organisation,
-    sender,
+    get sender() {
+      return senderOf(house, [step.sender, course.sender], roster.person(course.owner), roster, now).name;
+    },
     zone: readerZone(recipient, assignment, roster),
     calendar: roster.calendarOf(recipient.person ?? employee),
     now,
@@ -123,12 +128,12 @@ export const missingOf =
   (
     roster: Roster,
     courses: ReadonlyMap<string, TextCourse>,
-    { organisation, sender }: Pick<TextFacts, 'organisation' | 'sender'>,
+    { organisation, house }: Pick<TextFacts, 'organisation' | 'house'>,
   ): MissingOf =>
   (step, assignment, recipient, at) => {
     const course = courses.get(assignment.course);
     if (!course) return [];
-    const facts = valueFactsOf(step as PlanStep, assignment, recipient, { roster, course, organisation, sender, certificate: null }, at);
+    const facts = valueFactsOf(step as PlanStep, assignment, recipient, { roster, course, organisation, house, certificate: null }, at);
     return missingFields(textFor(step as PlanStep, assignment, roster, at), facts).filter((field) => !BY_FINISHING.has(field));
   };
 
@@ -160,7 +165,7 @@ const notHappened = (anchor: string): Record<string, string> =>
   Object.fromEntries(FIELDS_OF.flatMap(([is, fields]) => (is.test(anchor) ? fields.map((field) => [field, NOT_HAPPENED[field]!]) : [])));
 
 /** What a look ahead goes by. */
-export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation' | 'sender'> & { replies: RepliesRule; frame?: Frame };
+export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation' | 'house'> & { frame?: Frame };
 
 /** A message as its reader would have it at a moment to come. */
 export interface Foreseen {
@@ -178,11 +183,11 @@ export function foreseeValues(
   step: PlanStep,
   recipient: Recipient,
   { assignment, course, revision }: Told,
-  { roster, organisation, sender }: Pick<TextFacts, 'roster' | 'organisation' | 'sender'>,
+  { roster, organisation, house }: Pick<TextFacts, 'roster' | 'organisation' | 'house'>,
   at: Instant,
 ): Omit<Foreseen, 'rendered'> {
   const own = valuesFor(
-    valueFactsOf(step, assignment, recipient, { roster, course, organisation, sender, certificate: null }, at, revision),
+    valueFactsOf(step, assignment, recipient, { roster, course, organisation, house, certificate: null }, at, revision),
   );
   const values = { ...own, ...NOT_YET, ...notHappened(step.anchor.event), ...withoutGaps(own) };
   return { values, missing: fieldsNeeded(textFor(step, assignment, roster, at)).filter((field) => (values[field] ?? '').trim() === '') };
@@ -200,12 +205,19 @@ export function foreseeLetter(
   at: Instant,
   lead: string | null = null,
 ): Foreseen {
-  const { roster, organisation, sender, replies, frame } = facts;
+  const { roster, organisation, house, frame } = facts;
   const [first] = notices;
   const { assignment } = first!;
   const zone = readerZone(recipient, assignment, roster);
   const { values, missing } = foreseeValues(step, recipient, first!, facts, at);
   const owners = notices.map(({ course }) => course.owner);
+  const sender = senderOf(
+    house,
+    [step.sender, sharedRule(notices.map(({ course }) => course.sender))],
+    roster.person(first!.course.owner),
+    roster,
+    at,
+  );
   const because =
     recipient.person && recipient.path.length > 0 && recipient.person.id !== assignment.person
       ? `This reaches you since ${tellList(recipient.path)}.`
@@ -230,7 +242,7 @@ export function foreseeLetter(
               zone,
               at,
             ),
-      footer: footerOf(sender, organisation, repliesOf(replies, owners, roster, at).reader),
+      footer: footerOf(sender.name, organisation, repliesOf(sender.replies, owners, roster, at).reader),
       ...(frame && { frame }),
     }),
   };

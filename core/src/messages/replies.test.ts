@@ -1,6 +1,7 @@
 import { expect, test } from 'vitest';
 import { aPerson, aRoster, utc } from '../testing.ts';
 import { footerOf, repliesOf } from './replies.ts';
+import { senderOf, sharedRule, tellSender, type SenderRule } from './sender.ts';
 
 const NOW = utc('2027-03-17T16:00');
 const roster = aRoster([
@@ -30,3 +31,27 @@ test('nobody is promised by name who does not get the reply', () => {
   expect(footerOf('Safety training', 'Orlasund Ferries', null)).toBe('Safety training, Orlasund Ferries. Stuck? Just reply.');
   expect(footerOf('Safety training', 'Orlasund Ferries', 'Tora Hauge')).toContain('Just reply, Tora Hauge reads it.');
 });
+
+const whole = { ...house, senderName: 'Safety training' };
+const rule = (rest: Partial<SenderRule>): SenderRule => ({ isTrainer: false, name: null, replyTo: null, ...rest });
+
+test.each<[string, (SenderRule | null)[], string, string, string, string | null]>([
+  ['the house, where nobody says otherwise', [null, null], 'lorna', 'Safety training', house.replyTo, null],
+  ['the course, by another name; replies as the house says', [null, rule({ name: 'Fire drill' })], 'lorna', 'Fire drill', house.replyTo, null],
+  ['the step before the course', [rule({ name: 'Bridge' }), rule({ name: 'Fire drill', replyTo: 'fire@x.example' })], 'lorna', 'Bridge', 'fire@x.example', 'fire@x.example'],
+  ['the trainer, who gets the replies', [null, rule({ isTrainer: true })], 'lorna', 'Lorna Mackay', 'lorna@orlasund.example', 'trainer'],
+  ['the trainer by name, with an address for replies', [null, rule({ isTrainer: true, replyTo: 'fire@x.example' })], 'lorna', 'Lorna Mackay', 'fire@x.example', 'fire@x.example'],
+  ['the step’s address before the course’s trainer', [rule({ replyTo: 'fire@x.example' }), rule({ isTrainer: true })], 'lorna', 'Lorna Mackay', 'fire@x.example', 'fire@x.example'],
+  ['the house, where the trainer has left', [null, rule({ isTrainer: true })], 'gone', 'Safety training', house.replyTo, 'trainer'],
+  ['the trainer whose mail comes back, and replies to the house', [null, rule({ isTrainer: true })], 'dead', 'Mail Dead', house.replyTo, 'trainer'],
+])('comes from %s', (_, rules, owner, name, address, repliesTo) => {
+  const sender = senderOf(whole, rules, roster.person(owner), roster, NOW);
+  expect([sender.name, sender.repliesTo]).toEqual([name, repliesTo]);
+  expect(repliesOf(sender.replies, [owner], roster, NOW).address).toBe(address);
+}); // prettier-ignore
+
+test('several courses in one message come from the house unless they say the same', () => {
+  const fire = rule({ name: 'Fire drill' });
+  expect([sharedRule([fire, { ...fire }]), sharedRule([fire, rule({ name: 'Ropes' })]), sharedRule([fire, null]), sharedRule([])]).toEqual([fire, null, null, null]);
+  expect([tellSender(null), tellSender(rule({ isTrainer: true, replyTo: 'a@x.example' })), tellSender(rule({ replyTo: 'a@x.example' }))]).toEqual(['as above', 'the trainer, replies to a@x.example', 'the name above, replies to a@x.example']);
+}); // prettier-ignore

@@ -12,8 +12,7 @@ const facts = (rest: Partial<RehearsalFacts> = {}): RehearsalFacts => ({
   now: NOW,
   zone: 'Europe/Oslo',
   organisation: 'Orlasund Ferries',
-  sender: 'Safety training',
-  replies: { replyTo: 'training@orlasund.example', repliesToTrainer: false },
+  house: { senderName: 'Safety training', replyTo: 'training@orlasund.example', repliesToTrainer: false },
   people: [
     aPerson('tora', { name: 'Tora Hauge' }),
     aPerson('kari', { name: 'Kari Berg' }),

@@ -4,7 +4,7 @@ import { NAMES_THEMSELVES, type Names } from '../conditions/catalogue.ts';
 import type { Hold } from '../holding/hold.ts';
 import { missingOf, type TextCourse } from '../messages/facts.ts';
 import type { Frame } from '../messages/frame.ts';
-import type { RepliesRule } from '../messages/replies.ts';
+import type { SenderHouse } from '../messages/sender.ts';
 import type { Person, Settings } from '../people/person.ts';
 import { Roster } from '../people/person.ts';
 import type { PlanStep } from '../plans/standard.ts';
@@ -42,9 +42,8 @@ export interface RehearsalFacts {
   /** of the house: days are counted in it */
   zone: string;
   organisation: string;
-  /** as messages are signed, and whom their replies reach */
-  sender: string;
-  replies: RepliesRule;
+  /** who messages come from, and whom their replies reach */
+  house: SenderHouse;
   /** what stands around every message; as it ships where none is given */
   frame?: Frame;
   people: readonly Person[];

@@ -105,7 +105,7 @@ function letterTo(
   const person = facts.roster.getPerson(assignment.person);
   const recipient = { person, address: person.email, path: [] };
   const notice = { assignment, course: facts.courses.get(assignment.course)!, revision: 0 };
-  const { subject, html, text } = foreseeLetter(step, recipient, [notice], { roster: facts.roster, organisation: facts.house.organisation, sender: facts.house.senderName, replies: facts.house, frame: frameOf(facts.house, '') }, now).rendered; // prettier-ignore
+  const { subject, html, text } = foreseeLetter(step, recipient, [notice], { roster: facts.roster, organisation: facts.house.organisation, house: facts.house, frame: frameOf(facts.house, '') }, now).rendered; // prettier-ignore
   return { assignmentId: assignment.id, to: person.name, subject, html, text };
 }
 

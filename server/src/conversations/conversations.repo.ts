@@ -1,4 +1,4 @@
-import type { ArrivalKind, Instant } from '@nudrik/core';
+import type { ArrivalKind, Instant, RepliesTo } from '@nudrik/core';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 /** What a notice was about, for the conversation that begins with it. */
@@ -11,11 +11,13 @@ export interface NoticeOrigin {
   assignmentId: string;
   stepName: string;
   subject: string;
+  /** whom replies reach where the course or the step said it */
+  repliesTo: RepliesTo;
 }
 
 const ORIGIN = `
 select n.id as "noticeId", p.id as "personId", p.email as address, p.name, n.course_id as "courseId", n.assignment_id as "assignmentId",
-  n.step_name as "stepName", m.subject
+  n.step_name as "stepName", m.subject, m.replies_to as "repliesTo"
 from notices n
 join messages m on m.id = n.message_id
 join people p on p.id = n.recipient_id
@@ -49,6 +51,8 @@ export interface ConversationRow {
   /** who covers for the reader while they are on leave */
   cover: string | null;
   cover_address: string | null;
+  /** whom replies reach where the course or the step said it: the trainer, or an address */
+  replies_to: RepliesTo;
   /** the reader is here and reads mail */
   is_read: boolean;
   is_open: boolean;
@@ -61,7 +65,7 @@ export interface ConversationRow {
 
 const COLUMNS = `
   v.id, v.person_id, p.name as person, p.email as address, s.zone, v.course_id, c.title as course, v.assignment_id, v.notice_id, v.step_name,
-  v.subject, v.reader_id, r.name as reader, r.email as reader_address,
+  v.subject, v.replies_to, v.reader_id, r.name as reader, r.email as reader_address,
   k.name as cover, k.email as cover_address,
   coalesce(is_here(r.left_on, $1::date) and r.email is not null and r.address_state <> 'bounced', false) as is_read,
   v.is_open, v.waits_since, v.opened_at, v.last_at, v.done_at, v.done_by
@@ -208,6 +212,7 @@ export interface ConversationDraft {
   noticeId: string | null;
   stepName: string | null;
   subject: string;
+  repliesTo?: RepliesTo;
   readerId: string | null;
   at: Instant;
 }
@@ -216,8 +221,8 @@ export const insertConversation = async (db: Client, draft: ConversationDraft): 
   (
     await oneRow<{ id: string }>(
       db,
-      `insert into conversations (person_id, course_id, assignment_id, notice_id, step_name, subject, reader_id, opened_at, last_at)
-      values ($1::bigint, $2::bigint, $3::bigint, $4::bigint, $5::text, $6::text, $7::bigint, $8::timestamptz, $8::timestamptz)
+      `insert into conversations (person_id, course_id, assignment_id, notice_id, step_name, subject, reader_id, opened_at, last_at, replies_to)
+      values ($1::bigint, $2::bigint, $3::bigint, $4::bigint, $5::text, $6::text, $7::bigint, $8::timestamptz, $8::timestamptz, $9::text)
       returning id`,
       [
         draft.personId,
@@ -228,6 +233,7 @@ export const insertConversation = async (db: Client, draft: ConversationDraft): 
         draft.subject,
         draft.readerId,
         new Date(draft.at),
+        draft.repliesTo ?? null,
       ],
     )
   ).id;

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { newWordsOf, tellMoment, Zone, zoneWords } from '@nudrik/core';
+import { newWordsOf, repliesRuleOf, tellMoment, Zone, zoneWords } from '@nudrik/core';
 import { TYPE } from '../answer-file.ts';
 import { announce, rows, type Client, type Queryable } from '../db/db.ts';
 import { readBytes } from '../files/files.repo.ts';
@@ -83,7 +83,11 @@ export async function sendAnswer(
 
 /** Who is told by mail: who takes care of it, who covers while they are on leave, or the house. */
 export function toldOf(row: ConversationRow, house: House): { name: string; address: string } {
-  if (!row.is_read) return { name: house.senderName, address: house.replyTo };
+  if (!row.is_read) {
+    const { replyTo } = repliesRuleOf(house, row.replies_to);
+    // what comes in at the house is not sent there again
+    return { name: house.senderName, address: replyTo.toLowerCase() === house.inboundAddress ? house.replyTo : replyTo };
+  }
   return row.cover_address ? { name: row.cover!, address: row.cover_address } : { name: row.reader!, address: row.reader_address! };
 }
 

@@ -1,5 +1,5 @@
 import { lookup } from 'mime-types';
-import { newWordsOf, oneLine } from '@nudrik/core';
+import { newWordsOf, oneLine, repliesRuleOf, type RepliesTo } from '@nudrik/core';
 import { maybeRow, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { putFile } from '../files/files.repo.ts';
@@ -25,7 +25,7 @@ import {
   type ConversationRow,
   type NoticeOrigin,
 } from './conversations.repo.ts';
-import { sendAnswer, sendWord } from './outbox.ts';
+import { sendAnswer, sendWord, toldOf } from './outbox.ts';
 
 const HOUR_MS = 3_600_000;
 /** Mails of strangers within an hour, beyond which their servers are told to come back later. */
@@ -49,10 +49,12 @@ async function keepFiles(client: Client, post: string, { mail }: Incoming): Prom
 export async function readerFor(
   client: Client,
   house: House,
-  { course, notice }: { course: string | null; notice: string | null },
+  { course, notice, repliesTo }: { course: string | null; notice: string | null; repliesTo: RepliesTo },
   today: string,
 ): Promise<string | null> {
-  return house.repliesToTrainer && course !== null ? ((await findOwnerReading(client, course, notice, today))?.id ?? null) : null;
+  return repliesRuleOf(house, repliesTo).repliesToTrainer && course !== null
+    ? ((await findOwnerReading(client, course, notice, today))?.id ?? null)
+    : null;
 }
 
 const openWith = async (client: Client, house: House, origin: NoticeOrigin, now: number): Promise<string> =>
@@ -63,7 +65,13 @@ const openWith = async (client: Client, house: House, origin: NoticeOrigin, now:
     noticeId: origin.noticeId,
     stepName: origin.stepName,
     subject: origin.subject,
-    readerId: await readerFor(client, house, { course: origin.courseId, notice: origin.noticeId }, houseDay(house, now)),
+    repliesTo: origin.repliesTo,
+    readerId: await readerFor(
+      client,
+      house,
+      { course: origin.courseId, notice: origin.noticeId, repliesTo: origin.repliesTo },
+      houseDay(house, now),
+    ),
     at: now,
   });
 
@@ -89,7 +97,7 @@ async function conversationFor(client: Client, incoming: Incoming, now: number):
 async function handOn(client: Client, house: House, row: ConversationRow, now: number): Promise<ConversationRow> {
   if (row.reader_id === null || row.is_read) return row;
   const today = houseDay(house, now);
-  const next = await readerFor(client, house, { course: row.course_id, notice: row.notice_id }, today);
+  const next = await readerFor(client, house, { course: row.course_id, notice: row.notice_id, repliesTo: row.replies_to }, today);
   if (next === row.reader_id) return row;
   await setReader(client, row.id, next);
   const given = (await findConversation(client, row.id, today))!;
@@ -128,9 +136,9 @@ async function takeHouseWord(deps: Deps, client: Client, incoming: Incoming, row
   const words = newWordsOf(kept(mail));
   const readers = row.is_read ? [[row.reader_address, row.reader], [row.cover_address, row.cover]] : []; // prettier-ignore
   const reader = readers.find(([address]) => address !== null && address === mail.from)?.[1] ?? null;
-  const isHouse = mail.from === house.replyTo;
+  const isHouse = mail.from === repliesRuleOf(house, row.replies_to).replyTo.toLowerCase();
   if (reader === null && !isHouse) {
-    await insertPost(client, { conversation: row.id, at: now, side: 'record', author: 'Nudrik', body: `A mail from ${mail.from ?? 'no address'} came as an answer of the house and was not sent on, since ${row.reader ?? house.replyTo} takes care of it:\n\n${words}` }); // prettier-ignore
+    await insertPost(client, { conversation: row.id, at: now, side: 'record', author: 'Nudrik', body: `A mail from ${mail.from ?? 'no address'} came as an answer of the house and was not sent on, since ${toldOf(row, house).name} takes care of it:\n\n${words}` }); // prettier-ignore
     await markWaiting(client, row.id, now);
     return;
   }

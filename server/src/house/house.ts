@@ -1,4 +1,14 @@
-import { dateOf, DEFAULT_SETTINGS, MINUTE, Zone, type Frame, type Instant, type LocalDate, type Settings } from '@nudrik/core';
+import {
+  dateOf,
+  DEFAULT_SETTINGS,
+  MINUTE,
+  Zone,
+  type Frame,
+  type Instant,
+  type LocalDate,
+  type SenderHouse,
+  type Settings,
+} from '@nudrik/core';
 import type { Queryable } from '../db/db.ts';
 import { getSettings } from './settings.repo.ts';
 
@@ -49,6 +59,9 @@ export async function getHouse(db: Queryable): Promise<House> {
     },
   };
 }
+
+/** Who messages come from where neither course nor step says it. */
+export const senderHouse = ({ senderName, replyTo, repliesToTrainer }: House): SenderHouse => ({ senderName, replyTo, repliesToTrainer });
 
 /** The date of a moment where the house is. */
 export const houseDay = ({ zone }: Pick<House, 'zone'>, at: Instant): LocalDate => dateOf(Zone.of(zone).dayAt(at));

@@ -37,12 +37,20 @@ import { listWork, type UnitWork } from './work.repo.ts';
 
 const FIND_LEARNING = `
 select ${ASSIGNMENT_COLUMNS}, k.summary, a.units_done, a.closed_told, p.name as person, s.zone, 
-  case when h.replies_to_trainer and o.left_on is null and o.address_state <> 'bounced' or lower(o.email) = h.reply_to then o.name end as trainer, h.organisation
+  case
+    when coalesce(l.sender ->> 'replyTo', '') = ''
+      and (h.replies_to_trainer or (l.sender ->> 'isTrainer')::boolean is true)
+      and o.left_on is null
+      and o.address_state <> 'bounced'
+      or lower(o.email) = coalesce(l.sender ->> 'replyTo', h.reply_to)
+    then o.name
+  end as trainer, h.organisation
 from assignments a
 join courses k on k.id = a.course_id
 join people p on p.id = a.person_id
 join sites s on s.id = p.site_id
 left join people o on o.id = k.owner_id
+left join plans l on l.course_id = k.id
 left join certificates c on c.assignment_id = a.id
 cross join settings h
 where a.id = $1::bigint

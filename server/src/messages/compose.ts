@@ -4,6 +4,8 @@ import {
   readerZone,
   renderMessage,
   repliesOf,
+  senderOf,
+  sharedRule,
   standingAt,
   submissionOf,
   tellList,
@@ -23,6 +25,7 @@ import {
   type MissingOf,
   type PlanStep,
   type Recipient,
+  type RepliesTo,
   type Rendered,
 } from '@nudrik/core';
 import { frameOf } from '../house/house.ts';
@@ -66,7 +69,7 @@ const valueFacts = (
       roster,
       course: courses.get(assignment.course)!,
       organisation: house.organisation,
-      sender: house.senderName,
+      house,
       certificate: extras.certificates.get(assignment.id) ?? null,
     },
     now,
@@ -149,7 +152,10 @@ export const missingIn =
 
 /** A message as it is written, and whom its reply reaches. */
 export interface Composed extends Rendered {
+  fromName: string;
   replyTo: string;
+  /** whom replies reach where the course or the step says it */
+  repliesTo: RepliesTo;
   /** the due date for the reader's calendar, where the text says so */
   calendar: string | null;
 }
@@ -164,8 +170,11 @@ export function compose(
   const [first] = assignments;
   const revision = revisions[0] ?? null;
   const zone = readerZone(recipient, first!, facts.roster);
-  const owners = assignments.map(({ course }) => facts.courses.get(course)?.owner ?? null);
-  const replies = repliesOf(facts.house, owners, facts.roster, now);
+  const courses = assignments.map(({ course }) => facts.courses.get(course)!);
+  const rules = [step.sender, sharedRule(courses.map(({ sender }) => sender))];
+  const sender = senderOf(facts.house, rules, facts.roster.person(courses[0]!.owner), facts.roster, now);
+  const owners = courses.map(({ owner }) => owner);
+  const replies = repliesOf(sender.replies, owners, facts.roster, now);
   const table = step.gather !== 'per day' ? null : step.anchor.event.startsWith('quiz-') ? submissions() : lateOnes();
   const rendered = renderMessage({
     template: textFor(step, first!, facts.roster, now),
@@ -174,10 +183,10 @@ export function compose(
     links: linksOf(first!, recipient, extras),
     lead: leadOf(recipient, first!),
     table,
-    footer: footerOf(facts.house.senderName, facts.house.organisation, replies.reader),
+    footer: footerOf(sender.name, facts.house.organisation, replies.reader),
     frame: frameOf(facts.house, extras.baseUrl),
   });
-  return { ...rendered, replyTo: replies.address, calendar: dateFor() };
+  return { ...rendered, fromName: sender.name, replyTo: replies.address, repliesTo: sender.repliesTo, calendar: dateFor() };
 
   /** The employee's own date; of a gathered message there is none, since it tells of many. */
   function dateFor(): string | null {
@@ -197,7 +206,7 @@ export function compose(
         listId: facts.house.listId,
         url: `${extras.baseUrl}/my-training`,
         now: new Date(now),
-        from: { name: facts.house.senderName, address: facts.house.senderAddress },
+        from: { name: sender.name, address: facts.house.senderAddress },
         to: { name: person.name, address },
       },
     );

@@ -125,13 +125,7 @@ async function readingsOf(
       const employee = roster.getPerson(assignment.person);
       const recipient = findRecipient(role, employee, owner, roster, at);
       const told = { assignment, course, revision: line?.revision ?? 0 };
-      const { missing, values } = foreseeValues(
-        steps[0]!,
-        recipient,
-        told,
-        { roster, organisation: house.organisation, sender: house.senderName },
-        at,
-      );
+      const { missing, values } = foreseeValues(steps[0]!, recipient, told, { roster, organisation: house.organisation, house }, at);
       const subject = missing.length > 0 ? '' : fillLine(step.message.subject, values);
       const troubles = [
         ...(recipient.address === null ? [`nobody to write to: ${tellList(recipient.path) || 'no address'}`] : []),
@@ -184,7 +178,7 @@ function letterOf(
 ): NonNullable<LetterView['letter']> {
   const { roster, house } = facts;
   const { reader, recipient, assignment, line, at, step } = reading;
-  const { rendered, values } = foreseeLetter(step, recipient, noticesOf(reading, readings, facts), { roster, organisation: house.organisation, sender: house.senderName, replies: house, frame: frameOf(house, baseUrl) }, at, lead); // prettier-ignore
+  const { rendered, values } = foreseeLetter(step, recipient, noticesOf(reading, readings, facts), { roster, organisation: house.organisation, house, frame: frameOf(house, baseUrl) }, at, lead); // prettier-ignore
   const { zone } = roster.calendarOf(recipient.person ?? roster.getPerson(assignment.person));
   const bytes = Buffer.byteLength(rendered.html) + Buffer.byteLength(rendered.text);
   const large = bytes > MOST_BYTES ? [`the message has ${Math.round(bytes / 1_000)} kB: some mail programs cut it off`] : [];

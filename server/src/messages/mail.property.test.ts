@@ -67,7 +67,7 @@ it('what arrives says what was written, in both forms, and no value becomes a he
           'training@orlasund.example',
         ]);
         expect(alike(mail.subject ?? '')).toBe(alike(rendered.subject));
-        expect(rendered.subject).not.toMatch(/[\r\n\u0000-\u001f]/);  
+        expect(rendered.subject).not.toMatch(/[\r\n\u0000-\u001f]/);
         // the text as it was written, and the HTML says the same words
         expect(alike(mail.text!)).toBe(alike(rendered.text));
         const words = (text: string): string => alike(text.replaceAll('https://nudrik.example/go/abc', ''));

@@ -7,8 +7,11 @@ export interface MessageRow {
   channel: string;
   to_name: string;
   to_address: string;
+  /** null of one from before names were kept: the house's */
+  from_name: string | null;
   from_address: string;
   reply_to: string;
+  replies_to: string | null;
   subject: string;
   html: string;
   body: string;
@@ -20,9 +23,9 @@ export interface MessageRow {
 export type MessageDraft = Omit<MessageRow, 'id' | 'channel' | 'composed_at' | 'may_have_arrived'>;
 
 const INSERT_MESSAGES = `
-insert into messages (message_id, to_name, to_address, from_address, reply_to, subject, html, body, calendar, composed_at)
-select r.*, $10::timestamptz
-from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::text[]) as r
+insert into messages (message_id, to_name, to_address, from_name, from_address, reply_to, replies_to, subject, html, body, calendar, composed_at)
+select r.*, $12::timestamptz
+from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::text[], $10::text[], $11::text[]) as r
 returning id, message_id
 `;
 
@@ -34,8 +37,10 @@ export async function insertMessages(db: Client, drafts: readonly MessageDraft[]
     column('message_id'),
     column('to_name'),
     column('to_address'),
+    column('from_name'),
     column('from_address'),
     column('reply_to'),
+    column('replies_to'),
     column('subject'),
     column('html'),
     column('body'),
@@ -46,7 +51,7 @@ export async function insertMessages(db: Client, drafts: readonly MessageDraft[]
 }
 
 const LIST_MESSAGES = `
-select id, message_id, channel, to_name, to_address, from_address, reply_to, subject, html, body, calendar, composed_at,
+select id, message_id, channel, to_name, to_address, from_name, from_address, reply_to, replies_to, subject, html, body, calendar, composed_at,
   exists (select from deliveries d where d.message_id = messages.id and d.outcome is null) as may_have_arrived
 from messages
 where id = any($1::bigint[])

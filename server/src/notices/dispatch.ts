@@ -363,8 +363,10 @@ async function pack(
       message_id: `<notice-${first.id}.${randomBytes(6).toString('hex')}@${domain}>`,
       to_name: recipient.person?.name ?? '',
       to_address: recipient.address!,
+      from_name: rendered.fromName,
       from_address: house.senderAddress,
       reply_to: rendered.replyTo,
+      replies_to: rendered.repliesTo,
       subject: rendered.subject,
       html: rendered.html,
       body: rendered.text,
@@ -411,6 +413,8 @@ const hasNews = ({ notices }: Parcel, writtenAt: Instant, now: Instant): boolean
 const isSame = (former: MessageRow, draft: MessageDraft, reads: Composed): boolean =>
   former.to_address === draft.to_address &&
   former.reply_to === reads.replyTo &&
+  former.replies_to === reads.repliesTo &&
+  (former.from_name ?? reads.fromName) === reads.fromName &&
   former.subject === reads.subject &&
   former.body === reads.text &&
   former.html === reads.html &&
@@ -431,7 +435,7 @@ const letterOf = (messageId: string, deliveryId: string, message: MessageDraft, 
   ...(house.inboundAddress !== null && {
     envelopeFrom: signedAddress(house.envelopeKey, house.inboundAddress, { kind: 'delivery', id: deliveryId }),
   }),
-  fromName: house.senderName,
+  fromName: message.from_name ?? house.senderName,
   fromAddress: message.from_address,
   replyTo: message.reply_to,
   toName: message.to_name,

@@ -15,6 +15,7 @@ import {
   type PlanStep,
   type Released,
   type Roster,
+  type SenderRule,
 } from '@nudrik/core';
 import type { CourseState } from '@nudrik/contract';
 import { listRecords } from '../assignments/events.repo.ts';
@@ -44,6 +45,8 @@ export interface CourseFacts extends Course {
   needed: number | null;
   /** units that do not open at once */
   released: Released[];
+  /** who its messages come from; null is as the house says */
+  sender: SenderRule | null;
   /** titles of all of its units */
   titles: Record<string, string>;
   /** the units that count of each of its sections */
@@ -96,6 +99,7 @@ select
   ) as named,
   exists (select 1 from plans l where l.course_id = c.id and l.steps::text ~ '"(holds|lacks)":') as asks_held,
   c.finish,
+  (select l.sender from plans l where l.course_id = c.id) as sender,
   (select coalesce(jsonb_object_agg(s ->> 'id', s ->> 'name'), '{}') from plans l cross join lateral jsonb_array_elements(l.steps) s where l.course_id = c.id) as step_names,
   (
     select coalesce(jsonb_agg(jsonb_build_object('id', u.id::text, 'title', u.title, 'kind', u.kind, 'section', s.id::text, 'required', u.required, 'weight', u.weight, 'release', u.release) order by u.id), '[]')
@@ -152,6 +156,7 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     asks_held: boolean;
     step_names: Record<string, string>;
     finish: FinishRule;
+    sender: SenderRule | null;
     units: CourseUnit[];
     state: CourseState;
     required_units: string[];
@@ -168,6 +173,7 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     asksHeld: row.asks_held,
     stepNames: row.step_names,
     finish: row.finish,
+    sender: row.sender,
     counted: row.units,
     units: row.required_units,
     state: row.state,

@@ -53,7 +53,7 @@ export interface ForeseeInput {
 
 /** Merge fields that will have no value when a notice goes. */
 const missingThen = ({ roster, courses, house }: MergeFacts): MissingOf =>
-  missingOf(roster, courses, { organisation: house.organisation, sender: house.senderName });
+  missingOf(roster, courses, { organisation: house.organisation, house });
 
 /** Real people with each step's moment, and the messages by day. */
 export function foresee({ assignments, steps, publishedAt, facts, from, now = from, noteOf = () => null }: ForeseeInput): Foreseen {

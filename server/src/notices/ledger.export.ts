@@ -30,7 +30,7 @@ export const LEDGER_COLUMNS: readonly Column<NoticeRow>[] = [
 ];
 
 const LIST_SENT = `
-select distinct on (m.id) m.id, m.message_id, m.to_name, m.to_address, m.from_address, m.reply_to, m.subject, m.html, m.body, m.calendar, m.composed_at
+select distinct on (m.id) m.id, m.message_id, m.to_name, m.to_address, m.from_name, m.from_address, m.reply_to, m.replies_to, m.subject, m.html, m.body, m.calendar, m.composed_at
 from notices n
 join messages m on m.id = n.message_id
 where n.id = any($1::bigint[])
@@ -43,7 +43,7 @@ type SentRow = Omit<MessageRow, 'channel' | 'may_have_arrived'>;
 /** A message as it was sent, with the personal link left out: it would let its holder act as its reader. */
 const asSent = (message: SentRow, { senderName }: House): Promise<Buffer> =>
   mboxEntry(message.from_address, message.composed_at, {
-    from: { name: senderName, address: message.from_address },
+    from: { name: message.from_name ?? senderName, address: message.from_address },
     to: { name: message.to_name, address: message.to_address },
     replyTo: withoutTag(message.reply_to),
     subject: message.subject,

@@ -102,7 +102,7 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
       timeline.push({
         what: 'sent',
         at: handed_at.toISOString(),
-        words: `${tellDay(zone.dayAt(handed_at.getTime()), today)} ${seconds(handed_at)} as ${house.senderName}`,
+        words: `${tellDay(zone.dayAt(handed_at.getTime()), today)} ${seconds(handed_at)} as ${message?.from_name ?? house.senderName}`,
       });
     else
       timeline.push({
@@ -147,7 +147,7 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
       ? mailView(
           message,
           last,
-          house.senderName,
+          message.from_name ?? house.senderName,
           reader !== null && reader === row.recipient_id ? await ownLinks(deps, reader, message) : null,
         )
       : null,

@@ -1,5 +1,15 @@
 import { z } from 'zod';
-import { FollowRequest, Id, LetterRequest, PlanDraft, PlanDraftDrop, PlanDraftSave, PlanFileRead, PlanFileRequest } from '@nudrik/contract';
+import {
+  FollowRequest,
+  Id,
+  LetterRequest,
+  PlanDraft,
+  PlanDraftDrop,
+  PlanDraftSave,
+  PlanFileRead,
+  PlanFileRequest,
+  SenderRequest,
+} from '@nudrik/contract';
 import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
 import type { Queryable } from '../db/db.ts';
@@ -11,6 +21,7 @@ import { dropPlanDraft, savePlanDraft } from './draft.ts';
 import { findFollowed, followPlan, listFollowers } from './shared.ts';
 import { planFile, takePlanFile } from './plan-file.ts';
 import { letterView, sendTestLetter } from '../messages/letters.ts';
+import { setSender } from './sender.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
 const draftOf = (body: unknown): PlanDraft & { steps: PlanStep[] } => parse(PlanDraft, body) as PlanDraft & { steps: PlanStep[] };
@@ -57,6 +68,12 @@ export const planRoutes: Route[] = [
     path: '/api/plans/:courseId/follow',
     access: ADMINISTRATORS,
     handle: ({ deps, req, account }) => followPlan(deps, parse(Id, req.params['courseId']), parse(FollowRequest, req.body), account!.name),
+  },
+  {
+    method: 'put',
+    path: '/api/plans/:courseId/sender',
+    access: ADMINISTRATORS,
+    handle: ({ deps, req, account }) => setSender(deps, parse(Id, req.params['courseId']), parse(SenderRequest, req.body), account!.name),
   },
   ofPlan('choices', listChoices),
   {

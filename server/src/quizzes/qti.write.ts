@@ -4,7 +4,7 @@ import { cleanPage } from '../courses/page.ts';
 export const QTI_SPACE = 'http://www.imsglobal.org/xsd/imsqtiasi_v3p0';
 
 // what XML cannot hold is left out: nobody writes it on purpose
- 
+
 const BARRED = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g;
 export const escaped = (text: string): string => text.replace(BARRED, '').replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/>/g, '&gt;').replace(/"/g, '&quot;').replace(/[\n\r\t]/g, (sign) => `&#${sign.charCodeAt(0)};`); // prettier-ignore
 

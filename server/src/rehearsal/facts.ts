@@ -1,7 +1,7 @@
 import type { HoldReason, LedgerLine, Pace, PlanStep, RehearsalFacts } from '@nudrik/core';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { frameOf, getHouse } from '../house/house.ts';
+import { frameOf, getHouse, senderHouse } from '../house/house.ts';
 import { askFor, foreseeOpenings, listAssignmentFacts, listCourseFacts, listPlanFacts, resolveSteps, stepsOf } from '../notices/facts.ts';
 import { loadRosterFacts, rosterOf } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
@@ -138,25 +138,27 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
     now,
     zone: house.zone,
     organisation: house.organisation,
-    sender: house.senderName,
-    replies: { replyTo: house.replyTo, repliesToTrainer: house.repliesToTrainer },
+    house: senderHouse(house),
     frame: frameOf(house, ''),
     ...roster,
-    courses: courses.map(({ id, title, owner, assistants, units, finish, counted, released, code, summary, required, needed, titles }) => ({
-      id,
-      title,
-      owner,
-      ...(assistants && { assistants }),
-      units,
-      ...(finish && { finish }),
-      ...(counted && { counted }),
-      ...(released && { released }),
-      code,
-      summary,
-      required,
-      needed,
-      titles,
-    })),
+    courses: courses.map(
+      ({ id, title, owner, assistants, units, finish, counted, released, code, summary, required, needed, sender, titles }) => ({
+        id,
+        title,
+        owner,
+        ...(assistants && { assistants }),
+        units,
+        ...(finish && { finish }),
+        ...(counted && { counted }),
+        ...(released && { released }),
+        code,
+        summary,
+        required,
+        needed,
+        ...(sender && { sender }),
+        titles,
+      }),
+    ),
     settings: house.sending,
     plans: listed.map(({ id, title }) => {
       const plan = plans.get(id)!;

@@ -49,7 +49,8 @@ export function written(iso: string, zone: Zone): string {
 }
 
 /** A cell that a spreadsheet would run as a formula is written as text. */
-export const safeCell = <T extends string | number>(cell: T): T | string => (typeof cell === 'string' && /^[=+\-@\t\r]/.test(cell) ? `'${cell}` : cell);
+export const safeCell = <T extends string | number>(cell: T): T | string =>
+  typeof cell === 'string' && /^[=+\-@\t\r]/.test(cell) ? `'${cell}` : cell;
 
 /** A table as its rows are read, a part after the other: a million at constant memory. */
 export interface Table<Row> {
@@ -92,7 +93,11 @@ export const writeTable = <Row>(kind: ExportKind, out: Writable, table: Table<Ro
   kind === 'csv' ? writeCsv(out, table, zone) : writeXlsx(out, table, zone, now);
 
 /** The report of a course as a table. */
-export const reportTable = (title: string, parts: Table<ReportRow>['parts']): Table<ReportRow> => ({ title, columns: REPORT_COLUMNS, parts });
+export const reportTable = (title: string, parts: Table<ReportRow>['parts']): Table<ReportRow> => ({
+  title,
+  columns: REPORT_COLUMNS,
+  parts,
+});
 
 /** A file that is made in memory, for long work to keep. */
 export async function bytesOfFile(write: (out: Writable) => Promise<void>): Promise<Buffer> {

@@ -8,7 +8,7 @@ import { PlanPage } from './plan.page.ts';
 import { StepHistory } from './step-history.ts';
 
 const STEPS = structuredClone(STANDARD_PLAN) as PlanStepView[];
-const VIEW: PlanView = { course: { id: '7', title: 'Safe Lifting' }, version: 3, publishedAt: '2027-02-01T09:00:00Z', publishedBy: 'Tora Hauge', steps: STEPS, next28: {}, open: 2, people: [{ id: '5', name: 'Odd Aske' }], draft: null, follows: null, followers: [] }; // prettier-ignore
+const VIEW: PlanView = { course: { id: '7', title: 'Safe Lifting' }, version: 3, publishedAt: '2027-02-01T09:00:00Z', publishedBy: 'Tora Hauge', steps: STEPS, next28: {}, open: 2, people: [{ id: '5', name: 'Odd Aske' }], draft: null, sender: null, senders: { house: 'Safety training', trainer: 'Tora Hauge', replies: 'Tora Hauge' }, follows: null, followers: [] }; // prettier-ignore
 const CHOICES: PlanChoices = {
   departments: [{ id: '1', name: 'Deck' }], sites: [{ id: '2', name: 'Orla Quay' }], groups: [], jobs: ['Cook'], courses: [{ id: '9', title: 'Muster' }],
   sections: [{ id: '4', title: 'One' }], units: [{ id: '11', title: 'Slings', kind: 'page' }, { id: '12', title: 'The hooks', kind: 'quiz' }],
@@ -180,6 +180,34 @@ describe('a plan as it is written', () => {
     if (page.waiting().some((asked) => asked.endsWith('/draft'))) await page.answer('/api/plans/7/draft', { written: 1, savedAt: '2027-03-01T09:42:00Z' }); // prettier-ignore
     expect((await page.answer('/api/plans/7/publish', { version: 4 })).body).toMatchObject({ version: 3, note: 'As it was in winter' });
   });
+
+  it('says who its messages come from; a step may say otherwise, and what is no address is not taken', async () => {
+    const page = await open();
+    await page.draft();
+    expect(page.root.textContent).toContain('Messages come from Safety training; replies reach Tora Hauge.');
+    await page.click(page.getByRole('button', { name: 'Change …' }));
+    const dialog = () => document.querySelector<HTMLElement>('.p-dialog')!;
+    await page.choose(dialog().querySelector<HTMLElement>('[aria-label="By name of"]')!, 'the trainer: Tora Hauge');
+    await page.click([...dialog().querySelectorAll('button')].find((one) => one.textContent!.includes('Keep it'))!);
+    const asked = await page.answer('/api/plans/7/sender', { sender: null });
+    expect(asked.body).toEqual({ sender: { isTrainer: true, name: null, replyTo: null }, was: null });
+    await page.answer('/api/plans/7', { ...VIEW, sender: { isTrainer: true, name: null, replyTo: null } });
+    expect(page.root.textContent).toContain('Messages come from Tora Hauge');
+    // of the step that stands open
+    await page.choose(page.field('By name of'), 'another name');
+    const input = (label: string) => [...page.sheet().querySelectorAll('label')].find((one) => one.textContent!.includes(label))!.querySelector('input')!;
+    const put = async (label: string, words: string) => {
+      input(label).value = words;
+      for (const type of ['input', 'blur']) input(label).dispatchEvent(new Event(type));
+      await page.settle();
+    };
+    await put('Which name', ' The  bridge ');
+    await put('Replies go to', 'bridge@');
+    expect(page.sheet().textContent).toContain('“bridge@” is no mail address');
+    expect((await page.draft()).find(({ sender }) => sender)?.sender).toEqual({ isTrainer: false, name: 'The bridge', replyTo: null });
+    await put('Replies go to', 'bridge@orlasund.example');
+    expect((await page.draft()).find(({ sender }) => sender)?.sender).toEqual({ isTrainer: false, name: 'The bridge', replyTo: 'bridge@orlasund.example' });
+  }); // prettier-ignore
 
   it('is read by a trainer, and not changed', async () => {
     const page = await open(VIEW, 'trainer');

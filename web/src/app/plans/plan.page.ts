@@ -40,6 +40,7 @@ import { PlanPeople } from './plan-people.ts';
 import { PlansApi } from './plans.api.ts';
 import { RehearsalLink } from '../rehearsal/rehearsal-link.ts';
 import { PlanDrag } from './plan-drag.ts';
+import { PlanSender } from './plan-sender.ts';
 import { PlanShared } from './plan-shared.ts';
 import { PlanFilePart } from './plan-file.ts';
 import { saveText } from '../shared/download.ts';
@@ -62,6 +63,7 @@ import { TemplateText } from '../messages/template-text.ts';
     MomentPipe,
     PlanLine,
     PlanFilePart,
+    PlanSender,
     PlanShared,
     PlanVersions,
     PlanWarnings,

@@ -13,6 +13,7 @@ import type {
   PlanStepView,
   PlanVersion,
   PlanView,
+  SenderRequest,
   TestLetterResult,
 } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
@@ -52,6 +53,11 @@ export class PlansApi {
   /** By whose plan a course goes; null gives it one of its own. */
   follow(course: string, follows: string | null): Observable<{ version: number }> {
     return this.http.post<{ version: number }>(`/api/plans/${course}/follow`, { follows });
+  }
+
+  /** Who the messages of a course come from. */
+  setSender(course: string, request: SenderRequest): Observable<unknown> {
+    return this.http.put(`/api/plans/${course}/sender`, request);
   }
 
   /** Steps as a plan's own file. */

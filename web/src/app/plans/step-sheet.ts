@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import type { PlanChoices, PlanStepView } from '@nudrik/contract';
+import type { PlanChoices, PlanStepView, PlanView } from '@nudrik/contract';
 import {
   anchorEntry,
   ANCHORS,
@@ -22,6 +22,7 @@ import { DateField } from '../shared/pick/date-field.ts';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField, wordsOf, type Choice } from '../shared/pick/select.ts';
 import { TimeField } from '../shared/pick/time-field.ts';
+import { SenderEdit } from './sender-edit.ts';
 import { PlanPeople } from './plan-people.ts';
 
 const WINDOWS: Choice<'later' | 'earlier' | 'exact' | 'own'>[] = [
@@ -36,7 +37,7 @@ const ASKS: readonly ConditionFact[] = ['person', 'assignment', 'held', 'notices
 @Component({
   selector: 'nk-step-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ConditionRows, DateField, FormsModule, NumberField, RolesPick, SelectField, TimeField],
+  imports: [ConditionRows, DateField, FormsModule, NumberField, RolesPick, SelectField, SenderEdit, TimeField],
   templateUrl: './step-sheet.html',
   styleUrl: './step-sheet.css',
 })
@@ -46,6 +47,8 @@ export class StepSheet {
   /** all steps of the plan, for conditions on what was sent */
   readonly steps = input.required<readonly PlanStepView[]>();
   readonly choices = input.required<PlanChoices>();
+  /** who its messages come from where it does not say it itself */
+  readonly sender = input<(PlanView['senders'] & { course: PlanView['sender'] }) | null>(null);
   readonly changed = output<Partial<PlanStepView>>();
   /** conditions that say nothing yet, in words */
   readonly open = output<string[]>();
@@ -82,6 +85,15 @@ export class StepSheet {
   protected readonly stopWhen = linkedSignal<{ id: string; condition: Condition | null }, GroupRow>({
     source: () => ({ id: this.step().id, condition: this.step().stopWhen }),
     computation: (now, before) => keptRows(now, before),
+  });
+
+  protected readonly above = computed(() => {
+    const from = this.sender();
+    return (from?.course?.isTrainer ? from.trainer : from?.course?.name) ?? from?.house ?? 'the house';
+  });
+  protected readonly aboveReplies = computed(() => {
+    const from = this.sender();
+    return from?.course?.replyTo ?? (from?.course?.isTrainer ? from.trainer : null) ?? from?.replies ?? 'the house';
   });
 
   protected amount(): number {

@@ -238,8 +238,7 @@ export class RehearsalDesk {
       {
         roster,
         organisation: this.facts!.organisation,
-        sender: this.facts!.sender,
-        replies: this.facts!.replies,
+        house: this.facts!.house,
         frame: this.facts!.frame,
       },
       line.at!,
