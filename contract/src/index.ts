@@ -16,6 +16,7 @@ export * from './assignments/assignments.ts';
 export * from './messages/template.ts';
 export * from './messages/letters.ts';
 export * from './conversations/conversations.ts';
+export * from './handouts/handouts.ts';
 export * from './plans/plans.ts';
 export * from './plans/plan-file.ts';
 export * from './plans/rehearsal-file.ts';

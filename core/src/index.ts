@@ -40,6 +40,7 @@ export * from './messages/arrivals.ts';
 export * from './messages/body.ts';
 export * from './messages/fields.ts';
 export * from './messages/frame.ts';
+export * from './messages/handout.ts';
 export * from './messages/render.ts';
 export * from './messages/replies.ts';
 export * from './messages/sender.ts';

@@ -487,6 +487,7 @@ async function storeMails(
         html: message.html,
         body: message.text,
         calendar: message.calendar,
+        files: message.files,
       },
     });
   }

@@ -10,6 +10,7 @@ import { assignmentRoutes } from './assignments/routes.ts';
 import { certificateRoutes } from './certificates/routes.ts';
 import { clockRoutes } from './clock/routes.ts';
 import { COURSE_FILE_LIMIT } from './courses/course-file.ts';
+import { handoutRoutes } from './handouts/routes.ts';
 import { conversationRoutes } from './conversations/routes.ts';
 import { courseRoutes } from './courses/routes.ts';
 import { courseFileRoutes, lookRoutes } from './courses/look.routes.ts';
@@ -55,6 +56,7 @@ export const ROUTES: readonly Route[] = [
   ...rehearsalRoutes,
   ...noticeRoutes,
   ...conversationRoutes,
+  ...handoutRoutes,
   ...reportRoutes,
   ...certificateRoutes,
   ...learningRoutes,
@@ -111,14 +113,14 @@ export function createApp(deps: Deps, live: Live | null): Express {
     if (req.method === 'GET' || req.method === 'HEAD') return next();
     const expected = (res.locals['csrf'] as string | null) ?? 'nobody';
     const sent = req.headers['x-csrf-token'];
-    const isKeyed = ['/learning/', '/looks/', '/session'].some((path) => req.path.startsWith(path));
+    const isKeyed = ['/learning/', '/looks/', '/downloads/', '/session'].some((path) => req.path.startsWith(path));
     if (isKeyed && asksFromElsewhere(req, deps.settings.baseUrl)) throw new Refused('csrf');
     if (sent !== expected && !(isKeyed && sent !== undefined)) throw new Refused(res.locals['account'] ? 'csrf' : 'not-signed-in');
     next();
   });
   // keys are long enough not to be guessed; this keeps the trying from costing anything
   app.use(
-    ['/api/learning', '/api/looks', '/api/team', '/api/calendars'],
+    ['/api/learning', '/api/looks', '/api/team', '/api/calendars', '/api/downloads'],
     rateLimit({
       windowMs: 60_000,
       limit: 1_200,

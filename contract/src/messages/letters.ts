@@ -40,6 +40,8 @@ export interface LetterView {
     subject: string;
     html: string;
     text: string;
+    /** files that are in it */
+    attached: string[];
     /** what each field prints */
     values: Record<string, string | null>;
   } | null;

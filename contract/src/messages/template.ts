@@ -1,6 +1,7 @@
 import { z } from 'zod';
+import { Id } from '../common.ts';
 import { PartConditionSchema } from '../conditions.ts';
-import { isHref, TABLE_COLUMNS, type Block, type Doc, type TableColumn } from '@nudrik/core';
+import { isHref, MOST_HOURS, MOST_TIMES, TABLE_COLUMNS, type Block, type Doc, type TableColumn } from '@nudrik/core';
 
 /** How deep lists and quotes may stand in each other. */
 const DEPTH = 4;
@@ -94,4 +95,20 @@ export const TemplateSchema = z.strictObject({
   plain: z.string().max(20_000).nullable().optional(),
   /** the employee gets the due date with it, for their calendar */
   withDate: z.boolean().optional(),
+  /** what goes with it: in it, or as a download of its reader's own */
+  files: z
+    .array(
+      z.strictObject({
+        handout: Id,
+        as: z.enum(['attached', 'download']),
+        hours: z.number().int().min(1).max(MOST_HOURS),
+        times: z.number().int().min(1).max(MOST_TIMES).nullable(),
+        mayAsk: z.boolean(),
+      }),
+    )
+    .max(10)
+    .refine((files) => new Set(files.map(({ handout }) => handout)).size === files.length, {
+      error: 'a file stands twice; expected each once',
+    })
+    .optional(),
 });

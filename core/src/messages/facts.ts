@@ -12,6 +12,7 @@ import { tellList } from '../time/words.ts';
 import type { Instant, Zone } from '../time/zone.ts';
 import { renderMessage, type Rendered, type Values } from './render.ts';
 import type { Frame } from './frame.ts';
+import { tellDownload, type DownloadLine, type HandoutOf } from './handout.ts';
 import { footerOf, repliesOf } from './replies.ts';
 import { senderOf, sharedRule, type SenderHouse, type SenderRule } from './sender.ts';
 import { tableOfPeople } from './table.ts';
@@ -164,8 +165,15 @@ const FIELDS_OF: readonly (readonly [anchor: RegExp, fields: readonly string[]])
 const notHappened = (anchor: string): Record<string, string> =>
   Object.fromEntries(FIELDS_OF.flatMap(([is, fields]) => (is.test(anchor) ? fields.map((field) => [field, NOT_HAPPENED[field]!]) : [])));
 
+/** The files of a step's message that its reader may download. @param urlOf where one is opened; null in a look ahead */
+export const downloadsOf = ({ message }: PlanStep, handoutOf: HandoutOf, urlOf: (handout: string) => string | null): DownloadLine[] =>
+  (message.files ?? []).flatMap((file): DownloadLine[] => {
+    const found = file.as === 'download' ? handoutOf(file.handout) : null;
+    return found ? [{ name: found.name, url: urlOf(file.handout), words: tellDownload(file, found.bytes) }] : [];
+  });
+
 /** What a look ahead goes by. */
-export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation' | 'house'> & { frame?: Frame };
+export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation' | 'house'> & { frame?: Frame; handoutOf?: HandoutOf };
 
 /** A message as its reader would have it at a moment to come. */
 export interface Foreseen {
@@ -205,7 +213,7 @@ export function foreseeLetter(
   at: Instant,
   lead: string | null = null,
 ): Foreseen {
-  const { roster, organisation, house, frame } = facts;
+  const { roster, organisation, house, frame, handoutOf = () => null } = facts;
   const [first] = notices;
   const { assignment } = first!;
   const zone = readerZone(recipient, assignment, roster);
@@ -243,6 +251,7 @@ export function foreseeLetter(
               at,
             ),
       footer: footerOf(sender.name, organisation, repliesOf(sender.replies, owners, roster, at).reader),
+      downloads: downloadsOf(step, handoutOf, () => null),
       ...(frame && { frame }),
     }),
   };

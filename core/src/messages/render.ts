@@ -1,4 +1,5 @@
 import { docOf, linkPlaceOf, segmentsOf, type Block, type Inline, type Mark, type LinkPlace, type TableColumn } from './body.ts';
+import type { DownloadLine } from './handout.ts';
 import { PLAIN_FRAME, type Frame } from './frame.ts';
 import type { Template } from './template.ts';
 
@@ -30,6 +31,8 @@ export interface RenderInput {
   lead?: string | null;
   /** for a gathered message: one line a person; it is made for the columns that the text asks for */
   table: TableOfPeople | ((columns: readonly TableColumn[] | null) => TableOfPeople | null) | null;
+  /** files that its reader may download */
+  downloads?: readonly DownloadLine[];
   /** the line under the message: who reads the reply */
   footer: string;
   frame?: Frame;
@@ -87,6 +90,7 @@ export function renderMessage({
   links = {},
   lead = null,
   table,
+  downloads = [],
   footer,
   frame = PLAIN_FRAME,
 }: RenderInput): Rendered {
@@ -105,11 +109,13 @@ export function renderMessage({
   if (people && !asked) htmlParts.push(tableHtml(people));
   const label = template.button ? fillLine(template.button, values) : null;
   if (label !== null) htmlParts.push(buttonHtml(textHtml(label), link, frame.color));
+  for (const download of downloads) htmlParts.push(downloadHtml(download, frame.color));
 
   const textParts = template.plain ? [fillLine(template.plain, values).trim()] : doc.map((block) => blockText(block, paint));
   if (lead) textParts.unshift(lead);
   if (people && (!asked || template.plain)) textParts.push(tableText(people));
   if (label !== null) textParts.push(link ? `${label}:\n${link}` : label);
+  textParts.push(...downloads.map(downloadText));
 
   return {
     subject,
@@ -236,6 +242,12 @@ function blockText(block: Block, paint: Paint): string {
 const indented = (mark: string, text: string): string => mark + text.split('\n').join(`\n${' '.repeat(mark.length)}`);
 
 const quiet = (words: string): string => `<p class="quiet" style="margin:0 0 14px;color:${QUIET};font-size:14px">${textHtml(words)}</p>`;
+
+const downloadHtml = ({ name, url, words }: DownloadLine, color: string): string => {
+  const label = textHtml(cleanValue(name));
+  return `<p style="${MARGIN}">${url ? `<a class="link" href="${escapeHtml(url)}" style="color:${color}">${label}</a>` : label} <span class="quiet" style="color:${QUIET};font-size:14px">(${textHtml(words)})</span></p>`;
+};
+const downloadText = ({ name, url, words }: DownloadLine): string => `${cleanValue(name)} (${words})${url ? `:\n${url}` : ''}`;
 
 /** A button; where it leads nowhere yet, it is drawn all the same. */
 const buttonHtml = (label: string, href: string | null, color: string): string => {

@@ -16,6 +16,7 @@ import {
 } from './body.ts';
 import type { Condition } from '../conditions/condition.ts';
 import { isField, nearestField } from './fields.ts';
+import type { TemplateFile } from './handout.ts';
 
 export interface Template {
   /** one line, fields in braces */
@@ -27,6 +28,8 @@ export interface Template {
   plain?: string | null;
   /** the employee gets the due date with it, for their calendar: made, moved, or taken out of it */
   withDate?: boolean;
+  /** what goes with it */
+  files?: TemplateFile[];
 }
 
 /** Fields of a template: a preview asks the same few texts for each of 50,000 people, which took a fifth of its time. */

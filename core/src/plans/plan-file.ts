@@ -60,8 +60,11 @@ export const renamedSteps = (steps: readonly PlanStep[], rename: Rename): PlanSt
     }),
     onlyIf: step.onlyIf && renamedCondition(step.onlyIf, rename),
     stopWhen: step.stopWhen && renamedCondition(step.stopWhen, rename),
-    message: { ...step.message, body: withConditions(step.message.body, (condition) => renamedCondition(condition, rename)) },
+    // files stand in the house, and not in the file of a plan
+    message: { ...withoutFiles(step.message), body: withConditions(step.message.body, (condition) => renamedCondition(condition, rename)) },
   }));
+
+const withoutFiles = ({ files: _, ...message }: PlanStep['message']): PlanStep['message'] => message;
 
 /** A line that only one of two plans has, or that reads otherwise. */
 export interface StepDifference {

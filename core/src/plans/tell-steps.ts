@@ -29,6 +29,11 @@ export function tellSteps(steps: readonly PlanStep[], names: Names): Record<stri
       ),
       step.message.button ? `[${step.message.button}]` : '',
       step.message.withDate ? 'with the due date, for a calendar' : '',
+      ...(step.message.files ?? []).map((file) =>
+        file.as === 'attached'
+          ? `with file ${file.handout}, attached`
+          : `with file ${file.handout}, to download for ${file.hours} hours${file.times === null ? '' : `, ${file.times} times`}${file.mayAsk ? ', may be asked for anew' : ''}`,
+      ),
       step.message.plain ? `as plain text: ${step.message.plain}` : '',
     ]
       .filter(Boolean)

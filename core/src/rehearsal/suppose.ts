@@ -4,6 +4,7 @@ import { NAMES_THEMSELVES, type Names } from '../conditions/catalogue.ts';
 import type { Hold } from '../holding/hold.ts';
 import { missingOf, type TextCourse } from '../messages/facts.ts';
 import type { Frame } from '../messages/frame.ts';
+import type { Handout } from '../messages/handout.ts';
 import type { SenderHouse } from '../messages/sender.ts';
 import type { Person, Settings } from '../people/person.ts';
 import { Roster } from '../people/person.ts';
@@ -44,6 +45,8 @@ export interface RehearsalFacts {
   organisation: string;
   /** who messages come from, and whom their replies reach */
   house: SenderHouse;
+  /** the files that their messages bring */
+  handouts?: readonly Handout[];
   /** what stands around every message; as it ships where none is given */
   frame?: Frame;
   people: readonly Person[];

@@ -1,7 +1,7 @@
 import { createHash, createHmac, randomBytes, timingSafeEqual } from 'node:crypto';
 
-/** What a personal link leads into: a course as the employee, or one's people. */
-export type LinkKind = 'go' | 'team';
+/** What a personal link leads into: a course as the employee, one's people, or a file of one's own. */
+export type LinkKind = 'go' | 'team' | 'download';
 /** What else is signed: the address of a calendar, a picture that stands in a page, what is in a package, a look at a course. */
 export type SignedKind = LinkKind | 'calendar' | 'picture' | 'package' | 'look';
 

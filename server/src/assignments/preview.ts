@@ -158,6 +158,7 @@ export async function previewAssign(deps: Deps, request: AssignRequest): Promise
     assignments: new Map(),
     courses: new Map([[course.id, course]]),
     plans: new Map(),
+    handouts: new Map(),
     went: new Map(),
   };
   const { people, lines, byDay, mails } = foresee({

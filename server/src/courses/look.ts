@@ -25,6 +25,7 @@ import { listFiles } from '../files/files.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { sectionsFor } from '../learning/learn.ts';
 import { addressIn } from '../learning/work.ts';
+import { handoutsFor } from '../handouts/files.ts';
 import { compose, missingIn } from '../messages/compose.ts';
 import { listCourseFacts, listPlanFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
 import { loadRoster } from '../people/roster.repo.ts';
@@ -92,6 +93,7 @@ export async function lookAtCourse(deps: Deps, courseId: string, request: LookRe
   const content: CourseDraft = request.of === 'live' ? draftOf(live) : written;
   const [course] = await listCourseFacts(db, [courseId]);
   const [plan] = await listPlanFacts(db, [courseId]);
+  const handouts = await handoutsFor(db, plan?.steps ?? []);
   const courses = new Map([[courseId, course!]]);
   const { person, roster } = await personOf(db, house, invited === null ? request.person : null, courses);
   const calendar = roster.calendarOf(person);
@@ -182,7 +184,15 @@ export async function lookAtCourse(deps: Deps, courseId: string, request: LookRe
 
   function noticesOf(): LookNotice[] {
     const steps = plan!.steps.filter(({ on }) => on);
-    const facts: Facts = { house, roster, assignments: new Map([[assignment.id, assignment]]), courses, plans: new Map(), went: new Map() };
+    const facts: Facts = {
+      house,
+      roster,
+      assignments: new Map([[assignment.id, assignment]]),
+      courses,
+      plans: new Map(),
+      handouts,
+      went: new Map(),
+    };
     const extras = {
       baseUrl: settings.baseUrl,
       certificates: finishedAt === null ? new Map<string, never>() : new Map([[assignment.id, { serial: SERIAL, expiresOn: null }]]),

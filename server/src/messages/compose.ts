@@ -1,4 +1,5 @@
 import {
+  downloadsOf,
   footerOf,
   missingFields,
   readerZone,
@@ -29,6 +30,7 @@ import {
   type Rendered,
 } from '@nudrik/core';
 import { frameOf } from '../house/house.ts';
+import { downloadAddress, handoutIn, messageFiles, type MessageFile } from '../handouts/files.ts';
 import { writeInvitation } from './calendar.ts';
 import { addressOf, type PersonalLink } from '../access/personal-link.ts';
 import type { AssignmentFacts, Facts } from '../notices/facts.ts';
@@ -131,6 +133,8 @@ export interface Composition {
   recipient: Recipient;
   /** one, or all that a gathered message tells of */
   assignments: readonly AssignmentFacts[];
+  /** the notice that the message is known by: its reader's downloads are named by it; null in a look */
+  notice?: string | null;
   /** of their anchors, in the same order: which submission is told of */
   revisions?: readonly number[];
 }
@@ -156,13 +160,15 @@ export interface Composed extends Rendered {
   replyTo: string;
   /** whom replies reach where the course or the step says it */
   repliesTo: RepliesTo;
+  /** what goes with it */
+  files: MessageFile[];
   /** the due date for the reader's calendar, where the text says so */
   calendar: string | null;
 }
 
 /** The message as it goes out. A gathered one lists each person with the course, days late and the last notice. */
 export function compose(
-  { step, recipient, assignments, revisions = [] }: Composition,
+  { step, recipient, assignments, notice = null, revisions = [] }: Composition,
   facts: Facts,
   extras: MessageExtras,
   now: Instant,
@@ -183,10 +189,18 @@ export function compose(
     links: linksOf(first!, recipient, extras),
     lead: leadOf(recipient, first!),
     table,
+    downloads: downloadsOf(step, handoutIn(facts.handouts), (handout) => notice && downloadAddress(extras.baseUrl, notice, handout)),
     footer: footerOf(sender.name, facts.house.organisation, replies.reader),
     frame: frameOf(facts.house, extras.baseUrl),
   });
-  return { ...rendered, fromName: sender.name, replyTo: replies.address, repliesTo: sender.repliesTo, calendar: dateFor() };
+  return {
+    ...rendered,
+    fromName: sender.name,
+    replyTo: replies.address,
+    repliesTo: sender.repliesTo,
+    calendar: dateFor(),
+    files: messageFiles(step, facts.handouts),
+  };
 
   /** The employee's own date; of a gathered message there is none, since it tells of many. */
   function dateFor(): string | null {

@@ -20,6 +20,7 @@ import {
 import type { LetterReader, LetterRequest, LetterView, TestLetterResult } from '@nudrik/contract';
 import type { Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
+import { attaching, fileFaults, handoutIn, messageFiles } from '../handouts/files.ts';
 import { frameOf, getHouse, type House } from '../house/house.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
 import { loadRoster } from '../people/roster.repo.ts';
@@ -152,9 +153,13 @@ const noticesOf = (reading: Reading, readings: readonly Reading[], { courses, ro
   return together.map(({ assignment, line }) => ({ assignment, course: courses.get(assignment.course)!, revision: line?.revision ?? 0 }));
 };
 
+/** What is wrong with a step's message, before anybody reads it. */
+const faultOf = async ({ db }: Deps, step: PlanStep): Promise<string | null> =>
+  stepFault(step) ?? templateFault(step.message) ?? (await fileFaults(db, [step]))[0]?.message ?? null;
+
 /** A step's message as its real readers would have it, those in trouble first. Nothing is sent or stored, and nobody's personal link is in it. */
 export async function letterView(deps: Deps, courseId: string, { step, as }: LetterRequest): Promise<LetterView> {
-  const fault = stepFault(step as PlanStep) ?? templateFault(step.message);
+  const fault = await faultOf(deps, step as PlanStep);
   if (fault) return { fault, readers: [], count: 0, inTrouble: 0, isInvented: false, letter: null };
   const { readings, facts, isInvented } = await readingsOf(deps, courseId, step as PlanStep);
   const chosen = readings.find(({ reader }) => reader.key === as) ?? readings[0];
@@ -178,7 +183,7 @@ function letterOf(
 ): NonNullable<LetterView['letter']> {
   const { roster, house } = facts;
   const { reader, recipient, assignment, line, at, step } = reading;
-  const { rendered, values } = foreseeLetter(step, recipient, noticesOf(reading, readings, facts), { roster, organisation: house.organisation, house, frame: frameOf(house, baseUrl) }, at, lead); // prettier-ignore
+  const { rendered, values } = foreseeLetter(step, recipient, noticesOf(reading, readings, facts), { roster, organisation: house.organisation, house, frame: frameOf(house, baseUrl), handoutOf: handoutIn(facts.handouts) }, at, lead); // prettier-ignore
   const { zone } = roster.calendarOf(recipient.person ?? roster.getPerson(assignment.person));
   const bytes = Buffer.byteLength(rendered.html) + Buffer.byteLength(rendered.text);
   const large = bytes > MOST_BYTES ? [`the message has ${Math.round(bytes / 1_000)} kB: some mail programs cut it off`] : [];
@@ -188,6 +193,9 @@ function letterOf(
     at: line?.at == null ? null : `${tellMoment(line.at, zone, now)}, ${zoneWords(zone.name)}`,
     not: line === null ? 'nothing of this step is to come for them' : line.outcome === 'send' ? null : line.sentence,
     ...rendered,
+    attached: messageFiles(step, facts.handouts)
+      .filter(({ as }) => as === 'attached')
+      .map(({ name }) => name),
     values: values as Record<string, string | null>,
   };
 }
@@ -203,7 +211,7 @@ export async function sendTestLetter(
   account: { id: string; name: string; email: string },
 ): Promise<TestLetterResult> {
   const now = deps.clock.now();
-  const fault = stepFault(step as PlanStep) ?? templateFault(step.message);
+  const fault = await faultOf(deps, step as PlanStep);
   if (fault) throw new Refused('wrong-input', `${fault} Nothing was sent.`);
   if ((await countTestLetters(deps.db, account.id, now - HOUR_MS)) >= MOST_AN_HOUR)
     throw new Refused('too-many-tries', `You have sent yourself ${MOST_AN_HOUR} tests within an hour. Try again later; nothing was sent.`);
@@ -217,7 +225,7 @@ export async function sendTestLetter(
   const subject = `Test: ${letter.subject}`;
   const { html, text } = letter;
   const pictured = await pictureFor(deps.db, house, deps.settings.baseUrl);
-  const { outcome, response } = await handOverNow(deps, house, pictured({ toName: account.name, toAddress: account.email, replyTo: account.email, subject, html, text })); // prettier-ignore
+  const { outcome, response } = await handOverNow(deps, house, pictured({ toName: account.name, toAddress: account.email, replyTo: account.email, subject, html, text, files: await attaching(deps.db, facts.handouts)(reading.step) })); // prettier-ignore
   await insertTestLetter(deps.db, { at: now, byWhom: account.name, account: account.id, course: courseId, stepName: step.name, readAs: who, to: account.email, subject, html, text, outcome, answer: response }); // prettier-ignore
   const isAccepted = outcome === 'accepted';
   return { isAccepted, words: isAccepted ? `Sent to ${account.email}, as ${who} would read it.` : `The mail server did not take it: “${response}”.` }; // prettier-ignore

@@ -1,3 +1,4 @@
+import type { MessageFile } from '../handouts/files.ts';
 import { rows, type Client, type Queryable } from '../db/db.ts';
 
 /** A message as it was composed, once, for one notice or more; never changed. */
@@ -16,6 +17,8 @@ export interface MessageRow {
   html: string;
   body: string;
   calendar: string | null;
+  /** what went with it; null is nothing */
+  files: MessageFile[] | null;
   composed_at: Date;
   /** it was on the wire, and nobody knows with what end */
   may_have_arrived: boolean;
@@ -23,16 +26,16 @@ export interface MessageRow {
 export type MessageDraft = Omit<MessageRow, 'id' | 'channel' | 'composed_at' | 'may_have_arrived'>;
 
 const INSERT_MESSAGES = `
-insert into messages (message_id, to_name, to_address, from_name, from_address, reply_to, replies_to, subject, html, body, calendar, composed_at)
-select r.*, $12::timestamptz
-from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::text[], $10::text[], $11::text[]) as r
+insert into messages (message_id, to_name, to_address, from_name, from_address, reply_to, replies_to, subject, html, body, calendar, files, composed_at)
+select r.*, $13::timestamptz
+from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::text[], $10::text[], $11::text[], $12::jsonb[]) as r
 returning id, message_id
 `;
 
 /** Stores messages as they will be read. @returns the id of each by its Message-ID */
 export async function insertMessages(db: Client, drafts: readonly MessageDraft[], composedAt: number): Promise<Map<string, string>> {
   if (drafts.length === 0) return new Map();
-  const column = (name: keyof MessageDraft): (string | null)[] => drafts.map((draft) => draft[name]);
+  const column = (name: Exclude<keyof MessageDraft, 'files'>): (string | null)[] => drafts.map((draft) => draft[name]);
   const stored = await rows<{ id: string; message_id: string }>(db, INSERT_MESSAGES, [
     column('message_id'),
     column('to_name'),
@@ -45,13 +48,14 @@ export async function insertMessages(db: Client, drafts: readonly MessageDraft[]
     column('html'),
     column('body'),
     column('calendar'),
+    drafts.map(({ files }) => (files?.length ? JSON.stringify(files) : null)),
     new Date(composedAt),
   ]);
   return new Map(stored.map((row) => [row.message_id, row.id]));
 }
 
 const LIST_MESSAGES = `
-select id, message_id, channel, to_name, to_address, from_name, from_address, reply_to, replies_to, subject, html, body, calendar, composed_at,
+select id, message_id, channel, to_name, to_address, from_name, from_address, reply_to, replies_to, subject, html, body, calendar, files, composed_at,
   exists (select from deliveries d where d.message_id = messages.id and d.outcome is null) as may_have_arrived
 from messages
 where id = any($1::bigint[])

@@ -19,6 +19,7 @@ import { apart } from '../db/apart.ts';
 import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import type { Channel, Letter } from '../messages/channel.ts';
+import { attaching, giveDownloads, sameFiles, withDownloads } from '../handouts/files.ts';
 import { compose, isOwn, missingIn, personalLink, type Composed, type MessageExtras } from '../messages/compose.ts';
 import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
@@ -342,6 +343,7 @@ async function pack(
         step,
         recipient,
         assignments: notices.map(({ assignment }) => assignment),
+        notice: notices[0]!.notice.id,
         revisions: notices.map(({ notice }) => notice.revision),
       },
       facts,
@@ -371,6 +373,7 @@ async function pack(
       html: rendered.html,
       body: rendered.text,
       calendar: rendered.calendar,
+      files: rendered.files,
     };
     const former = sharedMessage(parcel, earlier);
     // one that may have arrived is the same where nothing but time went by since; one that was refused, where it reads the same
@@ -396,13 +399,20 @@ async function pack(
     now,
   );
   const pictured = await pictureFor(client, house, all.baseUrl);
-  return posts.map(({ parcel, id, message }) => {
-    for (const { decision } of parcel.notices) decision.messageId = id;
-    const link = personalLink(parcel.notices[0]!.assignment, parcel.recipient, all.teamLinks);
-    const signed = (text: string): string => (link ? withSigned(text, key, link) : text);
+  const filesOf = attaching(client, facts.handouts);
+  const given = posts.map(({ parcel: { step, recipient, notices }, message }) => ({ step, notice: notices[0]!.notice.id, person: recipient.person?.id ?? null, toName: message.to_name, toAddress: message.to_address })); // prettier-ignore
+  await giveDownloads(client, given, facts.handouts, now);
+  const letters: Letter[] = [];
+  for (const { parcel, id, message } of posts) {
+    const { step, recipient, notices } = parcel;
+    for (const { decision } of notices) decision.messageId = id;
+    const link = personalLink(notices[0]!.assignment, recipient, all.teamLinks);
+    const signed = (text: string): string => withDownloads(link ? withSigned(text, key, link) : text, key, step, notices[0]!.notice.id);
     const letter = letterOf(id, deliveries.get(id)!, message, house, now);
-    return pictured({ ...letter, html: signed(letter.html), text: signed(letter.text) });
-  });
+    const files = await filesOf(step);
+    letters.push(pictured({ ...letter, html: signed(letter.html), text: signed(letter.text), ...(files.length > 0 && { files }) }));
+  }
+  return letters;
 }
 
 /** Whether anything came to be known of what a message tells since it was written, or so long ago that its "tomorrow" is past. */
@@ -418,7 +428,8 @@ const isSame = (former: MessageRow, draft: MessageDraft, reads: Composed): boole
   former.subject === reads.subject &&
   former.body === reads.text &&
   former.html === reads.html &&
-  sameDate(former.calendar, reads.calendar);
+  sameDate(former.calendar, reads.calendar) &&
+  sameFiles(former.files ?? [], reads.files);
 
 /** The message that all notices of a parcel were on before, or null. */
 function sharedMessage({ notices }: Parcel, earlier: ReadonlyMap<string, MessageRow>): MessageRow | null {

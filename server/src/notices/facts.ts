@@ -20,6 +20,7 @@ import {
 import type { CourseState } from '@nudrik/contract';
 import { listRecords } from '../assignments/events.repo.ts';
 import { rows, type Queryable } from '../db/db.ts';
+import { handoutsFor, type Handouts } from '../handouts/files.ts';
 import { type House } from '../house/house.ts';
 import { loadRoster } from '../people/roster.repo.ts';
 
@@ -68,6 +69,8 @@ export interface Facts {
   assignments: Map<string, AssignmentFacts>;
   courses: Map<string, CourseFacts>;
   plans: Map<string, PlanFacts>;
+  /** the files that messages of their plans bring */
+  handouts: Handouts;
   /** what became of messages that steps ask about, by assignment and step */
   went: Map<string, NoticeFacts>;
 }
@@ -305,6 +308,10 @@ export async function loadFacts(
     assignments: new Map(assignments.map((assignment) => [assignment.id, assignment])),
     courses: courseOf,
     plans: planOf,
+    handouts: await handoutsFor(
+      db,
+      plans.flatMap(({ steps }) => steps),
+    ),
     went: await loadWent(
       db,
       assignmentIds,

@@ -30,7 +30,7 @@ export const LEDGER_COLUMNS: readonly Column<NoticeRow>[] = [
 ];
 
 const LIST_SENT = `
-select distinct on (m.id) m.id, m.message_id, m.to_name, m.to_address, m.from_name, m.from_address, m.reply_to, m.replies_to, m.subject, m.html, m.body, m.calendar, m.composed_at
+select distinct on (m.id) m.id, m.message_id, m.to_name, m.to_address, m.from_name, m.from_address, m.reply_to, m.replies_to, m.subject, m.html, m.body, m.calendar, m.files, m.composed_at
 from notices n
 join messages m on m.id = n.message_id
 where n.id = any($1::bigint[])

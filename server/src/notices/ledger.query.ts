@@ -29,6 +29,7 @@ import { missingIn } from '../messages/compose.ts';
 import { listDeliveries, listMessages, type DeliveryRow, type MessageRow } from '../messages/messages.repo.ts';
 import { withoutTag } from '../messages/reply-address.ts';
 import { listArrivalsOfNotice, listOfNotice } from '../conversations/conversations.repo.ts';
+import { listUses } from '../handouts/handouts.repo.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { listCertificates } from './dispatch.repo.ts';
@@ -128,6 +129,9 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
     const { what, by, at, reason } = row.by_hand;
     timeline.push({ what: 'by hand', at, words: `${by} ${BY_HAND[what]} ${told(new Date(at))}${reason ? `: ${reason}` : ''}` });
   }
+  for (const { name, as } of message?.files ?? []) timeline.push({ what: as === 'attached' ? 'with it' : 'to download', at: (row.sent_at ?? row.at).toISOString(), words: name }); // prettier-ignore
+  for (const { at, name } of await listUses(deps.db, [id]))
+    timeline.push({ what: 'opened', at: at.toISOString(), words: `${told(at)}: ${name}` });
   for (const { at, kind, subject, body } of await listArrivalsOfNotice(deps.db, id))
     timeline.push({ what: ARRIVAL_WORDS[kind], at: at.toISOString(), words: `${told(at)}: “${oneLine(`${subject}: ${body}`, 300)}”` });
   const explained = await explain(deps, row);
@@ -190,13 +194,13 @@ async function againFor(deps: Deps, row: NoticeDbRow): Promise<NoticeSheet['agai
 }
 
 /** Links by which somebody acts in their own name: into a course, or to one's people. */
-const PERSONAL = /https?:\/\/[^\s"'<>()]*\/(?:go|team)\/[\w-]+(?:\/[\w-]+)?/g;
+const PERSONAL = /https?:\/\/[^\s"'<>()]*\/(?:go|team|download)\/[\w-]+(?:\/[\w-]+)?/g;
 /** The same in plain text, where words that link have it behind them in brackets. */
 const IN_TEXT = new RegExp(`\\(${PERSONAL.source}\\)|${PERSONAL.source}`, 'g');
 
 /** A letter as others than its reader see it: it says that a personal link stands there, and not which. */
 export const withoutLinks = (html: string): string =>
-  html.replace(/\shref="[^"]*\/(?:go|team)\/[^"]*"/g, '').replace(PERSONAL, 'personal link');
+  html.replace(/\shref="[^"]*\/(?:go|team|download)\/[^"]*"/g, '').replace(PERSONAL, 'personal link');
 
 /** The same of its plain text. */
 export const withoutLinksIn = (text: string): string => text.replace(IN_TEXT, '(personal link)');
@@ -211,11 +215,16 @@ select 'team', team_token
 from people
 where id = $1::bigint
   and team_token = any($2::text[])
+union all
+select 'download', token
+from downloads
+where person_id = $1::bigint
+  and token = any($2::text[])
 `;
 
 /** A letter as its own reader sees it: with the links that are theirs, signed as they were sent. */
 async function ownLinks({ db, settings }: Deps, reader: string, mail: MessageRow): Promise<(text: string) => string> {
-  const tokens = [...mail.body.matchAll(/\/(?:go|team)\/([\w-]+)/g)].map(([, token]) => token!);
+  const tokens = [...mail.body.matchAll(/\/(?:go|team|download)\/([\w-]+)/g)].map(([, token]) => token!);
   const links = await rows<PersonalLink>(db, OWN_LINKS, [reader, [...new Set(tokens)]]);
   return (text) => links.reduce((signed, link) => withSigned(signed, settings.key, link), text);
 }

@@ -2,6 +2,7 @@ import { clauseOf, planFaults, tellMoment, type PlanStep } from '@nudrik/core';
 import type { PlanDraft, PlanPreview } from '@nudrik/contract';
 import { announce, rows, transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
+import { fileFaults } from '../handouts/files.ts';
 import { listPlanFacts, loadFacts, type Facts } from '../notices/facts.ts';
 import { foresee, foreseenWarnings, missingByStep, type Foreseen } from '../notices/foresee.ts';
 import { listLedger, type LedgerRow, type NoticeInsert } from '../notices/ledger.repo.ts';
@@ -77,7 +78,7 @@ function foreseenMoment(row: NoticeInsert, facts: Facts): string {
 /** What publishing a draft would change, and when real people would hear of each step. Nothing is stored. */
 export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft): Promise<PlanPreview> {
   const now = deps.clock.now();
-  const faults = planFaults(draft.steps);
+  const faults = [...planFaults(draft.steps), ...(await fileFaults(deps.db, draft.steps))];
   if (faults.length > 0) return { ...NO_PREVIEW, faults };
   const open = await listOpen(deps.db, courseId);
   const facts = await draftFacts(deps.db, courseId, open, draft.steps, now);
@@ -224,7 +225,7 @@ async function foreseeExamples(deps: Deps, courseId: string, steps: readonly Pla
 
 /** Publishes a new version: unsent notices of open assignments are worked out again. */
 export async function publishPlan(deps: Deps, courseId: string, draft: PlanDraft, byWhom: string): Promise<{ version: number }> {
-  const faults = planFaults(draft.steps);
+  const faults = [...planFaults(draft.steps), ...(await fileFaults(deps.db, draft.steps))];
   if (faults.length > 0)
     throw new Refused(
       'wrong-input',

@@ -1,6 +1,7 @@
 import type { HoldReason, LedgerLine, Pace, PlanStep, RehearsalFacts } from '@nudrik/core';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
+import { handoutsFor } from '../handouts/files.ts';
 import { frameOf, getHouse, senderHouse } from '../house/house.ts';
 import { askFor, foreseeOpenings, listAssignmentFacts, listCourseFacts, listPlanFacts, resolveSteps, stepsOf } from '../notices/facts.ts';
 import { loadRosterFacts, rosterOf } from '../people/roster.repo.ts';
@@ -129,6 +130,7 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
     askFor(course, draft);
     drafts.set(id, await resolveSteps(db, id, draft));
   }
+  const handouts = await handoutsFor(db, [...[...plans.values()].flatMap(({ steps }) => steps), ...[...drafts.values()].flat()]);
   const people = [...new Set(assignments.map(({ person }) => person))];
   const roster = await loadRosterFacts(db, people, courses);
   const standing = rosterOf(roster, courses, house.sending);
@@ -139,6 +141,7 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
     zone: house.zone,
     organisation: house.organisation,
     house: senderHouse(house),
+    handouts: [...handouts.values()].map(({ id, name, bytes }) => ({ id, name, bytes })),
     frame: frameOf(house, ''),
     ...roster,
     courses: courses.map(

@@ -183,6 +183,7 @@ export async function previewRequirement(
     assignments: new Map(),
     courses: new Map([[course.id, course]]),
     plans: new Map(),
+    handouts: new Map(),
     went: new Map(),
   };
   const { lines, byDay, mails } = foresee({

@@ -125,7 +125,16 @@ export const routes: Routes = [
     loadComponent: () => import('./learning/my-training.page.ts').then((m) => m.MyTrainingPage),
   },
   { path: 'go/:token', title: 'Your course · Nudrik', loadComponent: () => import('./learning/learn.page.ts').then((m) => m.LearnPage) },
-  { path: 'look/:token', title: 'A course to look at · Nudrik', loadComponent: () => import('./courses/look.page.ts').then((m) => m.LookPage) },
+  {
+    path: 'download/:token',
+    title: 'Your file · Nudrik',
+    loadComponent: () => import('./handouts/download.page.ts').then((m) => m.DownloadPage),
+  },
+  {
+    path: 'look/:token',
+    title: 'A course to look at · Nudrik',
+    loadComponent: () => import('./courses/look.page.ts').then((m) => m.LookPage),
+  },
   {
     path: 'go/:token/certificate',
     title: 'Your certificate · Nudrik',

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, output, si
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import type { PlanStepView } from '@nudrik/contract';
-import { tellAmount, templateFault } from '@nudrik/core';
+import { tellAmount, templateFault, type TemplateFile } from '@nudrik/core';
 import { Dialog } from 'primeng/dialog';
 import { debounceTime } from 'rxjs';
 import { PlansApi } from '../plans/plans.api.ts';
@@ -10,6 +10,7 @@ import { load } from '../shared/loaded.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { Letter } from './letter.ts';
+import { MessageFiles } from './message-files.ts';
 import { TemplateEdit } from './template-edit.ts';
 import type { PartChoices } from './text-editor.ts';
 
@@ -17,7 +18,7 @@ import type { PartChoices } from './text-editor.ts';
 @Component({
   selector: 'nk-message-writer',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Dialog, FormsModule, Letter, SelectField, TemplateEdit],
+  imports: [Dialog, FormsModule, Letter, MessageFiles, SelectField, TemplateEdit],
   templateUrl: './message-writer.html',
   styleUrl: './message-writer.css',
 })
@@ -66,6 +67,11 @@ export class MessageWriter {
   protected turn(by: number): void {
     const list = this.readers();
     if (list.length > 0) this.reading.set(list[(this.at() + by + list.length) % list.length]!.key);
+  }
+
+  protected setFiles(files: TemplateFile[]): void {
+    const { files: _, ...message } = this.step().message;
+    this.changed.emit(files.length > 0 ? { ...message, files } : message);
   }
 
   protected sendTest(): void {

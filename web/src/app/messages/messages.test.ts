@@ -133,7 +133,7 @@ describe('the message of a step', () => {
   const reader = (key: string, employee: string, troubles: string[] = []) => ({ key, employee, to: employee, troubles });
   const view = (at: number, rest: object = {}): LetterView => {
     const readers = [reader('2/employee', 'Per Aske', ['{job} has no value']), reader('1/employee', 'Runa Aske')];
-    return { fault: null, readers, count: 2, inTrouble: 1, isInvented: false, letter: { reader: readers[at]!, address: 'x@orlasund.example', at: 'Mon 1 Mar 09:00, Oslo time', not: null, subject: 'Begin', html: '<p>Hi</p>', text: 'Hi', values: { job: null } }, ...rest }; // prettier-ignore
+    return { fault: null, readers, count: 2, inTrouble: 1, isInvented: false, letter: { reader: readers[at]!, address: 'x@orlasund.example', at: 'Mon 1 Mar 09:00, Oslo time', not: null, subject: 'Begin', html: '<p>Hi</p>', text: 'Hi', attached: [], values: { job: null } }, ...rest }; // prettier-ignore
   };
   const url = '/api/plans/7/letter';
   const open = () => openPage(MessageWriter, { inputs: { course: '7', step } });
@@ -163,6 +163,33 @@ describe('the message of a step', () => {
     expect(page.getByRole('alert').textContent).toContain('Did you mean {given name}?');
     expect(page.getByRole<HTMLButtonElement>('button', { name: 'Send me this one' }).disabled).toBe(true);
   });
+
+  it('brings files: chosen, given as a download, put in place, and taken out', async () => {
+    const said: PlanStepView['message'][] = [];
+    const files = [{ handout: '3', as: 'attached' as const, hours: 24, times: null, mayAsk: true }];
+    const page = await openPage(MessageWriter, { inputs: { course: '7', step: { ...step, message: { ...step.message, files } } } });
+    (page.fixture.componentInstance as MessageWriter).changed.subscribe((message) => said.push(message));
+    const known = (id: string, name: string, version = 1) => ({ id, name, bytes: 2048, version, putAt: '2027-03-01T09:00:00Z', putBy: 'Tora Hauge' });
+    await page.answer('/api/plans/7/handouts', [known('3', 'Hoses.pdf'), known('4', 'List.pdf')]);
+    const file = () => page.getByRole('group', { name: 'Hoses.pdf' });
+    await page.choose(file().querySelector<HTMLElement>('[aria-label="How it goes"]')!, 'to download');
+    expect(said.at(-1)!.files).toEqual([{ ...files[0], as: 'download' }]);
+    await page.choose(page.getByLabelText('A file that is here'), 'List.pdf, 2 kB');
+    expect(said.at(-1)!.files!.map(({ handout, as }) => [handout, as])).toEqual([['3', 'attached'], ['4', 'attached']]);
+    const field = document.querySelector<HTMLInputElement>('.adds input[type=file]')!;
+    const choose = async (name: string, bytes: number) => {
+      Object.defineProperty(field, 'files', { configurable: true, value: [new File([new Uint8Array(bytes)], name)] });
+      field.dispatchEvent(new Event('change'));
+      await page.settle();
+    };
+    await choose('Film.pdf', 8 * 1024 * 1024 + 1);
+    expect(page.getByRole('alert').textContent).toContain('8 MB at the most');
+    await choose('New.pdf', 10);
+    await page.answer('/api/plans/7/handouts?name=New.pdf', known('5', 'New.pdf'));
+    expect(said.at(-1)!.files!.map(({ handout }) => handout)).toEqual(['3', '5']);
+    await page.click(file().querySelectorAll('button')[0]!);
+    expect('files' in said.at(-1)!).toBe(false);
+  }); // prettier-ignore
 
   it('tells as whom it is told where nobody has the course', async () => {
     const page = await open();

@@ -1,6 +1,7 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type {
+  HandoutView,
   LetterView,
   PlanChoices,
   PlanDraft,
@@ -58,6 +59,19 @@ export class PlansApi {
   /** Who the messages of a course come from. */
   setSender(course: string, request: SenderRequest): Observable<unknown> {
     return this.http.put(`/api/plans/${course}/sender`, request);
+  }
+
+  /** The files that messages of a course bring, or may bring. */
+  handouts(course: string): Observable<HandoutView[]> {
+    return this.http.get<HandoutView[]>(`/api/plans/${course}/handouts`);
+  }
+
+  addHandout(course: string, file: File): Observable<HandoutView> {
+    return this.http.post<HandoutView>(`/api/plans/${course}/handouts`, file, { params: { name: file.name }, headers: { 'content-type': 'application/octet-stream' } }); // prettier-ignore
+  }
+
+  replaceHandout(id: string, file: File): Observable<HandoutView> {
+    return this.http.put<HandoutView>(`/api/handouts/${id}`, file, { params: { name: file.name }, headers: { 'content-type': 'application/octet-stream' } }); // prettier-ignore
   }
 
   /** Steps as a plan's own file. */

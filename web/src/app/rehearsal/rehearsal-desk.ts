@@ -239,6 +239,7 @@ export class RehearsalDesk {
         roster,
         organisation: this.facts!.organisation,
         house: this.facts!.house,
+        handoutOf: (id) => this.facts!.handouts?.find((one) => one.id === id) ?? null,
         frame: this.facts!.frame,
       },
       line.at!,
