@@ -38,6 +38,7 @@ export * from './rehearsal/forward.ts';
 export * from './rehearsal/preview.ts';
 export * from './messages/arrivals.ts';
 export * from './messages/body.ts';
+export * from './messages/copies.ts';
 export * from './messages/fields.ts';
 export * from './messages/frame.ts';
 export * from './messages/handout.ts';

@@ -7,6 +7,7 @@ import type { Deps } from './deps.ts';
 import { endPassed } from './holding/holding.repo.ts';
 import { listen } from './live/listen.ts';
 import { forgetAnswerFiles } from './conversations/answer-files.ts';
+import { sendCopies } from './copies/copies.ts';
 import { sendOutbox } from './conversations/outbox.ts';
 import { takeMail } from './messages/arrive.ts';
 import { listenInbound } from './messages/inbound.ts';
@@ -40,6 +41,7 @@ async function prepare(deps: Deps): Promise<void> {
 export async function drain(deps: Deps, mailer: Channel): Promise<void> {
   await prepare(deps);
   while ((await dispatch(deps, mailer)) > 0) await prepare(deps);
+  await sendCopies(deps);
   while ((await sendOutbox(deps, mailer)) > 0);
 }
 
@@ -127,6 +129,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       feeding ??= attempt('mail', feed).then(() => void (feeding = null));
       watching ??= attempt('plans watched', () => watchPlans(deps)).then(() => void (watching = null));
       writing ??= attempt('conversations', async () => {
+        await sendCopies(deps);
         while (!stopped && (await sendOutbox(deps, mailer)) > 0);
       }).then(() => void (writing = null));
       folding ??= attempt('figures', () => foldFigures(deps.db)).then(() => void (folding = null));

@@ -65,7 +65,14 @@ export const SenderRuleSchema = z
     error: 'comes from the trainer or under another name; expected one of the two',
   });
 
-export const PlanStepSchema = StepSchema.extend({ message: TemplateSchema, sender: SenderRuleSchema.nullable().optional() });
+/** Who is told of what a step sent: by one summary a day, or of each message by itself. */
+export const CopiesSchema = z.strictObject({ to: z.array(Line(100)).min(1).max(10), isEach: z.boolean() });
+
+export const PlanStepSchema = StepSchema.extend({
+  message: TemplateSchema,
+  sender: SenderRuleSchema.nullable().optional(),
+  copies: CopiesSchema.nullable().optional(),
+});
 
 /** PUT /api/plans/:courseId/sender: who the messages of a course come from. `was` is what it said when one began. */
 export const SenderRequest = z.strictObject({ sender: SenderRuleSchema.nullable(), was: SenderRuleSchema.nullable() });

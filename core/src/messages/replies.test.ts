@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest';
 import { aPerson, aRoster, utc } from '../testing.ts';
+import { mailsOfCopies, tellCopies } from './copies.ts';
 import { footerOf, repliesOf } from './replies.ts';
 import { senderOf, sharedRule, tellSender, type SenderRule } from './sender.ts';
 
@@ -48,6 +49,17 @@ test.each<[string, (SenderRule | null)[], string, string, string, string | null]
   const sender = senderOf(whole, rules, roster.person(owner), roster, NOW);
   expect([sender.name, sender.repliesTo]).toEqual([name, repliesTo]);
   expect(repliesOf(sender.replies, [owner], roster, NOW).address).toBe(address);
+}); // prettier-ignore
+
+test.each([
+  [false, 64, 28],
+  [true, 64, 64],
+  [false, 3, 3],
+  [false, 0, 0],
+])('copies (of each: %s) of %i notices are %i mails at the most', (isEach, notices, mails) => {
+  expect(mailsOfCopies({ to: ['trainer'], isEach }, notices, 28)).toBe(mails);
+  expect(mailsOfCopies({ to: ['trainer', 'manager'], isEach }, notices, 28)).toBe(2 * mails);
+  expect(tellCopies({ to: ['trainer', 'person 5'], isEach }, (role) => (role === 'person 5' ? 'Odd' : role))).toBe(`copies to trainer and Odd, ${isEach ? 'of each message' : 'as one summary a day'}`);
 }); // prettier-ignore
 
 test('several courses in one message come from the house unless they say the same', () => {

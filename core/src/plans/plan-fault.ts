@@ -11,7 +11,7 @@ export function planFaults(steps: readonly PlanStep[]): { step: string; message:
   const seen = new Set<string>();
   for (const step of steps) {
     const fault = stepFault(step) ?? templateFault(step.message);
-    const nobody = step.to.find((role) => !isKnownRole(role));
+    const nobody = [...step.to, ...(step.copies?.to ?? [])].find((role) => !isKnownRole(role));
     if (nobody !== undefined) faults.push({ step: step.id, message: `“${step.name}”: it goes to “${nobody}”; expected ${ROLE_WORDS}.` });
     if (isHandStep(step.id) || step.anchor.letter !== undefined)
       faults.push({ step: step.id, message: `“${step.name}”: its id or its anchor is one of a letter by hand, which stands in no plan.` });

@@ -1,7 +1,7 @@
 import { CONDITIONS, leafName, type ConditionValue, type Leaf } from '../conditions/catalogue.ts';
 import { isLeaf, type Condition } from '../conditions/condition.ts';
 import { withConditions } from '../messages/body.ts';
-import { namedPerson, roleOfPerson } from '../people/role.ts';
+import { namedPerson, roleOfPerson, type Role } from '../people/role.ts';
 import type { Anchor } from './anchor.ts';
 import type { PlanStep } from './standard.ts';
 
@@ -49,15 +49,18 @@ function renamedAnchor(anchor: Anchor, rename: Rename): Anchor {
   };
 }
 
+const renamedRole = (role: Role, rename: Rename): Role => {
+  const id = namedPerson(role);
+  return id === null ? role : roleOfPerson(rename('person', id));
+};
+
 /** Steps with everything that they name under another name: ids for a house, names for a file. */
 export const renamedSteps = (steps: readonly PlanStep[], rename: Rename): PlanStep[] =>
   steps.map((step) => ({
     ...step,
     anchor: renamedAnchor(step.anchor, rename),
-    to: step.to.map((role) => {
-      const id = namedPerson(role);
-      return id === null ? role : roleOfPerson(rename('person', id));
-    }),
+    to: step.to.map((role) => renamedRole(role, rename)),
+    ...(step.copies && { copies: { ...step.copies, to: step.copies.to.map((role) => renamedRole(role, rename)) } }),
     onlyIf: step.onlyIf && renamedCondition(step.onlyIf, rename),
     stopWhen: step.stopWhen && renamedCondition(step.stopWhen, rename),
     // files stand in the house, and not in the file of a plan

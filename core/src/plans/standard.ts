@@ -1,6 +1,7 @@
 import type { Leaf } from '../conditions/catalogue.ts';
 import { leavesOf } from '../conditions/condition.ts';
 import { partsOf } from '../messages/body.ts';
+import type { Copies } from '../messages/copies.ts';
 import type { SenderRule } from '../messages/sender.ts';
 import type { Template } from '../messages/template.ts';
 import type { Step } from './step.ts';
@@ -10,6 +11,8 @@ export interface PlanStep extends Step {
   message: Template;
   /** who it comes from; what it leaves open, or where there is none, the course says */
   sender?: SenderRule | null;
+  /** who is told of what it sent */
+  copies?: Copies | null;
 }
 
 /** The leaves of everything that a step asks: whom it goes to only, when it stops, and who reads the parts of its text. */

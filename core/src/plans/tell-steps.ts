@@ -1,6 +1,7 @@
 import type { Names } from '../conditions/catalogue.ts';
 import { tellCondition } from '../conditions/condition.ts';
 import { partsOf, plainWords } from '../messages/body.ts';
+import { tellCopies } from '../messages/copies.ts';
 import { tellSender } from '../messages/sender.ts';
 import { tellRole } from '../people/role.ts';
 import type { PlanStep } from './standard.ts';
@@ -22,6 +23,7 @@ export function tellSteps(steps: readonly PlanStep[], names: Names): Record<stri
       step.onlyIf ? `only if ${tellCondition(step.onlyIf, names)}` : '',
       step.stopWhen ? `stops when ${tellCondition(step.stopWhen, names)}` : '',
       step.sender ? `comes from ${tellSender(step.sender)}` : '',
+      step.copies ? tellCopies(step.copies, (role) => tellRole(role, (id) => names.person(id))) : '',
       step.message.subject,
       plainWords(step.message.body),
       ...partsOf(step.message.body).map(

@@ -3,7 +3,7 @@ import { oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 /** A mail of a conversation, as it goes out. */
 export interface OutboxDraft {
-  conversation: string;
+  conversation: string | null;
   post: string | null;
   /** the house's answer to the person; otherwise word to whoever takes care of it */
   isAnswer: boolean;
@@ -50,7 +50,8 @@ export const insertOutbox = async (db: Client, draft: OutboxDraft): Promise<stri
 
 export interface OutboxRow {
   id: string;
-  conversation_id: string;
+  /** null of what belongs to none: copies */
+  conversation_id: string | null;
   post_id: string | null;
   is_answer: boolean;
   header_id: string;

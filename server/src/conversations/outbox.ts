@@ -148,7 +148,8 @@ export async function sendOutbox(deps: Deps, channel: Channel): Promise<number> 
 }
 
 async function handOver({ db, clock }: Deps, channel: Channel, house: House, row: OutboxRow): Promise<void> {
-  const files = row.is_answer && row.post_id !== null ? await readPostFiles(db, row.conversation_id, row.post_id) : [];
+  const files =
+    row.is_answer && row.post_id !== null && row.conversation_id !== null ? await readPostFiles(db, row.conversation_id, row.post_id) : [];
   // a person's words wait for nobody's pace, and count in it
   channel.pace?.take(row.to_address, performance.now());
   const { outcome, response } = await channel.send({

@@ -5,7 +5,7 @@ import type { Deps } from '../deps.ts';
 import { putFile } from '../files/files.repo.ts';
 import { houseDay, type House } from '../house/house.ts';
 import { originOf, type Incoming } from '../messages/incoming.ts';
-import { withoutLinksIn } from '../notices/ledger.query.ts';
+import { withoutLinksIn } from '../messages/redacted.ts';
 import { Refused } from '../refusal.ts';
 import {
   countPosts,

@@ -19,6 +19,7 @@ import { apart } from '../db/apart.ts';
 import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import type { Channel, Letter } from '../messages/channel.ts';
+import { noteCopies } from '../copies/copies.ts';
 import { attaching, giveDownloads, sameFiles, withDownloads } from '../handouts/files.ts';
 import { compose, isOwn, missingIn, personalLink, type Composed, type MessageExtras } from '../messages/compose.ts';
 import { teamLinksOf } from '../reports/team-links.repo.ts';
@@ -402,6 +403,8 @@ async function pack(
   const filesOf = attaching(client, facts.handouts);
   const given = posts.map(({ parcel: { step, recipient, notices }, message }) => ({ step, notice: notices[0]!.notice.id, person: recipient.person?.id ?? null, toName: message.to_name, toAddress: message.to_address })); // prettier-ignore
   await giveDownloads(client, given, facts.handouts, now);
+  const copied = posts.map(({ parcel: { step, notices }, id, message }) => ({ step, assignment: notices[0]!.assignment, message: id, toAddress: message.to_address })); // prettier-ignore
+  await noteCopies(client, copied, facts, now);
   const letters: Letter[] = [];
   for (const { parcel, id, message } of posts) {
     const { step, recipient, notices } = parcel;

@@ -96,7 +96,7 @@ select
     select coalesce(array_agg(distinct substr(r.role, 8)), '{}')
     from plans l
     cross join lateral jsonb_array_elements(l.steps) s
-    cross join lateral jsonb_array_elements_text(s -> 'to') r (role)
+    cross join lateral jsonb_array_elements_text((s -> 'to') || coalesce(s #> '{copies,to}', '[]')) r (role)
     where l.course_id = c.id
       and r.role ~ '^person [0-9]+$'
   ) as named,
@@ -231,7 +231,11 @@ async function addLetters(db: Queryable, assignments: readonly AssignmentFacts[]
 
 /** Notes what the steps of a draft ask of people, beside those of the plan as it is. */
 export function askFor(course: CourseFacts, steps: readonly PlanStep[]): void {
-  course.named.push(...steps.flatMap(({ to }) => to.flatMap((role) => namedPerson(role) ?? [])).filter((id) => /^\d+$/.test(id)));
+  course.named.push(
+    ...steps
+      .flatMap(({ to, copies }) => [...to, ...(copies?.to ?? [])].flatMap((role) => namedPerson(role) ?? []))
+      .filter((id) => /^\d+$/.test(id)),
+  );
   course.asksHeld ||= steps.some((step) => leavesOfStep(step).some((leaf) => 'holds' in leaf || 'lacks' in leaf));
 }
 

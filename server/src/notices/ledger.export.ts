@@ -13,7 +13,7 @@ import { partsOfLedger } from './ledger.list.ts';
 import { withoutTag } from '../messages/reply-address.ts';
 import { methodOf } from '../messages/calendar.ts';
 import { mboxEntry } from '../messages/mbox.ts';
-import { withoutLinks, withoutLinksIn } from './ledger.query.ts';
+import { withoutLinks, withoutLinksIn } from '../messages/redacted.ts';
 
 /** The columns of the ledger as a file; moments in the house's zone, with their offset. */
 export const LEDGER_COLUMNS: readonly Column<NoticeRow>[] = [

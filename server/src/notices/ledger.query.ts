@@ -27,6 +27,8 @@ import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { missingIn } from '../messages/compose.ts';
 import { listDeliveries, listMessages, type DeliveryRow, type MessageRow } from '../messages/messages.repo.ts';
+import { listCopiesOf } from '../copies/copies.repo.ts';
+import { withoutLinks, withoutLinksIn } from '../messages/redacted.ts';
 import { withoutTag } from '../messages/reply-address.ts';
 import { listArrivalsOfNotice, listOfNotice } from '../conversations/conversations.repo.ts';
 import { listUses } from '../handouts/handouts.repo.ts';
@@ -130,6 +132,12 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
     timeline.push({ what: 'by hand', at, words: `${by} ${BY_HAND[what]} ${told(new Date(at))}${reason ? `: ${reason}` : ''}` });
   }
   for (const { name, as } of message?.files ?? []) timeline.push({ what: as === 'attached' ? 'with it' : 'to download', at: (row.sent_at ?? row.at).toISOString(), words: name }); // prettier-ignore
+  for (const copy of message ? await listCopiesOf(deps.db, message.id) : [])
+    timeline.push({
+      what: 'copy',
+      at: (copy.told_at ?? row.sent_at ?? row.at).toISOString(),
+      words: `to ${copy.to_name || copy.to_address}, ${copy.is_each ? 'by itself' : 'in the summary of the day'}${copy.told_at ? ` ${told(copy.told_at)}` : ''}${copy.state === 'failed' ? `: did not go, “${copy.words ?? ''}”` : ''}`,
+    });
   for (const { at, name } of await listUses(deps.db, [id]))
     timeline.push({ what: 'opened', at: at.toISOString(), words: `${told(at)}: ${name}` });
   for (const { at, kind, subject, body } of await listArrivalsOfNotice(deps.db, id))
@@ -192,18 +200,6 @@ async function againFor(deps: Deps, row: NoticeDbRow): Promise<NoticeSheet['agai
   const facts = await loadFacts(deps.db, await getHouse(deps.db), [row.assignment_id]);
   return againOf(facts, row.assignment_id, row.step_id, row.to_role);
 }
-
-/** Links by which somebody acts in their own name: into a course, or to one's people. */
-const PERSONAL = /https?:\/\/[^\s"'<>()]*\/(?:go|team|download)\/[\w-]+(?:\/[\w-]+)?/g;
-/** The same in plain text, where words that link have it behind them in brackets. */
-const IN_TEXT = new RegExp(`\\(${PERSONAL.source}\\)|${PERSONAL.source}`, 'g');
-
-/** A letter as others than its reader see it: it says that a personal link stands there, and not which. */
-export const withoutLinks = (html: string): string =>
-  html.replace(/\shref="[^"]*\/(?:go|team|download)\/[^"]*"/g, '').replace(PERSONAL, 'personal link');
-
-/** The same of its plain text. */
-export const withoutLinksIn = (text: string): string => text.replace(IN_TEXT, '(personal link)');
 
 const OWN_LINKS = `
 select 'go' as kind, token

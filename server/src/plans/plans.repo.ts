@@ -69,7 +69,7 @@ where c.id = $1::bigint
 
 /** Who is named in a step: to whom it goes, and whose line its conditions ask for. */
 const namedIn = (step: PlanStep): string[] => [
-  ...step.to.flatMap((role) => namedPerson(role) ?? []),
+  ...[...step.to, ...(step.copies?.to ?? [])].flatMap((role) => namedPerson(role) ?? []),
   ...leavesOfStep(step).flatMap((leaf) => ('line' in leaf ? leaf.line : [])),
 ];
 

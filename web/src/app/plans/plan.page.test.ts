@@ -209,6 +209,19 @@ describe('a plan as it is written', () => {
     expect((await page.draft()).find(({ sender }) => sender)?.sender).toEqual({ isTrainer: false, name: 'The bridge', replyTo: 'bridge@orlasund.example' });
   }); // prettier-ignore
 
+  it('tells somebody what a step sent: by one summary a day unless each is asked for, with how many mails that is', async () => {
+    const page = await open({ ...VIEW, next28: Object.fromEntries(STEPS.map(({ id }) => [id, 64])) });
+    await page.draft();
+    const copies = () => [...page.sheet().querySelectorAll('fieldset')].find((one) => one.querySelector('legend')!.textContent === 'Copies')!;
+    expect(copies().textContent).toContain('Nobody is told what it sent');
+    await page.click([...copies().querySelectorAll('label')].find((one) => one.textContent!.includes('the owner'))!.querySelector('input')!);
+    expect((await page.draft()).find((one) => one.copies)!.copies).toEqual({ to: ['trainer'], isEach: false });
+    expect(textOf(copies() as HTMLElement)).toContain('At most 28 mails in the next 28 days, as it is published now; each by itself would be 64 mails.');
+    await page.click([...copies().querySelectorAll('label')].find((one) => one.textContent!.includes('each message by itself'))!.querySelector('input')!);
+    expect((await page.draft()).find((one) => one.copies)!.copies).toEqual({ to: ['trainer'], isEach: true });
+    expect(textOf(copies() as HTMLElement)).toContain('That is 64 mails');
+  }); // prettier-ignore
+
   it('is read by a trainer, and not changed', async () => {
     const page = await open(VIEW, 'trainer');
     expect([page.queryByRole('combobox', { name: 'Add a step' }), page.queryByRole('button', { name: 'Undo' }), page.sheet()]).toEqual([null, null, null]); // prettier-ignore

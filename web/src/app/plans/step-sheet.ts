@@ -7,12 +7,15 @@ import {
   isElapsed,
   isKnownAhead,
   KINDS,
+  mailsOfCopies,
   OUTCOME_WORDS,
   SIGN_OFF_OUTCOMES,
+  tellAmount,
   UNITS,
   type AnchorEvent,
   type Condition,
   type ConditionFact,
+  type Copies,
   type Unit,
 } from '@nudrik/core';
 import { ConditionRows } from '../conditions/condition-rows.ts';
@@ -49,6 +52,8 @@ export class StepSheet {
   readonly choices = input.required<PlanChoices>();
   /** who its messages come from where it does not say it itself */
   readonly sender = input<(PlanView['senders'] & { course: PlanView['sender'] }) | null>(null);
+  /** notices of it within the next 28 days */
+  readonly next = input(0);
   readonly changed = output<Partial<PlanStepView>>();
   /** conditions that say nothing yet, in words */
   readonly open = output<string[]>();
@@ -95,6 +100,22 @@ export class StepSheet {
     const from = this.sender();
     return from?.course?.replyTo ?? (from?.course?.isTrainer ? from.trainer : null) ?? from?.replies ?? 'the house';
   });
+
+  protected readonly copies = computed((): Copies => this.step().copies ?? { to: [], isEach: false });
+  protected readonly copyRoles = this.roles.filter(({ role }) => role !== 'employee');
+  protected readonly copyWords = computed(() => {
+    const copies = this.copies();
+    const mails = (isEach: boolean): string => tellAmount(mailsOfCopies({ ...copies, isEach }, this.next(), 28), 'mails');
+    const ahead = 'in the next 28 days, as it is published now';
+    return copies.isEach
+      ? `That is ${mails(true)} ${ahead}; as a summary at most ${mails(false)}.`
+      : `In the morning after: what went, to whom, and what came of it. At most ${mails(false)} ${ahead}; each by itself would be ${mails(true)}.`;
+  });
+
+  protected setCopies(change: Partial<Copies>): void {
+    const next = { ...this.copies(), ...change };
+    this.put({ copies: next.to.length > 0 ? { to: [...next.to], isEach: next.isEach } : null });
+  }
 
   protected amount(): number {
     return Math.abs(this.step().offset.amount);
