@@ -14,6 +14,7 @@ const VIEWS: [string, string, string][] = [
   ['Settings', '/settings', 'When messages go'],
   ['Who may enter', '/settings/accounts', 'Record'],
   ['Your account', '/account', 'Where you are signed in'],
+  ['Messages', '/plans/messages', 'Every text that plans send'],
   ['Long work', '/work', 'done in the background'],
   ['Personnel feed', '/people/feed', 'Pulls'],
   ['Requirements', '/requirements', 'Muster, everyone, every year'],

@@ -77,3 +77,25 @@ export interface TestLetterView extends TestLetterRow {
   html: string;
   text: string;
 }
+
+type TemplateView = z.infer<typeof PlanStepSchema>['message'];
+
+/** GET /api/messages: every message that a plan in force has */
+export interface LibraryMessage {
+  course: { id: string; title: string };
+  step: { id: string; name: string; kind: string; on: boolean };
+  message: TemplateView;
+  /** planned notices of the next 28 days */
+  next28: number;
+  /** the course goes by the plan of another */
+  isFollowing: boolean;
+}
+
+/** GET /api/messages/:courseId/:step/versions: the texts that a step had, the newest first */
+export interface LibraryVersion {
+  version: number;
+  publishedAt: string;
+  publishedBy: string | null;
+  note: string | null;
+  message: TemplateView;
+}

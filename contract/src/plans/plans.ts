@@ -37,8 +37,10 @@ export const AnchorSchema = z.strictObject({
   letter: Line(100).optional(),
 });
 
+export const StepId = Line(100);
+
 export const StepSchema = z.strictObject({
-  id: Line(100),
+  id: StepId,
   name: Line(120, 'a step needs a name'),
   kind: z.enum(KINDS),
   on: z.boolean(),

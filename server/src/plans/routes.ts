@@ -9,6 +9,7 @@ import {
   PlanFileRead,
   PlanFileRequest,
   SenderRequest,
+  StepId,
 } from '@nudrik/contract';
 import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
 import { ADMINISTRATORS, OFFICE, parse, type Route } from '../route.ts';
@@ -20,6 +21,7 @@ import { countOpen, findPlan, findVersion, hasPlan, listChoices, listPlans, list
 import { dropPlanDraft, savePlanDraft } from './draft.ts';
 import { findFollowed, followPlan, listFollowers } from './shared.ts';
 import { planFile, takePlanFile } from './plan-file.ts';
+import { messageLibrary, messageVersions } from '../messages/library.ts';
 import { letterView, sendTestLetter } from '../messages/letters.ts';
 import { setSender } from './sender.ts';
 import { previewPlan, publishPlan } from './publish.ts';
@@ -46,6 +48,17 @@ export const planRoutes: Route[] = [
     path: '/api/plans',
     access: OFFICE,
     handle: async ({ deps }) => listPlans(deps.db, await houseToday(deps)),
+  },
+  { method: 'get', path: '/api/messages', access: OFFICE, handle: async ({ deps }) => messageLibrary(deps.db, await houseToday(deps)) },
+  {
+    method: 'get',
+    path: '/api/messages/:courseId/:step/versions',
+    access: OFFICE,
+    async handle({ deps, req }) {
+      const found = await messageVersions(deps.db, parse(Id, req.params['courseId']), parse(StepId, req.params['step']));
+      if (found.length === 0) throw new Refused('not-found', 'There is no such message, or not any more.');
+      return found;
+    },
   },
   { method: 'get', path: '/api/merge-fields', access: OFFICE, handle: async () => MERGE_FIELDS },
   {

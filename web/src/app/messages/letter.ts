@@ -16,6 +16,9 @@ import { DomSanitizer, type SafeHtml } from '@angular/platform-browser';
             <button class="link" [class.on]="form() === 'dark'" (click)="form.set('dark')">in the dark</button>
           }
           <button class="link" [class.on]="form() === 'text'" (click)="form.set('text')">plain text</button>
+          @if (hasViews()) {
+            <button class="link" [class.on]="form() === 'source'" (click)="form.set('source')">source</button>
+          }
           @if (facts().length) {
             <button class="link" [class.on]="form() === 'headers'" (click)="form.set('headers')">headers</button>
           }
@@ -33,6 +36,9 @@ import { DomSanitizer, type SafeHtml } from '@angular/platform-browser';
         }
         @case ('text') {
           <pre>{{ text() }}</pre>
+        }
+        @case ('source') {
+          <pre class="source">{{ html() }}</pre>
         }
         @default {
           <dl class="facts">
@@ -52,6 +58,7 @@ import { DomSanitizer, type SafeHtml } from '@angular/platform-browser';
     .phone { display: flex; justify-content: center; padding: 12px; background: var(--rule); }
     .phone iframe { width: 360px; border: 1px solid var(--rule-strong); }
     pre { margin: 0; padding: 14px; white-space: pre-wrap; font: inherit; background: var(--sheet); }
+    .source { max-height: 380px; overflow: auto; font: 12px/1.5 ui-monospace, monospace; overflow-wrap: anywhere; }
     dl { padding: 4px 12px; background: var(--sheet); }
   `,
 })
@@ -62,7 +69,7 @@ export class Letter {
   readonly facts = input<{ name: string; value: string }[]>([]);
   /** narrow and dark beside wide and plain: for whoever writes it */
   readonly hasViews = input(false);
-  protected readonly form = signal<'html' | 'phone' | 'dark' | 'text' | 'headers'>('html');
+  protected readonly form = signal<'html' | 'phone' | 'dark' | 'text' | 'source' | 'headers'>('html');
   private readonly sanitizer = inject(DomSanitizer);
   // the frame is sandboxed without scripts and without our origin; links open in a new tab
   protected readonly document = computed(() => this.framed(this.html() ?? ''));

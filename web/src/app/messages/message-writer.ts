@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, output, si
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import type { PlanStepView } from '@nudrik/contract';
-import { tellAmount, templateFault, type TemplateFile } from '@nudrik/core';
+import { BEGINNINGS, tellAmount, templateFault, type TemplateFile } from '@nudrik/core';
 import { Dialog } from 'primeng/dialog';
 import { debounceTime } from 'rxjs';
 import { PlansApi } from '../plans/plans.api.ts';
@@ -10,6 +10,7 @@ import { load } from '../shared/loaded.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { Letter } from './letter.ts';
+import { textsOf } from './library.ts';
 import { MessageFiles } from './message-files.ts';
 import { TemplateEdit } from './template-edit.ts';
 import type { PartChoices } from './text-editor.ts';
@@ -67,6 +68,29 @@ export class MessageWriter {
   protected turn(by: number): void {
     const list = this.readers();
     if (list.length > 0) this.reading.set(list[(this.at() + by + list.length) % list.length]!.key);
+  }
+
+  /** the text that was there before another was taken in its place */
+  protected readonly mine = signal<PlanStepView['message'] | null>(null);
+  protected readonly wantsTexts = signal(false);
+  private readonly asksTexts = computed(() => this.wantsTexts() || null);
+  private readonly library = load(toObservable(this.asksTexts), () => this.api.messages());
+  private readonly others = computed(() => [
+    ...BEGINNINGS.map((one) => ({ label: one.words, group: 'As Nudrik ships them', message: one.make('of-text').message as PlanStepView['message'] })),
+    ...textsOf(this.library.data() ?? []).map(({ message, uses }) => ({ label: `${uses[0]!.step.name}: ${message.subject}`, group: uses[0]!.course.title, message })),
+  ]); // prettier-ignore
+  protected readonly texts = computed((): Choice<number>[] => this.others().map(({ label, group }, value) => ({ value, label, group })));
+
+  protected take(at: number | null): void {
+    const other = at === null ? undefined : this.others()[at];
+    if (!other) return;
+    this.mine.set(this.step().message);
+    this.changed.emit(structuredClone(other.message));
+  }
+
+  protected takeBack(): void {
+    this.changed.emit(this.mine()!);
+    this.mine.set(null);
   }
 
   protected setFiles(files: TemplateFile[]): void {

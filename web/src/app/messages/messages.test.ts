@@ -191,6 +191,20 @@ describe('the message of a step', () => {
     expect('files' in said.at(-1)!).toBe(false);
   }); // prettier-ignore
 
+  it('begins with another text on wish, one that ships or one of another plan, and takes mine back', async () => {
+    const page = await openPage(MessageWriter, { inputs: { course: '7', step } });
+    const said: PlanStepView['message'][] = [];
+    (page.fixture.componentInstance as MessageWriter).changed.subscribe((message) => said.push(message));
+    await page.click(page.getByRole('button', { name: /^Begin with another text/ }));
+    await page.answer('/api/messages', [{ course: { id: '9', title: 'Knots' }, step: { id: 'a', name: 'Soon', kind: 'reminder', on: true }, message: { subject: 'Tie it', body: 'x', button: null }, next28: 0, isFollowing: false }]);
+    await page.choose(page.getByLabelText('Begin with another text'), 'Soon: Tie it');
+    expect(said).toEqual([{ subject: 'Tie it', body: 'x', button: null }]);
+    await page.click(page.getByRole('button', { name: 'Take mine back' }));
+    expect(said.at(-1)).toEqual(step.message);
+    await page.choose(page.getByLabelText('Begin with another text'), 'Nothing done for a week');
+    expect(said.at(-1)!.subject).toBe('{course}: go on where you stopped');
+  }); // prettier-ignore
+
   it('tells as whom it is told where nobody has the course', async () => {
     const page = await open();
     await page.answer(url, view(0, { isInvented: true }));

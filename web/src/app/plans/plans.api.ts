@@ -3,6 +3,8 @@ import { inject, Injectable } from '@angular/core';
 import type {
   HandoutView,
   LetterView,
+  LibraryMessage,
+  LibraryVersion,
   PlanChoices,
   PlanDraft,
   PlanDraftSave,
@@ -72,6 +74,15 @@ export class PlansApi {
 
   replaceHandout(id: string, file: File): Observable<HandoutView> {
     return this.http.put<HandoutView>(`/api/handouts/${id}`, file, { params: { name: file.name }, headers: { 'content-type': 'application/octet-stream' } }); // prettier-ignore
+  }
+
+  /** Every message that a plan in force has. */
+  messages(): Observable<LibraryMessage[]> {
+    return this.http.get<LibraryMessage[]>('/api/messages');
+  }
+
+  messageVersions(course: string, step: string): Observable<LibraryVersion[]> {
+    return this.http.get<LibraryVersion[]>(`/api/messages/${course}/${encodeURIComponent(step)}/versions`);
   }
 
   /** Steps as a plan's own file. */

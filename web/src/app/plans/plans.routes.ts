@@ -9,5 +9,15 @@ export const routes: Routes = [
     title: 'Rehearsal · Nudrik',
     loadComponent: () => import('../rehearsal/rehearsal.page.ts').then((m) => m.RehearsalPage),
   },
+  {
+    path: 'messages',
+    title: 'Messages · Nudrik',
+    loadComponent: () => import('../messages/library.page.ts').then((m) => m.LibraryPage),
+  },
+  {
+    path: 'messages/:course/:step',
+    title: 'A message · Nudrik',
+    loadComponent: () => import('../messages/library.page.ts').then((m) => m.LibraryPage),
+  },
   { path: ':course', loadComponent: () => import('./plan.page.ts').then((m) => m.PlanPage), canDeactivate: [askBeforeLeaving] },
 ];
