@@ -1,4 +1,4 @@
-import { characterFault, isKept } from '@nudrik/core';
+import { characterFault, isKept, isMailAddress } from '@nudrik/core';
 import { z } from 'zod';
 
 /** A row's id: a whole number as text, since JSON numbers end at 2^53. */
@@ -157,4 +157,5 @@ export function meantIssue(error: z.ZodError): z.core.$ZodIssue | undefined {
   return issue.errors.find((issues) => !issues.some(({ code }) => code === 'unrecognized_keys'))?.[0];
 }
 
-export const MailAddress = z.email('expected a mail address').max(320);
+/** A mail address, of any script. */
+export const MailAddress = z.string().max(254).refine(isMailAddress, { error: 'expected a mail address' });

@@ -4,6 +4,7 @@ export * from './time/holidays.ts';
 export * from './time/words.ts';
 export * from './time/relative.ts';
 export * from './time/typed.ts';
+export * from './people/address.ts';
 export * from './people/person.ts';
 export * from './people/text.ts';
 export * from './people/chain.ts';

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { Quiz, ScormEdition } from '@nudrik/core';
-import { Id, Instant, Line } from '../common.ts';
+import { Id, Instant, Line, MailAddress } from '../common.ts';
 import type { LearningView } from '../learning/learning.ts';
 import type { PreviewNotice } from '../plans/plans.ts';
 
@@ -56,7 +56,7 @@ export interface LookNotice extends PreviewNotice {
 }
 
 /** POST /api/courses/:id/invitations: a colleague looks at a course by a link, without an account */
-export const Invitation = z.object({ email: z.email('expected a mail address').max(254), name: Line(120, 'expected a name'), days: z.number().int().min(1).max(60), words: z.string().trim().max(2_000).default('') }); // prettier-ignore
+export const Invitation = z.object({ email: MailAddress, name: Line(120, 'expected a name'), days: z.number().int().min(1).max(60), words: z.string().trim().max(2_000).default('') }); // prettier-ignore
 export type Invitation = z.infer<typeof Invitation>;
 
 /** GET /api/courses/:id/remarks */

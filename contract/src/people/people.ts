@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id, LocalDate, Page, type FinishedFact, Line } from '../common.ts';
+import { Id, LocalDate, MailAddress, Page, type FinishedFact, Line } from '../common.ts';
 
 /** `fit`: those first whose name is nearest to what is looked for */
 export const PEOPLE_SORTS = ['name', 'department', 'site', 'job', 'manager', 'joined', 'late', 'fit'] as const;
@@ -85,7 +85,7 @@ export interface PersonSheet {
 export const PersonChange = z
   .strictObject({
     name: Line(200, 'expected a name'),
-    email: z.email('expected a mail address').max(320),
+    email: MailAddress,
     personnelNumber: Line(60).nullable(),
     department: Line(120, 'expected a department'),
     siteId: Id,

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { MailAddress } from '../common.ts';
 
 /**
  * How an address answers: `ok` takes mail; `bounce` refuses for good (550), `full` for now (452), `grey` at the first try alone (451); `slow`
@@ -9,7 +10,7 @@ export const Behaviour = z.enum(['ok', 'bounce', 'full', 'grey', 'slow', 'drops'
 export type Behaviour = z.infer<typeof Behaviour>;
 export const BehaviourChange = z.object({
   /** one address, or all of a domain: `@elsewhere.example` */
-  address: z.union([z.email('expected a mail address, or a domain like @elsewhere.example'), z.string().regex(/^@[\w-]+(\.[\w-]+)+$/)]),
+  address: z.union([MailAddress, z.string().regex(/^@[\w-]+(\.[\w-]+)+$/)]),
   behaviour: Behaviour,
 });
 

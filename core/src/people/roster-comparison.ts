@@ -1,3 +1,4 @@
+import { isMailAddress } from './address.ts';
 import { dayOf, type LocalDate } from '../time/calendar.ts';
 import { tellDate, tellList } from '../time/words.ts';
 import { dateFault, readDate, REQUIRED_COLUMNS, type Matching, type RosterColumn } from './matching.ts';
@@ -33,8 +34,6 @@ export const FIELD_OF = {
 } as const satisfies Record<FieldColumn, keyof RosterRow>;
 const DATES = ['joined on', 'left on', 'leave from', 'leave to'] as const;
 type Dates = Record<(typeof DATES)[number], LocalDate | null>;
-
-const EMAIL = /^[^\s@<>,;"]+@[^\s@<>,;"]+\.[^\s@<>,;".]+$/;
 
 /** What a line refers to, read and found; null where its cell is empty. */
 interface Read {
@@ -103,7 +102,7 @@ export class RosterComparison {
     }
     for (const column of REQUIRED_COLUMNS)
       if (this.cell(line, column) === '') this.reject(line, column, `"${column}" is empty; expected a value.`);
-    if (email !== '' && !EMAIL.test(email))
+    if (email !== '' && !isMailAddress(email))
       this.reject(line, 'email', `"${email}" is not a mail address; expected something like runa.aske@orlasund.example.`);
     // of two rows for one person nobody knows which is right: both wait until one is chosen
     const others = this.people.twins.get(line)?.map((other) => other.row);

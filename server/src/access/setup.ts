@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { MailAddress } from '@nudrik/contract';
 import { oneRow, transaction, type Pool } from '../db/db.ts';
 import { forgetFactor } from './second-factor.repo.ts';
 import { endSessions, hashPassword } from './sessions.ts';
@@ -18,9 +19,9 @@ export const SetupRequest = z.object({
   organisation: z.string().min(1),
   zone: Zone,
   place: z.string().min(1),
-  sender: z.email('expected a mail address'),
-  replyTo: z.email('expected a mail address'),
-  admin: z.email('expected a mail address'),
+  sender: MailAddress,
+  replyTo: MailAddress,
+  admin: MailAddress,
   password: z.string().min(12, 'expected at least 12 characters in NUDRIK_PASSWORD'),
   sites: z.array(z.object({ name: z.string().min(1), zone: Zone })).min(1, 'expected at least one --site "Name=Zone"'),
 });

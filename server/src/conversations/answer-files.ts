@@ -43,6 +43,22 @@ export function putAnswerFile(
   });
 }
 
+const LIST = `
+select f.id, f.name, f.size::float8 as bytes
+from answer_files a
+join files f on f.id = a.file_id
+where a.conversation_id = $1::bigint
+  and a.account_id = $2::bigint
+order by a.put_at, f.id
+`;
+
+/** The files that somebody put to an answer which has not gone. */
+export const listAnswerFiles = (
+  db: Queryable,
+  conversation: string,
+  account: string,
+): Promise<{ id: string; name: string; bytes: number }[]> => rows(db, LIST, [conversation, account]);
+
 const TAKE = `
 delete from answer_files
 where file_id = $1::bigint

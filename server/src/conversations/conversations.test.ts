@@ -20,7 +20,7 @@ import {
   setOpen,
   takeArrival,
 } from './conversations.ts';
-import { dropAnswerFile, forgetAnswerFiles, putAnswerFile } from './answer-files.ts';
+import { dropAnswerFile, forgetAnswerFiles, listAnswerFiles, putAnswerFile } from './answer-files.ts';
 import { writeConversation } from './conversation.export.ts';
 import { getHouse } from '../house/house.ts';
 
@@ -107,7 +107,9 @@ describe('a reply', () => {
       `From: runa@orlasund.example\r\nTo: ${invitation.replyTo}\r\nSubject: Re: x\r\nMessage-ID: <one@x.example>\r\n\r\nHello\r\n`,
     );
     const mail = { raw, from: 'runa@orlasund.example', to: [invitation.replyTo] };
-    await Promise.all([takeMail(house.deps, mail), takeMail(house.deps, mail), takeMail(house.deps, mail)]);
+    const byAnother = { ...mail, raw: Buffer.from(`Received: by relay.example; Mon, 1 Mar 2027 10:00:00 +0000\r\n${raw.toString()}`) };
+    await Promise.all([takeMail(house.deps, mail), takeMail(house.deps, mail), takeMail(house.deps, byAnother)]);
+    await takeMail(house.deps, byAnother);
     expect(await sides()).toEqual(['person: Hello']);
     expect(await send()).toHaveLength(1);
   });
@@ -233,12 +235,14 @@ describe('an answer', () => {
     await expect(answer(house.deps, id, { ...draft, files: [(await put(other)).id] }, 'Sigrid Aune', mine)).rejects.toThrow(
       'Choose it again; nothing was sent.',
     );
+    expect((await listAnswerFiles(house.db, id, mine)).map(({ name }) => name)).toEqual(['.._form.pdf']);
     const left = await put(mine, 'left.txt');
     await dropAnswerFile(house.db, id, mine, left.id);
     await answer(house.deps, id, { ...draft, files: [file.id] }, 'Sigrid Aune', mine);
     const [letter] = await send();
     expect(letter!.files).toEqual([{ name: '.._form.pdf', type: 'application/pdf', content: Buffer.from('%PDF-1.4') }]);
     expect((await only()).posts.at(-1)!.files).toMatchObject([{ name: '.._form.pdf' }]);
+    expect(await listAnswerFiles(house.db, id, mine)).toEqual([]);
     const again = { ...draft, seen: (await only()).posts.at(-1)!.id, files: [file.id] };
     await expect(answer(house.deps, id, again, 'Sigrid Aune', mine)).rejects.toThrow('Choose it again');
     await house.db.query("update answer_files set put_at = now() - interval '3 days'");

@@ -25,7 +25,7 @@ import {
   setOpen,
   takeArrival,
 } from './conversations.ts';
-import { dropAnswerFile, putAnswerFile } from './answer-files.ts';
+import { dropAnswerFile, listAnswerFiles, putAnswerFile } from './answer-files.ts';
 import { writeConversation } from './conversation.export.ts';
 
 /** Changing, for trainers too: they answer. */
@@ -70,6 +70,7 @@ export const conversationRoutes: Route[] = [
     ...edit('post', '/api/conversations/:id/files', (call) => putAnswerFile(call.deps, idOf(call), call.account!, { name: parse(AnswerFileQuery, call.req.query).name, content: bytesOf(call) })), // prettier-ignore
     takes: 'file',
   },
+  { ...get('/api/conversations/:id/files', (call) => listAnswerFiles(call.deps.db, idOf(call), call.account!.id)), access: EDITORS },
   edit('delete', '/api/conversations/:id/files/:file', async (call) => {
     await dropAnswerFile(call.deps.db, idOf(call), call.account!.id, parse(Id, call.req.params['file']));
     return DONE;

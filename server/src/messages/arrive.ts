@@ -11,7 +11,7 @@ import { readMailFile } from '../read-apart.ts';
 import type { Delivered } from './inbound.ts';
 import { readEnvelope } from './envelope.ts';
 import { findAddress } from './reply-address.ts';
-import type { DeliveryReport } from './read-mail.ts';
+import type { DeliveryReport, ReadMail } from './read-mail.ts';
 import { originOf, returnedTag, type Incoming } from './incoming.ts';
 
 /**
@@ -52,12 +52,18 @@ async function takeComplaint(client: Client, incoming: Incoming, now: number): P
 /** The Message-IDs that we give: of notices, of words in conversations, of mails of the house. */
 const OURS = /^<(notice|word|house)-/;
 
+/** What a mail is known by: what it says, and not the way that it came, so that one which comes by two relays is taken once. */
+function digestOf({ messageId, from, subject, text, returned, report, files }: ReadMail, raw: Buffer): Buffer {
+  const what = messageId ? JSON.stringify([messageId, from, subject, text, returned, report, files.map(({ name, content }) => [name, content.length])]) : raw; // prettier-ignore
+  return createHash('sha256').update(what).digest();
+}
+
 /** Takes in a mail that came back to the house. What comes twice is taken once. @returns what it was */
 export async function takeMail(deps: Deps, { raw, from, to }: Delivered): Promise<ArrivalKind> {
   const mail = await readMailFile(raw, from);
   const house = await getHouse(deps.db);
   const kind = kindOfArrival(mail);
-  const digest = createHash('sha256').update(raw).digest();
+  const digest = digestOf(mail, raw);
   const tag = findAddress(house.envelopeKey, [...to, ...mail.addressed]);
   const incoming: Incoming = { mail, kind, digest, house, tag };
   if (kind === 'report' || kind === 'bounce') return (await takeReport(deps, incoming), kind);

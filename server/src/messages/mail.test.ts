@@ -179,3 +179,41 @@ describe('whose matter an answer is', () => {
     ['a silence in the midst', { code: 'ETIMEDOUT', timeoutType: 'SOCKET_TIMEOUT', command: 'CONN' }, { outcome: 'unknown' }],
   ])('%s', (_, error, meant) => expect(handoverOf(Object.assign(new Error('x'), error))).toMatchObject(meant)); // prettier-ignore
 });
+
+describe('an address of any script', () => {
+  /** A mail server that keeps to whom it was asked to bring a letter. */
+  const serve = async (hideSMTPUTF8: boolean) => {
+    const asked: string[] = [];
+    const texts: string[] = [];
+    const server = new SMTPServer({
+      authOptional: true,
+      hideSMTPUTF8,
+      onRcptTo: ({ address }, _, done) => {
+        asked.push(address);
+        // as servers answer that know nothing of other letters (RFC 5321)
+        done(hideSMTPUTF8 && /[^ -~]/.test(address) ? Object.assign(new Error('5.1.3 bad address'), { responseCode: 553 }) : null);
+      },
+      onData: (stream, _, done) => void stream.on('data', (part: Buffer) => texts.push(part.toString())).on('end', () => done()),
+    });
+    const port = await new Promise<number>((resolve) => server.listen(0, '127.0.0.1', () => resolve((server.server.address() as { port: number }).port)));
+    const channel = openMailChannel(`smtp://127.0.0.1:${port}`);
+    return { asked, texts, channel, close: () => new Promise<void>((closed) => (channel.close(), server.close(() => closed()))) };
+  };
+
+  it('goes to a domain of other letters as the domain name system has it, and with a name of other letters where the server takes those', async () => {
+    const { asked, texts, channel, close } = await serve(false);
+    for (const toAddress of ['runa@ørlasund.example', 'rúna@orlasund.example'])
+      expect(await channel.send({ ...LETTER, toAddress, headerId: `<${asked.length}@orlasund.example>` })).toMatchObject({ outcome: 'accepted' });
+    // this server tells us the letters again
+    expect(asked).toEqual(['runa@ørlasund.example', 'rúna@orlasund.example']);
+    expect(texts.join('')).toMatch(/^To: .*xn--rlasund-p1a\.example/m);
+    await close();
+  });
+
+  it('that a server does not take is that address’s matter, and nobody else’s', async () => {
+    const { channel, close } = await serve(true);
+    expect(await channel.send({ ...LETTER, toAddress: 'rúna@orlasund.example' })).toMatchObject({ outcome: 'refused', response: expect.stringContaining('5.1.3') });
+    expect(await channel.send({ ...LETTER, headerId: '<next@orlasund.example>' })).toMatchObject({ outcome: 'accepted' });
+    await close();
+  });
+}); // prettier-ignore

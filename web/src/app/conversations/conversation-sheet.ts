@@ -50,11 +50,14 @@ export class ConversationSheet {
   constructor() {
     // words that were begun for one are not sent to another
     effect(() => {
-      this.id();
+      const id = this.id();
       untracked(() => {
         this.words.set('');
         this.files.set([]);
         this.problem.set(null);
+        // those that were put to it before one went to another page
+        if (this.session.canEdit())
+          this.api.files(id).subscribe({ next: (files) => id === this.id() && this.files.set(files), error: () => undefined });
       });
     });
   }

@@ -21,6 +21,11 @@ export class ConversationsApi {
   }
 
   /** Puts a file to the answer that is being written. */
+  /** Files that were put to an answer which has not gone. */
+  files(id: string): Observable<{ id: string; name: string; bytes: number }[]> {
+    return this.http.get<{ id: string; name: string; bytes: number }[]>(`/api/conversations/${id}/files`);
+  }
+
   putFile(id: string, file: File): Observable<{ id: string; name: string; bytes: number }> {
     return this.http.post<{ id: string; name: string; bytes: number }>(`/api/conversations/${id}/files`, file, {
       params: { name: file.name.slice(-150) },

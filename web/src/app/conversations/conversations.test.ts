@@ -69,6 +69,12 @@ describe('a conversation', () => {
     await page.click(page.getByRole('button', { name: 'Send, and done' }));
     expect((await page.answer('/api/conversations/5/answers', view())).body).toMatchObject({ isDone: true });
   });
+  it('has the files that were put to the answer before one went to another page', async () => {
+    const page = await open(view());
+    await page.answer('/api/conversations/5/files', [{ id: '9', name: 'form.pdf', bytes: 2_048 }]);
+    expect(page.getByRole('list', { name: 'Files that go with it' }).textContent).toContain('form.pdf');
+  });
+
   it('shows what a mail repeats on wish, from where it came, and its files', async () => {
     const page = await open(view({ posts: [post({ whole: 'Until Friday?\n> Hello', strangeAddress: 'x@elsewhere.example', files: [{ id: '77', name: 'proof.pdf', bytes: 2_000 }] })] })); // prettier-ignore
     expect(page.text()).not.toContain('> Hello');
