@@ -2,6 +2,7 @@ import { bundleBench } from './bundle.bench.ts';
 import { coursesBench } from './courses.bench.ts';
 import { dispatchBench } from './dispatch.bench.ts';
 import { houseBench } from './house.bench.ts';
+import { messagesBench } from './messages.bench.ts';
 import { peopleBench } from './people.bench.ts';
 import { planningBench } from './planning.bench.ts';
 import { storingBench } from './storing.bench.ts';
@@ -14,6 +15,7 @@ if (!databaseUrl || !webDir) throw new Error('Run it with npm run bench.');
 const benches: Record<string, () => void | Promise<void>> = {
   planning: () => planningBench(),
   courses: () => coursesBench(),
+  messages: () => messagesBench(),
   storing: () => storingBench(databaseUrl),
   dispatch: () => dispatchBench(databaseUrl),
   people: () => peopleBench(databaseUrl),

@@ -16,6 +16,8 @@ import {
   type Video,
 } from '@nudrik/core';
 import {
+  insertHandout,
+  putHandoutFile,
   cleanPage,
   compose,
   getHouse,
@@ -235,8 +237,19 @@ async function makeCourses(
   return { courseIds, requiredUnits, quizzes: new Map(quizzes.map(({ id, quiz }) => [id, quiz])) };
 }
 
+/** The card of one's station comes with what tells what to bring: as a download of one's own, for three days. */
+async function withCard(db: Client, id: string, title: string, steps: readonly PlanStep[], start: number): Promise<PlanStep[]> {
+  const content = await makeRingCard(title, 'Muster card');
+  const file = await putFile(db, { name: 'Muster card.pdf', type: 'application/pdf', content, purpose: 'handout', about: { pages: 1 } });
+  const handout = await insertHandout(db, id);
+  await putHandoutFile(db, handout, 1, file.id, { at: start - 450 * DAY_MS, byWhom: CAST.trainer });
+  const files = [{ handout, as: 'download' as const, hours: 72, times: null, mayAsk: true }];
+  return steps.map((step) => (step.id === 'onboarding' ? { ...step, message: { ...step.message, files } } : step));
+}
+
 /** The plan of a course: one has a history of three versions, another a draft in which the words and the hours differ, a third is held. */
-async function writePlan(db: Client, id: string, title: string, steps: readonly PlanStep[], start: number): Promise<void> {
+async function writePlan(db: Client, id: string, title: string, standard: readonly PlanStep[], start: number): Promise<void> {
+  const steps = title === 'Muster and Abandon Ship' ? await withCard(db, id, title, standard, start) : standard;
   const published = (version: number, days: number, list: readonly PlanStep[], note: string | null): Promise<unknown> =>
     putPlan(db, id, version, start - days * DAY_MS, CAST.trainer, list, note);
   if (title === 'Fire Teams Aboard') {

@@ -1,5 +1,5 @@
 import type { CourseInput } from '@nudrik/contract';
-import { NEW_QUIZ, newQuestion, newSurveyQuestion, paragraphs, type PlanStep, type Question, type Quiz } from '@nudrik/core';
+import { docOf, NEW_QUIZ, newQuestion, newSurveyQuestion, paragraphs, type PlanStep, type Question, type Quiz } from '@nudrik/core';
 import { CAST } from './orlasund.ts';
 
 type Unit = CourseInput['sections'][number]['units'][number];
@@ -175,11 +175,20 @@ export const COURSES: readonly DemoCourse[] = [
       name: 'What to bring',
       message: {
         subject: 'What to bring to {course}',
-        body: paragraphs(
-          'Hello {given name},',
-          'as {job} you need your own life jacket size and your muster card for {course}. Ask {trainer} if you have neither.',
-          'It is due {due}.',
-        ),
+        body: {
+          type: 'doc',
+          content: [
+            ...docOf(
+              'Hello {given name},\n\nas {job} you need your own life jacket size and your muster card for {course}. Ask {trainer} if you have neither.',
+            ).content,
+            {
+              type: 'part',
+              attrs: { onlyIf: { job: ['Deckhand', 'Able seaman', 'Boatswain'] } },
+              content: docOf('On deck you also carry your gloves and your knife.').content,
+            },
+            ...docOf('It is due {due}.').content,
+          ],
+        },
         button: 'Open the course',
       },
     }),

@@ -123,7 +123,9 @@ describe('every route', () => {
     for (const route of ROUTES) expect(route.access.length).toBeGreaterThan(0);
     const open = ROUTES.filter(({ access }) => access === 'public').map(({ path }) => path);
     expect(
-      open.every((path) => /^\/api\/(session|demo\/accounts|verify|learning|looks|pictures|packages|clock|calendars|brand|downloads|team\/:token$)/.test(path)),
+      open.every((path) =>
+        /^\/api\/(session|demo\/accounts|verify|learning|looks|pictures|packages|clock|calendars|brand|downloads|team\/:token$)/.test(path),
+      ),
     ).toBe(true);
   });
   const guarded = ROUTES.filter(({ access }) => access !== 'public');

@@ -5,6 +5,7 @@ export { newToken } from './access/personal-link.ts';
 export { readAgain } from './assignments/record.ts';
 export { DemoClock, findDemoClock, openClock, realClock } from './clock/clock.ts';
 export { putFile } from './files/files.repo.ts';
+export { insertHandout, putHandoutFile } from './handouts/handouts.repo.ts';
 export { knowFile, type NewFile } from './files/files.repo.ts';
 export { lookAt } from './files/look.ts';
 export { makeManifest, makeZip } from './files/made-files.ts';
@@ -15,6 +16,7 @@ export { openPool, rows, oneRow, transaction, type Client, type Pool } from './d
 export { migrate } from './db/migrate.ts';
 export type { Clock, Deps, Logger } from './deps.ts';
 export { compose } from './messages/compose.ts';
+export type { Signer } from './messages/dkim.ts';
 export { mailOf, openMailChannel } from './messages/mail-channel.ts';
 export type { Channel, Letter } from './messages/channel.ts';
 export { insertMessages, type MessageDraft } from './messages/messages.repo.ts';

@@ -1,5 +1,5 @@
 import { SMTPServer, type SMTPServerAddress, type SMTPServerDataStream, type SMTPServerSession } from 'smtp-server';
-import type { Behaviour } from '@nudrik/contract';
+import type { Behaviour, ServerRefusal } from '@nudrik/contract';
 
 /** What became of a mail that came in: it was kept under this number. */
 export type Keep = (raw: Buffer, session: SMTPServerSession) => Promise<string>;
@@ -14,9 +14,17 @@ export interface IntakeOptions {
 
 const refuse = (code: number, words: string): Error => Object.assign(new Error(words), { responseCode: code });
 
+/** As servers say it (RFC 4954, RFC 3207). */
+const REFUSALS: Readonly<Record<ServerRefusal, readonly [code: number, words: string]>> = {
+  password: [535, '5.7.8 Authentication credentials invalid'],
+  tls: [530, '5.7.0 Must issue a STARTTLS command first'],
+};
+
 /** The SMTP side of the post room: it can go down, with its open connections, and come up again on the same port. */
 export class MailIntake {
   private server: SMTPServer | null = null;
+  /** what it says to whoever hands mail over, before it is asked for any address */
+  refuses: ServerRefusal | null = null;
   /** addresses that were asked for once: the second time they take mail */
   private readonly met = new Set<string>();
   port: number;
@@ -38,6 +46,8 @@ export class MailIntake {
       size: 25 * 1024 * 1024,
       hideENHANCEDSTATUSCODES: false,
       hideDSN: false,
+      onMailFrom: (_address: SMTPServerAddress, _session: SMTPServerSession, done: (error?: Error | null) => void) =>
+        done(this.refuses && refuse(...REFUSALS[this.refuses])),
       onRcptTo: (address: SMTPServerAddress, _session: SMTPServerSession, done: (error?: Error | null) => void) =>
         this.answer(address, done),
       onData: (stream: SMTPServerDataStream, session: SMTPServerSession, done: (error?: Error | null, words?: string) => void) =>

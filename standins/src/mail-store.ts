@@ -3,7 +3,11 @@ import { join } from 'node:path';
 import type { Behaviour, PostRoomMail } from '@nudrik/contract';
 
 /** What the list shows of a mail, and its number for the next start. */
-export type KeptMail = PostRoomMail & { messageId: string };
+export type KeptMail = PostRoomMail & {
+  messageId: string;
+  /** the beginning of its text, for whoever looks for a word of it; none of mails that were kept before */
+  words?: string;
+};
 
 /**
  * Where the post room keeps its mail: each as it came in, `12.eml` (RFC 5322), with a line in `mails.jsonl`, and how

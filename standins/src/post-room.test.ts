@@ -98,6 +98,30 @@ it('goes down with its connections and comes up on the same port', async () => {
   await send('runa@orlasund.example');
 });
 
+it.each([
+  ['password', 535, /5\.7\.8/],
+  ['tls', 530, /STARTTLS/],
+] as const)('refuses mail of everybody for %s, until it takes it again', async (refuses, responseCode, words) => {
+  room = await openPostRoom({ smtpPort: 0, httpPort: 0, reportPort: 0 });
+  await put('/server', { isUp: true, refuses });
+  await expect(send('runa@orlasund.example')).rejects.toMatchObject({
+    responseCode,
+    command: 'MAIL FROM',
+    response: expect.stringMatching(words) as string,
+  });
+  await put('/server', { isUp: true });
+  await send('runa@orlasund.example');
+});
+
+it('is looked through by address and subject, and by the words of its mails on wish', async () => {
+  room = await openPostRoom({ smtpPort: 0, httpPort: 0, reportPort: 0 });
+  await send('runa@orlasund.example');
+  const total = async (query: string) =>
+    ((await (await fetch(`http://127.0.0.1:${room.httpPort}/mails?${query}`)).json()) as { total: number }).total;
+  expect([await total('find=RUNA'), await total('find=nobody')]).toEqual([1, 0]);
+  expect([await total('find=hello'), await total('find=hello&inText=true')]).toEqual([0, 1]);
+});
+
 /** Whoever wrote to the post room, listening for what comes back. */
 async function listening(behaviours: Record<string, Behaviour> = {}): Promise<{ came: ParsedMail[]; close(): Promise<void> }> {
   const came: ParsedMail[] = [];

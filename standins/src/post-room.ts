@@ -34,6 +34,8 @@ export interface PostRoom {
 }
 
 const KEEP = 2_000;
+/** Letters of each mail that are looked through. */
+const MOST_WORDS = 4_000;
 
 /** A header line as it is read: its name, and its value in one line. */
 function headerOf(line: string): { name: string; value: string } {
@@ -78,6 +80,7 @@ class Shelves {
       receivedAt: (mail.date ?? new Date()).toISOString(),
       bytes: raw.length,
       messageId: mail.messageId ?? '',
+      words: (mail.text ?? '').slice(0, MOST_WORDS),
     };
     await this.store.add(kept, raw);
     this.put(kept);
@@ -118,19 +121,22 @@ class Shelves {
     const mail = this.byId.get(id);
     const raw = mail && (await this.raw(id));
     if (!raw) return null;
-    const { messageId: _, ...row } = mail;
+    const { messageId: _, words: __, ...row } = mail;
     const { html, text, headerLines } = await simpleParser(raw);
     return { ...row, html: html || null, text: text ?? null, headers: headerLines.map(({ line }) => headerOf(line)) };
   }
 
-  view(find: string, isUp: boolean): PostRoomView {
+  /** @param inText their words are looked through too */
+  view(find: string, inText: boolean, { isUp, refuses }: MailIntake): PostRoomView {
     const wanted = find.toLowerCase();
-    const found = wanted ? this.mails.filter((mail) => `${mail.to} ${mail.subject}`.toLowerCase().includes(wanted)) : this.mails;
+    const lookedAt = ({ to, subject, words = '' }: KeptMail): string => `${to} ${subject} ${inText ? words : ''}`.toLowerCase();
+    const found = wanted ? this.mails.filter((mail) => lookedAt(mail).includes(wanted)) : this.mails;
     const behaviours = [...this.behaviours].map(([address, behaviour]) => ({ address, behaviour }));
     return {
       isUp,
+      refuses,
       total: found.length,
-      mails: found.slice(0, 200).map(({ messageId: _, ...row }) => row),
+      mails: found.slice(0, 200).map(({ messageId: _, words: __, ...row }) => row),
       behaviours: behaviours.sort((a, b) => (a.address < b.address ? -1 : 1)),
     };
   }
@@ -141,7 +147,7 @@ function face(shelves: Shelves, intake: MailIntake, answers: Answers | null): Ex
   const app = express();
   app.use(express.json());
   app.get('/mails', (req, res) => {
-    res.json(shelves.view(String(req.query['find'] ?? ''), intake.isUp));
+    res.json(shelves.view(String(req.query['find'] ?? ''), req.query['inText'] === 'true', intake));
   });
   app.get('/mails/:id', async (req, res) => {
     const letter = await shelves.letter(req.params.id);
@@ -165,10 +171,11 @@ function face(shelves: Shelves, intake: MailIntake, answers: Answers | null): Ex
     res.json({ done: true });
   });
   app.put('/server', async (req, res) => {
-    const { isUp } = ServerChange.parse(req.body);
+    const { isUp, refuses } = ServerChange.parse(req.body);
+    intake.refuses = refuses;
     if (isUp && !intake.isUp) await intake.open();
     if (!isUp) await intake.shut();
-    res.json({ isUp: intake.isUp });
+    res.json({ isUp: intake.isUp, refuses: intake.refuses });
   });
   return app;
 }

@@ -40,6 +40,9 @@ export interface LetterView {
     subject: string;
     html: string;
     text: string;
+    /** who it comes from, and whom its reply reaches */
+    from: string;
+    replies: string;
     /** files that are in it */
     attached: string[];
     /** what each field prints */

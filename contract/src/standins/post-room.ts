@@ -17,8 +17,11 @@ export const BehaviourChange = z.object({
 /** POST /api/post-room/mails/:id/reply: what its reader writes back */
 export const PostRoomReply = z.object({ words: z.string().trim().min(1, 'expected some words').max(20_000) });
 
-/** PUT /api/post-room/server: the whole server up or down */
-export const ServerChange = z.object({ isUp: z.boolean() });
+/** What the whole server refuses: our password, or a connection that is not encrypted. */
+export const ServerRefusal = z.enum(['password', 'tls']);
+export type ServerRefusal = z.infer<typeof ServerRefusal>;
+/** PUT /api/post-room/server: the whole server up or down, and what it refuses */
+export const ServerChange = z.object({ isUp: z.boolean(), refuses: ServerRefusal.nullable().default(null) });
 
 export interface PostRoomMail {
   id: string;
@@ -31,6 +34,7 @@ export interface PostRoomMail {
 
 export interface PostRoomView {
   isUp: boolean;
+  refuses: ServerRefusal | null;
   mails: PostRoomMail[];
   total: number;
   behaviours: { address: string; behaviour: Behaviour }[];

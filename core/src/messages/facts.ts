@@ -13,7 +13,7 @@ import type { Instant, Zone } from '../time/zone.ts';
 import { renderMessage, type Rendered, type Values } from './render.ts';
 import type { Frame } from './frame.ts';
 import { tellDownload, type DownloadLine, type HandoutOf } from './handout.ts';
-import { footerOf, repliesOf } from './replies.ts';
+import { footerOf, repliesOf, type Replies } from './replies.ts';
 import { senderOf, sharedRule, type SenderHouse, type SenderRule } from './sender.ts';
 import { tableOfPeople } from './table.ts';
 import { partsOf } from './body.ts';
@@ -178,6 +178,9 @@ export type ForeseeFacts = Pick<TextFacts, 'roster' | 'organisation' | 'house'> 
 /** A message as its reader would have it at a moment to come. */
 export interface Foreseen {
   rendered: Rendered;
+  /** who it comes from, and whom its reply reaches */
+  from: string;
+  replies: Replies;
   /** fields that have no value and nothing that stands in for them: it would be held; a mark stands in their place */
   missing: string[];
   /** what the fields print */
@@ -193,7 +196,7 @@ export function foreseeValues(
   { assignment, course, revision }: Told,
   { roster, organisation, house }: Pick<TextFacts, 'roster' | 'organisation' | 'house'>,
   at: Instant,
-): Omit<Foreseen, 'rendered'> {
+): Omit<Foreseen, 'rendered' | 'from' | 'replies'> {
   const own = valuesFor(
     valueFactsOf(step, assignment, recipient, { roster, course, organisation, house, certificate: null }, at, revision),
   );
@@ -230,9 +233,12 @@ export function foreseeLetter(
     recipient.person && recipient.path.length > 0 && recipient.person.id !== assignment.person
       ? `This reaches you since ${tellList(recipient.path)}.`
       : null;
+  const replies = repliesOf(sender.replies, owners, roster, at);
   return {
     missing,
     values,
+    from: sender.name,
+    replies,
     rendered: renderMessage({
       template: textFor(step, assignment, roster, at),
       values: { ...values, ...Object.fromEntries(missing.map((field) => [field, `‹no ${field}›`])) },
@@ -250,7 +256,7 @@ export function foreseeLetter(
               zone,
               at,
             ),
-      footer: footerOf(sender.name, organisation, repliesOf(sender.replies, owners, roster, at).reader),
+      footer: footerOf(sender.name, organisation, replies.reader),
       downloads: downloadsOf(step, handoutOf, () => null),
       ...(frame && { frame }),
     }),

@@ -1,4 +1,4 @@
-import { rows, type Client, type Queryable } from '../db/db.ts';
+import { oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 export interface CopyDraft {
   message: string;
@@ -48,6 +48,10 @@ join lateral (select * from notices n where n.message_id = m.id order by n.id li
 join courses k on k.id = n.course_id
 `;
 const WENT = "n.state in ('sent', 'delivered', 'bounced')";
+
+/** Whether anything waits to be told: asked each second, and mostly no. */
+export const hasCopies = async (db: Queryable): Promise<boolean> =>
+  (await oneRow<{ has: boolean }>(db, 'select exists (select from copies where told_at is null) as has', [])).has;
 
 /** Copies of single messages that went and were not told. */
 export const claimEach = (db: Client, most: number): Promise<CopyRow[]> =>

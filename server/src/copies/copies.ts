@@ -7,7 +7,7 @@ import { getHouse, type House } from '../house/house.ts';
 import { htmlOf } from '../messages/post.ts';
 import type { AssignmentFacts, Facts } from '../notices/facts.ts';
 import { withoutLinks, withoutLinksIn } from '../messages/redacted.ts';
-import { claimEach, claimSummary, insertCopies, listDue, settleCopies, type CopyRow } from './copies.repo.ts';
+import { claimEach, claimSummary, hasCopies, insertCopies, listDue, settleCopies, type CopyRow } from './copies.repo.ts';
 
 /** Lines of a summary; of more it says how many, and where they stand. */
 const MOST_LINES = 200;
@@ -121,6 +121,7 @@ function summaryMail(copies: readonly CopyRow[], baseUrl: string, now: Instant):
 
 /** Tells of what went: each copy as soon as its message did, a summary in the morning of the day after. @returns how many mails were put on their way */
 export async function sendCopies(deps: Deps): Promise<number> {
+  if (!(await hasCopies(deps.db))) return 0;
   const now = deps.clock.now();
   const house = await getHouse(deps.db);
   let made = await transaction(deps.db, async (client) => {

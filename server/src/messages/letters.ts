@@ -183,7 +183,7 @@ function letterOf(
 ): NonNullable<LetterView['letter']> {
   const { roster, house } = facts;
   const { reader, recipient, assignment, line, at, step } = reading;
-  const { rendered, values } = foreseeLetter(step, recipient, noticesOf(reading, readings, facts), { roster, organisation: house.organisation, house, frame: frameOf(house, baseUrl), handoutOf: handoutIn(facts.handouts) }, at, lead); // prettier-ignore
+  const { rendered, values, from, replies } = foreseeLetter(step, recipient, noticesOf(reading, readings, facts), { roster, organisation: house.organisation, house, frame: frameOf(house, baseUrl), handoutOf: handoutIn(facts.handouts) }, at, lead); // prettier-ignore
   const { zone } = roster.calendarOf(recipient.person ?? roster.getPerson(assignment.person));
   const bytes = Buffer.byteLength(rendered.html) + Buffer.byteLength(rendered.text);
   const large = bytes > MOST_BYTES ? [`the message has ${Math.round(bytes / 1_000)} kB: some mail programs cut it off`] : [];
@@ -193,6 +193,8 @@ function letterOf(
     at: line?.at == null ? null : `${tellMoment(line.at, zone, now)}, ${zoneWords(zone.name)}`,
     not: line === null ? 'nothing of this step is to come for them' : line.outcome === 'send' ? null : line.sentence,
     ...rendered,
+    from,
+    replies: replies.reader ?? replies.address,
     attached: messageFiles(step, facts.handouts)
       .filter(({ as }) => as === 'attached')
       .map(({ name }) => name),
@@ -225,7 +227,7 @@ export async function sendTestLetter(
   const subject = `Test: ${letter.subject}`;
   const { html, text } = letter;
   const pictured = await pictureFor(deps.db, house, deps.settings.baseUrl);
-  const { outcome, response } = await handOverNow(deps, house, pictured({ toName: account.name, toAddress: account.email, replyTo: account.email, subject, html, text, files: await attaching(deps.db, facts.handouts)(reading.step) })); // prettier-ignore
+  const { outcome, response } = await handOverNow(deps, house, pictured({ fromName: letter.from, toName: account.name, toAddress: account.email, replyTo: account.email, subject, html, text, files: await attaching(deps.db, facts.handouts)(reading.step) })); // prettier-ignore
   await insertTestLetter(deps.db, { at: now, byWhom: account.name, account: account.id, course: courseId, stepName: step.name, readAs: who, to: account.email, subject, html, text, outcome, answer: response }); // prettier-ignore
   const isAccepted = outcome === 'accepted';
   return { isAccepted, words: isAccepted ? `Sent to ${account.email}, as ${who} would read it.` : `The mail server did not take it: “${response}”.` }; // prettier-ignore

@@ -26,7 +26,7 @@ export const htmlOf = (text: string): string =>
 export async function handOverNow(
   deps: Deps,
   house: House,
-  mail: Pick<Letter, 'toName' | 'toAddress' | 'replyTo' | 'subject' | 'html' | 'text' | 'files'>,
+  mail: Pick<Letter, 'toName' | 'toAddress' | 'replyTo' | 'subject' | 'html' | 'text' | 'files'> & Partial<Pick<Letter, 'fromName'>>,
 ): Promise<Handover> {
   const channel = mailChannelOf(deps.settings);
   const now = deps.clock.now();

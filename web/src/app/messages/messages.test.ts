@@ -133,7 +133,7 @@ describe('the message of a step', () => {
   const reader = (key: string, employee: string, troubles: string[] = []) => ({ key, employee, to: employee, troubles });
   const view = (at: number, rest: object = {}): LetterView => {
     const readers = [reader('2/employee', 'Per Aske', ['{job} has no value']), reader('1/employee', 'Runa Aske')];
-    return { fault: null, readers, count: 2, inTrouble: 1, isInvented: false, letter: { reader: readers[at]!, address: 'x@orlasund.example', at: 'Mon 1 Mar 09:00, Oslo time', not: null, subject: 'Begin', html: '<p>Hi</p>', text: 'Hi', attached: [], values: { job: null } }, ...rest }; // prettier-ignore
+    return { fault: null, readers, count: 2, inTrouble: 1, isInvented: false, letter: { reader: readers[at]!, address: 'x@orlasund.example', at: 'Mon 1 Mar 09:00, Oslo time', not: null, subject: 'Begin', html: '<p>Hi</p>', text: 'Hi', from: 'Safety training', replies: 'Tora Hauge', attached: [], values: { job: null } }, ...rest }; // prettier-ignore
   };
   const url = '/api/plans/7/letter';
   const open = () => openPage(MessageWriter, { inputs: { course: '7', step } });

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
@@ -8,7 +8,7 @@ import { SessionStore } from '../access/session.store.ts';
 import { Letter } from '../messages/letter.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
-import { SelectField } from '../shared/pick/select.ts';
+import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { StandinsApi } from './standins.api.ts';
 
@@ -30,7 +30,14 @@ export class PostRoomPage {
   protected readonly session = inject(SessionStore);
   readonly mail = input<string>();
   protected readonly find = signal('');
-  protected readonly room = load(toObservable(this.find).pipe(debounceTime(100)), (find) => this.api.postRoom(find), [
+  protected readonly inText = signal(false);
+  private readonly asked = computed(() => ({ find: this.find(), inText: this.inText() }));
+  protected readonly refusals: Choice[] = [
+    { value: '', label: 'takes mail' },
+    { value: 'password', label: 'refuses our password' },
+    { value: 'tls', label: 'wants an encrypted connection' },
+  ];
+  protected readonly room = load(toObservable(this.asked).pipe(debounceTime(100)), ({ find, inText }) => this.api.postRoom(find, inText), [
     'notices',
     'post-room',
     'clock',
@@ -81,6 +88,10 @@ export class PostRoomPage {
 
   protected setUp(isUp: boolean): void {
     this.send('server', { isUp });
+  }
+
+  protected setRefusal(refuses: string): void {
+    this.send('server', { isUp: true, refuses: refuses || null });
   }
 
   private send(what: string, body: object): void {

@@ -8,8 +8,9 @@ import { paramsOf } from '../shared/params.ts';
 export class StandinsApi {
   private readonly http = inject(HttpClient);
 
-  postRoom(find: string | undefined): Observable<PostRoomView> {
-    return this.http.get<PostRoomView>('/api/post-room', { params: paramsOf({ find }) });
+  /** @param inText the words of mails are looked through too */
+  postRoom(find: string | undefined, inText: boolean): Observable<PostRoomView> {
+    return this.http.get<PostRoomView>('/api/post-room', { params: paramsOf({ find, inText: inText ? 'true' : undefined }) });
   }
 
   mail(id: string): Observable<PostRoomLetter> {
