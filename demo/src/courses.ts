@@ -1,5 +1,5 @@
 import type { CourseInput } from '@nudrik/contract';
-import { docOf, NEW_QUIZ, newQuestion, newSurveyQuestion, paragraphs, type PlanStep, type Question, type Quiz } from '@nudrik/core';
+import { docOf, NEW_QUIZ, newQuestion, newSurveyQuestion, type PlanStep, type Question, type Quiz } from '@nudrik/core';
 import { CAST } from './orlasund.ts';
 
 type Unit = CourseInput['sections'][number]['units'][number];
