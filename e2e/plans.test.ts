@@ -182,6 +182,7 @@ test('a message is written by keys, with fields from their list; who would have 
   const reading = writer.getByRole('region', { name: 'As its readers have it' });
   await expect(reading).toContainText('none of them in trouble');
   // the dialog gives the focus to its first field once it is drawn
+  await expect(writer.locator(':focus')).toHaveCount(1);
   await expect(async () => {
     await text.click();
     await page.keyboard.press('Control+End');

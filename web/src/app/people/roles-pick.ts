@@ -15,7 +15,7 @@ export const isAddress = (role: string): boolean => /^[^\s@]+@[^\s@]+\.[^\s@]+$/
     @for (one of offer(); track one.role) {
       <label class="pair"><input type="checkbox" [checked]="roles().includes(one.role)" (change)="set(one.role, !roles().includes(one.role))" [disabled]="isOff()" /> {{ one.words }}</label>
     }
-    <nk-people-pick class="named" label="Tell somebody" placeholder="and …" [people]="named()" [isOff]="isOff()" (added)="person($event, true)" (taken)="person($event, false)" />
+    <nk-people-pick class="named" [label]="pickLabel()" placeholder="and …" [people]="named()" [isOff]="isOff()" (added)="person($event, true)" (taken)="person($event, false)" />
     <label class="pair">and <input class="input" [ngModel]="addresses()" [ngModelOptions]="{ updateOn: 'blur' }" (ngModelChange)="setAddresses($event)" placeholder="mail addresses" [disabled]="isOff()" /></label>
     @if (wrong(); as words) {<p class="refusal" role="alert">{{ words }}</p>}
   `,
@@ -32,6 +32,8 @@ export class RolesPick {
   /** what people are called, by id */
   readonly nameOf = input.required<(id: string) => string>();
   readonly isOff = input(false);
+  /** what the field for people by name is called */
+  readonly pickLabel = input('Tell somebody');
   readonly changed = output<string[]>();
   /** somebody was named who was not before */
   readonly met = output<Named>();

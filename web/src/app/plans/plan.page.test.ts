@@ -126,7 +126,8 @@ describe('a plan as it is written', () => {
     await page.type(page.field('Times in all'), '5');
     await page.type(page.field('Never after'), '2027-06-30');
     await page.click(page.getByLabelText(/^one message a day to each/));
-    await page.click(page.getByLabelText('the manager'));
+    const toWhom = [...page.sheet().querySelectorAll('fieldset')].find((one) => one.querySelector('legend')!.textContent === 'To whom')!;
+    await page.click([...toWhom.querySelectorAll('label')].find((one) => one.textContent!.trim() === 'the manager')!.querySelector('input')!);
     await page.draft();
     await page.type(page.getByRole('combobox', { name: 'Tell somebody' }), 'odd');
     await page.answer('/api/people?find=odd&sort=fit&size=12', { rows: [{ id: '5', name: 'Odd Aske', department: 'Deck', site: 'Orla Quay', job: null }], total: 1 }); // prettier-ignore
