@@ -84,7 +84,7 @@ run(async () => {
     }
     if (!only || only === 'faults') {
       // bad evenings in their short form, on a PostgreSQL of their own, which is restarted under us
-      await attempt(() => must('Bad evenings', process.execPath, [join(ROOT, 'scripts/faults.mjs')], { NUDRIK_FAULTS_MINUTES: '1.75' }));
+      await attempt(() => must('Bad evenings', process.execPath, [join(ROOT, 'scripts/faults.mjs')], { NUDRIK_FAULTS_MINUTES: '1.25' }));
     }
     if (!only || only === 'browser') {
       await buildAll();
