@@ -88,13 +88,16 @@ test('what the rehearsal says of a day is what then goes out on it', async ({ pa
   await page.getByRole('button', { name: 'Move the clock to this day' }).click();
   await settled(page);
   await press(page, '+1 day');
-  const answer = await page.request.get(`/api/notices?from=${date}&to=${date}&size=200`);
-  const { rows: ledger } = (await answer.json()) as { rows: { person: { name: string }; stepName: string; occurrence: number; course: { title: string }; state: string }[] };
-  const sent: Told[] = ledger
-    .filter(({ state, person, course }) => ['sending', 'sent', 'delivered', 'bounced'].includes(state) && known.has(`${person.name}/${course.title}`))
-    .map((row) => ({ person: row.person.name, step: `${row.stepName}${row.occurrence > 0 ? ` (${row.occurrence + 1})` : ''}, ${row.course.title}` }));
   const told = (list: Told[]): string[] => list.map(({ person, step }) => `${person}: ${step}`).sort();
-  expect(told(sent)).toEqual(told(foretold));
+  // the clock tells each stop on its way: what is still going out is waited for
+  await expect(async () => {
+    const answer = await page.request.get(`/api/notices?from=${date}&to=${date}&size=200`);
+    const { rows: ledger } = (await answer.json()) as { rows: { person: { name: string }; stepName: string; occurrence: number; course: { title: string }; state: string }[] };
+    const sent: Told[] = ledger
+      .filter(({ state, person, course }) => ['sending', 'sent', 'delivered', 'bounced'].includes(state) && known.has(`${person.name}/${course.title}`))
+      .map((row) => ({ person: row.person.name, step: `${row.stepName}${row.occurrence > 0 ? ` (${row.occurrence + 1})` : ''}, ${row.course.title}` }));
+    expect(told(sent)).toEqual(told(foretold));
+  }).toPass({ timeout: 30_000 });
 }); // prettier-ignore
 
 test('everything is held: nothing leaves, each page says so; released, what is still useful goes', async ({ page }) => {
