@@ -38,7 +38,7 @@ export interface CopyRow {
 }
 
 const COLUMNS = `
-  c.id, c.to_name, c.to_address, c.zone, c.at, m.subject, m.html, m.body, m.to_name as reader, m.to_address as reader_address,
+  c.id, c.to_name, c.to_address, c.zone, coalesce(n.sent_at, c.at) as at, m.subject, m.html, m.body, m.to_name as reader, m.to_address as reader_address,
   n.step_name as step, k.title as course, n.id as notice, n.state
 `;
 const FROM = `
@@ -60,12 +60,12 @@ export const claimEach = (db: Client, most: number): Promise<CopyRow[]> =>
 const LIST_DUE = `
 select distinct c.to_address
 from copies c
-join lateral (select n.state from notices n where n.message_id = c.message_id order by n.id limit 1) n on true
+join lateral (select n.state, n.sent_at from notices n where n.message_id = c.message_id order by n.id limit 1) n on true
 cross join settings h
 where c.told_at is null
   and not c.is_each
   and ${WENT}
-  and (c.at at time zone c.zone)::date < ($1::timestamptz at time zone c.zone)::date
+  and (coalesce(n.sent_at, c.at) at time zone c.zone)::date < ($1::timestamptz at time zone c.zone)::date
   and ($1::timestamptz at time zone c.zone)::time >= h.window_from::time
 limit 50
 `;
@@ -80,8 +80,8 @@ export const claimSummary = (db: Client, address: string, now: number): Promise<
     db,
     `select ${COLUMNS} ${FROM}
     where c.told_at is null and not c.is_each and ${WENT} and c.to_address = $1::text
-      and (c.at at time zone c.zone)::date < ($2::timestamptz at time zone c.zone)::date
-    order by c.at, c.id
+      and (coalesce(n.sent_at, c.at) at time zone c.zone)::date < ($2::timestamptz at time zone c.zone)::date
+    order by coalesce(n.sent_at, c.at), c.id
     for update of c skip locked`,
     [address, new Date(now)],
   );

@@ -82,6 +82,17 @@ describe('copies', () => {
     expect(copiesIn(await send())).toHaveLength(1);
   });
 
+  it('stand under the day on which the message went, however often it was tried before', async () => {
+    await publish({ to: ['trainer'], isEach: false });
+    house.mailer.answer = () => ({ outcome: 'later', response: '451 not now', scope: 'letter' });
+    await invite('runa');
+    house.mailer.answer = () => OK;
+    at('2027-03-02T11:00:00Z');
+    expect(copiesIn(await send())).toEqual([]);
+    at('2027-03-03T07:05:00Z');
+    expect(copiesIn(await send()).map(({ subject }) => subject)).toEqual(['What went out: 1 message, Tue 2 Mar']);
+  });
+
   it('go to nobody about what they read themselves, nor where mail comes back', async () => {
     await publish({ to: ['trainer', 'manager', `person ${crew['kari']}`], isEach: true });
     await house.db.query("update people set address_state = 'bounced' where name = 'Odd Aske'");
