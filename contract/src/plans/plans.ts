@@ -137,8 +137,8 @@ export interface PlanView {
   open: number;
   /** who its messages come from; null is as the house says */
   sender: SenderRule | null;
-  /** the names that they may come from, and whom replies reach where nothing else is said */
-  senders: { house: string; trainer: string | null; replies: string };
+  /** the names that they may come from, whom replies reach where nothing else is said; and both as it is said now, as its letters say it */
+  senders: { house: string; trainer: string | null; replies: string; now: { name: string; replies: string } };
   /** whose plan it goes by, where it has none of its own */
   follows: { id: string; title: string } | null;
   /** the courses that go by this one */

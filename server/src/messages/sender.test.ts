@@ -5,7 +5,7 @@ import { conversationList, conversationView } from '../conversations/conversatio
 import { rows } from '../db/db.ts';
 import { findLearning } from '../learning/learn.ts';
 import { publishPlan } from '../plans/publish.ts';
-import { setSender } from '../plans/sender.ts';
+import { sendersOf, setSender } from '../plans/sender.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { takeMail } from './arrive.ts';
@@ -100,6 +100,7 @@ test.each<[string, SenderRule | null, boolean, string | null, string | null]>([
   const [assignment] = await invite();
   const [letter] = await send();
   expect(/Just reply, (.*) reads it/.exec(letter!.end!)?.[1] ?? null).toBe(reader);
+  expect((await sendersOf(house.deps, course)).now).toEqual({ name: letter!.fromName, replies: reader ?? sender?.replyTo ?? 'tora.hauge@orlasund.example' });
   const view = await findLearning(house.deps, await linkInto(house, assignment!));
   expect(view.trainer).toBe(reader);
   const { message } = await createTransport({ streamTransport: true, buffer: true }).sendMail({ from: 'runa@orlasund.example', to: letter!.replyTo, subject: 'Re: it', text: 'Hm', messageId: '<hm@x.example>' });

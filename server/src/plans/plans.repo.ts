@@ -56,13 +56,9 @@ export async function listPlans(db: Queryable, today: string): Promise<PlanRow[]
 const FIND_PLAN = `
 select c.id, c.title, p.version, p.published_at, p.published_by, p.steps,
   coalesce((select sum(f.count) from figures_now f where f.what = 'open' and f.of_id = c.id), 0)::integer as open, 0 as next28,
-  d.steps as draft, d.version as draft_version, d.written, d.saved_at, d.saved_by, p.sender,
-  h.sender_name as house_sender, case when is_here(o.left_on, $2::date) then o.name end as trainer,
-  case when h.replies_to_trainer and is_here(o.left_on, $2::date) and o.email is not null and o.address_state <> 'bounced' then o.name else h.reply_to end as replies
+  d.steps as draft, d.version as draft_version, d.written, d.saved_at, d.saved_by, p.sender
 from plans p
 join courses c on c.id = p.course_id
-cross join settings h
-left join people o on o.id = c.owner_id
 left join plan_drafts d on d.course_id = p.course_id
 where c.id = $1::bigint
 `;
@@ -84,12 +80,12 @@ where course_id = $1::bigint
 group by step_id
 `;
 
-export async function findPlan(db: Queryable, courseId: string, today: string): Promise<Omit<PlanView, 'follows' | 'followers'> | null> {
-  const row = await maybeRow<PlanDbRow & { sender: PlanView['sender']; house_sender: string; trainer: string | null; replies: string }>(
-    db,
-    FIND_PLAN,
-    [courseId, today],
-  );
+export async function findPlan(
+  db: Queryable,
+  courseId: string,
+  today: string,
+): Promise<Omit<PlanView, 'follows' | 'followers' | 'senders'> | null> {
+  const row = await maybeRow<PlanDbRow & { sender: PlanView['sender'] }>(db, FIND_PLAN, [courseId]);
   if (!row) return null;
   const next = await rows<{ step_id: string; count: number }>(db, COUNT_NEXT, [courseId, today]);
   return {
@@ -101,7 +97,6 @@ export async function findPlan(db: Queryable, courseId: string, today: string): 
     next28: Object.fromEntries(next.map(({ step_id, count }) => [step_id, count])),
     open: row.open,
     sender: row.sender,
-    senders: { house: row.house_sender, trainer: row.trainer, replies: row.replies },
     people: await rows(db, LIST_NAMED, [[...row.steps, ...(row.draft ?? [])].flatMap(namedIn)]),
     draft: row.draft
       ? {

@@ -23,7 +23,7 @@ import { findFollowed, followPlan, listFollowers } from './shared.ts';
 import { planFile, takePlanFile } from './plan-file.ts';
 import { messageLibrary, messageVersions } from '../messages/library.ts';
 import { letterView, sendTestLetter } from '../messages/letters.ts';
-import { setSender } from './sender.ts';
+import { sendersOf, setSender } from './sender.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
 const draftOf = (body: unknown): PlanDraft & { steps: PlanStep[] } => parse(PlanDraft, body) as PlanDraft & { steps: PlanStep[] };
@@ -71,6 +71,7 @@ export const planRoutes: Route[] = [
       const { id } = plan.course;
       return {
         ...plan,
+        senders: await sendersOf(deps, id),
         follows: await findFollowed(deps.db, id),
         followers: (await listFollowers(deps.db, id)).map(({ id: of, title, open }) => ({ id: of, title, open })),
       };

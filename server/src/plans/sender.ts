@@ -1,9 +1,11 @@
-import { tellSender, type SenderRule } from '@nudrik/core';
-import type { SenderRequest } from '@nudrik/contract';
+import { repliesOf, senderOf, tellSender, type SenderRule } from '@nudrik/core';
+import type { PlanView, SenderRequest } from '@nudrik/contract';
 import { announce, maybeRow, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { recordHouse } from '../house/record.ts';
+import { listCourseFacts } from '../notices/facts.ts';
+import { loadRoster } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 
 const LOCK = 'select p.sender, c.title from plans p join courses c on c.id = p.course_id where p.course_id = $1::bigint for update of p';
@@ -37,4 +39,19 @@ export async function setSender(
     await announce(client, 'plans');
     return { sender: next };
   });
+}
+
+/** Who the messages of a course come from and whom their replies reach, by the functions that its letters ask. */
+export async function sendersOf({ db, clock }: Deps, courseId: string): Promise<PlanView['senders']> {
+  const now = clock.now();
+  const house = await getHouse(db);
+  const [course] = await listCourseFacts(db, [courseId]);
+  const roster = await loadRoster(db, [], [course!], house.sending);
+  const trainer = roster.person(course!.owner);
+  const told = (rule: SenderRule | null): { name: string; replies: string } => {
+    const sender = senderOf(house, [rule], trainer, roster, now);
+    const { reader, address } = repliesOf(sender.replies, [course!.owner], roster, now);
+    return { name: sender.name, replies: reader ?? address };
+  };
+  return { house: house.senderName, trainer: trainer?.name ?? null, replies: told(null).replies, now: told(course!.sender) };
 }

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, inject, input, linkedSignal, output, signal } from '@angular/core';
 import type { PlanView } from '@nudrik/contract';
 import type { SenderRule } from '@nudrik/core';
 import { Dialog } from 'primeng/dialog';
@@ -13,7 +13,7 @@ import { SenderEdit } from './sender-edit.ts';
   imports: [Dialog, SenderEdit],
   template: `
     <p class="quiet">
-      Messages come from <strong>{{ name() }}</strong>; replies reach {{ replies() }}.
+      Messages come from <strong>{{ plan().senders.now.name }}</strong>; replies reach {{ plan().senders.now.replies }}.
       @if (canChange()) {&ngsp;<button class="link quiet" (click)="open()">Change …</button>}
     </p>
     @if (isOpen()) {
@@ -39,15 +39,6 @@ export class PlanSender {
   protected readonly isBusy = signal(false);
   protected readonly problem = signal<string | null>(null);
   protected readonly rule = linkedSignal<SenderRule | null>(() => this.plan().sender);
-  protected readonly name = computed(() => {
-    const { sender, senders } = this.plan();
-    return (sender?.isTrainer ? senders.trainer : sender?.name) ?? senders.house;
-  });
-  protected readonly replies = computed(() => {
-    const { sender, senders } = this.plan();
-    return sender?.replyTo ?? (sender?.isTrainer ? (senders.trainer ?? senders.replies) : senders.replies);
-  });
-
   protected open(): void {
     this.rule.set(this.plan().sender);
     this.problem.set(null);

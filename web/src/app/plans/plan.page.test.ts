@@ -8,7 +8,7 @@ import { PlanPage } from './plan.page.ts';
 import { StepHistory } from './step-history.ts';
 
 const STEPS = structuredClone(STANDARD_PLAN) as PlanStepView[];
-const VIEW: PlanView = { course: { id: '7', title: 'Safe Lifting' }, version: 3, publishedAt: '2027-02-01T09:00:00Z', publishedBy: 'Tora Hauge', steps: STEPS, next28: {}, open: 2, people: [{ id: '5', name: 'Odd Aske' }], draft: null, sender: null, senders: { house: 'Safety training', trainer: 'Tora Hauge', replies: 'Tora Hauge' }, follows: null, followers: [] }; // prettier-ignore
+const VIEW: PlanView = { course: { id: '7', title: 'Safe Lifting' }, version: 3, publishedAt: '2027-02-01T09:00:00Z', publishedBy: 'Tora Hauge', steps: STEPS, next28: {}, open: 2, people: [{ id: '5', name: 'Odd Aske' }], draft: null, sender: null, senders: { house: 'Safety training', trainer: 'Tora Hauge', replies: 'Tora Hauge', now: { name: 'Safety training', replies: 'Tora Hauge' } }, follows: null, followers: [] }; // prettier-ignore
 const CHOICES: PlanChoices = {
   departments: [{ id: '1', name: 'Deck' }], sites: [{ id: '2', name: 'Orla Quay' }], groups: [], jobs: ['Cook'], courses: [{ id: '9', title: 'Muster' }],
   sections: [{ id: '4', title: 'One' }], units: [{ id: '11', title: 'Slings', kind: 'page' }, { id: '12', title: 'The hooks', kind: 'quiz' }],
@@ -127,7 +127,9 @@ describe('a plan as it is written', () => {
     await page.type(page.field('Never after'), '2027-06-30');
     await page.click(page.getByLabelText(/^one message a day to each/));
     const toWhom = [...page.sheet().querySelectorAll('fieldset')].find((one) => one.querySelector('legend')!.textContent === 'To whom')!;
-    await page.click([...toWhom.querySelectorAll('label')].find((one) => one.textContent!.trim() === 'the manager')!.querySelector('input')!);
+    await page.click(
+      [...toWhom.querySelectorAll('label')].find((one) => one.textContent!.trim() === 'the manager')!.querySelector('input')!,
+    );
     await page.draft();
     await page.type(page.getByRole('combobox', { name: 'Tell somebody' }), 'odd');
     await page.answer('/api/people?find=odd&sort=fit&size=12', { rows: [{ id: '5', name: 'Odd Aske', department: 'Deck', site: 'Orla Quay', job: null }], total: 1 }); // prettier-ignore
@@ -192,7 +194,7 @@ describe('a plan as it is written', () => {
     await page.click([...dialog().querySelectorAll('button')].find((one) => one.textContent!.includes('Keep it'))!);
     const asked = await page.answer('/api/plans/7/sender', { sender: null });
     expect(asked.body).toEqual({ sender: { isTrainer: true, name: null, replyTo: null }, was: null });
-    await page.answer('/api/plans/7', { ...VIEW, sender: { isTrainer: true, name: null, replyTo: null } });
+    await page.answer('/api/plans/7', { ...VIEW, sender: { isTrainer: true, name: null, replyTo: null }, senders: { ...VIEW.senders, now: { name: 'Tora Hauge', replies: 'Tora Hauge' } } });
     expect(page.root.textContent).toContain('Messages come from Tora Hauge');
     // of the step that stands open
     await page.choose(page.field('By name of'), 'another name');

@@ -51,7 +51,7 @@ export class StepSheet {
   readonly steps = input.required<readonly PlanStepView[]>();
   readonly choices = input.required<PlanChoices>();
   /** who its messages come from where it does not say it itself */
-  readonly sender = input<(PlanView['senders'] & { course: PlanView['sender'] }) | null>(null);
+  readonly sender = input<PlanView['senders'] | null>(null);
   /** notices of it within the next 28 days */
   readonly next = input(0);
   readonly changed = output<Partial<PlanStepView>>();
@@ -90,15 +90,6 @@ export class StepSheet {
   protected readonly stopWhen = linkedSignal<{ id: string; condition: Condition | null }, GroupRow>({
     source: () => ({ id: this.step().id, condition: this.step().stopWhen }),
     computation: (now, before) => keptRows(now, before),
-  });
-
-  protected readonly above = computed(() => {
-    const from = this.sender();
-    return (from?.course?.isTrainer ? from.trainer : from?.course?.name) ?? from?.house ?? 'the house';
-  });
-  protected readonly aboveReplies = computed(() => {
-    const from = this.sender();
-    return from?.course?.replyTo ?? (from?.course?.isTrainer ? from.trainer : null) ?? from?.replies ?? 'the house';
   });
 
   protected readonly copies = computed((): Copies => this.step().copies ?? { to: [], isEach: false });
