@@ -23,7 +23,10 @@ export async function settled(page: Page): Promise<void> {
 }
 
 export async function area(page: Page, name: string): Promise<void> {
-  await page.getByRole('navigation', { name: 'Areas' }).getByRole('link', { name, exact: true }).click();
+  const link = page.getByRole('navigation', { name: 'Areas' }).getByRole('link', { name, exact: true });
+  await link.click();
+  // the page before may look like this one: it is gone once the area is marked as the one that is open
+  await expect(link).toHaveAttribute('aria-current', 'page');
   await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible();
 }
 

@@ -217,5 +217,9 @@ test('a message is written by keys, with fields from their list; who would have 
   await page.getByRole('link', { name: 'Post', exact: true }).click();
   await expect(page.getByText(/^Test: Getting started with Safe Lifting/).first()).toBeVisible();
   await page.goBack();
-  await page.getByRole('button', { name: 'Leave the changes' }).click();
+  const leave = page.getByRole('button', { name: 'Leave the changes' });
+  // it is gone once the server has said so
+  const dropped = page.waitForResponse(/draft\/drop$/);
+  await leave.click();
+  expect((await dropped).ok()).toBe(true);
 });

@@ -5,23 +5,36 @@ import { join } from 'node:path';
 import { checkNode, installBrowser, installPackages, ROOT } from './setup.mjs';
 import { run, say, Stop } from './say.mjs';
 
+/** How much of what failed is said once more at the end. */
+const LAST_LINES = 25;
+
 /** Runs a command with its output shown. @returns exit code and the last lines */
 function show(name, args, env = {}) {
   return new Promise((resolve, reject) => {
     const child = spawn(name, args, {
       cwd: ROOT,
       env: { ...process.env, NO_COLOR: '1', ...env },
-      stdio: ['ignore', 'inherit', 'inherit'],
+      stdio: ['ignore', 'pipe', 'pipe'],
     });
+    let last = '';
+    for (const [from, to] of [
+      [child.stdout, process.stdout],
+      [child.stderr, process.stderr],
+    ])
+      from.on('data', (chunk) => {
+        to.write(chunk);
+        last = (last + chunk).slice(-20_000);
+      });
     child.once('error', reject);
-    child.once('exit', (code) => resolve(code ?? 1));
+    child.once('close', (code) => resolve({ code: code ?? 1, last: last.trimEnd().split('\n').slice(-LAST_LINES).join('\n') }));
   });
 }
 
 async function must(title, name, args, env) {
   const began = Date.now();
   say(`\n== ${title}`);
-  if ((await show(name, args, env)) !== 0) throw new Stop(`${title}: failed.`);
+  const { code, last } = await show(name, args, env);
+  if (code !== 0) throw new Stop(`${title}: failed.\n${last}`);
   say(`== ${title}: ${Math.round((Date.now() - began) / 1000)} s`);
 }
 

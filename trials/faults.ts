@@ -143,7 +143,9 @@ const asked = async <T>(work: () => Promise<T>): Promise<T> => {
 const deadline = performance.now() + MINUTES * 60_000;
 let round = 0;
 const worst: string[] = [];
-while (performance.now() < deadline - 75_000) {
+// the last of the evening is for what still goes out; a short one is played all the same
+const played = performance.now() + Math.max(25_000, MINUTES * 60_000 - 75_000);
+while (performance.now() < played) {
   // never so much that the rest of the evening is spent on sending what waits
   if ((await asked(() => count(db, WAITING))) < 8 * PEOPLE) {
     // those of the round before whose letters still go keep going: a withdrawal by column alone is nobody's decision
@@ -189,7 +191,7 @@ while (performance.now() < deadline - 75_000) {
   }
 }
 say(`${round} rounds of ${PEOPLE} letters; ${JSON.stringify(faults)}`);
-if (round === 0) worst.push('nothing was played: the evening was too short');
+if (expected.length === 0) worst.push('nothing was played: no letter was asked for');
 // no person helps: all goes by itself, retries with their pauses among it
 // as long as letters go; who is told "later" again and again waits up to an hour, and that hour is let pass
 let limit = performance.now() + 8 * 60_000;

@@ -1,7 +1,7 @@
 import { HttpErrorResponse } from '@angular/common/http';
 import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } from '@angular/core';
 import type { PlanStepView, PlanView } from '@nudrik/contract';
-import { map, timer, type Observable } from 'rxjs';
+import { firstValueFrom, map, timer, type Observable } from 'rxjs';
 import { tellSteps, type Names, type PlanStep } from '@nudrik/core';
 import { newKey } from '../shared/key.ts';
 import { NewerSaved } from '../shared/newer.ts';
@@ -134,6 +134,12 @@ export class PlanKeeper {
     this.send(course, this.api.save(course, sent), JSON.stringify(sent.steps), (answer) => this.saved(answer.written, answer.savedAt));
   }
 
+  /** Keeps the last of what is written: done once it is kept, or cannot be just now. */
+  async keepNow(): Promise<void> {
+    this.saveNow();
+    while (this.isSaving()) await firstValueFrom(timer(50));
+  }
+
   private send<T>(course: string, request: Observable<T>, text: string, done: (answer: T) => void): void {
     this.isSaving.set(true);
     request.subscribe({
@@ -188,6 +194,8 @@ export class PlanKeeper {
   /** Drops what is written: what is published stands. */
   leave(plan: PlanView): void {
     this.newer.forget();
+    // a save that is still on its way would be there again after it
+    if (this.isSaving()) return this.settle(() => this.leave(plan));
     const written = this.written();
     this.fill({ ...plan, draft: null });
     // what is written next waits until it is gone

@@ -238,7 +238,7 @@ describe('a plan as it is written', () => {
 describe('the draft of a plan', () => {
   const SAVED = { written: 1, savedAt: '2027-03-01T09:42:00Z' };
   const url = '/api/plans/7/draft';
-  const switchOff = async (page: Awaited<ReturnType<typeof open>>) => page.key(page.row(/Two days to go/), { key: ' ' });
+  const switchOff = async (page: Awaited<ReturnType<typeof open>>, step = /Two days to go/) => page.key(page.row(step), { key: ' ' });
   const kept = (rest: object = {}): PlanView => ({ ...VIEW, draft: { version: 3, written: 4, steps: STEPS.map((step) => ({ ...step, on: false })), savedAt: SAVED.savedAt, savedBy: 'Tora Hauge', ...rest } }); // prettier-ignore
 
   it('is kept as it is written, and says when; taken back to what is published it is dropped', async () => {
@@ -263,6 +263,37 @@ describe('the draft of a plan', () => {
     await page.click(page.getByRole('button', { name: 'Leave the changes' }));
     expect((await page.answer(`${url}/drop`, { written: 0 })).body).toEqual({ written: 4 });
     expect((await page.draft()).every(({ on }) => on)).toBe(true);
+  });
+
+  it('left while a save is on its way, it is dropped once that has arrived', async () => {
+    const page = await open();
+    await switchOff(page);
+    await page.draft();
+    await vi.waitFor(() => expect(page.waiting()).toContain('PUT /api/plans/7/draft'), { timeout: 6_000, interval: 50 });
+    await page.click(page.getByRole('button', { name: 'Leave the changes' }));
+    await page.answer(url, SAVED);
+    expect((await page.answer(`${url}/drop`, { written: 0 })).body).toEqual({ written: 1 });
+    expect(page.fixture.debugElement.injector.get(PlanKeeper).steps()).toEqual(STEPS);
+    expect(page.text()).toContain('Version 3, published');
+  });
+
+  it('the page left at once keeps the last of what was written, and asks nothing', async () => {
+    const page = await open();
+    await page.draft();
+    await switchOff(page);
+    let isSettled = false;
+    void page.fixture.componentInstance.settled().then(() => (isSettled = true));
+    await page.settle();
+    expect(isSettled).toBe(false);
+    await page.answer(url, SAVED);
+    await vi.waitFor(() => expect(isSettled).toBe(true));
+    expect(page.fixture.componentInstance.work.hasUnsaved()).toBe(false);
+    // where the server does not answer it is asked about
+    await switchOff(page, /Getting started/);
+    const again = page.fixture.componentInstance.settled();
+    await page.refuse(url, null, 503);
+    await again;
+    expect(page.fixture.componentInstance.work.hasUnsaved()).toBe(true);
   });
 
   it('nothing is kept beside publishing; what is changed meanwhile begins the next draft', async () => {

@@ -109,6 +109,7 @@ export class PlanPage implements HasWork {
     version: computed(() => this.keeper.version() || null),
     isChanged: computed(() => this.canWrite() && this.keeper.isUnkept()),
   });
+  readonly settled = (): Promise<void> => this.keeper.keepNow();
   protected readonly problem = this.keeper.problem;
   protected readonly newer = this.keeper.newer;
   private readonly draft = computed(() =>
