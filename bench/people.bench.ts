@@ -53,6 +53,7 @@ function makeFile(): { text: string; roster: RosterPerson[] } {
       department: DEPARTMENTS[i % 6]!,
       site: SITES[i % 2]!,
       job: 'Deckhand',
+      language: null,
       managerEmail: i < 50 ? null : `p${i % 50}@orlasund.example`,
       joinedOn: '2020-05-01',
       leftOn: null,

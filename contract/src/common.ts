@@ -1,4 +1,4 @@
-import { characterFault, isKept, isMailAddress } from '@nudrik/core';
+import { characterFault, isKept, isMailAddress, readLanguage } from '@nudrik/core';
 import { z } from 'zod';
 
 /** A row's id: a whole number as text, since JSON numbers end at 2^53. */
@@ -156,6 +156,9 @@ export function meantIssue(error: z.ZodError): z.core.$ZodIssue | undefined {
   if (issue?.code !== 'invalid_union') return issue;
   return issue.errors.find((issues) => !issues.some(({ code }) => code === 'unrecognized_keys'))?.[0];
 }
+
+/** A language that people read in, as a tag (BCP 47). */
+export const LanguageTag = z.string().refine((tag) => /^[a-z]{2,3}$/.test(tag) && readLanguage(tag) === tag, { error: 'expected the tag of a language, such as nb' }); // prettier-ignore
 
 /** A mail address, of any script. */
 export const MailAddress = z.string().max(254).refine(isMailAddress, { error: 'expected a mail address' });

@@ -1,4 +1,4 @@
-import { contrastWithWhite, PLAIN_FRAME } from '@nudrik/core';
+import { contrastWithWhite, LANGUAGE_TAGS, PLAIN_FRAME } from '@nudrik/core';
 import { z } from 'zod';
 import { TimeOfDay, Version, Line, MailAddress } from './common.ts';
 
@@ -13,6 +13,8 @@ export const SettingsDraft = z
     zone: z.string().min(1, 'expected a time zone like Europe/Oslo').max(80),
     place: Words,
     senderName: Words,
+    /** what messages are written in where they say nothing else */
+    language: z.enum(LANGUAGE_TAGS).default('en'),
     senderAddress: MailAddress,
     replyTo: MailAddress,
     /** replies go to the trainer of the course that a message is about, where there is one who reads mail */

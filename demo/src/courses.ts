@@ -190,6 +190,19 @@ export const COURSES: readonly DemoCourse[] = [
           ],
         },
         button: 'Open the course',
+        // some of those who sail read in these
+        texts: {
+          nb: {
+            subject: 'Dette tar du med til {course}',
+            body: 'Hei {given name},\n\ntil {course} trenger du størrelsen på din egen redningsvest og mønstringskortet ditt. Spør {trainer} hvis du mangler noe.\n\nFristen er {due}.',
+            button: 'Åpne kurset',
+          },
+          pl: {
+            subject: 'Co zabrać na {course}',
+            body: 'Dzień dobry, {given name}!\n\nNa {course} potrzebny jest rozmiar własnej kamizelki ratunkowej i karta alarmowa. W razie braku zapytaj: {trainer}.\n\nTermin: {due}.',
+            button: 'Otwórz kurs',
+          },
+        },
       },
     }),
   },

@@ -177,6 +177,8 @@ export function makeCrew(): Crew {
   const names = random.shuffle(GIVEN.flatMap((given) => FAMILY.map((family) => `${given} ${family}`))).filter((name) => !taken.has(name));
   const people: RosterRow[] = [];
   let number = 1001;
+  // some of those who sail read in another language than the house writes in
+  const readsIn: Readonly<Record<number, string>> = { 3: 'nb', 5: 'pl' };
   const add = (name: string, department: string, site: string, job: string | null, manager: string | null, joinedOn?: string): void => {
     people.push({
       personnelNumber: `OF-${number++}`,
@@ -185,6 +187,7 @@ export function makeCrew(): Crew {
       department,
       site,
       job,
+      language: site === 'Vessel pool' && !taken.has(name) ? (readsIn[number % 7] ?? null) : null,
       managerEmail: manager && address(manager),
       joinedOn: joinedOn ?? dateOf(dayOf(START_ON) - random.between(400, 4200)),
       leftOn: null,

@@ -160,6 +160,7 @@ export async function makeCrew({ db }: TestHouse): Promise<Record<string, string
     department,
     site,
     job: 'Deckhand',
+    language: null,
     managerEmail: manager && `${manager}@orlasund.example`,
     joinedOn: null,
     leftOn: null,

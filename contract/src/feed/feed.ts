@@ -55,6 +55,7 @@ const FeedRow = z.object({
   department: Text,
   site: Text,
   job: Text.nullable(),
+  language: Text.nullish().transform((language) => language ?? null),
   manager: Text.nullable(),
   joinedOn: Text.nullable(),
   leftOn: Text.nullable(),

@@ -1,3 +1,4 @@
+import { LANGUAGE_TAGS } from '@nudrik/core';
 import { z } from 'zod';
 import { Id } from '../common.ts';
 import { PlanStepSchema } from '../plans/plans.ts';
@@ -7,6 +8,8 @@ export const LetterRequest = z.strictObject({
   step: PlanStepSchema,
   /** which of its readers, by `key`; the first without it */
   as: z.string().max(200).nullable().default(null),
+  /** in this language, whatever that reader reads in */
+  language: z.enum(LANGUAGE_TAGS).nullable().default(null),
 });
 export type LetterRequest = z.infer<typeof LetterRequest>;
 
@@ -16,6 +19,8 @@ export interface LetterReader {
   employee: string;
   /** whom it would reach; null where nobody is found */
   to: string | null;
+  /** the language of the text that they get, as a tag */
+  language: string;
   /** what is the matter with it, each in words; none for most */
   troubles: string[];
 }
@@ -28,6 +33,10 @@ export interface LetterView {
   /** how many there are in all, and how many of them in trouble */
   count: number;
   inTrouble: number;
+  /** what the house writes in, as a tag: the language of its first text */
+  language: string;
+  /** what they read in, where that is not the house's: how many do, and whether there is a text in it */
+  languages: { tag: string; name: string; count: number; isWritten: boolean }[];
   /** nobody has the course open: it is told as if these had been assigned it now */
   isInvented: boolean;
   letter: {
@@ -35,6 +44,8 @@ export interface LetterView {
     address: string | null;
     /** its moment in the reader's words: `Mon 11 May 09:00, London time` */
     at: string | null;
+    /** which language they get, where there is something to tell of it */
+    inLanguage: string | null;
     /** it is not sent to them as things stand, and why */
     not: string | null;
     subject: string;

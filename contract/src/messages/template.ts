@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { Id } from '../common.ts';
 import { PartConditionSchema } from '../conditions.ts';
-import { isHref, MOST_HOURS, MOST_TIMES, TABLE_COLUMNS, type Block, type Doc, type TableColumn } from '@nudrik/core';
+import { isHref, LANGUAGE_TAGS, MOST_HOURS, MOST_TIMES, TABLE_COLUMNS, type Block, type Doc, type TableColumn } from '@nudrik/core';
 
 /** How deep lists and quotes may stand in each other. */
 const DEPTH = 4;
@@ -86,13 +86,19 @@ export const DocSchema: z.ZodType<Doc> = z
     error: `the text is too long: at most ${MOST_LETTERS.toLocaleString('en')} letters with what marks them`,
   });
 
-export const TemplateSchema = z.strictObject({
+/** What of a message is written anew in each language. */
+const WordingSchema = z.strictObject({
   subject: z.string().max(300),
   /** in its plain form, where an empty line begins the next paragraph, or written */
   body: z.union([z.string().max(20_000), DocSchema]),
   button: z.string().max(80).nullable(),
   /** the plain text where its author wrote it; otherwise it is made from the text */
   plain: z.string().max(20_000).nullable().optional(),
+});
+
+export const TemplateSchema = WordingSchema.extend({
+  /** what it says in other languages than that of the house, by their tags */
+  texts: z.partialRecord(z.enum(LANGUAGE_TAGS), WordingSchema).optional(),
   /** the employee gets the due date with it, for their calendar */
   withDate: z.boolean().optional(),
   /** what goes with it: in it, or as a download of its reader's own */

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Id, LocalDate, MailAddress, Page, type FinishedFact, Line } from '../common.ts';
+import { Id, LanguageTag, LocalDate, MailAddress, Page, type FinishedFact, Line } from '../common.ts';
 
 /** `fit`: those first whose name is nearest to what is looked for */
 export const PEOPLE_SORTS = ['name', 'department', 'site', 'job', 'manager', 'joined', 'late', 'fit'] as const;
@@ -69,6 +69,8 @@ export interface AssignmentLine extends FinishedFact {
 export interface PersonSheet {
   person: PersonRow & {
     zone: string;
+    /** as a tag (BCP 47); null is the house's */
+    language: string | null;
     addressWords: string | null;
     /** letters of the name that no shipped font has: a certificate could not show them */
     unprintable: string[];
@@ -90,6 +92,8 @@ export const PersonChange = z
     department: Line(120, 'expected a department'),
     siteId: Id,
     job: Line(120).nullable(),
+    /** what messages are read in, as a tag (BCP 47); null is the house's */
+    language: LanguageTag.nullable(),
     managerId: Id.nullable(),
     joinedOn: LocalDate.nullable(),
     leftOn: LocalDate.nullable(),

@@ -4,6 +4,7 @@ import { holds } from '../conditions/condition.ts';
 import { Further, NO_NOTICES } from '../conditions/further.ts';
 import type { MissingOf } from '../notices/decide.ts';
 import { chainOf } from '../people/chain.ts';
+import type { Language } from '../people/language.ts';
 import type { Course, Roster } from '../people/person.ts';
 import type { Recipient } from '../people/role.ts';
 import { anchorsOf } from '../plans/anchor.ts';
@@ -13,9 +14,11 @@ import type { Instant, Zone } from '../time/zone.ts';
 import { renderMessage, type Rendered, type Values } from './render.ts';
 import type { Frame } from './frame.ts';
 import { tellDownload, type DownloadLine, type HandoutOf } from './handout.ts';
-import { footerOf, repliesOf, type Replies } from './replies.ts';
+import { repliesOf, type Replies } from './replies.ts';
 import { senderOf, sharedRule, type SenderHouse, type SenderRule } from './sender.ts';
+import { speechOf, type Speech } from './speech.ts';
 import { tableOfPeople } from './table.ts';
+import { languageOf as languageOfReader, textIn } from './texts.ts';
 import { partsOf } from './body.ts';
 import { fieldsNeeded, templateFor, type Template } from './template.ts';
 import { missingFields, valuesFor, type ValueFacts } from './values.ts';
@@ -46,8 +49,19 @@ export interface TextFacts {
 export const readerZone = ({ person }: Pick<Recipient, 'person'>, assignment: Assignment, roster: Roster): Zone =>
   roster.calendarOf(person ?? roster.getPerson(assignment.person)).zone;
 
-/** The text of a step as it is about somebody: the parts that are only for some are in it where they are for them. A gathered message has none. */
-export function textFor({ message }: PlanStep, assignment: Assignment, roster: Roster, now: Instant): Template {
+/** The language that somebody reads a message in; who is no person of the house reads it as the house writes it. */
+export const languageFor = (message: Template, { person }: Pick<Recipient, 'person'>, { language = 'en' }: SenderHouse): Language =>
+  languageOfReader(message, person?.language, language);
+
+/** The text of a step in its reader's language, as it is about somebody: the parts that are only for some are in it where they are for them. A gathered message has none. */
+export function textFor(
+  { message: all }: PlanStep,
+  assignment: Assignment,
+  recipient: Recipient,
+  { roster, house }: Pick<TextFacts, 'roster' | 'house'>,
+  now: Instant,
+): Template {
+  const message = textIn(all, languageFor(all, recipient, house));
   if (partsOf(message.body).length === 0) return message;
   const person = roster.getPerson(assignment.person);
   const standing = standingAt(assignment, now);
@@ -116,6 +130,7 @@ export function valueFactsOf(
     get sender() {
       return senderOf(house, [step.sender, course.sender], roster.person(course.owner), roster, now).name;
     },
+    speech: speechOf(languageFor(step.message, recipient, house)),
     zone: readerZone(recipient, assignment, roster),
     calendar: roster.calendarOf(recipient.person ?? employee),
     now,
@@ -135,7 +150,9 @@ export const missingOf =
     const course = courses.get(assignment.course);
     if (!course) return [];
     const facts = valueFactsOf(step as PlanStep, assignment, recipient, { roster, course, organisation, house, certificate: null }, at);
-    return missingFields(textFor(step as PlanStep, assignment, roster, at), facts).filter((field) => !BY_FINISHING.has(field));
+    return missingFields(textFor(step as PlanStep, assignment, recipient, { roster, house }, at), facts).filter(
+      (field) => !BY_FINISHING.has(field),
+    );
   };
 
 /** What stands in place of what only finishing brings, in a text that is looked at before. */
@@ -166,10 +183,15 @@ const notHappened = (anchor: string): Record<string, string> =>
   Object.fromEntries(FIELDS_OF.flatMap(([is, fields]) => (is.test(anchor) ? fields.map((field) => [field, NOT_HAPPENED[field]!]) : [])));
 
 /** The files of a step's message that its reader may download. @param urlOf where one is opened; null in a look ahead */
-export const downloadsOf = ({ message }: PlanStep, handoutOf: HandoutOf, urlOf: (handout: string) => string | null): DownloadLine[] =>
+export const downloadsOf = (
+  { message }: PlanStep,
+  handoutOf: HandoutOf,
+  urlOf: (handout: string) => string | null,
+  speech: Speech,
+): DownloadLine[] =>
   (message.files ?? []).flatMap((file): DownloadLine[] => {
     const found = file.as === 'download' ? handoutOf(file.handout) : null;
-    return found ? [{ name: found.name, url: urlOf(file.handout), words: tellDownload(file, found.bytes) }] : [];
+    return found ? [{ name: found.name, url: urlOf(file.handout), words: tellDownload(file, found.bytes, speech) }] : [];
   });
 
 /** What a look ahead goes by. */
@@ -201,7 +223,12 @@ export function foreseeValues(
     valueFactsOf(step, assignment, recipient, { roster, course, organisation, house, certificate: null }, at, revision),
   );
   const values = { ...own, ...NOT_YET, ...notHappened(step.anchor.event), ...withoutGaps(own) };
-  return { values, missing: fieldsNeeded(textFor(step, assignment, roster, at)).filter((field) => (values[field] ?? '').trim() === '') };
+  return {
+    values,
+    missing: fieldsNeeded(textFor(step, assignment, recipient, { roster, house }, at)).filter(
+      (field) => (values[field] ?? '').trim() === '',
+    ),
+  };
 }
 
 /**
@@ -220,6 +247,7 @@ export function foreseeLetter(
   const [first] = notices;
   const { assignment } = first!;
   const zone = readerZone(recipient, assignment, roster);
+  const speech = speechOf(languageFor(step.message, recipient, house));
   const { values, missing } = foreseeValues(step, recipient, first!, facts, at);
   const owners = notices.map(({ course }) => course.owner);
   const sender = senderOf(
@@ -240,7 +268,8 @@ export function foreseeLetter(
     from: sender.name,
     replies,
     rendered: renderMessage({
-      template: textFor(step, assignment, roster, at),
+      template: textFor(step, assignment, recipient, facts, at),
+      language: speech.language,
       values: { ...values, ...Object.fromEntries(missing.map((field) => [field, `‹no ${field}›`])) },
       link: null,
       lead: [lead, because].filter(Boolean).join(' ') || null,
@@ -255,9 +284,11 @@ export function foreseeLetter(
               })),
               zone,
               at,
+              false,
+              speech,
             ),
-      footer: footerOf(sender.name, organisation, replies.reader),
-      downloads: downloadsOf(step, handoutOf, () => null),
+      footer: speech.footer(sender.name, organisation, replies.reader),
+      downloads: downloadsOf(step, handoutOf, () => null, speech),
       ...(frame && { frame }),
     }),
   };

@@ -1,5 +1,5 @@
 import { tellBytes } from '../files/file-kind.ts';
-import { tellAmount } from '../time/words.ts';
+import { speechOf } from './speech.ts';
 
 /** A file that goes with a message: in it, or as a download of its reader's own. */
 export interface TemplateFile {
@@ -35,11 +35,10 @@ export interface DownloadLine {
   words: string;
 }
 
-/** "240 kB, opens for 24 hours after this message went, once". */
-export const tellDownload = (file: TemplateFile, bytes: number): string => {
-  const span = file.hours % 24 === 0 && file.hours > 24 ? tellAmount(file.hours / 24, 'days') : tellAmount(file.hours, 'hours');
-  const often = file.times === null ? '' : file.times === 1 ? ', once' : `, ${file.times} times`;
-  return `${tellBytes(bytes)}; opens for ${span} after this message went${often}`;
+/** "240 kB; opens for 24 hours after this message went, once". */
+export const tellDownload = ({ hours, times }: TemplateFile, bytes: number, speech = speechOf('en')): string => {
+  const span = hours % 24 === 0 && hours > 24 ? speech.span(hours / 24, 'days') : speech.span(hours, 'hours');
+  return `${tellBytes(bytes)}; ${speech.opensFor(span, times)}`;
 };
 
 /** What is wrong with the files of a message, in a sentence, or null. @param handoutOf null for one that is not there */

@@ -10,6 +10,7 @@ import { tellDistance } from '../time/relative.ts';
 import { Zone } from '../time/zone.ts';
 import { MERGE_FIELDS } from './fields.ts';
 import { renderMessage } from './render.ts';
+import { speechOf } from './speech.ts';
 import { fieldsOf, templateFault, type Template } from './template.ts';
 import { missingFields, valuesFor } from './values.ts';
 
@@ -18,7 +19,7 @@ const template = (body: string, subject = 'About {course}'): Template => ({ subj
 const facts = (now = '2027-03-17T16:00') => ({
   employee: aPerson('runa', { name: 'Runa Aske' }), recipientName: 'Runa Aske', manager: aPerson('odd', { name: 'Odd Brandal' }), trainer: null,
   course: { title: 'Fire Teams Aboard', code: null, summary: 'Two teams.' }, assignedAt: utc('2027-03-01T09:30'), standing: standingAt(anAssignment(), utc(now)),
-  unitsDone: 2, unitsRequired: 5, certificate: null, quiz: null, event: null, unitAsked: null, titleOf: () => null, sender: 'Training', organisation: 'Orlasund Ferries', zone: OSLO, calendar: new Calendar(OSLO_DAYS), now: utc(now),
+  unitsDone: 2, unitsRequired: 5, certificate: null, quiz: null, event: null, unitAsked: null, titleOf: () => null, sender: 'Training', organisation: 'Orlasund Ferries', speech: speechOf('en'), zone: OSLO, calendar: new Calendar(OSLO_DAYS), now: utc(now),
 }); // prettier-ignore
 
 describe('a template', () => {

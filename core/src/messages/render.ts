@@ -1,6 +1,7 @@
 import { docOf, linkPlaceOf, segmentsOf, type Block, type Inline, type Mark, type LinkPlace, type TableColumn } from './body.ts';
 import type { DownloadLine } from './handout.ts';
 import { PLAIN_FRAME, type Frame } from './frame.ts';
+import type { Language } from '../people/language.ts';
 import type { Template } from './template.ts';
 
 /** What fields print, by name; null, empty or absent where there is none. */
@@ -36,6 +37,8 @@ export interface RenderInput {
   /** the line under the message: who reads the reply */
   footer: string;
   frame?: Frame;
+  /** of its text, for programs that read aloud; English where it is not said */
+  language?: Language;
 }
 
 /** What turns text around or hides in it: control characters, and overrides of the direction of writing. */
@@ -93,6 +96,7 @@ export function renderMessage({
   downloads = [],
   footer,
   frame = PLAIN_FRAME,
+  language = 'en',
 }: RenderInput): Rendered {
   const subject = oneLineOf(fillLine(template.subject, values));
   const doc = docOf(template.body).content;
@@ -119,7 +123,7 @@ export function renderMessage({
 
   return {
     subject,
-    html: page(subject, htmlParts.join(''), footer, frame),
+    html: page(subject, htmlParts.join(''), footer, frame, language),
     text: `${textParts.filter(Boolean).join('\n\n')}\n\n-- \n${footer}\n${frame.imprint ? `\n${cleanValue(frame.imprint)}\n` : ''}`,
   };
 }
@@ -266,8 +270,9 @@ const logoHtml = ({ logo, alt }: Frame): string =>
     ? `<p style="margin:0 0 20px"><img src="${escapeHtml(logo)}" alt="${escapeHtml(alt)}" style="max-height:56px;max-width:240px;border:0"></p>`
     : '';
 
-const page = (subject: string, inner: string, footer: string, frame: Frame): string =>
-  '<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width">' +
+const page = (subject: string, inner: string, footer: string, frame: Frame, language: Language): string =>
+  `<!doctype html><html lang="${language}">` +
+  '<head><meta charset="utf-8"><meta name="viewport" content="width=device-width">' +
   `<meta name="color-scheme" content="light dark"><title>${escapeHtml(subject)}</title><style>${DARK}</style></head>` +
   '<body class="paper" style="margin:0;background:#FBF8F3"><table role="presentation" width="100%" ' +
   'cellpadding="0" cellspacing="0"><tr><td align="center" style="padding:24px 12px"><table class="sheet" ' +

@@ -1,7 +1,8 @@
 import { expect, test } from 'vitest';
 import { aPerson, aRoster, utc } from '../testing.ts';
 import { mailsOfCopies, tellCopies } from './copies.ts';
-import { footerOf, repliesOf } from './replies.ts';
+import { repliesOf } from './replies.ts';
+import { speechOf } from './speech.ts';
 import { senderOf, sharedRule, tellSender, type SenderRule } from './sender.ts';
 
 const NOW = utc('2027-03-17T16:00');
@@ -29,8 +30,8 @@ test.each([
 });
 
 test('nobody is promised by name who does not get the reply', () => {
-  expect(footerOf('Safety training', 'Orlasund Ferries', null)).toBe('Safety training, Orlasund Ferries. Stuck? Just reply.');
-  expect(footerOf('Safety training', 'Orlasund Ferries', 'Tora Hauge')).toContain('Just reply, Tora Hauge reads it.');
+  expect(speechOf('en').footer('Safety training', 'Orlasund Ferries', null)).toBe('Safety training, Orlasund Ferries. Stuck? Just reply.');
+  expect(speechOf('en').footer('Safety training', 'Orlasund Ferries', 'Tora Hauge')).toContain('Just reply, Tora Hauge reads it.');
 });
 
 const whole = { ...house, senderName: 'Safety training' };

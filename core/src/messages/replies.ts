@@ -35,7 +35,3 @@ export function repliesOf(
 
 const reads = (trainer: Person, roster: Roster, now: Instant): boolean =>
   trainer.email !== null && trainer.isReachable && !roster.hasLeft(trainer, roster.calendarOf(trainer).zone.dayAt(now));
-
-/** The line under a message: whose it is, and who reads the reply. */
-export const footerOf = (sender: string, organisation: string, reader: string | null): string =>
-  `${sender}, ${organisation}. Stuck? Just reply${reader === null ? '' : `, ${reader} reads it`}.`;

@@ -1,3 +1,4 @@
+import type { Language } from '../people/language.ts';
 import type { Person, Roster } from '../people/person.ts';
 import type { Instant } from '../time/zone.ts';
 import type { RepliesRule } from './replies.ts';
@@ -13,6 +14,8 @@ export interface SenderRule {
 
 export interface SenderHouse extends RepliesRule {
   senderName: string;
+  /** what its messages are written in, where they say nothing else; English where it is not said */
+  language?: Language;
 }
 
 /** Where replies go, where a course or a step says it: to the trainer, or to an address; null is as the house says. */

@@ -1,8 +1,8 @@
 import type { Person } from '../people/person.ts';
-import { tellMoment, zoneWords } from '../time/words.ts';
 import type { Instant, Zone } from '../time/zone.ts';
-import { TABLE_COLUMNS, type TableColumn } from './body.ts';
+import type { TableColumn } from './body.ts';
 import type { TableOfPeople } from './render.ts';
+import { speechOf, timesAre, type Speech } from './speech.ts';
 import { tellTold, type Told } from './told.ts';
 import { daysLate } from './values.ts';
 
@@ -15,12 +15,12 @@ export interface PersonLine {
   told?: Told | undefined;
 }
 
-const CELLS: Readonly<Record<TableColumn, (line: PersonLine, zone: Zone, now: Instant) => string>> = {
+const CELLS: Readonly<Record<TableColumn, (line: PersonLine, zone: Zone, now: Instant, speech: Speech) => string>> = {
   person: ({ employee }) => employee.name,
   course: ({ course }) => course,
-  due: ({ dueAt }, zone, now) => tellMoment(dueAt, zone, now),
+  due: ({ dueAt }, zone, now, speech) => speech.moment(dueAt, zone, now),
   late: ({ dueAt }, zone, now) => String(daysLate(dueAt, now, zone)),
-  told: ({ told }, zone, now) => tellTold(told, zone, now),
+  told: ({ told }, zone, now, speech) => tellTold(told, zone, now, speech),
   department: ({ employee }) => employee.department ?? '',
   site: ({ employee }) => employee.site ?? '',
   job: ({ employee }) => employee.job ?? '',
@@ -30,12 +30,12 @@ const OWN: readonly TableColumn[] = ['person', 'course', 'due', 'late', 'told'];
 
 /** The table of a gathered message, in the columns that its text asks for, in the reader's zone. */
 export const tableOfPeople =
-  (lines: readonly PersonLine[], zone: Zone, now: Instant, knowsTold = false) =>
+  (lines: readonly PersonLine[], zone: Zone, now: Instant, knowsTold = false, speech = speechOf('en')) =>
   (asked: readonly TableColumn[] | null): TableOfPeople => {
     const columns = (asked ?? OWN).filter((column) => column !== 'told' || knowsTold);
     return {
-      head: columns.map((column) => TABLE_COLUMNS[column]),
-      rows: lines.map((line) => columns.map((column) => CELLS[column](line, zone, now))),
-      ...(columns.includes('due') || columns.includes('told') ? { note: `Times are ${zoneWords(zone.name)}.` } : {}),
+      head: columns.map((column) => speech.columns[column]),
+      rows: lines.map((line) => columns.map((column) => CELLS[column](line, zone, now, speech))),
+      ...(columns.includes('due') || columns.includes('told') ? { note: timesAre(speech, zone) } : {}),
     };
   };

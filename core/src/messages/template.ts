@@ -10,22 +10,19 @@ import {
   segmentsOf,
   strayBrace,
   withParts,
-  type Body,
   type Doc,
   type FieldUse,
+  type Part,
 } from './body.ts';
 import type { Condition } from '../conditions/condition.ts';
 import { isField, nearestField } from './fields.ts';
 import type { TemplateFile } from './handout.ts';
+import type { Language } from '../people/language.ts';
+import { inLanguage, textsOf, type Wording } from './texts.ts';
 
-export interface Template {
-  /** one line, fields in braces */
-  subject: string;
-  body: Body;
-  /** label of the button under the text, which opens the personal link or the certificate; null for none */
-  button: string | null;
-  /** the plain text where its author wrote it; otherwise it is made from the text */
-  plain?: string | null;
+/** A message: its text in the language of the house, what it says in others, and what goes with it. */
+export interface Template extends Wording {
+  texts?: Partial<Record<Language, Wording>>;
   /** the employee gets the due date with it, for their calendar: made, moved, or taken out of it */
   withDate?: boolean;
   /** what goes with it */
@@ -38,15 +35,17 @@ const usesByTemplate = new WeakMap<Template, { all: readonly string[]; needed: r
 const fieldsOfLine = (text: string): FieldUse[] =>
   segmentsOf(text).flatMap((segment) => ('field' in segment ? [{ name: segment.field, fallback: segment.fallback }] : []));
 
+const fieldsOfWording = ({ subject, body, button, plain }: Wording): FieldUse[] => [
+  ...fieldsOfLine(subject),
+  ...fieldsIn(body),
+  ...fieldsOfLine(button ?? ''),
+  ...fieldsOfLine(plain ?? ''),
+];
+
 function usesOf(template: Template): { all: readonly string[]; needed: readonly string[] } {
   let uses = usesByTemplate.get(template);
   if (!uses) {
-    const list = [
-      ...fieldsOfLine(template.subject),
-      ...fieldsIn(template.body),
-      ...fieldsOfLine(template.button ?? ''),
-      ...fieldsOfLine(template.plain ?? ''),
-    ];
+    const list = textsOf(template).flatMap(({ text }) => fieldsOfWording(text));
     const names = (some: readonly FieldUse[]): string[] => [...new Set(some.map(({ name }) => name))];
     uses = { all: names(list), needed: names(list.filter(({ fallback }) => fallback === null)) };
     usesByTemplate.set(template, uses);
@@ -71,6 +70,9 @@ export function templateFor(template: Template, isShown: (condition: Condition) 
   return made;
 }
 
+/** The parts for some readers only, of all its texts. */
+export const partsOfMessage = (template: Template): Part[] => textsOf(template).flatMap(({ text }) => partsOf(text.body));
+
 /** The fields that a template prints. */
 export const fieldsOf = (template: Template): readonly string[] => usesOf(template).all;
 /** Those that somewhere have nothing to stand in for them: without a value they hold the message. */
@@ -82,12 +84,22 @@ export const unknownFields = (template: Template): { field: string; nearest: str
     .filter((field) => !isField(field))
     .map((field) => ({ field, nearest: nearestField(field) }));
 
-/** A template in words alone: its subject, its text, its button. */
-export const wordsOf = ({ subject, body, button, plain }: Template): string =>
-  [subject, plainWords(body), button ?? '', plain ?? ''].join('\n');
+/** A template in words alone: its subject, its text, its button, in each of its languages. */
+export const wordsOf = (template: Template): string =>
+  textsOf(template)
+    .flatMap(({ text: { subject, body, button, plain } }) => [subject, plainWords(body), button ?? '', plain ?? ''])
+    .join('\n');
 
 /** What keeps a template from being saved, in a sentence, or null. */
 export function templateFault(template: Template): string | null {
+  for (const { language, text } of textsOf(template)) {
+    const fault = textFault(text);
+    if (fault) return inLanguage(language) + fault;
+  }
+  return null;
+}
+
+function textFault(template: Template): string | null {
   const { subject, body, button, plain } = template;
   const unknown = unknownFields(template)[0];
   if (unknown) return `The text uses {${unknown.field}}, and there is no such merge field. Did you mean {${unknown.nearest}}?`;

@@ -1,13 +1,11 @@
 import type { Person } from '../people/person.ts';
 import type { AssignmentEvent } from '../assignments/event.ts';
 import type { Standing } from '../assignments/state.ts';
-import { tellAmount, tellDate, tellDay, tellMoment } from '../time/words.ts';
-import { tellDistance, tellNear, tellWorkingDistance } from '../time/relative.ts';
-import { OUTCOME_WORDS } from '../conditions/catalogue.ts';
 import { outcomeOf } from '../plans/anchor.ts';
 import { dayOf, type Calendar } from '../time/calendar.ts';
 import type { Instant, Zone } from '../time/zone.ts';
 import type { Values } from './render.ts';
+import type { Speech } from './speech.ts';
 import { fieldsNeeded, type Template } from './template.ts';
 
 export interface ValueFacts {
@@ -31,6 +29,8 @@ export interface ValueFacts {
   organisation: string;
   /** the name that it comes from */
   sender: string;
+  /** how the language of the text tells days and amounts */
+  speech: Speech;
   /** the reader's zone: dates are told in it */
   zone: Zone;
   /** the reader's: working days are counted in it */
@@ -43,8 +43,8 @@ export const givenNameOf = (name: string): string => name.split(/\s+/)[0] ?? nam
 export const daysLate = (dueAt: Instant, now: Instant, zone: Zone): number => Math.max(0, zone.dayAt(now) - zone.dayAt(dueAt));
 
 /** "82 %, passed", or that it waits. */
-export const tellResult = (quiz: ValueFacts['quiz']): string =>
-  !quiz || quiz.passed === null ? 'waits for marking' : `${quiz.score ?? 0} %, ${quiz.passed ? 'passed' : 'not passed'}`;
+export const tellResult = (quiz: ValueFacts['quiz'], speech: Speech): string =>
+  !quiz || quiz.passed === null ? speech.waitsForMarking : speech.result(quiz.score ?? 0, quiz.passed);
 
 /** The value of each merge field for one notice; null where the person has none, which holds the notice. */
 const VALUES: Readonly<Record<string, (facts: ValueFacts) => string | null>> = {
@@ -54,36 +54,37 @@ const VALUES: Readonly<Record<string, (facts: ValueFacts) => string | null>> = {
   course: ({ course }) => course.title,
   'course code': ({ course }) => course.code,
   'course summary': ({ course }) => course.summary,
-  assigned: ({ assignedAt, zone, now }) => tellDay(zone.dayAt(assignedAt), zone.dayAt(now)),
-  due: ({ standing, zone, now }) => tellMoment(standing.dueAt, zone, now),
-  'time to due': ({ standing, zone, now }) => tellDistance(now, standing.dueAt, zone),
-  'due when': ({ standing, zone, now }) => tellNear(now, standing.dueAt, zone),
-  'working days to due': ({ standing, calendar, now }) => tellWorkingDistance(now, standing.dueAt, calendar),
+  assigned: ({ assignedAt, zone, now, speech }) => speech.day(zone.dayAt(assignedAt), zone.dayAt(now)),
+  due: ({ standing, zone, now, speech }) => speech.moment(standing.dueAt, zone, now),
+  'time to due': ({ standing, zone, now, speech }) => speech.distance(now, standing.dueAt, zone),
+  'due when': ({ standing, zone, now, speech }) => speech.near(now, standing.dueAt, zone),
+  'working days to due': ({ standing, calendar, now, speech }) => speech.workingDistance(now, standing.dueAt, calendar),
   'days late': ({ standing, zone, now }) => String(daysLate(standing.dueAt, now, zone)),
-  'units left': ({ unitsDone, unitsRequired }) => tellAmount(Math.max(0, unitsRequired - unitsDone), 'units'),
-  'units done': ({ unitsDone, unitsRequired }) => `${unitsDone} of ${tellAmount(unitsRequired, 'units')}`,
+  'units left': ({ unitsDone, unitsRequired, speech }) => speech.units(Math.max(0, unitsRequired - unitsDone)),
+  'units done': ({ unitsDone, unitsRequired, speech }) => speech.unitsOf(unitsDone, unitsRequired),
   department: ({ employee }) => employee.department,
   site: ({ employee }) => employee.site,
   job: ({ employee }) => employee.job,
   manager: ({ manager }) => manager?.name ?? null,
   trainer: ({ trainer }) => trainer?.name ?? null,
-  finished: ({ standing: { finishedAt, finishedOn }, zone }) =>
-    finishedAt === null ? null : tellDate(finishedOn ? dayOf(finishedOn) : zone.dayAt(finishedAt)),
+  finished: ({ standing: { finishedAt, finishedOn }, zone, speech }) =>
+    finishedAt === null ? null : speech.date(finishedOn ? dayOf(finishedOn) : zone.dayAt(finishedAt)),
   'certificate serial': ({ certificate }) => certificate?.serial ?? null,
-  'certificate expiry': ({ certificate }) =>
-    certificate ? (certificate.expiresOn ? tellDate(dayOf(certificate.expiresOn)) : 'no expiry') : null,
+  'certificate expiry': ({ certificate, speech }) =>
+    certificate ? (certificate.expiresOn ? speech.date(dayOf(certificate.expiresOn)) : speech.noExpiry) : null,
   quiz: ({ quiz }) => quiz?.title ?? null,
-  'quiz result': ({ quiz }) => quiz && tellResult(quiz),
+  'quiz result': ({ quiz, speech }) => quiz && tellResult(quiz, speech),
   'quiz attempt': ({ quiz }) => (quiz?.attempt == null ? null : String(quiz.attempt)),
   unit: ({ event, unitAsked, titleOf }) => {
     const unit = (event && 'unit' in event ? event.unit : null) ?? unitAsked;
     return unit === null ? null : titleOf(unit);
   },
   session: ({ event }) => (event?.type === 'session-set' ? (event.session ?? null) : null),
-  'session starts': ({ event, zone, now }) =>
-    event?.type === 'session-set' && event.startsAt != null ? tellMoment(event.startsAt, zone, now) : null,
-  'signed off': ({ event }) => (event?.type === 'signed-off' ? OUTCOME_WORDS[outcomeOf(event)] : null),
-  'signed off on': ({ event, zone, now }) => (event?.type === 'signed-off' ? tellDay(zone.dayAt(event.at), zone.dayAt(now)) : null),
+  'session starts': ({ event, zone, now, speech }) =>
+    event?.type === 'session-set' && event.startsAt != null ? speech.moment(event.startsAt, zone, now) : null,
+  'signed off': ({ event, speech }) => (event?.type === 'signed-off' ? speech.outcomes[outcomeOf(event)] : null),
+  'signed off on': ({ event, zone, now, speech }) =>
+    event?.type === 'signed-off' ? speech.day(zone.dayAt(event.at), zone.dayAt(now)) : null,
   'reason given': ({ event }) => (event && 'told' in event ? (event.told ?? null) : null),
   sender: ({ sender }) => sender,
   organisation: ({ organisation }) => organisation,

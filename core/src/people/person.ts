@@ -28,6 +28,8 @@ export interface Person extends ConditionPerson {
   site: string | null;
   groups: readonly string[];
   job: string | null;
+  /** what messages are read in, as a tag (BCP 47); null or none as the house writes them */
+  language?: string | null;
   joinedOn: LocalDate | null;
   /** from this day on the person is no longer there */
   leftOn: LocalDate | null;

@@ -1,4 +1,5 @@
 import { isMailAddress } from './address.ts';
+import { readLanguage } from './language.ts';
 import { dayOf, type LocalDate } from '../time/calendar.ts';
 import { tellDate, tellList } from '../time/words.ts';
 import { dateFault, readDate, REQUIRED_COLUMNS, type Matching, type RosterColumn } from './matching.ts';
@@ -28,6 +29,7 @@ export const FIELD_OF = {
   department: 'department',
   site: 'site',
   job: 'job',
+  language: 'language',
   manager: 'managerEmail',
   'joined on': 'joinedOn',
   'left on': 'leftOn',
@@ -39,6 +41,7 @@ type Dates = Record<(typeof DATES)[number], LocalDate | null>;
 interface Read {
   dates: Dates;
   site: string | null;
+  language: string | null;
   manager: Meant | null;
   leave: RosterLeave | null;
 }
@@ -125,7 +128,7 @@ export class RosterComparison {
 
   private read(line: Line): Read {
     const dates = this.datesOf(line);
-    return { dates, site: this.siteOf(line), manager: this.managerOf(line), leave: this.leaveOf(line, dates) };
+    return { dates, site: this.siteOf(line), language: this.languageOf(line), manager: this.managerOf(line), leave: this.leaveOf(line, dates) };
   }
 
   private datesOf(line: Line): Dates {
@@ -155,6 +158,14 @@ export class RosterComparison {
       return null;
     }
     if (found?.email === line.email) this.reject(line, 'manager', `${typed} would be their own manager.`);
+    return found;
+  }
+
+  private languageOf(line: Line): string | null {
+    const typed = this.cell(line, 'language');
+    const found = typed === '' ? null : readLanguage(typed);
+    if (typed !== '' && found === null)
+      this.reject(line, 'language', `"${typed}" is no language that is known; expected a name such as Norwegian, or a tag such as nb.`);
     return found;
   }
 
@@ -192,7 +203,7 @@ export class RosterComparison {
   } // prettier-ignore
 
   /** What the roster would know of somebody: what the file does not say stays as it is there. */
-  private personOf(line: Line, { dates, site, manager }: Read, isReturning: boolean): RosterRow {
+  private personOf(line: Line, { dates, site, language, manager }: Read, isReturning: boolean): RosterRow {
     const { was, email, number } = line;
     // a column that is missing, and an empty cell unless it clears, keep what there is
     const keep = (column: FieldColumn, value: string | null): string | null =>
@@ -207,6 +218,7 @@ export class RosterComparison {
       department,
       site: site!,
       job: keep('job', this.cell(line, 'job') || null),
+      language: keep('language', language),
       managerEmail: manager ? manager.email : keep('manager', null),
       joinedOn: keep('joined on', dates['joined on']),
       leftOn: isReturning ? dates['left on'] : keep('left on', dates['left on']),

@@ -21,6 +21,7 @@ const person = (name: string, rest: Partial<RosterPerson> = {}): RosterPerson =>
   email: `${name.toLowerCase()}@orlasund.example`,
   department: 'Deck',
   site: 'Orla Quay',
+  language: null,
   job: null,
   managerEmail: null,
   joinedOn: null,

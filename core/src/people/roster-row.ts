@@ -8,6 +8,8 @@ export interface RosterRow {
   department: string;
   site: string;
   job: string | null;
+  /** what messages are read in, as a tag (BCP 47) */
+  language: string | null;
   managerEmail: string | null;
   joinedOn: LocalDate | null;
   leftOn: LocalDate | null;
@@ -29,6 +31,7 @@ export const ROSTER_FIELDS = [
   'department',
   'site',
   'job',
+  'language',
   'managerEmail',
   'joinedOn',
   'leftOn',

@@ -1,5 +1,4 @@
-import { partsOf } from '../messages/body.ts';
-import { templateFault } from '../messages/template.ts';
+import { partsOfMessage, templateFault } from '../messages/template.ts';
 import { isKnownRole, ROLE_WORDS } from '../people/role.ts';
 import { isHandStep } from './by-hand.ts';
 import type { PlanStep } from './standard.ts';
@@ -15,7 +14,7 @@ export function planFaults(steps: readonly PlanStep[]): { step: string; message:
     if (nobody !== undefined) faults.push({ step: step.id, message: `“${step.name}”: it goes to “${nobody}”; expected ${ROLE_WORDS}.` });
     if (isHandStep(step.id) || step.anchor.letter !== undefined)
       faults.push({ step: step.id, message: `“${step.name}”: its id or its anchor is one of a letter by hand, which stands in no plan.` });
-    if (step.gather === 'per day' && partsOf(step.message.body).length > 0)
+    if (step.gather === 'per day' && partsOfMessage(step.message).length > 0)
       faults.push({
         step: step.id,
         message: `“${step.name}”: it is gathered, and tells of several people in one message; a part of its text for some of them only cannot be in it.`,

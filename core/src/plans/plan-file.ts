@@ -1,6 +1,7 @@
 import { CONDITIONS, leafName, type ConditionValue, type Leaf } from '../conditions/catalogue.ts';
 import { isLeaf, type Condition } from '../conditions/condition.ts';
 import { withConditions } from '../messages/body.ts';
+import { withTexts } from '../messages/texts.ts';
 import { namedPerson, roleOfPerson, type Role } from '../people/role.ts';
 import type { Anchor } from './anchor.ts';
 import type { PlanStep } from './standard.ts';
@@ -64,7 +65,7 @@ export const renamedSteps = (steps: readonly PlanStep[], rename: Rename): PlanSt
     onlyIf: step.onlyIf && renamedCondition(step.onlyIf, rename),
     stopWhen: step.stopWhen && renamedCondition(step.stopWhen, rename),
     // files stand in the house, and not in the file of a plan
-    message: { ...withoutFiles(step.message), body: withConditions(step.message.body, (condition) => renamedCondition(condition, rename)) },
+    message: withTexts(withoutFiles(step.message), (text) => ({ ...text, body: withConditions(text.body, (condition) => renamedCondition(condition, rename)) })), // prettier-ignore
   }));
 
 const withoutFiles = ({ files: _, ...message }: PlanStep['message']): PlanStep['message'] => message;

@@ -1,9 +1,8 @@
 import type { Leaf } from '../conditions/catalogue.ts';
 import { leavesOf } from '../conditions/condition.ts';
-import { partsOf } from '../messages/body.ts';
 import type { Copies } from '../messages/copies.ts';
 import type { SenderRule } from '../messages/sender.ts';
-import type { Template } from '../messages/template.ts';
+import { partsOfMessage, type Template } from '../messages/template.ts';
 import type { Step } from './step.ts';
 
 /** A step as the plan stores it: its timing and its message. */
@@ -17,7 +16,7 @@ export interface PlanStep extends Step {
 
 /** The leaves of everything that a step asks: whom it goes to only, when it stops, and who reads the parts of its text. */
 export const leavesOfStep = ({ onlyIf, stopWhen, message }: PlanStep): Leaf[] =>
-  [onlyIf, stopWhen, ...partsOf(message.body).map(({ attrs }) => attrs.onlyIf)].flatMap((condition) =>
+  [onlyIf, stopWhen, ...partsOfMessage(message).map(({ attrs }) => attrs.onlyIf)].flatMap((condition) =>
     condition ? leavesOf(condition) : [],
   );
 

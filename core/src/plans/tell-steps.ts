@@ -3,6 +3,7 @@ import { tellCondition } from '../conditions/condition.ts';
 import { partsOf, plainWords } from '../messages/body.ts';
 import { tellCopies } from '../messages/copies.ts';
 import { tellSender } from '../messages/sender.ts';
+import { inLanguage, textsOf } from '../messages/texts.ts';
 import { tellRole } from '../people/role.ts';
 import type { PlanStep } from './standard.ts';
 import { tellWhen, windowOf } from './step.ts';
@@ -24,19 +25,23 @@ export function tellSteps(steps: readonly PlanStep[], names: Names): Record<stri
       step.stopWhen ? `stops when ${tellCondition(step.stopWhen, names)}` : '',
       step.sender ? `comes from ${tellSender(step.sender)}` : '',
       step.copies ? tellCopies(step.copies, (role) => tellRole(role, (id) => names.person(id))) : '',
-      step.message.subject,
-      plainWords(step.message.body),
-      ...partsOf(step.message.body).map(
-        ({ attrs }) => `part of the text only if ${attrs.onlyIf ? tellCondition(attrs.onlyIf, names) : 'nothing is said yet'}`,
+      ...textsOf(step.message).flatMap(({ language, text }) =>
+        [
+          text.subject,
+          plainWords(text.body),
+          ...partsOf(text.body).map(
+            ({ attrs }) => `part of the text only if ${attrs.onlyIf ? tellCondition(attrs.onlyIf, names) : 'nothing is said yet'}`,
+          ),
+          text.button ? `[${text.button}]` : '',
+          text.plain ? `as plain text: ${text.plain}` : '',
+        ].map((line) => line && inLanguage(language) + line),
       ),
-      step.message.button ? `[${step.message.button}]` : '',
       step.message.withDate ? 'with the due date, for a calendar' : '',
       ...(step.message.files ?? []).map((file) =>
         file.as === 'attached'
           ? `with file ${file.handout}, attached`
           : `with file ${file.handout}, to download for ${file.hours} hours${file.times === null ? '' : `, ${file.times} times`}${file.mayAsk ? ', may be asked for anew' : ''}`,
       ),
-      step.message.plain ? `as plain text: ${step.message.plain}` : '',
     ]
       .filter(Boolean)
       .join('\n');

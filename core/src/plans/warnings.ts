@@ -2,8 +2,9 @@ import { isOpenState, standingAt, STATES, type Assignment } from '../assignments
 import { CONDITIONS, leafName, type Names } from '../conditions/catalogue.ts';
 import { holds, leavesOf, tellCondition, type Condition } from '../conditions/condition.ts';
 import { whyNever, type Possible } from '../conditions/possible.ts';
-import { partsOf, plainWords, withPhrase } from '../messages/body.ts';
-import type { Template } from '../messages/template.ts';
+import { plainWords, withPhrase } from '../messages/body.ts';
+import { partsOfMessage, wordsOf } from '../messages/template.ts';
+import { textsOf, withTexts } from '../messages/texts.ts';
 import type { Roster } from '../people/person.ts';
 import type { RehearsalLine } from '../rehearsal/rehearse.ts';
 import { dayOf, type LocalDate } from '../time/calendar.ts';
@@ -108,7 +109,7 @@ function neverWarnings(step: PlanStep, on: readonly PlanStep[], about: Omit<Text
     const why = whyNever({ not: step.stopWhen }, possible);
     if (why) return never(`it stops when ${tellCondition(step.stopWhen, names)}, and that is always so`, { words: 'Let it not stop', step: step.id, change: { stopWhen: null } }); // prettier-ignore
   }
-  return partsOf(step.message.body).flatMap(({ attrs: { onlyIf } }): PlanWarning[] => {
+  return partsOfMessage(step.message).flatMap(({ attrs: { onlyIf } }): PlanWarning[] => {
     const why = onlyIf && whyNever(onlyIf, possible);
     const words = onlyIf && `“${step.name}”: nobody would read the part of its text that is there only if ${tellCondition(onlyIf, names)}; ${why}.`; // prettier-ignore
     return why && words ? [{ kind: 'never', step: step.id, words, people: [], mend: null }] : [];
@@ -152,7 +153,8 @@ function wordsWarnings(step: PlanStep): PlanWarning[] {
   const { amount, unit } = step.offset;
   if (amount === 0 && !step.repeat) return [];
   if (!['due', 'assigned', 'expires', 'session-starts', 'finished', 'idle'].includes(step.anchor.event)) return [];
-  const text = `${step.message.subject}\n${plainWords(step.message.body)}`;
+  // distances are known by their English words, whichever of its texts they stand in
+  const text = wordsOf(step.message);
   const is = Math.abs(amount);
   const misnamed = misnamedWarning(step);
   if (misnamed) return [misnamed];
@@ -206,11 +208,11 @@ function wordsWarning(step: PlanStep, phrase: string, when: string): PlanWarning
   const isDue = step.anchor.event === 'due';
   // a field says the distance itself: what says it with words of its own around is left to its author
   const canReplace = isDue && /^(?:in |.* ago$)/i.test(phrase);
-  const message: Template = {
-    ...step.message,
-    subject: step.message.subject.replace(phrase, '{time to due}'),
-    body: withPhrase(step.message.body, phrase, '{time to due}'),
-  };
+  const message = withTexts(step.message, (text) => ({
+    ...text,
+    subject: text.subject.replace(phrase, '{time to due}'),
+    body: withPhrase(text.body, phrase, '{time to due}'),
+  }));
   return {
     kind: 'words',
     step: step.id,
@@ -221,7 +223,12 @@ function wordsWarning(step: PlanStep, phrase: string, when: string): PlanWarning
 }
 
 const textOf = ({ message }: PlanStep): string =>
-  `${message.subject}\n${plainWords(message.body)}`.replace(/\s+/g, ' ').trim().toLowerCase();
+  textsOf(message)
+    .map(({ text }) => `${text.subject}\n${plainWords(text.body)}`)
+    .join('\n')
+    .replace(/\s+/g, ' ')
+    .trim()
+    .toLowerCase();
 
 /** Steps that say the same to the same readers. */
 function alikeWarnings(on: readonly PlanStep[]): PlanWarning[] {

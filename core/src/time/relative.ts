@@ -30,17 +30,24 @@ export function tellNear(from: Instant, to: Instant, zone: Zone): string {
 /** How far a reader looks for a working day: longer than any holiday. */
 const FAR = 400;
 
+/** The working days after the day of the one moment, up to that of the other, whichever comes first; null where they are years apart: that is told in days. */
+export function workingDaysBetween(from: Instant, to: Instant, calendar: Calendar): number | null {
+  const days = [calendar.zone.dayAt(from), calendar.zone.dayAt(to)];
+  const [first, last] = [Math.min(...days), Math.max(...days)];
+  // a distance of years needs no counting one by one
+  if (last - first > FAR) return null;
+  let count = 0;
+  for (let one = first + 1; one <= last; one++) if (calendar.isWorkingDay(one)) count += 1;
+  return count;
+}
+
 /** `in 3 working days`, `2 working days ago`: the working days after the one day, up to the other; `today` where both are one. */
 export function tellWorkingDistance(from: Instant, to: Instant, calendar: Calendar): string {
   const { zone } = calendar;
-  const [today, day] = [zone.dayAt(from), zone.dayAt(to)];
-  if (day === today) return 'today';
-  const isAhead = day > today;
-  const [first, last] = isAhead ? [today, day] : [day, today];
-  // a distance of years is told in days, which need no counting one by one
-  if (last - first > FAR) return tellDistance(from, to, zone);
-  let count = 0;
-  for (let one = first + 1; one <= last; one++) if (calendar.isWorkingDay(one)) count += 1;
+  if (zone.dayAt(from) === zone.dayAt(to)) return 'today';
+  const isAhead = to > from;
+  const count = workingDaysBetween(from, to, calendar);
+  if (count === null) return tellDistance(from, to, zone);
   if (count === 0) return isAhead ? 'before the next working day' : 'since the last working day';
   return isAhead ? `in ${tellAmount(count, 'working days')}` : `${tellAmount(count, 'working days')} ago`;
 }

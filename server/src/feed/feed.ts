@@ -114,6 +114,7 @@ const FEED_FIELD_OF: Record<keyof typeof FIELD_OF, keyof FeedPerson> = {
   department: 'department',
   site: 'site',
   job: 'job',
+  language: 'language',
   manager: 'manager',
   'joined on': 'joinedOn',
   'left on': 'leftOn',
@@ -141,7 +142,7 @@ async function previewPeople(db: Queryable, people: readonly FeedPerson[], today
     const known = byNumber.get(person.number.toLowerCase()) ?? byEmail.get(person.email.toLowerCase());
     return FEED_COLUMNS.map((column) => {
       const field = FEED_FIELD_OF[column];
-      return (was && known && was[field] === person[field] ? known[FIELD_OF[column]] : person[field]) ?? '';
+      return (was && known && (was[field] ?? null) === person[field] ? known[FIELD_OF[column]] : person[field]) ?? '';
     });
   });
   // of a row that nobody can be known by it may be anybody's: then nobody leaves by being missing

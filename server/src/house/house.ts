@@ -5,6 +5,7 @@ import {
   Zone,
   type Frame,
   type Instant,
+  type Language,
   type LocalDate,
   type SenderHouse,
   type Settings,
@@ -18,6 +19,8 @@ export interface House {
   zone: string;
   place: string;
   senderName: string;
+  /** what messages are written in where they say nothing else */
+  language: Language;
   senderAddress: string;
   replyTo: string;
   /** replies go to the trainer of the course, where there is one who reads mail */
@@ -41,6 +44,7 @@ export async function getHouse(db: Queryable): Promise<House> {
     zone: row.house_zone,
     place: row.house_place,
     senderName: row.sender_name,
+    language: row.language,
     senderAddress: row.sender_address,
     replyTo: row.reply_to,
     repliesToTrainer: row.replies_to_trainer,
@@ -61,7 +65,12 @@ export async function getHouse(db: Queryable): Promise<House> {
 }
 
 /** Who messages come from where neither course nor step says it. */
-export const senderHouse = ({ senderName, replyTo, repliesToTrainer }: House): SenderHouse => ({ senderName, replyTo, repliesToTrainer });
+export const senderHouse = ({ senderName, language, replyTo, repliesToTrainer }: House): SenderHouse => ({
+  senderName,
+  language,
+  replyTo,
+  repliesToTrainer,
+});
 
 /** The date of a moment where the house is. */
 export const houseDay = ({ zone }: Pick<House, 'zone'>, at: Instant): LocalDate => dateOf(Zone.of(zone).dayAt(at));

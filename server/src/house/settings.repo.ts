@@ -1,9 +1,9 @@
 import type { SettingsDraft } from '@nudrik/contract';
-import type { Instant } from '@nudrik/core';
+import type { Instant, Language } from '@nudrik/core';
 import { oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const COLUMNS = `
-  version, organisation, house_zone, house_place, sender_name, sender_address, reply_to, replies_to_trainer, inbound_address, frame_color, imprint, logo_id, logo_embedded, list_id, window_from, window_to, daily_limit,
+  version, organisation, house_zone, house_place, sender_name, language, sender_address, reply_to, replies_to_trainer, inbound_address, frame_color, imprint, logo_id, logo_embedded, list_id, window_from, window_to, daily_limit,
     tolerance_minutes,
   settle_minutes, grace_days, link_days, week_starts_on, changed_at, changed_by, is_demo, envelope_key
 `;
@@ -16,6 +16,7 @@ export interface SettingsRow {
   house_zone: string;
   house_place: string;
   sender_name: string;
+  language: Language;
   sender_address: string;
   reply_to: string;
   replies_to_trainer: boolean;
@@ -49,7 +50,7 @@ set
   reply_to = $6::text, window_from = $7::text, window_to = $8::text, daily_limit = $9::integer, tolerance_minutes = $10::integer,
   settle_minutes = $11::integer, grace_days = $12::integer, link_days = $13::integer, week_starts_on = $14::integer,
   changed_at = $15::timestamptz, changed_by = $16::text, replies_to_trainer = $17::boolean, inbound_address = $18::text,
-  frame_color = $19::text, imprint = $20::text, logo_embedded = $21::boolean
+  frame_color = $19::text, imprint = $20::text, logo_embedded = $21::boolean, language = $22::text
 `;
 
 export const putSettings = (db: Client, draft: SettingsDraft, at: Instant, byWhom: string): Promise<unknown> =>
@@ -75,6 +76,7 @@ export const putSettings = (db: Client, draft: SettingsDraft, at: Instant, byWho
     draft.frameColor.toUpperCase(),
     draft.imprint,
     draft.logoEmbedded,
+    draft.language,
   ]);
 
 const LIST_OPEN = 'select id from assignments where closed_by is null';

@@ -21,6 +21,7 @@ export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise
     zone: row.house_zone,
     place: row.house_place,
     senderName: row.sender_name,
+    language: row.language,
     senderAddress: row.sender_address,
     replyTo: row.reply_to,
     repliesToTrainer: row.replies_to_trainer,

@@ -1,6 +1,6 @@
 import {
   downloadsOf,
-  footerOf,
+  languageFor,
   missingFields,
   readerZone,
   renderMessage,
@@ -8,9 +8,9 @@ import {
   senderOf,
   sharedRule,
   standingAt,
+  speechOf,
   submissionOf,
   tellList,
-  tellMoment,
   tellResult,
   tableOfPeople,
   textFor,
@@ -19,7 +19,7 @@ import {
   type EventNamed,
   type TableOfPeople,
   type ValueFacts,
-  zoneWords,
+  timesAre,
   type Told,
   type Instant,
   type LinkPlace,
@@ -150,7 +150,7 @@ export const missingIn =
   (facts: MergeFacts, extras: MessageExtras): MissingOf =>
   (step, assignment, recipient, at) =>
     missingFields(
-      textFor(step as PlanStep, assignment, facts.roster, at),
+      textFor(step as PlanStep, assignment, recipient, facts, at),
       valueFacts(step as PlanStep, assignment as AssignmentFacts, recipient, facts, extras, at),
     );
 
@@ -176,6 +176,7 @@ export function compose(
   const [first] = assignments;
   const revision = revisions[0] ?? null;
   const zone = readerZone(recipient, first!, facts.roster);
+  const speech = speechOf(languageFor(step.message, recipient, facts.house));
   const courses = assignments.map(({ course }) => facts.courses.get(course)!);
   const rules = [step.sender, sharedRule(courses.map(({ sender }) => sender))];
   const sender = senderOf(facts.house, rules, facts.roster.person(courses[0]!.owner), facts.roster, now);
@@ -183,14 +184,20 @@ export function compose(
   const replies = repliesOf(sender.replies, owners, facts.roster, now);
   const table = step.gather !== 'per day' ? null : step.anchor.event.startsWith('quiz-') ? submissions() : lateOnes();
   const rendered = renderMessage({
-    template: textFor(step, first!, facts.roster, now),
+    template: textFor(step, first!, recipient, facts, now),
+    language: speech.language,
     values: valuesFor(valueFacts(step, first!, recipient, facts, extras, now, revision)),
     link: linkOf(step, first!, recipient, extras, submissionOf(step, first!, facts.roster, now, revision)),
     links: linksOf(first!, recipient, extras),
     lead: leadOf(recipient, first!),
     table,
-    downloads: downloadsOf(step, handoutIn(facts.handouts), (handout) => notice && downloadAddress(extras.baseUrl, notice, handout)),
-    footer: footerOf(sender.name, facts.house.organisation, replies.reader),
+    downloads: downloadsOf(
+      step,
+      handoutIn(facts.handouts),
+      (handout) => notice && downloadAddress(extras.baseUrl, notice, handout),
+      speech,
+    ),
+    footer: speech.footer(sender.name, facts.house.organisation, replies.reader),
     frame: frameOf(facts.house, extras.baseUrl),
   });
   return {
@@ -233,13 +240,13 @@ export function compose(
       dueAt: standingAt(assignment, now).dueAt,
       told: extras.told.get(assignment.id),
     }));
-    return tableOfPeople(lines, zone, now, true);
+    return tableOfPeople(lines, zone, now, true, speech);
   }
 
   function submissions(): TableOfPeople {
     return {
-      head: ['Person', 'Quiz', 'Attempt', 'Result', 'Submitted'],
-      note: `Times are ${zoneWords(zone.name)}.`,
+      head: speech.submissions,
+      note: timesAre(speech, zone),
       rows: assignments.map((assignment, i) => {
         const { quiz } = valueFacts(step, assignment, recipient, facts, extras, now, revisions[i] ?? null);
         const at = submissionOf(step, assignment, facts.roster, now, revisions[i] ?? null)?.at ?? now;
@@ -247,8 +254,8 @@ export function compose(
           facts.roster.getPerson(assignment.person).name,
           `${quiz?.title ?? 'a quiz'}, ${facts.courses.get(assignment.course)!.title}`,
           String(quiz?.attempt ?? 1),
-          tellResult(quiz),
-          tellMoment(at, zone, now),
+          tellResult(quiz, speech),
+          speech.moment(at, zone, now),
         ];
       }),
     };

@@ -4,14 +4,20 @@ import {
   fillLine,
   foreseeLetter,
   foreseeValues,
+  isLanguage,
+  languageFor,
+  languagesOf,
   rehearse,
   rolesFor,
   stepFault,
+  tellLanguage,
   tellList,
   tellMoment,
   templateFault,
+  textIn,
   zoneWords,
   type Instant,
+  type Language,
   type PlanStep,
   type Recipient,
   type RehearsalLine,
@@ -49,6 +55,8 @@ interface Reading {
   recipient: Recipient;
   line: RehearsalLine | null;
   at: Instant;
+  /** the language that somebody asked to see it in, where its reader gets it in another */
+  shown?: Language;
 }
 
 /** Assignments as if some people had been given the course now, where nobody has it open. */
@@ -127,7 +135,8 @@ async function readingsOf(
       const recipient = findRecipient(role, employee, owner, roster, at);
       const told = { assignment, course, revision: line?.revision ?? 0 };
       const { missing, values } = foreseeValues(steps[0]!, recipient, told, { roster, organisation: house.organisation, house }, at);
-      const subject = missing.length > 0 ? '' : fillLine(step.message.subject, values);
+      const language = languageFor(step.message, recipient, house);
+      const subject = missing.length > 0 ? '' : fillLine(textIn(step.message, language).subject, values);
       const troubles = [
         ...(recipient.address === null ? [`nobody to write to: ${tellList(recipient.path) || 'no address'}`] : []),
         ...(recipient.person && !recipient.person.isReachable ? [`mail to ${recipient.person.name} comes back`] : []),
@@ -135,7 +144,7 @@ async function readingsOf(
         ...(recipient.address === null ? [] : missing.map((field) => `{${field}} has no value`)),
         ...(subject.length > SUBJECT_LETTERS ? [`the subject has ${subject.length} letters: many mail programs cut it off at ${SUBJECT_LETTERS}`] : []),
       ]; // prettier-ignore
-      const reader = { key, employee: employee.name, to: recipient.person?.name ?? recipient.address, troubles };
+      const reader = { key, employee: employee.name, to: recipient.person?.name ?? recipient.address, language, troubles };
       return { reader, step: steps[0]!, assignment, recipient, line, at };
     }),
   );
@@ -149,7 +158,7 @@ const noticesOf = (reading: Reading, readings: readonly Reading[], { courses, ro
   const together =
     reading.step.gather !== 'per day'
       ? [reading]
-      : [reading, ...readings.filter((other) => other !== reading && other.reader.to === reading.reader.to && other.line?.outcome === 'send' && dayAt(other) === dayAt(reading))]; // prettier-ignore
+      : [reading, ...readings.filter((other) => other.reader.key !== reading.reader.key && other.reader.to === reading.reader.to && other.line?.outcome === 'send' && dayAt(other) === dayAt(reading))]; // prettier-ignore
   return together.map(({ assignment, line }) => ({ assignment, course: courses.get(assignment.course)!, revision: line?.revision ?? 0 }));
 };
 
@@ -158,19 +167,52 @@ const faultOf = async ({ db }: Deps, step: PlanStep): Promise<string | null> =>
   stepFault(step) ?? templateFault(step.message) ?? (await fileFaults(db, [step]))[0]?.message ?? null;
 
 /** A step's message as its real readers would have it, those in trouble first. Nothing is sent or stored, and nobody's personal link is in it. */
-export async function letterView(deps: Deps, courseId: string, { step, as }: LetterRequest): Promise<LetterView> {
+export async function letterView(deps: Deps, courseId: string, { step, as, language }: LetterRequest): Promise<LetterView> {
   const fault = await faultOf(deps, step as PlanStep);
-  if (fault) return { fault, readers: [], count: 0, inTrouble: 0, isInvented: false, letter: null };
+  if (fault) return { fault, readers: [], count: 0, inTrouble: 0, language: (await getHouse(deps.db)).language, languages: [], isInvented: false, letter: null }; // prettier-ignore
   const { readings, facts, isInvented } = await readingsOf(deps, courseId, step as PlanStep);
-  const chosen = readings.find(({ reader }) => reader.key === as) ?? readings[0];
+  const found = readings.find(({ reader }) => reader.key === as) ?? readings[0];
+  const chosen = found && readIn(found, language, facts);
   return {
     fault: null,
     readers: readings.slice(0, SHOWN).map(({ reader }) => reader),
     count: readings.length,
     inTrouble: readings.filter(({ reader }) => reader.troubles.length > 0).length,
+    language: facts.house.language,
+    languages: languagesRead(readings, step as PlanStep, facts.house.language),
     isInvented,
     letter: chosen ? letterOf(chosen, readings, facts, deps.clock.now()) : null,
   };
+}
+
+/** A reading as if its reader read in another language. */
+function readIn(reading: Reading, language: Language | null, { roster, house }: Facts): Reading {
+  const { reader, recipient, assignment, step, at } = reading;
+  if (language === null || language === reader.language) return reading;
+  const person = recipient.person ?? roster.getPerson(assignment.person);
+  const as = { ...recipient, person: { ...person, language } };
+  return { ...reading, recipient: as, shown: languageFor(step.message, as, house), at };
+}
+
+/** What the readers of a step read in, where that is not the house's language; those most read first. */
+function languagesRead(readings: readonly Reading[], { message }: PlanStep, house: string): LetterView['languages'] {
+  const counts = new Map<string, number>(languagesOf(message).map((tag) => [tag, 0]));
+  for (const { recipient } of readings) {
+    const tag = recipient.person?.language;
+    if (tag && tag !== house) counts.set(tag, (counts.get(tag) ?? 0) + 1);
+  }
+  return [...counts]
+    .map(([tag, count]) => ({ tag, name: tellLanguage(tag), count, isWritten: isLanguage(tag) && message.texts?.[tag] !== undefined }))
+    .sort((a, b) => b.count - a.count || a.name.localeCompare(b.name));
+}
+
+/** "In Norwegian.", or which one stands in; null where nothing is to be told of it. */
+function tellReading({ reader, recipient, step, shown }: Reading): string | null {
+  if (shown) return `Shown in ${tellLanguage(shown)}; ${reader.to ?? reader.employee} would get the ${tellLanguage(reader.language)} text.`;
+  const wanted = recipient.person?.language ?? null;
+  if (wanted !== null && wanted !== reader.language)
+    return `Reads in ${tellLanguage(wanted)}; there is no text in it, so it goes in ${tellLanguage(reader.language)}.`;
+  return step.message.texts || wanted !== null ? `In ${tellLanguage(reader.language)}.` : null;
 }
 
 function letterOf(
@@ -191,6 +233,7 @@ function letterOf(
     reader: { ...reader, troubles: [...reader.troubles, ...large] },
     address: recipient.address,
     at: line?.at == null ? null : `${tellMoment(line.at, zone, now)}, ${zoneWords(zone.name)}`,
+    inLanguage: tellReading(reading),
     not: line === null ? 'nothing of this step is to come for them' : line.outcome === 'send' ? null : line.sentence,
     ...rendered,
     from,
@@ -209,7 +252,7 @@ const MOST_AN_HOUR = 30;
 export async function sendTestLetter(
   deps: Deps,
   courseId: string,
-  { step, as }: LetterRequest,
+  { step, as, language }: LetterRequest,
   account: { id: string; name: string; email: string },
 ): Promise<TestLetterResult> {
   const now = deps.clock.now();
@@ -218,7 +261,8 @@ export async function sendTestLetter(
   if ((await countTestLetters(deps.db, account.id, now - HOUR_MS)) >= MOST_AN_HOUR)
     throw new Refused('too-many-tries', `You have sent yourself ${MOST_AN_HOUR} tests within an hour. Try again later; nothing was sent.`);
   const { readings, facts } = await readingsOf(deps, courseId, step as PlanStep);
-  const reading = readings.find(({ reader }) => reader.key === as) ?? readings[0];
+  const found = readings.find(({ reader }) => reader.key === as) ?? readings[0];
+  const reading = found && readIn(found, language, facts);
   if (!reading) throw new Refused('conflict', 'There is nobody to read it as. Nothing was sent.');
   const { house } = facts;
   const who = reading.reader.to ?? reading.reader.employee;

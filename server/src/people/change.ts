@@ -58,6 +58,7 @@ async function rowAfter(client: Client, was: RosterPerson | null, change: Person
     department: change.department ?? was?.department ?? '',
     site,
     job: change.job !== undefined ? change.job : (was?.job ?? null),
+    language: change.language !== undefined ? change.language : (was?.language ?? null),
     managerEmail,
     joinedOn: change.joinedOn !== undefined ? change.joinedOn : (was?.joinedOn ?? null),
     leftOn: change.leftOn !== undefined ? change.leftOn : (was?.leftOn ?? null),

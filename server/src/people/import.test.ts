@@ -36,6 +36,21 @@ const take = async (lines: string[], rest: Partial<ImportOrder> = {}): Promise<I
 const roster = async () => (await listRoster(house.db)).map(({ id: _, ...person }) => person).sort((a, b) => (a.email < b.email ? -1 : 1));
 const named = async (name: string) => (await listRoster(house.db)).find((person) => person.name.startsWith(name))!;
 
+it('what somebody reads in comes with a file, in any of its words; what is none is refused and loses nothing', async () => {
+  const header = 'name,email,department,site,Språk';
+  const take = async (lines: string[]) => {
+    const bytes = Buffer.from([header, ...lines].join('\n'));
+    return takeImport(house.deps, bytes, await order(bytes), 'Sigrid Aune');
+  };
+  const line = (name: string, language: string) => `${name} Aske,${name.toLowerCase()}@orlasund.example,Deck,${name === 'Kari' ? 'Tarn Ness' : 'Orla Quay'},${language}`; // prettier-ignore
+  expect(await take([line('Runa', 'Norwegian'), line('Per', 'pl-PL'), line('Odd', 'Klingonese'), line('Kari', '')])).toMatchObject({ changed: 2, rejected: 1 }); // prettier-ignore
+  expect([(await named('Runa')).language, (await named('Per')).language, (await named('Odd')).language]).toEqual(['nb', 'pl', null]);
+  // an empty cell keeps what is known
+  expect(await take([line('Runa', '')])).toMatchObject({ changed: 0 });
+  await undoImport(house.deps, (await listImports(house.db)).at(-1)!.id, 'Sigrid Aune');
+  expect((await named('Per')).language).toBeNull();
+});
+
 describe('taking a file', () => {
   it('adds, changes, lets leave and takes back, all on the record', async () => {
     await take(['OF-1,Runa Aske,runa@orlasund.example,Deck,Orla Quay,']);

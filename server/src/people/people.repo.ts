@@ -4,7 +4,7 @@ import { missingLetters } from '../certificates/fonts.ts';
 import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_ROSTER = `
-select p.id, p.personnel_number, p.name, p.email, d.name as department, s.name as site, p.job, m.email as manager_email, p.joined_on, p.left_on,
+select p.id, p.personnel_number, p.name, p.email, d.name as department, s.name as site, p.job, p.language, m.email as manager_email, p.joined_on, p.left_on,
   coalesce(l.leaves, '[]') as leaves
 from people p
 join departments d on d.id = p.department_id
@@ -32,6 +32,7 @@ export async function listRoster(db: Queryable, id: string | null = null): Promi
     department: row['department']!,
     site: row['site']!,
     job: row['job']!,
+    language: row['language']!,
     managerEmail: row['manager_email']!,
     joinedOn: row['joined_on']!,
     leftOn: row['left_on']!,
@@ -48,7 +49,7 @@ export async function listSiteNames(db: Queryable): Promise<string[]> {
 const ROSTER_MARK = `
 select md5(
   (select coalesce(string_agg(p::text, '|' order by p.id), '') from (
-    select id, personnel_number, name, email, department_id, site_id, job, manager_id, joined_on, left_on from people
+    select id, personnel_number, name, email, department_id, site_id, job, language, manager_id, joined_on, left_on from people
   ) p)
   || (select coalesce(string_agg(l::text, '|' order by l.id), '') from (select id, person_id, from_on, to_on, cover_id from leaves) l)
 ) as mark
@@ -66,15 +67,15 @@ on conflict (name) do nothing
 `;
 
 const PUT_PEOPLE = `
-insert into people (personnel_number, name, email, department_id, site_id, job, joined_on, left_on)
-select r.personnel_number, r.name, r.email, d.id, s.id, r.job, r.joined_on, r.left_on
-from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::date[], $8::date[])
-  as r (personnel_number, name, email, department, site, job, joined_on, left_on)
+insert into people (personnel_number, name, email, department_id, site_id, job, language, joined_on, left_on)
+select r.personnel_number, r.name, r.email, d.id, s.id, r.job, r.language, r.joined_on, r.left_on
+from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::date[], $9::date[])
+  as r (personnel_number, name, email, department, site, job, language, joined_on, left_on)
 join departments d on d.name = r.department
 join sites s on s.name = r.site
 on conflict (email) do update set
   personnel_number = excluded.personnel_number, name = excluded.name, department_id = excluded.department_id, site_id = excluded.site_id,
-  job = excluded.job, joined_on = excluded.joined_on, left_on = excluded.left_on
+  job = excluded.job, language = excluded.language, joined_on = excluded.joined_on, left_on = excluded.left_on
 `;
 
 const SET_MANAGERS = `
@@ -96,6 +97,7 @@ export async function putPeople(db: Client, people: readonly RosterRow[]): Promi
     people.map((p) => p.department),
     people.map((p) => p.site),
     people.map((p) => p.job),
+    people.map((p) => p.language),
     people.map((p) => p.joinedOn),
     people.map((p) => p.leftOn),
   ]);
@@ -131,7 +133,7 @@ const SORTS: Record<Exclude<PeopleQuery['sort'], 'fit'>, string> = {
 };
 
 const PERSON_COLUMNS = `
-  p.id, p.personnel_number, p.name, p.email, d.name as department, s.id as site_id, s.name as site, s.zone, p.job, p.manager_id,
+  p.id, p.personnel_number, p.name, p.email, d.name as department, s.id as site_id, s.name as site, s.zone, p.job, p.language, p.manager_id,
     m.name as manager_name, p.joined_on, p.left_on,
   p.address_state, p.address_words, coalesce(late.open, 0)::integer as open, coalesce(late.late, 0)::integer as late
 `;
@@ -178,6 +180,7 @@ interface PersonDbRow {
   site: string;
   zone: string;
   job: string | null;
+  language: string | null;
   manager_id: string | null;
   manager_name: string | null;
   joined_on: string | null;
@@ -442,6 +445,7 @@ export async function findPersonSheet(db: Queryable, id: string, now: number, to
     person: {
       ...personOf(row),
       zone: row.zone,
+      language: row.language,
       addressWords: row.address_words,
       unprintable: missingLetters(row.name),
       leave,

@@ -41,7 +41,7 @@ with recursive wanted (id) as (
 )
 select
   p.id, p.name, p.email, p.site_id, p.department_id, p.personnel_number, p.manager_id, d.name as department, s.name as site, p.job,
-    p.joined_on, p.left_on, p.address_state,
+    p.language, p.joined_on, p.left_on, p.address_state,
   (
     select coalesce(jsonb_agg(jsonb_build_object('from', l.from_on, 'to', l.to_on, 'cover', l.cover_id::text) order by l.from_on), '[]')
     from leaves l
@@ -74,6 +74,7 @@ interface PersonFactsRow {
   department: string;
   site: string;
   job: string | null;
+  language: string | null;
   joined_on: string | null;
   left_on: string | null;
   address_state: string;
@@ -101,6 +102,7 @@ export async function listPeopleAround(db: Queryable, ids: readonly string[], wi
     groupIds: row.groups.map(({ id }) => id),
     number: row.personnel_number,
     job: row.job,
+    language: row.language,
     joinedOn: row.joined_on,
     leftOn: row.left_on,
     isReachable: row.address_state === 'ok',

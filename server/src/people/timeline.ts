@@ -1,4 +1,4 @@
-import { dayOf, decodeEvent, tellDate, tellEvent, Zone, type EventType, type FieldChange } from '@nudrik/core';
+import { dayOf, decodeEvent, tellDate, tellEvent, tellLanguage, Zone, type EventType, type FieldChange } from '@nudrik/core';
 import type { TimelineEntry } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 
@@ -9,6 +9,7 @@ const FIELD_WORDS: Record<string, string> = {
   department: 'department',
   site: 'site',
   job: 'job',
+  language: 'language',
   managerEmail: 'manager',
   joinedOn: 'date of joining',
   leftOn: 'date of leaving',
@@ -95,7 +96,7 @@ function eventWords(row: EventRow, now: number): { what: TimelineEntry['what']; 
 }
 
 const tellValue = (field: string, value: string | null): string =>
-  value === null ? 'none' : DATES.has(field) ? tellDate(dayOf(value)) : value;
+  value === null ? 'none' : DATES.has(field) ? tellDate(dayOf(value)) : field === 'language' ? tellLanguage(value) : value;
 
 function changeWords(kind: string, changes: FieldChange[]): string {
   const [first] = changes as unknown as { from: string | null; to: string | null }[];

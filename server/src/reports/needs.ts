@@ -127,8 +127,8 @@ from unnest($1::text[]) f (field)
 where exists (
   select 1
   from plans l
-  cross join lateral jsonb_array_elements(l.steps) s
-  where (s ->> 'message') like '%{' || f.field || '}%'
+  where l.steps::text like '%{' || f.field || '}%'
+    or l.steps::text like '%"name": "' || f.field || '"%'
 )
 `;
 

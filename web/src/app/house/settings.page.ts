@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { settingsWords, type SettingsDraft, type SettingsView, type TestMailResult } from '@nudrik/contract';
+import { LANGUAGE_TAGS, tellLanguage } from '@nudrik/core';
 import { map } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { FoundAgain } from '../shared/found-again.ts';
@@ -72,6 +73,7 @@ export class SettingsPage implements HasWork {
   protected testTo = this.session.account()?.email ?? '';
   protected readonly zones = zoneChoices();
   protected readonly weekdays = WEEK_STARTS;
+  protected readonly languages: Choice[] = LANGUAGE_TAGS.map((value) => ({ value, label: tellLanguage(value) }));
   protected readonly isOff = computed(() => !this.session.canChange());
 
   constructor() {

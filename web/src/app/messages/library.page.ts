@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input } from '@an
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { tellAmount } from '@nudrik/core';
+import { tellAmount, tellLanguages } from '@nudrik/core';
 import { of } from 'rxjs';
 import { PlansApi } from '../plans/plans.api.ts';
 import { KindMark } from '../shared/kind-mark.ts';
@@ -25,6 +25,7 @@ export class LibraryPage {
   readonly step = input<string>();
   readonly find = input<string>();
   readonly show = input<string>();
+  protected readonly languageWords = tellLanguages;
   protected readonly list = load(of(true), () => this.api.messages(), ['plans', 'notices']);
   private readonly all = computed(() => textsOf(this.list.data() ?? []));
   protected readonly texts = computed(() => {

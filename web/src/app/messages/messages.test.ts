@@ -130,10 +130,10 @@ it('the plain text is made from the text until somebody writes it, and again whe
 
 describe('the message of a step', () => {
   const step = STANDARD_PLAN[1] as PlanStepView;
-  const reader = (key: string, employee: string, troubles: string[] = []) => ({ key, employee, to: employee, troubles });
+  const reader = (key: string, employee: string, troubles: string[] = []) => ({ key, employee, to: employee, language: 'en', troubles });
   const view = (at: number, rest: object = {}): LetterView => {
     const readers = [reader('2/employee', 'Per Aske', ['{job} has no value']), reader('1/employee', 'Runa Aske')];
-    return { fault: null, readers, count: 2, inTrouble: 1, isInvented: false, letter: { reader: readers[at]!, address: 'x@orlasund.example', at: 'Mon 1 Mar 09:00, Oslo time', not: null, subject: 'Begin', html: '<p>Hi</p>', text: 'Hi', from: 'Safety training', replies: 'Tora Hauge', attached: [], values: { job: null } }, ...rest }; // prettier-ignore
+    return { fault: null, readers, count: 2, inTrouble: 1, isInvented: false, language: 'en', languages: [], letter: { reader: readers[at]!, inLanguage: null, address: 'x@orlasund.example', at: 'Mon 1 Mar 09:00, Oslo time', not: null, subject: 'Begin', html: '<p>Hi</p>', text: 'Hi', from: 'Safety training', replies: 'Tora Hauge', attached: [], values: { job: null } }, ...rest }; // prettier-ignore
   };
   const url = '/api/plans/7/letter';
   const open = () => openPage(MessageWriter, { inputs: { course: '7', step } });
@@ -162,6 +162,32 @@ describe('the message of a step', () => {
     await page.set({ step: { ...step, message: { ...step.message, body: '{given nam}' } } });
     expect(page.getByRole('alert').textContent).toContain('Did you mean {given name}?');
     expect(page.getByRole<HTMLButtonElement>('button', { name: 'Send me this one' }).disabled).toBe(true);
+  });
+
+  it('is written in another language, begun as the text that is there, and goes to whoever reads it', async () => {
+    const page = await open();
+    const said: PlanStepView['message'][] = [];
+    (page.fixture.componentInstance as MessageWriter).changed.subscribe((message) => said.push(message));
+    const languages = [{ tag: 'nb', name: 'Norwegian', count: 12, isWritten: false }, { tag: 'lt', name: 'Lithuanian', count: 1, isWritten: false }]; // prettier-ignore
+    await page.answer(url, view(0, { languages }));
+    expect(page.text()).toContain('13 people read in Norwegian and Lithuanian, and would get the English text.');
+    await page.choose(page.getByLabelText('Write it in another language'), 'Norwegian');
+    const { subject, body, button } = step.message;
+    expect(said.at(-1)).toEqual({ ...step.message, texts: { nb: { subject, body, button } } });
+    const message = { ...step.message, texts: { nb: { subject: 'Om det', body: 'Hei', button: null } } };
+    await page.set({ step: { ...step, message } });
+    const runa = { ...reader('1/employee', 'Runa Aske'), language: 'nb' };
+    await page.answer(url, { ...view(0, { languages: [{ ...languages[0], isWritten: true }] }), readers: [reader('2/employee', 'Per Aske'), runa] }); // prettier-ignore
+    expect(page.text()).toContain('12 people would get this text.');
+    const line = page.fixture.debugElement.query(By.directive(TextEditor)).componentInstance as unknown as { editor: Editor };
+    line.editor.view.dispatch(line.editor.state.tr.insertText('!', line.editor.state.doc.content.size - 1));
+    expect(said.at(-1)).toEqual({ ...step.message, texts: { nb: { subject: 'Om det!', body: 'Hei', button: null } } });
+    // whoever goes to a text sees somebody who reads it
+    await page.click(page.getByRole('button', { name: 'English' }));
+    await page.click(page.getByRole('button', { name: 'Norwegian' }));
+    expect((await page.answer(url, view(0))).body).toMatchObject({ as: '1/employee' });
+    await page.click(page.getByRole('button', { name: 'Take the Norwegian text out' }));
+    expect(said.at(-1)).toEqual(step.message);
   });
 
   it('brings files: chosen, given as a download, put in place, and taken out', async () => {

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import type { PersonChange } from '@nudrik/contract';
+import { allLanguages } from '@nudrik/core';
 import { catchError, of, type Observable } from 'rxjs';
 import { DateField } from '../shared/pick/date-field.ts';
 import { SelectField } from '../shared/pick/select.ts';
@@ -11,7 +12,7 @@ import { PeopleApi } from './people.api.ts';
 
 /** What the roster knows of a person; `id` null is somebody new. */
 export type PersonDraft = { id: string | null } & {
-  [K in 'name' | 'email' | 'personnelNumber' | 'department' | 'siteId' | 'job' | 'joinedOn' | 'leftOn']: string;
+  [K in 'name' | 'email' | 'personnelNumber' | 'department' | 'siteId' | 'job' | 'language' | 'joinedOn' | 'leftOn']: string;
 };
 export const NOBODY: PersonDraft = {
   id: null,
@@ -21,6 +22,7 @@ export const NOBODY: PersonDraft = {
   department: '',
   siteId: '',
   job: '',
+  language: '',
   joinedOn: '',
   leftOn: '',
 };
@@ -45,6 +47,10 @@ export class PersonForm {
   protected readonly facets = toSignal(this.api.facets().pipe(catchError(() => of(null))), { initialValue: null });
   protected readonly departments = computed(() => (this.facets()?.departments ?? []).map(({ name }) => name));
   protected readonly sites = computed(() => (this.facets()?.sites ?? []).map(({ id, name }) => ({ value: id, label: name })));
+  protected readonly languages = [
+    { value: '', label: 'as the house writes' },
+    ...allLanguages().map(({ tag, name }) => ({ value: tag, label: name })),
+  ];
   protected readonly problem = signal<string | null>(null);
 
   protected set(change: Partial<PersonDraft>): void {
@@ -52,7 +58,7 @@ export class PersonForm {
   }
 
   protected save(): void {
-    const { id, name, email, personnelNumber, department, siteId, job, joinedOn, leftOn } = this.person();
+    const { id, name, email, personnelNumber, department, siteId, job, language, joinedOn, leftOn } = this.person();
     const change: PersonChange = {
       name,
       email: email.trim(),
@@ -60,6 +66,7 @@ export class PersonForm {
       siteId,
       personnelNumber: personnelNumber.trim() || null,
       job: job.trim() || null,
+      language: language || null,
       joinedOn: joinedOn || null,
       leftOn: leftOn || null,
     };

@@ -1,4 +1,4 @@
-import { isOpenState } from '@nudrik/core';
+import { isOpenState, tellLanguage } from '@nudrik/core';
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
@@ -103,6 +103,7 @@ export class PersonSheetPart {
     return (this.groups() ?? []).filter(({ id }) => !own.has(id)).map(({ id, name }) => ({ value: id, label: name }));
   });
 
+  protected readonly tellLanguage = tellLanguage;
   protected readonly isOpen = ({ state }: AssignmentLine): boolean => isOpenState(state);
   /** why somebody has a course is asked of its newest round */
   protected readonly isNewest = ({ course, round }: AssignmentLine): boolean =>
@@ -114,7 +115,7 @@ export class PersonSheetPart {
   }
 
   protected edit(): void {
-    const { id, name, email, personnelNumber, department, siteId, job, joinedOn, leftOn } = this.sheet.data()!.person.person;
+    const { id, name, email, personnelNumber, department, siteId, job, language, joinedOn, leftOn } = this.sheet.data()!.person.person;
     this.draft.set({
       id,
       name,
@@ -123,6 +124,7 @@ export class PersonSheetPart {
       department,
       siteId,
       job: job ?? '',
+      language: language ?? '',
       joinedOn: joinedOn ?? '',
       leftOn: leftOn ?? '',
     });

@@ -13,6 +13,7 @@ import {
   tellCondition,
   tellDay,
   tellRole,
+  tellLanguages,
   tellWhen,
   templateFault,
   type Condition,
@@ -127,6 +128,7 @@ export class PlanPage implements HasWork {
   protected readonly isBusy = signal(false);
   protected readonly isEditing = signal(false);
   protected readonly published = signal<number | null>(null);
+  protected readonly languageWords = tellLanguages;
   protected readonly zoneWords = zoneWords;
 
   protected readonly moments = computed(() => {

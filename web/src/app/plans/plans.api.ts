@@ -19,6 +19,7 @@ import type {
   SenderRequest,
   TestLetterResult,
 } from '@nudrik/contract';
+import type { Language } from '@nudrik/core';
 import type { Observable } from 'rxjs';
 
 @Injectable({ providedIn: 'root' })
@@ -99,13 +100,13 @@ export class PlansApi {
   }
 
   /** A step's message as its real readers would have it. */
-  letter(course: string, step: PlanStepView, as: string | null): Observable<LetterView> {
-    return this.http.post<LetterView>(`/api/plans/${course}/letter`, { step, as });
+  letter(course: string, step: PlanStepView, as: string | null, language: Language | null): Observable<LetterView> {
+    return this.http.post<LetterView>(`/api/plans/${course}/letter`, { step, as, language });
   }
 
   /** The same, sent to whoever asks, marked as a test. */
-  testLetter(course: string, step: PlanStepView, as: string | null): Observable<TestLetterResult> {
-    return this.http.post<TestLetterResult>(`/api/plans/${course}/letter/test`, { step, as });
+  testLetter(course: string, step: PlanStepView, as: string | null, language: Language | null): Observable<TestLetterResult> {
+    return this.http.post<TestLetterResult>(`/api/plans/${course}/letter/test`, { step, as, language });
   }
 
   publish(course: string, draft: PlanDraft): Observable<{ version: number }> {
