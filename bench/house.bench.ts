@@ -116,6 +116,7 @@ function depsOf(db: Pool, databaseUrl: string): Deps {
       pace: { perMinute: null, perDomain: null },
       dkim: null,
       inboundPort: 0,
+      mailbox: null,
       postRoomUrl: null,
       feedStandInUrl: null,
       feedTimeoutMs: 2_000,

@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { area, findMail, press, signInAs } from './pages.ts';
+import { area, choose, findMail, list, press, signInAs } from './pages.ts';
 
 /** Opens the newest mail to an address whose subject has these words. */
 async function openMail(page: Page, address: string, subject: string | RegExp): Promise<void> {
@@ -64,6 +64,28 @@ test('a reply stands with its message, is answered in Nudrik and by mail, and ea
   await sheet.getByRole('link').first().click();
   await expect(page.getByText('replied', { exact: true })).toBeVisible();
   await expect(page.getByRole('complementary').getByText(subject).first()).toBeVisible();
+});
+
+test('a reply that lies in a mailbox is fetched, and stands with its message like any other', async ({ page }) => {
+  await signInAs(page, 'Sigrid Aune');
+  await page.goto('/post-room');
+  const way = list(page, 'What comes back');
+  await choose(way, 'lies in the mailbox');
+  await expect(way).toContainText('lies in the mailbox');
+  await page.locator('table.list tbody tr[data-row]').first().click();
+  await page.getByLabel('Write back as its reader').fill('Does the old jacket do?');
+  await page.getByRole('button', { name: 'Send the reply' }).click();
+  await expect(page.getByText('Nudrik said: “It lies in the mailbox.”')).toBeVisible();
+  await page.goto('/replies');
+  await page.getByRole('row').filter({ hasText: 'Does the old jacket do?' }).click();
+  const sheet = page.getByRole('complementary', { name: 'The conversation' });
+  await sheet.getByRole('button', { name: 'Done without an answer' }).click();
+  await expect(sheet.getByText('Done, says Sigrid Aune.')).toBeVisible();
+  await page.goto('/settings');
+  await expect(page.getByText(/^Mailbox: replies@orlasund.example at 127.0.0.1, INBOX.*looked into .* \d+ mails? taken so far/)).toBeVisible();
+  await page.goto('/post-room');
+  await choose(way, 'is handed over');
+  await expect(way).toContainText('is handed over');
 });
 
 test('whoever is away is not taken for somebody who writes; mail that comes back later is on Today with the server’s words', async ({

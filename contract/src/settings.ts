@@ -71,6 +71,21 @@ export interface SettingsView extends SettingsDraft {
   logo: string | null;
 }
 
+/** GET /api/mailbox: the mailbox that mail is fetched from, set where the program is started (IMAP_URL); null where there is none */
+export interface MailboxView {
+  /** user, host and folder */
+  name: string;
+  /** when it was looked into the last time; null before the first */
+  lookedAt: string | null;
+  /** since when it cannot be looked into, and why */
+  failingSince: string | null;
+  words: string | null;
+  /** mails that were taken from it */
+  taken: number;
+  /** those that could not be taken, the newest first: they lie there still, flagged. POST /api/mailbox/seen takes them off the list. */
+  left: { at: string; from: string; subject: string; why: string }[];
+}
+
 /** POST /api/settings/test-mail */
 export const TestMailRequest = z.object({ to: MailAddress });
 export interface TestMailResult {

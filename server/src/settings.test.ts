@@ -12,6 +12,7 @@ describe('settings', () => {
       baseUrl: 'http://127.0.0.1:4300',
       smtpUrl: 'smtp://127.0.0.1:4325',
       inboundPort: 0,
+      mailbox: null,
       postRoomUrl: null,
       sessionHours: 12,
     });

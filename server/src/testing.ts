@@ -79,6 +79,7 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
       pace: { perMinute: null, perDomain: null },
       dkim: null,
       inboundPort: 0,
+      mailbox: null,
       postRoomUrl: null,
       feedStandInUrl: null,
       feedTimeoutMs: 2_000,

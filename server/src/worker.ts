@@ -11,6 +11,7 @@ import { sendCopies } from './copies/copies.ts';
 import { sendOutbox } from './conversations/outbox.ts';
 import { takeMail } from './messages/arrive.ts';
 import { listenInbound } from './messages/inbound.ts';
+import { MailboxReader } from './messages/mailbox.ts';
 import type { Channel } from './messages/channel.ts';
 import { claimOnto, dispatch } from './notices/dispatch.ts';
 import { planWaiting } from './notices/plan.ts';
@@ -67,6 +68,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   const closeInbound = deps.settings.inboundPort
     ? await listenInbound(deps.settings.inboundPort, deps.log, (mail) => takeMail(deps, mail))
     : async (): Promise<void> => undefined;
+  const mailbox = deps.settings.mailbox && new MailboxReader(deps, deps.settings.mailbox, rouse);
   const lease = holdLease(deps.settings.directUrl, deps.log, () => severAll(deps.db));
   const wire = new Wire(deps, mailer);
   const warnSeldom = seldom(60_000);
@@ -111,6 +113,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   let folding: Promise<void> | null = null;
   let writing: Promise<void> | null = null;
   let watching: Promise<unknown> | null = null;
+  let fetching: Promise<void> | null = null;
   const life = (async () => {
     while (!stopped) {
       isWoken = false;
@@ -128,6 +131,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       });
       feeding ??= attempt('mail', feed).then(() => void (feeding = null));
       watching ??= attempt('plans watched', () => watchPlans(deps)).then(() => void (watching = null));
+      if (mailbox) fetching ??= attempt('mailbox', () => mailbox.lookIfDue()).then(() => void (fetching = null));
       writing ??= attempt('conversations', async () => {
         await sendCopies(deps);
         while (!stopped && (await sendOutbox(deps, mailer)) > 0);
@@ -163,6 +167,8 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     await folding;
     await writing;
     await watching;
+    await mailbox?.close();
+    await fetching;
     await jobsStopped;
     await wire.stop(STOP_MS);
     await lease.end();

@@ -1,9 +1,7 @@
-import { createTransport, type SendMailOptions } from 'nodemailer';
 import { simpleParser, type ParsedMail } from 'mailparser';
+import type { HandBack } from './hand-back.ts';
 import type { KeptMail } from './mail-store.ts';
 
-/** How often an answer is tried, where its receiver says "not now". */
-const TRIES = 5;
 /** A machine that answers does so once an hour to the same sender at the most (RFC 3834, 2). */
 const HOUR_MS = 3_600_000;
 
@@ -17,13 +15,9 @@ const WORDS = [
 
 /** What the readers of the post room write back, as their mail programs and servers would. */
 export class Answers {
-  private readonly transport;
   private readonly answered = new Map<string, number>();
 
-  /** @param port the SMTP listener of whoever wrote */
-  constructor(port: number) {
-    this.transport = createTransport({ host: '127.0.0.1', port, ignoreTLS: true, pool: true, maxConnections: 2 } as object);
-  }
+  constructor(private readonly back: HandBack) {}
 
   /** The reader writes back, to where a reply goes. @returns what the other side said */
   async reply(kept: KeptMail, raw: Buffer, words: string): Promise<string> {
@@ -33,17 +27,14 @@ export class Answers {
     const from = mail.to && !Array.isArray(mail.to) ? mail.to.value[0] : undefined;
     const quoted = (mail.text ?? '').split('\n').map((line) => `> ${line}`); // prettier-ignore
     const head = `On ${(mail.date ?? new Date()).toUTCString().slice(0, 22)}, ${mail.from?.value[0]?.name ?? ''} wrote:`;
-    return this.send(
-      {
-        from: { name: from?.name ?? '', address: from?.address ?? kept.to },
-        to,
-        subject: /^re:/i.test(kept.subject) ? kept.subject : `Re: ${kept.subject}`,
-        inReplyTo: mail.messageId,
-        references: [...[mail.references ?? []].flat(), mail.messageId ?? ''].filter(Boolean),
-        text: `${words}\n\n${head}\n${quoted.join('\n')}\n`,
-      },
-      TRIES,
-    );
+    return this.back.send({
+      from: { name: from?.name ?? '', address: from?.address ?? kept.to },
+      to,
+      subject: /^re:/i.test(kept.subject) ? kept.subject : `Re: ${kept.subject}`,
+      inReplyTo: mail.messageId,
+      references: [...[mail.references ?? []].flat(), mail.messageId ?? ''].filter(Boolean),
+      text: `${words}\n\n${head}\n${quoted.join('\n')}\n`,
+    });
   }
 
   /** Somebody who writes back without being asked to. */
@@ -57,32 +48,14 @@ export class Answers {
     if (!envelopeFrom || Date.now() - last < HOUR_MS) return;
     this.answered.set(`${address} ${envelopeFrom}`, Date.now());
     const mail: ParsedMail = await simpleParser(raw);
-    await this.send(
-      {
-        envelope: { from: '', to: envelopeFrom },
-        from: address,
-        to: envelopeFrom,
-        subject: `Automatic reply: ${mail.subject ?? ''}`,
-        inReplyTo: mail.messageId,
-        headers: { 'Auto-Submitted': 'auto-replied', 'X-Auto-Response-Suppress': 'All' },
-        text: AWAY,
-      },
-      TRIES,
-    );
-  }
-
-  private async send(mail: SendMailOptions, tries: number): Promise<string> {
-    try {
-      return ((await this.transport.sendMail(mail)) as { response: string }).response;
-    } catch (error) {
-      const code = (error as { responseCode?: number }).responseCode ?? 0;
-      if (code < 400 || code >= 500 || tries <= 1) throw error;
-      await new Promise((resolve) => setTimeout(resolve, 500).unref());
-      return this.send(mail, tries - 1);
-    }
-  }
-
-  close(): void {
-    this.transport.close();
+    await this.back.send({
+      envelope: { from: '', to: envelopeFrom },
+      from: address,
+      to: envelopeFrom,
+      subject: `Automatic reply: ${mail.subject ?? ''}`,
+      inReplyTo: mail.messageId,
+      headers: { 'Auto-Submitted': 'auto-replied', 'X-Auto-Response-Suppress': 'All' },
+      text: AWAY,
+    });
   }
 }

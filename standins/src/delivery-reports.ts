@@ -1,42 +1,26 @@
-import { createTransport } from 'nodemailer';
 import type { SMTPServerSession } from 'smtp-server';
+import type { HandBack } from './hand-back.ts';
 import type { KeptMail } from './mail-store.ts';
-
-/** How often a report is tried. */
-const TRIES = 5;
 
 /** Tells the sender what was delivered, to each address that was asked for (RFC 3461 and 3464). */
 export class DeliveryReports {
-  private readonly transport;
-
-  /** @param port the sender's own SMTP listener */
-  constructor(port: number) {
-    this.transport = createTransport({ host: '127.0.0.1', port, ignoreTLS: true, pool: true, maxConnections: 3 } as object);
-  }
+  constructor(private readonly back: HandBack) {}
 
   send({ envelope }: SMTPServerSession, mail: KeptMail): void {
     const from = envelope.mailFrom;
     const envelopeId = envelope.dsn?.envid;
     if (!from || !envelopeId) return;
-    for (const { address } of envelope.rcptTo) void this.report(from.address, envelopeId, address, mail, TRIES);
+    for (const { address } of envelope.rcptTo) void this.report(from.address, envelopeId, address, mail);
   }
 
   /** Tells the sender that what was taken could not be delivered after all: whether they asked for reports or not. */
   returned({ envelope }: SMTPServerSession, address: string, mail: KeptMail): void {
-    if (envelope.mailFrom) void this.report(envelope.mailFrom.address, envelope.dsn?.envid ?? null, address, mail, TRIES, true);
+    if (envelope.mailFrom) void this.report(envelope.mailFrom.address, envelope.dsn?.envid ?? null, address, mail, true);
   }
 
-  /** A listener that says "not now" is asked again, as a mail server does; one that is not there is not: the mail stays "sent". */
-  private async report(
-    to: string,
-    envelopeId: string | null,
-    address: string,
-    mail: KeptMail,
-    tries: number,
-    isReturned = false,
-  ): Promise<void> {
+  private async report(to: string, envelopeId: string | null, address: string, mail: KeptMail, isReturned = false): Promise<void> {
     try {
-      await this.transport.sendMail({
+      await this.back.send({
         envelope: { from: '', to },
         from: 'Post room <postmaster@post-room.orlasund.example>',
         to,
@@ -52,16 +36,9 @@ export class DeliveryReports {
           },
         ],
       });
-    } catch (error) {
-      const code = (error as { responseCode?: number }).responseCode ?? 0;
-      if (code < 400 || code >= 500 || tries <= 1) return;
-      await new Promise((resolve) => setTimeout(resolve, 500).unref());
-      await this.report(to, envelopeId, address, mail, tries - 1, isReturned);
+    } catch {
+      // a listener that is not there is told nothing: the mail stays "sent"
     }
-  }
-
-  close(): void {
-    this.transport.close();
   }
 }
 

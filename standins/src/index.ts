@@ -1,3 +1,4 @@
+export * from './mailbox.ts';
 export * from './post-room.ts';
 export * from './personnel-feed.ts';
 export * from './sign-in-service.ts';

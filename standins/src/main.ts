@@ -15,6 +15,9 @@ const room = await openPostRoom({
   httpPort: port('POST_ROOM_HTTP_PORT'),
   reportPort: port('POST_ROOM_REPORT_PORT'),
   behaviours,
+  ...(process.env['POST_ROOM_IMAP_PORT'] && {
+    mailbox: { port: port('POST_ROOM_IMAP_PORT'), user: 'replies@orlasund.example', password: 'lies here' },
+  }),
   folder: process.env['POST_ROOM_FOLDER'] ?? null,
 });
 process.send?.('ready');

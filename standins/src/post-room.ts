@@ -5,14 +5,18 @@ import type { SMTPServerSession } from 'smtp-server';
 import { BehaviourChange, PostRoomReply, ServerChange, type Behaviour, type PostRoomLetter, type PostRoomView } from '@nudrik/contract';
 import { Answers } from './answers.ts';
 import { DeliveryReports } from './delivery-reports.ts';
+import { HandBack } from './hand-back.ts';
 import { MailIntake } from './mail-intake.ts';
 import { MailStore, type KeptMail } from './mail-store.ts';
+import { Mailbox, type MailboxOptions } from './mailbox.ts';
 
 export interface PostRoomOptions {
   smtpPort: number;
   httpPort: number;
   /** where delivery reports go: the sender's own SMTP listener; 0 sends none */
   reportPort: number;
+  /** the mailbox in which replies can lie, looked into by IMAP */
+  mailbox?: MailboxOptions;
   /** how late a slow address answers, in milliseconds */
   slowness?: number;
   /** addresses that misbehave from the start */
@@ -26,6 +30,8 @@ export interface PostRoomOptions {
 export interface PostRoom {
   smtpPort: number;
   httpPort: number;
+  /** null where it has none */
+  mailbox: Mailbox | null;
   /** the newest first */
   mails: readonly KeptMail[];
   /** a mail as it came in */
@@ -127,7 +133,7 @@ class Shelves {
   }
 
   /** @param inText their words are looked through too */
-  view(find: string, inText: boolean, { isUp, refuses }: MailIntake): PostRoomView {
+  view(find: string, inText: boolean, { isUp, refuses }: MailIntake, back: HandBack | null): PostRoomView {
     const wanted = find.toLowerCase();
     const lookedAt = ({ to, subject, words = '' }: KeptMail): string => `${to} ${subject} ${inText ? words : ''}`.toLowerCase();
     const found = wanted ? this.mails.filter((mail) => lookedAt(mail).includes(wanted)) : this.mails;
@@ -135,6 +141,7 @@ class Shelves {
     return {
       isUp,
       refuses,
+      isLeft: back?.isLeft ?? false,
       total: found.length,
       mails: found.slice(0, 200).map(({ messageId: _, words: __, ...row }) => row),
       behaviours: behaviours.sort((a, b) => (a.address < b.address ? -1 : 1)),
@@ -143,11 +150,11 @@ class Shelves {
 }
 
 /** What the demo's page asks and tells the post room. */
-function face(shelves: Shelves, intake: MailIntake, answers: Answers | null): Express {
+function face(shelves: Shelves, intake: MailIntake, answers: Answers | null, back: HandBack | null): Express {
   const app = express();
   app.use(express.json());
   app.get('/mails', (req, res) => {
-    res.json(shelves.view(String(req.query['find'] ?? ''), req.query['inText'] === 'true', intake));
+    res.json(shelves.view(String(req.query['find'] ?? ''), req.query['inText'] === 'true', intake, back));
   });
   app.get('/mails/:id', async (req, res) => {
     const letter = await shelves.letter(req.params.id);
@@ -171,11 +178,12 @@ function face(shelves: Shelves, intake: MailIntake, answers: Answers | null): Ex
     res.json({ done: true });
   });
   app.put('/server', async (req, res) => {
-    const { isUp, refuses } = ServerChange.parse(req.body);
+    const { isUp, refuses, isLeft } = ServerChange.parse(req.body);
     intake.refuses = refuses;
+    if (back && isLeft !== undefined) back.isLeft = isLeft;
     if (isUp && !intake.isUp) await intake.open();
     if (!isUp) await intake.shut();
-    res.json({ isUp: intake.isUp, refuses: intake.refuses });
+    res.json({ isUp: intake.isUp, refuses: intake.refuses, isLeft: back?.isLeft ?? false });
   });
   return app;
 }
@@ -186,8 +194,10 @@ function face(shelves: Shelves, intake: MailIntake, answers: Answers | null): Ex
  */
 export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> {
   const shelves = await Shelves.open(options);
-  const reports = options.reportPort ? new DeliveryReports(options.reportPort) : null;
-  const answers = options.reportPort ? new Answers(options.reportPort) : null;
+  const mailbox = options.mailbox ? await new Mailbox(options.mailbox).open() : null;
+  const back = options.reportPort || mailbox ? new HandBack(options.reportPort, mailbox) : null;
+  const reports = back && new DeliveryReports(back);
+  const answers = back && new Answers(back);
   const keep = async (raw: Buffer, session: SMTPServerSession): Promise<string> => {
     const to = session.envelope.rcptTo.map(({ address }) => address);
     const mail = await shelves.keep(raw, to);
@@ -207,7 +217,7 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
     behaviourOf: (address) => shelves.behaviourOf(address),
   });
   await intake.open();
-  const http: Server = createServer(face(shelves, intake, answers));
+  const http: Server = createServer(face(shelves, intake, answers, back));
   await new Promise<void>((resolve, reject) => {
     http.once('error', reject);
     http.listen(options.httpPort, '127.0.0.1', resolve);
@@ -217,11 +227,12 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
       return intake.port;
     },
     httpPort: (http.address() as { port: number }).port,
+    mailbox,
     mails: shelves.mails,
     raw: (id) => shelves.raw(id),
     async close() {
-      reports?.close();
-      answers?.close();
+      back?.close();
+      await mailbox?.close();
       await intake.shut();
       http.closeAllConnections();
       await new Promise((closed) => http.close(closed));

@@ -20,8 +20,15 @@ export const PostRoomReply = z.object({ words: z.string().trim().min(1, 'expecte
 /** What the whole server refuses: our password, or a connection that is not encrypted. */
 export const ServerRefusal = z.enum(['password', 'tls']);
 export type ServerRefusal = z.infer<typeof ServerRefusal>;
-/** PUT /api/post-room/server: the whole server up or down, and what it refuses */
-export const ServerChange = z.object({ isUp: z.boolean(), refuses: ServerRefusal.nullable().default(null) });
+/**
+ * PUT /api/post-room/server: the whole server up or down, what it refuses, and whether what comes back lies in the mailbox that Nudrik
+ * looks into, or is handed to it at once; left out stays as it is.
+ */
+export const ServerChange = z.object({
+  isUp: z.boolean(),
+  refuses: ServerRefusal.nullable().default(null),
+  isLeft: z.boolean().optional(),
+});
 
 export interface PostRoomMail {
   id: string;
@@ -35,6 +42,8 @@ export interface PostRoomMail {
 export interface PostRoomView {
   isUp: boolean;
   refuses: ServerRefusal | null;
+  /** what comes back lies in the mailbox */
+  isLeft: boolean;
   mails: PostRoomMail[];
   total: number;
   behaviours: { address: string; behaviour: Behaviour }[];

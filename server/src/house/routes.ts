@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { headFile } from '../answer-file.ts';
 import { ADMINISTRATORS, bytesOf, get, idOf, OFFICE, parse, type Route } from '../route.ts';
 import { findLogo, setLogo } from './logo.ts';
+import { mailboxView, seeLeft } from './mailbox.ts';
 import { listHouseChanges } from './record.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { saveSettings, savesMuch, sendTestMail, settingsView } from './settings.ts';
@@ -53,6 +54,13 @@ export const houseRoutes: Route[] = [
       call.res.end(content);
       return undefined;
     },
+  },
+  { method: 'get', path: '/api/mailbox', access: OFFICE, handle: ({ deps }) => mailboxView(deps) },
+  {
+    method: 'post',
+    path: '/api/mailbox/seen',
+    access: ADMINISTRATORS,
+    handle: ({ deps, account }) => seeLeft(deps, account!.name),
   },
   {
     method: 'post',

@@ -4,7 +4,7 @@ import type { Logger } from '../deps.ts';
 import { Refused } from '../refusal.ts';
 
 /** What may come in as one mail, with its files. Bytes. */
-const MOST_BYTES = 15_000_000;
+export const MOST_BYTES = 15_000_000;
 /** addresses of one mail: a reply has one */
 const MOST_RECIPIENTS = 20;
 
@@ -18,7 +18,7 @@ export interface Delivered {
 const answer = (responseCode: number, words: string): Error => Object.assign(new Error(words), { responseCode });
 
 /** Not now: whoever sent it is to try again. */
-const isLater = (error: Error): boolean =>
+export const isLater = (error: Error): boolean =>
   isPassing(error) || (error instanceof Refused && (error.code === 'out-of-order' || error.code === 'too-many-tries'));
 
 /**

@@ -14,7 +14,7 @@ import {
   newWordsOf,
   oneLine,
 } from '@nudrik/core';
-import type { TodayNeed } from '@nudrik/contract';
+import type { MailboxView, TodayNeed } from '@nudrik/contract';
 import { listWaiting as listRepliesWaiting } from '../conversations/conversations.ts';
 import { countConversations } from '../conversations/conversations.repo.ts';
 import { listFailed } from '../conversations/outbox.repo.ts';
@@ -23,6 +23,7 @@ import type { Deps } from '../deps.ts';
 import { holdsView } from '../holding/holding.ts';
 import { getHouse } from '../house/house.ts';
 import { findPause } from '../messages/channels.repo.ts';
+import { mailboxView } from '../house/mailbox.ts';
 import { isMissingAhead, LACKS } from '../notices/lacks.sql.ts';
 import { listWarned } from '../plans/warnings.ts';
 import { tellAside } from '../work/set-aside.ts';
@@ -345,6 +346,28 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
         `Since ${tellMoment(pause.since.getTime(), zone, now)} the mail server takes nothing: “${pause.words}”. ` +
         `${due === 0 ? 'Nothing is due yet' : due === 1 ? 'One notice waits' : `${due} notices wait`}; nothing is lost and nobody's address is marked. It is tried again ${next}.`,
       act: { label: 'Try now', link: null, does: 'try-now' },
+    });
+  }
+  const mailbox = await mailboxView(deps);
+  if (mailbox?.failingSince)
+    list.push({
+      kind: 'mail-server',
+      label: 'Mailbox out of reach',
+      words:
+        `Since ${tellMoment(Date.parse(mailbox.failingSince), zone, now)} the mailbox ${mailbox.name}, cannot be looked into: ` +
+        `${mailbox.words}. Replies and what came back wait there; it is tried again by itself.`,
+      act: { label: 'Look at the settings', link: '/settings', does: null },
+    });
+  if (mailbox && mailbox.left.length > 0) {
+    const [{ from, subject, why }] = mailbox.left as [MailboxView['left'][number]];
+    list.push({
+      kind: 'mail-server',
+      label: 'Mail left lying',
+      words:
+        mailbox.left.length === 1
+          ? `A mail from ${from}, “${subject}”, could not be taken from the mailbox: ${why}. It lies there still, flagged.`
+          : `${tellAmount(mailbox.left.length, 'mails')} could not be taken from the mailbox, the newest from ${from}: ${why}. They lie there still, flagged.`,
+      act: { label: 'Look at it', link: '/settings', does: null },
     });
   }
   for (const row of await rows<{ error: string; count: number; since: Date; name: string }>(db, LIST_WAITING, [pause?.words ?? null]))

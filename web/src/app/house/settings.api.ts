@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { SettingsDraft, SettingsView, TestMailResult } from '@nudrik/contract';
+import type { MailboxView, SettingsDraft, SettingsView, TestMailResult } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 @Injectable({ providedIn: 'root' })
@@ -23,6 +23,15 @@ export class SettingsApi {
           headers: { 'content-type': 'application/octet-stream' },
         })
       : this.http.delete<SettingsView>('/api/settings/logo');
+  }
+
+  mailbox(): Observable<MailboxView | null> {
+    return this.http.get<MailboxView | null>('/api/mailbox');
+  }
+
+  /** What lies there was looked at. */
+  seeLeft(): Observable<MailboxView | null> {
+    return this.http.post<MailboxView | null>('/api/mailbox/seen', {});
   }
 
   testMail(to: string): Observable<TestMailResult> {

@@ -16,6 +16,7 @@ import { zoneChoices } from '../shared/pick/zones.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
 import { HouseRecord } from './house-record.ts';
+import { Mailbox } from './mailbox.ts';
 import { SettingsApi } from './settings.api.ts';
 
 const WEEK_STARTS: Choice<number>[] = [
@@ -27,7 +28,7 @@ const WEEK_STARTS: Choice<number>[] = [
 /** What the house goes by: names, zone, when messages go, the sender; with a mail to try the mail server. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, HouseRecord, RouterLink, MomentPipe, NumberField, SelectField, TimeField, Newer, FoundAgain],
+  imports: [FormsModule, HouseRecord, Mailbox, RouterLink, MomentPipe, NumberField, SelectField, TimeField, Newer, FoundAgain],
   templateUrl: './settings.page.html',
   styles: `
     fieldset { border: 0; padding: 0; margin: 0; max-width: 900px; }

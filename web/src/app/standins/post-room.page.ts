@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, signal } f
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import type { Behaviour } from '@nudrik/contract';
+import type { Behaviour, PostRoomView } from '@nudrik/contract';
 import { debounceTime } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { Letter } from '../messages/letter.ts';
@@ -36,6 +36,10 @@ export class PostRoomPage {
     { value: '', label: 'takes mail' },
     { value: 'password', label: 'refuses our password' },
     { value: 'tls', label: 'wants an encrypted connection' },
+  ];
+  protected readonly ways: Choice[] = [
+    { value: '', label: 'is handed over' },
+    { value: 'left', label: 'lies in the mailbox' },
   ];
   protected readonly room = load(toObservable(this.asked).pipe(debounceTime(100)), ({ find, inText }) => this.api.postRoom(find, inText), [
     'notices',
@@ -92,6 +96,10 @@ export class PostRoomPage {
 
   protected setRefusal(refuses: string): void {
     this.send('server', { isUp: true, refuses: refuses || null });
+  }
+
+  protected setLeft(isLeft: boolean, refuses: PostRoomView['refuses']): void {
+    this.send('server', { isUp: true, refuses, isLeft });
   }
 
   private send(what: string, body: object): void {
