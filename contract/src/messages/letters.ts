@@ -61,6 +61,14 @@ export interface LetterView {
   } | null;
 }
 
+/** POST /api/messages/pictures?name=: a picture for the texts of messages; pixels */
+export interface PictureView {
+  id: string;
+  name: string;
+  width: number;
+  height: number;
+}
+
 /** POST /api/plans/:courseId/letter/test: sends the reader's letter to whoever asks for it, marked as a test */
 export interface TestLetterResult {
   isAccepted: boolean;

@@ -1,7 +1,17 @@
 import { z } from 'zod';
 import { Id } from '../common.ts';
 import { PartConditionSchema } from '../conditions.ts';
-import { isHref, LANGUAGE_TAGS, MOST_HOURS, MOST_TIMES, TABLE_COLUMNS, type Block, type Doc, type TableColumn } from '@nudrik/core';
+import {
+  isHref,
+  LANGUAGE_TAGS,
+  MOST_HOURS,
+  MOST_TIMES,
+  PICTURE_WIDTHS,
+  TABLE_COLUMNS,
+  type Block,
+  type Doc,
+  type TableColumn,
+} from '@nudrik/core';
 
 /** How deep lists and quotes may stand in each other. */
 const DEPTH = 4;
@@ -44,6 +54,10 @@ const leaves = [
   }),
   z.strictObject({ type: z.literal('horizontalRule') }),
   z.strictObject({ type: z.literal('button'), attrs: z.strictObject({ href: HrefSchema }), content: Inlines }),
+  z.strictObject({
+    type: z.literal('picture'),
+    attrs: z.strictObject({ file: Id, alt: z.string().max(300), width: z.number().int().min(16).max(PICTURE_WIDTHS.wide) }),
+  }),
   z.strictObject({ type: z.literal('people'), attrs: z.strictObject({ columns: z.array(z.enum(columns)).max(columns.length) }) }),
 ] as const;
 

@@ -7,8 +7,10 @@ import {
   isHref,
   keptForm,
   partsOf,
+  picturesIn,
   plainWords,
   withConditions,
+  withoutPictures,
   withPhrase,
   type Block,
   type Body,
@@ -44,6 +46,7 @@ describe('a written text', () => {
     ['numbers, and a list in them', { type: 'orderedList', content: [{ type: 'listItem', content: [p(text('one')), { type: 'bulletList', content: [li(text('in it'))] }] }, li(text('two'))] }, '<ol><li><p>one</p><ul><li><p>in it</p></li></ul></li><li><p>two</p></li></ol>', '1. one\n   - in it\n2. two'],
     ['a quote', { type: 'blockquote', content: [p(text('said')), p(text('so'))] }, '<blockquote class="quiet"><p>said</p><p>so</p></blockquote>', '> said\n>\n> so'],
     ['a divider', { type: 'horizontalRule' }, '<hr>', '* * *'],
+    ['a picture', { type: 'picture', attrs: { file: '7', alt: 'Our "hooks"', width: 320 } }, '<p><img src="/api/brand/7" alt="Our &quot;hooks&quot;" width="320"></p>', '[Our "hooks"]'],
     ['a link', p(text('see '), text('the rules', { type: 'link', attrs: { href: 'https://r.example/a?b=1&c' } })), '<p>see <a class="link" href="https://r.example/a?b=1&amp;c">the rules</a></p>', 'see the rules (https://r.example/a?b=1&c)'],
     ['a link over two runs', p(text('the ', { type: 'link', attrs: { href: 'to:course' } }), text('course', { type: 'bold' }, { type: 'link', attrs: { href: 'to:course' } })), '<p><a class="link" href="https://x.example/go/1">the </a><a class="link" href="https://x.example/go/1"><strong>course</strong></a></p>', 'the course (https://x.example/go/1)'],
     ['a button', { type: 'button', attrs: { href: 'to:dates' }, content: [text('My dates')] }, '<p><a href="https://x.example/mine">My dates</a></p>', 'My dates:\nhttps://x.example/mine'],
@@ -148,6 +151,7 @@ const { block: anyBlock } = fc.letrec<{ block: Block; leaf: Block }>((tie) => ({
     anyInlines.map((content): Block => ({ type: 'heading', attrs: { level: 2 }, content })),
     fc.constant<Block>({ type: 'horizontalRule' }),
     fc.constant<Block>({ type: 'people', attrs: { columns: ['person'] } }),
+    fc.constant<Block>({ type: 'picture', attrs: { file: '7', alt: '', width: 320 } }),
     anyInlines.map((content): Block => ({ type: 'button', attrs: { href: 'https://b.example' }, content })),
   ),
   block: fc.oneof(
@@ -158,6 +162,16 @@ const { block: anyBlock } = fc.letrec<{ block: Block; leaf: Block }>((tie) => ({
   ),
 }));
 const anyDoc = fc.array(anyBlock, { minLength: 1, maxLength: 4 }).map((content): Doc => ({ type: 'doc', content }));
+
+it('a text goes without its pictures where the house that has them is another', () => {
+  const picture: Block = { type: 'picture', attrs: { file: '7', alt: '', width: 320 } };
+  const body = doc(picture, p(text('a')), { type: 'blockquote', content: [picture] }, { type: 'bulletList', content: [{ type: 'listItem', content: [p(text('b')), picture] }] }, { type: 'part', attrs: { onlyIf: null }, content: [picture] }); // prettier-ignore
+  expect(picturesIn(body)).toHaveLength(4);
+  const without = withoutPictures(body);
+  expect(picturesIn(without)).toEqual([]);
+  expect(plainWords(without)).toContain('a');
+  expect(withoutPictures('plain')).toBe('plain');
+});
 
 describe('property', () => {
   it('a text in its kept form is the same text, and a plain one stays plain', () =>
@@ -191,7 +205,7 @@ describe('property', () => {
         const { html, text: plain } = render(written, { values: all, table });
         const open: string[] = [];
         for (const [, closing, name] of inner(html).matchAll(/<(\/?)([a-z0-9]+)[^>]*>/g)) {
-          if (['br', 'hr'].includes(name!)) continue;
+          if (['br', 'hr', 'img'].includes(name!)) continue;
           if (closing) expect(open.pop()).toBe(name);
           else open.push(name!);
         }

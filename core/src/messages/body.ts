@@ -53,6 +53,8 @@ export type Block =
   | { type: 'blockquote'; content: Block[] }
   | { type: 'horizontalRule' }
   | { type: 'button'; attrs: { href: string }; content?: Inline[] }
+  /** a picture that the house keeps; `width` in pixels, on screens that have as many */
+  | { type: 'picture'; attrs: { file: string; alt: string; width: number } }
   /** where the table of a gathered message stands, and what it tells; a message without one has it at the end */
   | { type: 'people'; attrs: { columns: TableColumn[] } }
   | Part;
@@ -209,6 +211,8 @@ function blockWords(block: Block): string {
   switch (block.type) {
     case 'horizontalRule':
       return '* * *';
+    case 'picture':
+      return `(a picture${block.attrs.alt ? `: ${block.attrs.alt}` : ''})`;
     case 'people':
       return `(the people: ${block.attrs.columns.map((column) => TABLE_COLUMNS[column].toLowerCase()).join(', ')})`;
     case 'blockquote':
@@ -241,10 +245,38 @@ export function withPhrase(body: Body, phrase: string, by: string): Body {
       if (block.type === 'blockquote' || block.type === 'part') return { ...block, content: blocks(block.content) };
       if (block.type === 'bulletList' || block.type === 'orderedList')
         return { ...block, content: block.content.map((item) => ({ ...item, content: blocks(item.content) })) };
-      return block.type === 'horizontalRule' || block.type === 'people' ? block : { ...block, content: inline(block.content) };
+      return block.type === 'horizontalRule' || block.type === 'people' || block.type === 'picture'
+        ? block
+        : { ...block, content: inline(block.content) };
     });
   return { type: 'doc', content: blocks(body.content) };
 }
+
+/** The pictures of a text, by their files. */
+export function picturesIn(body: Body): string[] {
+  const found: string[] = [];
+  if (typeof body !== 'string') eachBlock(body.content, (block) => void (block.type === 'picture' && found.push(block.attrs.file)));
+  return found;
+}
+
+/** A text without its pictures, which stand in one house and in no other. */
+export function withoutPictures(body: Body): Body {
+  if (picturesIn(body).length === 0 || typeof body === 'string') return body;
+  const kept = (blocks: readonly Block[]): Block[] => {
+    const left = blocks.flatMap((block): Block[] => {
+      if (block.type === 'picture') return [];
+      if (block.type === 'blockquote' || block.type === 'part') return [{ ...block, content: kept(block.content) }];
+      if (block.type === 'bulletList' || block.type === 'orderedList')
+        return [{ ...block, content: block.content.map((item) => ({ ...item, content: kept(item.content) })) }];
+      return [block];
+    });
+    return left.length > 0 ? left : [{ type: 'paragraph' }];
+  };
+  return { type: 'doc', content: kept(body.content) };
+}
+
+/** How wide a picture may be: as the text of a message. Pixels. */
+export const PICTURE_WIDTHS = { small: 160, medium: 320, wide: 496 } as const;
 
 /** The parts of a text that only some read. */
 export const partsOf = (body: Body): Part[] =>

@@ -8,6 +8,8 @@ export interface Frame {
   logo: string | null;
   /** what is read in place of the picture */
   alt: string;
+  /** where pictures of texts stand: their number is put behind it */
+  pictures?: string;
 }
 
 export const PLAIN_FRAME: Frame = { color: '#6C2A5E', imprint: null, logo: null, alt: '' };

@@ -106,7 +106,7 @@ export function renderMessage({
     const place = linkPlaceOf(href);
     return place === null ? href : (links[place] ?? link);
   };
-  const paint = { values, people, hrefOf, color: frame.color };
+  const paint = { values, people, hrefOf, color: frame.color, pictures: frame.pictures ?? '/api/brand/' };
 
   const htmlParts = doc.map((block) => blockHtml(block, paint));
   if (lead) htmlParts.unshift(quiet(lead));
@@ -133,6 +133,7 @@ interface Paint {
   people: TableOfPeople | null;
   hrefOf: (href: string) => string | null;
   color: string;
+  pictures: string;
 }
 
 function fillInline(content: readonly Inline[] | undefined, values: Values): Filled[] {
@@ -203,6 +204,10 @@ function blockHtml(block: Block, paint: Paint): string {
       const href = paint.hrefOf(block.attrs.href);
       return buttonHtml(inlineHtml(block.content, paint), href, paint.color);
     }
+    case 'picture': {
+      const { file, alt, width } = block.attrs;
+      return `<p style="${MARGIN}"><img src="${escapeHtml(paint.pictures + file)}" alt="${escapeHtml(cleanValue(alt))}" width="${width}" style="width:${width}px;max-width:100%;height:auto;border:0"></p>`;
+    }
     case 'people':
       return paint.people ? tableHtml(paint.people) : '';
     case 'part':
@@ -236,6 +241,8 @@ function blockText(block: Block, paint: Paint): string {
       const label = inlineText(block.content, paint);
       return href ? `${label}:\n${href}` : label;
     }
+    case 'picture':
+      return block.attrs.alt ? `[${oneLineOf(cleanValue(block.attrs.alt))}]` : '';
     case 'people':
       return paint.people ? tableText(paint.people) : '';
     case 'part':

@@ -1,6 +1,6 @@
 import { CONDITIONS, leafName, type ConditionValue, type Leaf } from '../conditions/catalogue.ts';
 import { isLeaf, type Condition } from '../conditions/condition.ts';
-import { withConditions } from '../messages/body.ts';
+import { withConditions, withoutPictures } from '../messages/body.ts';
 import { withTexts } from '../messages/texts.ts';
 import { namedPerson, roleOfPerson, type Role } from '../people/role.ts';
 import type { Anchor } from './anchor.ts';
@@ -64,8 +64,8 @@ export const renamedSteps = (steps: readonly PlanStep[], rename: Rename): PlanSt
     ...(step.copies && { copies: { ...step.copies, to: step.copies.to.map((role) => renamedRole(role, rename)) } }),
     onlyIf: step.onlyIf && renamedCondition(step.onlyIf, rename),
     stopWhen: step.stopWhen && renamedCondition(step.stopWhen, rename),
-    // files stand in the house, and not in the file of a plan
-    message: withTexts(withoutFiles(step.message), (text) => ({ ...text, body: withConditions(text.body, (condition) => renamedCondition(condition, rename)) })), // prettier-ignore
+    // files and pictures stand in the house, and not in the file of a plan
+    message: withTexts(withoutFiles(step.message), (text) => ({ ...text, body: withConditions(withoutPictures(text.body), (condition) => renamedCondition(condition, rename)) })), // prettier-ignore
   }));
 
 const withoutFiles = ({ files: _, ...message }: PlanStep['message']): PlanStep['message'] => message;

@@ -3,6 +3,7 @@ import { addressOf, withSigned } from '../access/personal-link.ts';
 import type { Client, Queryable } from '../db/db.ts';
 import { readBytes } from '../files/files.repo.ts';
 import type { Letter } from '../messages/channel.ts';
+import { pictureFaults } from '../messages/picture.ts';
 import { listHandouts, putDownloads, type HandoutRow } from './handouts.repo.ts';
 
 const HOUR_MS = 3_600_000;
@@ -18,13 +19,15 @@ export const handoutIn =
   (id): Handout | null =>
     handouts.get(id) ?? null;
 
-/** What is wrong with the files of steps: gone, or more than goes by mail. */
+/** What is wrong with the files and pictures of steps: gone, or more than goes by mail. */
 export async function fileFaults(db: Queryable, steps: readonly PlanStep[]): Promise<{ step: string; message: string }[]> {
   const handoutOf = handoutIn(await handoutsFor(db, steps));
-  return steps.flatMap(({ id, name, message }) => {
+  const pictures = await pictureFaults(db, steps);
+  const files = steps.flatMap(({ id, name, message }) => {
     const fault = filesFault(message.files ?? [], handoutOf);
     return fault ? [{ step: id, message: `“${name}”: ${fault}` }] : [];
   });
+  return [...files, ...pictures];
 }
 
 /** What went with a message, as it is kept: of an attached file the version that was in it. */

@@ -1,5 +1,6 @@
 import { DownloadOpen, HandoutQuery, Id, LinkToken } from '@nudrik/contract';
 import { sendFile } from '../answer-file.ts';
+import { addPicture } from '../messages/picture.ts';
 import { hasPlan } from '../plans/plans.repo.ts';
 import { Refused } from '../refusal.ts';
 import { ADMINISTRATORS, bytesOf, get, idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
@@ -25,6 +26,13 @@ export const handoutRoutes: Route[] = [
     access: ADMINISTRATORS,
     takes: 'file',
     handle: async (call) => addHandout(call.deps, await courseOf(call), uploadOf(call), call.account!.name),
+  },
+  {
+    method: 'post',
+    path: '/api/messages/pictures',
+    access: ADMINISTRATORS,
+    takes: 'file',
+    handle: (call) => addPicture(call.deps, uploadOf(call)),
   },
   {
     method: 'put',

@@ -75,7 +75,7 @@ export const senderHouse = ({ senderName, language, replyTo, repliesToTrainer }:
 /** The date of a moment where the house is. */
 export const houseDay = ({ zone }: Pick<House, 'zone'>, at: Instant): LocalDate => dateOf(Zone.of(zone).dayAt(at));
 
-/** Where the picture of a house is fetched by mail programs, and by our own pages. @param baseUrl empty for our own pages */
+/** Where a picture of a house is fetched by mail programs, and by our own pages. @param baseUrl empty for our own pages */
 export const logoAddress = (baseUrl: string, id: string): string => `${baseUrl}/api/brand/${id}`;
 
 /** What stands around every message, as it is drawn. */
@@ -84,4 +84,5 @@ export const frameOf = ({ frame, organisation }: Pick<House, 'frame' | 'organisa
   imprint: frame.imprint,
   logo: frame.logo && logoAddress(baseUrl, frame.logo),
   alt: organisation,
+  pictures: logoAddress(baseUrl, ''),
 });

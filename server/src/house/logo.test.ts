@@ -6,7 +6,8 @@ import { SettingsDraft } from '@nudrik/contract';
 import { mailOf } from '../messages/mail-channel.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
-import { findLogo, setLogo } from './logo.ts';
+import { findPicture as findLogo } from '../messages/picture.ts';
+import { setLogo } from './logo.ts';
 import { listHouseChanges } from './record.ts';
 import { saveSettings, settingsView } from './settings.ts';
 

@@ -27,7 +27,14 @@ export async function seeLeft(deps: Deps, byWhom: string): Promise<MailboxView |
   const told = (words: string) => Object.fromEntries(view.left.map(({ from, subject }) => [`“${subject}” from ${from}`, words]));
   await transaction(deps.db, async (client) => {
     await forgetLeft(client, view.name);
-    await recordHouse(client, 'settings', { at: deps.clock.now(), byWhom }, 'What could not be taken from the mailbox', told('lies there'), told('looked at'));
+    await recordHouse(
+      client,
+      'settings',
+      { at: deps.clock.now(), byWhom },
+      'What could not be taken from the mailbox',
+      told('lies there'),
+      told('looked at'),
+    );
     await announce(client, 'settings', 'people');
   });
   return mailboxView(deps);

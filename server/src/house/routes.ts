@@ -2,7 +2,8 @@ import { HOUSE_AREAS, Line, SettingsDraft, TestMailRequest } from '@nudrik/contr
 import { z } from 'zod';
 import { headFile } from '../answer-file.ts';
 import { ADMINISTRATORS, bytesOf, get, idOf, OFFICE, parse, type Route } from '../route.ts';
-import { findLogo, setLogo } from './logo.ts';
+import { findPicture } from '../messages/picture.ts';
+import { setLogo } from './logo.ts';
 import { mailboxView, seeLeft } from './mailbox.ts';
 import { listHouseChanges } from './record.ts';
 import { nowOrLater } from '../work/routes.ts';
@@ -46,7 +47,7 @@ export const houseRoutes: Route[] = [
     path: '/api/brand/:id',
     access: 'public',
     async handle(call) {
-      const { name, type, content } = await findLogo(call.deps.db, idOf(call));
+      const { name, type, content } = await findPicture(call.deps.db, idOf(call));
       headFile(call.res, name, type, 'inline');
       // its address names it for good, and mail programs show it from anywhere
       call.res.setHeader('cache-control', 'public, max-age=31536000, immutable');

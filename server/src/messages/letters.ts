@@ -270,8 +270,8 @@ export async function sendTestLetter(
   const letter = letterOf(reading, readings, facts, now, lead, deps.settings.baseUrl);
   const subject = `Test: ${letter.subject}`;
   const { html, text } = letter;
-  const pictured = await pictureFor(deps.db, house, deps.settings.baseUrl);
-  const { outcome, response } = await handOverNow(deps, house, pictured({ fromName: letter.from, toName: account.name, toAddress: account.email, replyTo: account.email, subject, html, text, files: await attaching(deps.db, facts.handouts)(reading.step) })); // prettier-ignore
+  const pictured = pictureFor(deps.db, house, deps.settings.baseUrl);
+  const { outcome, response } = await handOverNow(deps, house, await pictured({ fromName: letter.from, toName: account.name, toAddress: account.email, replyTo: account.email, subject, html, text, files: await attaching(deps.db, facts.handouts)(reading.step) })); // prettier-ignore
   await insertTestLetter(deps.db, { at: now, byWhom: account.name, account: account.id, course: courseId, stepName: step.name, readAs: who, to: account.email, subject, html, text, outcome, answer: response }); // prettier-ignore
   const isAccepted = outcome === 'accepted';
   return { isAccepted, words: isAccepted ? `Sent to ${account.email}, as ${who} would read it.` : `The mail server did not take it: “${response}”.` }; // prettier-ignore

@@ -1,21 +1,86 @@
-import type { Queryable } from '../db/db.ts';
+import { Readable } from 'node:stream';
+import { picturesIn, textsOf, type PlanStep } from '@nudrik/core';
+import type { PictureView } from '@nudrik/contract';
+import { rows, type Client, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { findFile, putFile, type Purpose } from '../files/files.repo.ts';
+import { measured } from '../files/look.ts';
+import { typeOf } from '../files/type.ts';
 import { logoAddress, type House } from '../house/house.ts';
-import { findLogo } from '../house/logo.ts';
+import { Refused } from '../refusal.ts';
 import type { Letter } from './channel.ts';
+
+/** Bytes of one picture: it comes with each mail. */
+const MOST_BYTES = 200_000;
+/** What mail programs show. */
+const TYPES = ['image/png', 'image/jpeg', 'image/gif'];
+
+/** Keeps a picture that stands in messages, or above them. @throws Refused where mail programs would not show it */
+export async function putPicture(
+  db: Client | Queryable,
+  { name, content }: { name: string; content: Buffer },
+  purpose: Extract<Purpose, 'logo' | 'picture'>,
+): Promise<PictureView> {
+  if (content.length > MOST_BYTES)
+    throw new Refused('wrong-file', `${name}: expected at most 200 kB, since it comes with each mail; got ${Math.round(content.length / 1000)} kB. Nothing was changed.`); // prettier-ignore
+  const { type } = await typeOf(content.subarray(0, 65_536), () => Readable.from([content]));
+  if (!type || !TYPES.includes(type))
+    throw new Refused('wrong-file', `${name}: expected a picture as PNG, JPEG or GIF, which mail programs show. Nothing was changed.`);
+  const size = measured(content, name);
+  const { id } = await putFile(db as Client, { name, type, content, purpose });
+  return { id, name, ...size };
+}
+
+/** A picture for the texts of messages. */
+export const addPicture = ({ db }: Deps, file: { name: string; content: Buffer }): Promise<PictureView> => putPicture(db, file, 'picture');
+
+/** A picture that stands in messages or above them, or stood there. @throws Refused where there is none */
+export async function findPicture(db: Queryable, id: string): Promise<{ name: string; type: string; content: Buffer }> {
+  const file = await findFile(db, id, ['logo', 'picture']);
+  if (!file) throw new Refused('not-found', 'There is no such picture, or not any more.');
+  return file;
+}
+
+const LIST_THERE = "select id::text from files where id = any($1::bigint[]) and purpose = 'picture'";
+
+/** Pictures that the messages of steps name, and that are not there: of another house, or made up. */
+export async function pictureFaults(db: Queryable, steps: readonly PlanStep[]): Promise<{ step: string; message: string }[]> {
+  const named = steps.flatMap(({ id, name, message }) =>
+    textsOf(message).flatMap(({ text }) => picturesIn(text.body).map((picture) => ({ id, name, picture }))),
+  );
+  if (named.length === 0) return [];
+  const there = new Set((await rows<{ id: string }>(db, LIST_THERE, [named.map(({ picture }) => picture)])).map(({ id }) => id));
+  return named
+    .filter(({ picture }) => !there.has(picture))
+    .map(({ id, name }) => ({
+      step: id,
+      message: `“${name}”: A picture of the text is not there any more. Take it out, or choose it again.`,
+    }));
+}
 
 type Pictured = Pick<Letter, 'html'> & Partial<Pick<Letter, 'files'>>;
 
 /**
- * How the house's picture goes with a letter: in it, where the house says so, and otherwise it is fetched from where it stands.
- * @returns what puts it in; a letter without the picture stays as it is
+ * How the pictures of a house go with letters: in them, where the house says so, and otherwise they are fetched from where they stand. Each
+ * is read once, however many letters bring it.
+ * @returns what puts them in; a letter without pictures stays as it is
  */
-export async function pictureFor(db: Queryable, house: House, baseUrl: string): Promise<<T extends Pictured>(letter: T) => T> {
-  const { logo, isEmbedded } = house.frame;
-  if (logo === null || !isEmbedded) return (letter) => letter;
-  const address = `src="${logoAddress(baseUrl, logo)}"`;
-  const picture = { ...(await findLogo(db, logo)), cid: `picture-${logo}@${house.senderAddress.split('@')[1]}` };
-  return (letter) =>
-    letter.html.includes(address)
-      ? { ...letter, html: letter.html.replaceAll(address, `src="cid:${picture.cid}"`), files: [...(letter.files ?? []), picture] }
-      : letter;
+export function pictureFor(db: Queryable, house: House, baseUrl: string): <T extends Pictured>(letter: T) => Promise<T> {
+  if (!house.frame.isEmbedded) return (letter) => Promise.resolve(letter);
+  // values are escaped in a letter: nobody's words make such an address
+  const address = new RegExp(`src="${escaped(logoAddress(baseUrl, ''))}(\\d{1,18})"`, 'g');
+  const read = new Map<string, Promise<{ name: string; type: string; content: Buffer; cid: string }>>();
+  const of = (id: string) => {
+    if (!read.has(id)) read.set(id, findPicture(db, id).then((file) => ({ ...file, cid: `picture-${id}@${house.senderAddress.split('@')[1]}` }))); // prettier-ignore
+    return read.get(id)!;
+  };
+  return async (letter) => {
+    const ids = [...new Set([...letter.html.matchAll(address)].map(([, id]) => id!))];
+    if (ids.length === 0) return letter;
+    const pictures = new Map(await Promise.all(ids.map(async (id) => [id, await of(id)] as const)));
+    const html = letter.html.replace(address, (_, id: string) => `src="cid:${pictures.get(id)!.cid}"`);
+    return { ...letter, html, files: [...(letter.files ?? []), ...pictures.values()] };
+  };
 }
+
+const escaped = (text: string): string => text.replace(/[.*+?^${}()|[\]\\/]/g, '\\$&');

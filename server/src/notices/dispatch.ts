@@ -399,7 +399,7 @@ async function pack(
     posts.map(({ id }) => id),
     now,
   );
-  const pictured = await pictureFor(client, house, all.baseUrl);
+  const pictured = pictureFor(client, house, all.baseUrl);
   const filesOf = attaching(client, facts.handouts);
   const given = posts.map(({ parcel: { step, recipient, notices }, message }) => ({ step, notice: notices[0]!.notice.id, person: recipient.person?.id ?? null, toName: message.to_name, toAddress: message.to_address })); // prettier-ignore
   await giveDownloads(client, given, facts.handouts, now);
@@ -413,7 +413,7 @@ async function pack(
     const signed = (text: string): string => withDownloads(link ? withSigned(text, key, link) : text, key, step, notices[0]!.notice.id);
     const letter = letterOf(id, deliveries.get(id)!, message, house, now);
     const files = await filesOf(step);
-    letters.push(pictured({ ...letter, html: signed(letter.html), text: signed(letter.text), ...(files.length > 0 && { files }) }));
+    letters.push(await pictured({ ...letter, html: signed(letter.html), text: signed(letter.text), ...(files.length > 0 && { files }) }));
   }
   return letters;
 }

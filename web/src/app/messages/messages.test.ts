@@ -9,13 +9,13 @@ import { openPage } from '../../testing/page.ts';
 import { MessageWriter } from './message-writer.ts';
 import { TemplateEdit } from './template-edit.ts';
 import { TextEditor } from './text-editor.ts';
-import { ButtonNode, docFrom, Field, PartNode, PeopleNode, WithParts } from './text-nodes.ts';
+import { ButtonNode, docFrom, Field, PartNode, PeopleNode, PictureNode, WithParts } from './text-nodes.ts';
 
 const text = (words: string): Inline => ({ type: 'text', text: words });
 const field = (name: string, fallback: string | null = null): Inline => ({ type: 'field', attrs: { name, fallback } });
 const p = (...content: Inline[]): Block => ({ type: 'paragraph', content });
 const doc = (...content: Block[]): Doc => ({ type: 'doc', content });
-const editor = (content: Doc): Editor => new Editor({ extensions: [StarterKit.configure({ document: false, trailingNode: false, link: { protocols: ['to'], isAllowedUri: () => true, HTMLAttributes: { target: null, rel: null, class: null } } }), WithParts, Field, ButtonNode, PeopleNode, PartNode], content }); // prettier-ignore
+const editor = (content: Doc): Editor => new Editor({ extensions: [StarterKit.configure({ document: false, trailingNode: false, link: { protocols: ['to'], isAllowedUri: () => true, HTMLAttributes: { target: null, rel: null, class: null } } }), WithParts, Field, ButtonNode, PeopleNode, PictureNode, PartNode], content }); // prettier-ignore
 
 describe('what an editor holds', () => {
   test.each<[string, Block]>([
@@ -29,6 +29,7 @@ describe('what an editor holds', () => {
     ['a button', { type: 'button', attrs: { href: 'https://x.example' }, content: [text('Open '), field('course')] }],
     ['a part for some', { type: 'part', attrs: { onlyIf: { department: ['1'] } }, content: [p(text('a')), { type: 'horizontalRule' }] }],
     ['a part that nobody is named for yet', { type: 'part', attrs: { onlyIf: null }, content: [p(text('a'))] }],
+    ['a picture', { type: 'picture', attrs: { file: '7', alt: 'The hooks', width: 320 } }],
     ['where the table stands', { type: 'people', attrs: { columns: ['person', 'told'] } }],
   ])('%s: is the same text again', (_, block) => {
     const written = doc(p(text('first')), block);
@@ -96,6 +97,35 @@ describe('the editor of a text', () => {
       await page.settle();
     }
     expect((page.fixture.componentInstance as TemplateEdit).message().subject).toBe('About it all');
+  });
+
+  it('takes a picture from a file, no wider than the text; what is refused is said, and nothing is lost', async () => {
+    const { page, said, inside } = await open({ body: 'x' });
+    const field = page.getByLabelText<HTMLInputElement>('A picture from a file');
+    const choose = async (): Promise<void> => {
+      Object.defineProperty(field, 'files', { configurable: true, value: [new File([new Uint8Array(9)], 'hooks.png')] });
+      field.dispatchEvent(new Event('change'));
+      await page.settle();
+    };
+    await choose();
+    await page.answer('/api/messages/pictures?name=hooks.png', { id: '9', name: 'hooks.png', width: 1_200, height: 800 });
+    const picture = (attrs: object) => ({ type: 'picture', attrs: { file: '9', alt: '', width: 496, ...attrs } });
+    const pictureIn = (body: Body | undefined) => (body as Doc).content.find(({ type }) => type === 'picture');
+    expect(pictureIn(said.at(-1))).toEqual(picture({}));
+    let at = 0;
+    inside.state.doc.descendants((node, pos) => void (node.type.name === 'picture' && (at = pos)));
+    inside.commands.setNodeSelection(at);
+    await page.settle();
+    const alt = page.getByLabelText<HTMLInputElement>(/^What it shows/);
+    alt.value = 'The hooks';
+    alt.dispatchEvent(new Event('input'));
+    alt.dispatchEvent(new Event('blur'));
+    await page.settle();
+    await page.choose(page.getByLabelText('How wide it is'), 'small');
+    expect(pictureIn(said.at(-1))).toEqual(picture({ alt: 'The hooks', width: 160 }));
+    await choose();
+    await page.refuse('/api/messages/pictures?name=hooks.png', { code: 'wrong-file', message: 'hooks.png: expected at most 200 kB.' }, 400);
+    expect(page.getByRole('alert').textContent).toContain('expected at most 200 kB');
   });
 
   it('makes a part of what is chosen, for those whom its conditions name, and takes that back', async () => {

@@ -25,6 +25,7 @@ import {
   LINK_PLACES,
   linkPlaceOf,
   MERGE_FIELDS,
+  PICTURE_WIDTHS,
   plainWords,
   TABLE_COLUMNS,
   tellCondition,
@@ -38,7 +39,9 @@ import {
 import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { conditionFrom, keptRows, openConditions, type GroupRow } from '../conditions/condition-model.ts';
 import { ConditionRows, type ConditionChoices } from '../conditions/condition-rows.ts';
-import { ButtonNode, docFrom, Field, PartNode, PeopleNode, sliceOf, WithParts } from './text-nodes.ts';
+import { ButtonNode, docFrom, Field, PartNode, PeopleNode, PictureNode, sliceOf, WithParts } from './text-nodes.ts';
+import { PlansApi } from '../plans/plans.api.ts';
+import { sentenceOf } from '../shared/refusal.ts';
 
 /** One paragraph that cannot be parted: a subject. */
 const OneLine = Node.create({ name: 'doc', topNode: true, content: 'paragraph' });
@@ -64,6 +67,7 @@ type Chosen =
   | { kind: 'field'; name: string; fallback: string }
   | { kind: 'link' | 'button'; href: string }
   | { kind: 'people'; columns: readonly TableColumn[] }
+  | { kind: 'picture'; alt: string; width: number }
   | { kind: 'part'; onlyIf: Condition | null };
 
 /** The text of a message, or its subject on one line. Merge fields are solid tokens: `{` opens their list, and they go as a whole. */
@@ -85,6 +89,9 @@ export class TextEditor {
   /** with them, parts may be for some readers only */
   readonly parts = input<PartChoices | null>(null);
   readonly changed = output<Body>();
+  private readonly api = inject(PlansApi);
+  protected readonly isTaking = signal(false);
+  protected readonly widths = Object.entries(PICTURE_WIDTHS).map(([label, value]): Choice<number> => ({ value, label }));
   private readonly place = viewChild.required<ElementRef<HTMLElement>>('place');
   private readonly fieldList = viewChild<SelectField>('fieldList');
   private editor: Editor | null = null;
@@ -118,7 +125,7 @@ export class TextEditor {
     { label: 'Quote', on: () => this.is('blockquote'), act: () => this.run((chain) => chain.toggleBlockquote()) },
     { label: 'Link', on: () => this.is('link'), act: () => this.askLink() },
     { label: 'Button', on: () => this.is('button'), act: () => this.putButton() },
-    { label: 'Divider', on: () => false, act: () => this.run((chain) => chain.setHorizontalRule()) },
+    { label: 'Line', on: () => false, act: () => this.run((chain) => chain.setHorizontalRule()) },
   ];
 
   constructor() {
@@ -164,7 +171,7 @@ export class TextEditor {
           }),
         }),
         Field,
-        ...(isLine ? [OneLine] : [WithParts, ButtonNode, PeopleNode, PartNode.configure({ tell: (condition) => this.tell(condition) })]),
+        ...(isLine ? [OneLine] : [WithParts, ButtonNode, PictureNode, PeopleNode, PartNode.configure({ tell: (condition) => this.tell(condition) })]),
       ], // prettier-ignore
       content: this.contentOf(this.told),
       editorProps: {
@@ -210,13 +217,14 @@ export class TextEditor {
     this.chosen.set(
       this.is('field')
         ? { kind: 'field', name: String(attrs('field')['name']), fallback: (attrs('field')['fallback'] as string | null) ?? '' }
-        : this.is('people') || this.is('button') || this.is('link') || !this.is('part')
+        : this.is('people') || this.is('picture') || this.is('button') || this.is('link') || !this.is('part')
           ? this.chosenIn(attrs)
           : { kind: 'part', onlyIf: attrs('part')['onlyIf'] as Condition | null },
     );
   }
 
   private chosenIn(attrs: (name: string) => Record<string, unknown>): Chosen | null {
+    if (this.is('picture')) return { kind: 'picture', alt: String(attrs('picture')['alt']), width: Number(attrs('picture')['width']) };
     return this.is('people')
       ? { kind: 'people', columns: attrs('people')['columns'] as TableColumn[] }
       : this.is('button')
@@ -268,6 +276,32 @@ export class TextEditor {
   protected toggleColumn(column: TableColumn, columns: readonly TableColumn[]): void {
     const next = columns.includes(column) ? columns.filter((one) => one !== column) : [...columns, column];
     this.editor?.commands.updateAttributes('people', { columns: next });
+  }
+
+  /** Takes a picture from a file, and puts it where the cursor is. */
+  protected choosePicture(event: Event): void {
+    const field = event.target as HTMLInputElement;
+    const file = field.files?.[0];
+    // the same file may be chosen again
+    field.value = '';
+    if (!file) return;
+    this.problem.set(null);
+    this.isTaking.set(true);
+    this.api.addPicture(file).subscribe({
+      next: ({ id, width }) => {
+        this.isTaking.set(false);
+        const fits = Math.max(16, Math.min(width, PICTURE_WIDTHS.wide));
+        this.run((chain) => chain.insertContent({ type: 'picture', attrs: { file: id, alt: '', width: fits } }));
+      },
+      error: (error: unknown) => {
+        this.isTaking.set(false);
+        this.problem.set(sentenceOf(error));
+      },
+    });
+  }
+
+  protected setPicture(change: { alt?: string; width?: number }): void {
+    this.editor?.commands.updateAttributes('picture', change);
   }
 
   protected putTable(): void {

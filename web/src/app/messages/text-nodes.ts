@@ -39,6 +39,25 @@ export const ButtonNode = Node.create({
   renderHTML: ({ node, HTMLAttributes }) => ['p', mergeAttributes(HTMLAttributes, { class: 'as-button', 'data-href': node.attrs['href'] as string }), 0], // prettier-ignore
 });
 
+/** A picture that the house keeps. */
+export const PictureNode = Node.create({
+  name: 'picture',
+  group: 'block',
+  atom: true,
+  draggable: true,
+  addAttributes: () => ({
+    file: { default: '', parseHTML: (element: HTMLElement) => element.dataset['file'] ?? '', renderHTML: () => ({}) },
+    alt: { default: '', parseHTML: (element: HTMLElement) => element.getAttribute('alt') ?? '', renderHTML: () => ({}) },
+    width: { default: 320, parseHTML: (element: HTMLElement) => Number(element.getAttribute('width')) || 320, renderHTML: () => ({}) },
+  }),
+  // of what is pasted only our own: pictures from elsewhere are none that the house keeps
+  parseHTML: () => [{ tag: 'img[data-file]' }],
+  renderHTML: ({ node }) => {
+    const { file, alt, width } = node.attrs as { file: string; alt: string; width: number };
+    return ['img', { class: 'picture', src: `/api/brand/${encodeURIComponent(file)}`, 'data-file': file, alt, width }];
+  },
+});
+
 /** Where the table of a gathered message stands. */
 export const PeopleNode = Node.create({
   name: 'people',
@@ -124,6 +143,10 @@ function blockFrom(node: JSONContent): Block[] {
       return [{ type: 'button', attrs: { href: String(node.attrs?.['href']) }, ...inlines() }];
     case 'part':
       return [{ type: 'part', attrs: { onlyIf: (node.attrs?.['onlyIf'] as Condition | null | undefined) ?? null }, content: children.flatMap(blockFrom) }]; // prettier-ignore
+    case 'picture': {
+      const { file, alt, width } = (node.attrs ?? {}) as { file?: string; alt?: string; width?: number };
+      return [{ type: 'picture', attrs: { file: String(file), alt: String(alt ?? ''), width: Number(width ?? 320) } }];
+    }
     case 'people':
       return [{ type: 'people', attrs: { columns: [...((node.attrs?.['columns'] as TableColumn[] | undefined) ?? [])] } }];
     default:

@@ -5,6 +5,7 @@ import type {
   LetterView,
   LibraryMessage,
   LibraryVersion,
+  PictureView,
   PlanChoices,
   PlanDraft,
   PlanDraftSave,
@@ -102,6 +103,11 @@ export class PlansApi {
   /** A step's message as its real readers would have it. */
   letter(course: string, step: PlanStepView, as: string | null, language: Language | null): Observable<LetterView> {
     return this.http.post<LetterView>(`/api/plans/${course}/letter`, { step, as, language });
+  }
+
+  /** A picture for the text of a message. */
+  addPicture(file: File): Observable<PictureView> {
+    return this.http.post<PictureView>('/api/messages/pictures', file, { params: { name: file.name }, headers: { 'content-type': 'application/octet-stream' } }); // prettier-ignore
   }
 
   /** The same, sent to whoever asks, marked as a test. */

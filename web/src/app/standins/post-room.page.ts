@@ -22,6 +22,7 @@ import { StandinsApi } from './standins.api.ts';
     .behave .field { margin: 0; }
     .odd { display: flex; flex-wrap: wrap; gap: 4px 18px; }
     .when { width: 130px; }
+    .pair { white-space: nowrap; }
   `,
 })
 export class PostRoomPage {
