@@ -11,6 +11,7 @@ import { sendCopies } from './copies/copies.ts';
 import { sendOutbox } from './conversations/outbox.ts';
 import { takeMail } from './messages/arrive.ts';
 import { listenInbound } from './messages/inbound.ts';
+import { checkLinks, gatherLinks } from './messages/links.ts';
 import { MailboxReader } from './messages/mailbox.ts';
 import type { Channel } from './messages/channel.ts';
 import { claimOnto, dispatch } from './notices/dispatch.ts';
@@ -114,6 +115,8 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   let writing: Promise<void> | null = null;
   let watching: Promise<unknown> | null = null;
   let fetching: Promise<void> | null = null;
+  let looking: Promise<void> | null = null;
+  const ending = new AbortController();
   const life = (async () => {
     while (!stopped) {
       isWoken = false;
@@ -131,6 +134,8 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       });
       feeding ??= attempt('mail', feed).then(() => void (feeding = null));
       watching ??= attempt('plans watched', () => watchPlans(deps)).then(() => void (watching = null));
+      // addresses on the web take their time
+      looking ??= attempt('links', async () => void (await checkLinks(deps, ending.signal))).then(() => void (looking = null));
       if (mailbox) fetching ??= attempt('mailbox', () => mailbox.lookIfDue()).then(() => void (fetching = null));
       writing ??= attempt('conversations', async () => {
         await sendCopies(deps);
@@ -140,6 +145,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       if (round % 30 === 0) {
         await attempt('set aside', () => retryAside(deps, round === 0));
         await attempt('long work', () => freeLostJobs(deps.db));
+        await attempt('links', () => gatherLinks(deps));
         if (round % 3_600 === 0) {
           await attempt('long work', () => forgetOldJobs(deps.db));
           await attempt('uploads', () => forgetUploads(deps.db));
@@ -158,6 +164,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   })();
   return async () => {
     stopped = true;
+    ending.abort();
     wake();
     const jobsStopped = stopJobs();
     await wire.stop(STOP_MS);
@@ -169,6 +176,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     await watching;
     await mailbox?.close();
     await fetching;
+    await looking;
     await jobsStopped;
     await wire.stop(STOP_MS);
     await lease.end();

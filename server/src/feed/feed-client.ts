@@ -1,7 +1,6 @@
-import { lookup } from 'node:dns/promises';
-import { BlockList, isIP } from 'node:net';
 import { FeedPage, tellIssues, type FeedPerson } from '@nudrik/contract';
 import type { Instant } from '@nudrik/core';
+import { findOwnHost } from '../own-hosts.ts';
 
 /** What came of asking the feed: everyone, or nothing new since the last time. */
 export type FeedAnswer = { kind: 'unchanged' } | { kind: 'people'; etag: string | null; people: FeedPerson[] };
@@ -16,25 +15,13 @@ const MOST_PAGES = 2_000;
 const MOST_PAGE = 20 * 1024 * 1024;
 const MOST_BYTES = 400 * 1024 * 1024;
 
-/** Addresses that are ours or nobody's: the machine itself, private and reserved ranges. */
-const OWN = new BlockList();
-for (const [network, bits] of [
-  ['0.0.0.0', 8], ['10.0.0.0', 8], ['100.64.0.0', 10], ['127.0.0.0', 8], ['169.254.0.0', 16], ['172.16.0.0', 12], ['192.0.0.0', 24], ['192.168.0.0', 16],
-  ['198.18.0.0', 15], ['224.0.0.0', 4], ['240.0.0.0', 4],
-] as const) OWN.addSubnet(network, bits, 'ipv4'); // prettier-ignore
-for (const [network, bits] of [['::', 127], ['fc00::', 7], ['fe80::', 10], ['ff00::', 8], ['::ffff:0:0', 96], ['64:ff9b::', 96]] as const)
-  OWN.addSubnet(network, bits, 'ipv6'); // prettier-ignore
-
 /**
  * Lets nobody use the feed to look into the network that Nudrik stands in.
  * @param allowed hosts that are meant, as the settings of the process list them
  */
 async function refuseOwnHosts(url: URL, allowed: readonly string[]): Promise<void> {
-  const host = url.hostname.replace(/^\[|\]$/g, '').toLowerCase();
-  if (allowed.includes(host) || allowed.includes(url.host.toLowerCase())) return;
-  const found = isIP(host) ? [{ address: host, family: isIP(host) }] : await lookup(host, { all: true }).catch(() => []);
-  const own = found.find(({ address, family }) => OWN.check(address, family === 6 ? 'ipv6' : 'ipv4'));
-  if (own) throw new FeedFault(`${url.host} is an address inside (${own.address}); it is asked only where NUDRIK_FEED_HOSTS lists it`);
+  const own = await findOwnHost(url, allowed);
+  if (own) throw new FeedFault(`${url.host} is an address inside (${own}); it is asked only where NUDRIK_FEED_HOSTS lists it`);
 }
 
 async function fetchPage(url: URL, etag: string | null, now: Instant, timeoutMs: number): Promise<Response> {

@@ -14,6 +14,7 @@ import {
   tellList,
   tellMoment,
   templateFault,
+  textFor,
   textIn,
   zoneWords,
   type Instant,
@@ -33,6 +34,7 @@ import { loadRoster } from '../people/roster.repo.ts';
 import { houseToday } from '../people/today.ts';
 import { listOpen } from '../plans/plans.repo.ts';
 import { Refused } from '../refusal.ts';
+import { linkTroubles } from './links.ts';
 import { pictureFor } from './picture.ts';
 import { handOverNow } from './post.ts';
 import { countTestLetters, insertTestLetter, listSample } from './test-letters.repo.ts';
@@ -126,6 +128,7 @@ async function readingsOf(
     if (!known || (known.outcome !== 'send' && line.outcome === 'send')) lineOf.set(key, line);
   }
   const owner = roster.person(course.owner);
+  const troublesOf = await linkTroubles(deps, step.message);
   const readings = list.flatMap((assignment) =>
     rolesFor(step.to, course.assistants).map((role: Role): Reading => {
       const key = `${assignment.id}/${role}`;
@@ -142,6 +145,7 @@ async function readingsOf(
         ...(recipient.person && !recipient.person.isReachable ? [`mail to ${recipient.person.name} comes back`] : []),
         // without a reader nothing is written
         ...(recipient.address === null ? [] : missing.map((field) => `{${field}} has no value`)),
+        ...(recipient.address === null ? [] : troublesOf(textFor(step, assignment, recipient, { roster, house }, at))),
         ...(subject.length > SUBJECT_LETTERS ? [`the subject has ${subject.length} letters: many mail programs cut it off at ${SUBJECT_LETTERS}`] : []),
       ]; // prettier-ignore
       const reader = { key, employee: employee.name, to: recipient.person?.name ?? recipient.address, language, troubles };

@@ -24,6 +24,7 @@ import { holdsView } from '../holding/holding.ts';
 import { getHouse } from '../house/house.ts';
 import { findPause } from '../messages/channels.repo.ts';
 import { mailboxView } from '../house/mailbox.ts';
+import { brokenMessages } from '../messages/links.ts';
 import { isMissingAhead, LACKS } from '../notices/lacks.sql.ts';
 import { listWarned } from '../plans/warnings.ts';
 import { tellAside } from '../work/set-aside.ts';
@@ -495,6 +496,14 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
       act: { label: first.mend ? 'Mend it' : 'Open the plan', link: `/plans/${id}?step=${encodeURIComponent(first.step)}`, does: null },
     });
   }
+  const broken = await brokenMessages(deps, today, zone, now);
+  for (const { course, step, next28, words } of broken.slice(0, 20))
+    list.push({
+      kind: 'plan',
+      label: 'Link',
+      words: `“${step.name}” of ${course.title}: ${words}. ${next28 === 0 ? 'Nobody gets it in the next 28 days' : `It goes ${next28 === 1 ? 'once' : `${next28} times`} in the next 28 days`}.`,
+      act: { label: 'Open the plan', link: `/plans/${course.id}?step=${encodeURIComponent(step.id)}`, does: null },
+    });
   const { count, since } = await oneRow<{ count: number; since: Date | null }>(db, COUNT_MARKING, []);
   if (since)
     list.push({

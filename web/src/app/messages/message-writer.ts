@@ -41,7 +41,7 @@ export class MessageWriter {
   protected readonly view = load(
     toObservable(this.asked).pipe(debounceTime(250)),
     ({ course, step, as, language }) => this.api.letter(course, step, as, language),
-    ['people', 'notices'],
+    ['people', 'notices', 'plans'],
   );
   /** what is wrong with the text is said at once */
   protected readonly fault = computed(() => templateFault(this.step().message) ?? this.view.data()?.fault ?? null);
