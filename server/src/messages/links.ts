@@ -1,4 +1,4 @@
-import { DAY_MS, HOUR, hrefsIn, linkPlaceOf, tellDate, textsOf, Zone, type Instant, type PlanStep, type Template } from '@nudrik/core';
+import { DAY_MS, HOUR, hrefsIn, linkPlaceOf, tellDate, textsOf, type Zone, type Instant, type PlanStep, type Template } from '@nudrik/core';
 import { announce, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { findOwnHost } from '../own-hosts.ts';
