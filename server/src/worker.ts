@@ -26,6 +26,7 @@ import { forgetOldJobs, freeLostJobs } from './work/jobs.ts';
 import { startJobs } from './work/run-jobs.ts';
 import { seldom } from './work/seldom.ts';
 import { watchPlans } from './plans/warnings.ts';
+import { tellPostRoom } from './standins/post-clock.ts';
 import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
 import { reconcileWaiting } from './requirements/reconcile.ts';
@@ -93,11 +94,16 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     const row = await findDemoClock(deps.db);
     if (row) clock.adopt(row);
     // simulated time waits for the roster of its day, and for all that is due then
-    await carryClock(deps, clock, async () => {
-      await pullIfDue(deps);
-      await wire.idle();
-      await drain(deps, mailer);
-    });
+    await carryClock(
+      deps,
+      clock,
+      async () => {
+        await pullIfDue(deps);
+        await wire.idle();
+        await drain(deps, mailer);
+      },
+      () => tellPostRoom(deps),
+    );
   };
   if (clock instanceof DemoClock) await attempt('clock', () => rebase(deps, clock));
   /** Keeps the wire fed as long as anything is due. */
@@ -116,6 +122,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   let watching: Promise<unknown> | null = null;
   let fetching: Promise<void> | null = null;
   let looking: Promise<void> | null = null;
+  let telling: Promise<void> | null = null;
   const ending = new AbortController();
   const life = (async () => {
     while (!stopped) {
@@ -134,6 +141,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       });
       feeding ??= attempt('mail', feed).then(() => void (feeding = null));
       watching ??= attempt('plans watched', () => watchPlans(deps)).then(() => void (watching = null));
+      if (clock instanceof DemoClock && round % 5 === 0) telling ??= attempt('post room', () => tellPostRoom(deps)).then(() => void (telling = null)); // prettier-ignore
       // addresses on the web take their time
       looking ??= attempt('links', async () => void (await checkLinks(deps, ending.signal))).then(() => void (looking = null));
       if (mailbox) fetching ??= attempt('mailbox', () => mailbox.lookIfDue()).then(() => void (fetching = null));
@@ -177,6 +185,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     await mailbox?.close();
     await fetching;
     await looking;
+    await telling;
     await jobsStopped;
     await wire.stop(STOP_MS);
     await lease.end();

@@ -14,8 +14,8 @@ export class DeliveryReports {
   }
 
   /** Tells the sender that what was taken could not be delivered after all: whether they asked for reports or not. */
-  returned({ envelope }: SMTPServerSession, address: string, mail: KeptMail): void {
-    if (envelope.mailFrom) void this.report(envelope.mailFrom.address, envelope.dsn?.envid ?? null, address, mail, true);
+  async returned(envelope: { from: string; id: string | null }, address: string, mail: KeptMail): Promise<void> {
+    if (envelope.from) await this.report(envelope.from, envelope.id, address, mail, true);
   }
 
   private async report(to: string, envelopeId: string | null, address: string, mail: KeptMail, isReturned = false): Promise<void> {

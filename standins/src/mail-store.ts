@@ -1,6 +1,7 @@
 import { appendFile, mkdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { Behaviour, PostRoomMail } from '@nudrik/contract';
+import type { AddressBehaviour, PostRoomMail } from '@nudrik/contract';
+import type { Later } from './later.ts';
 
 /** What the list shows of a mail, and its number for the next start. */
 export type KeptMail = PostRoomMail & {
@@ -63,15 +64,26 @@ export class MailStore {
     if (this.folder !== null) await this.replace('mails.jsonl', mails.map((mail) => `${JSON.stringify(mail)}\n`).join(''));
   }
 
-  /** How addresses misbehave; null where nobody set it yet. */
-  async behaviours(): Promise<Record<string, Behaviour> | null> {
+  /** How addresses misbehave; null where nobody set it yet. One that was kept before has no hours. */
+  async behaviours(): Promise<Record<string, AddressBehaviour | AddressBehaviour['behaviour']> | null> {
     if (this.folder === null) return null;
     const text = await readFile(this.at('behaviours.json'), 'utf8').catch(() => null);
-    return text === null ? null : (JSON.parse(text) as Record<string, Behaviour>);
+    return text === null ? null : (JSON.parse(text) as Record<string, AddressBehaviour | AddressBehaviour['behaviour']>);
   }
 
-  async keepBehaviours(behaviours: Record<string, Behaviour>): Promise<void> {
+  async keepBehaviours(behaviours: Record<string, AddressBehaviour>): Promise<void> {
     if (this.folder !== null) await this.replace('behaviours.json', JSON.stringify(behaviours));
+  }
+
+  /** What is still to come back. */
+  async later(): Promise<Later[]> {
+    if (this.folder === null) return [];
+    const text = await readFile(this.at('later.json'), 'utf8').catch(() => '[]');
+    return JSON.parse(text) as Later[];
+  }
+
+  async keepLater(list: readonly Later[]): Promise<void> {
+    if (this.folder !== null) await this.replace('later.json', JSON.stringify(list));
   }
 
   /** Whole or not at all. */

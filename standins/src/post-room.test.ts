@@ -178,6 +178,40 @@ it('whoever is away says so by itself, once, as machines do; whoever writes back
   await close();
 });
 
+it('whoever answers after some hours does so once it is so late, also where the post room was shut between', async () => {
+  const folder = await mkdtemp(join(tmpdir(), 'post-room-'));
+  const came: ParsedMail[] = [];
+  const inbound = new SMTPServer({ authOptional: true, disabledCommands: ['STARTTLS'], onData: (stream, _session, done) => void simpleParser(stream).then((mail) => (came.push(mail), done())) }); // prettier-ignore
+  await new Promise<void>((resolve) => inbound.listen(0, '127.0.0.1', resolve));
+  const reportPort = (inbound.server.address() as { port: number }).port;
+  const open = async () => (room = await openPostRoom({ smtpPort: 0, httpPort: 0, reportPort, folder }));
+  const clock = async (now: number) => (await fetch(`http://127.0.0.1:${room.httpPort}/clock`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ now: new Date(now).toISOString() }) })).json(); // prettier-ignore
+  await open();
+  await put('/behaviour', { address: 'runa@orlasund.example', behaviour: 'answers', afterHours: 3 });
+  await put('/behaviour', { address: 'per@orlasund.example', behaviour: 'returns', afterHours: 1 });
+  await send('runa@orlasund.example');
+  await send('per@orlasund.example');
+  expect((await get('/mails'))['behaviours']).toEqual([
+    { address: 'per@orlasund.example', behaviour: 'returns', afterHours: 1 },
+    { address: 'runa@orlasund.example', behaviour: 'answers', afterHours: 3 },
+  ]);
+  const taken = Date.parse(room.mails[1]!.receivedAt);
+  await room.close();
+  await open();
+  const { nextAt } = (await clock(taken)) as { nextAt: string };
+  expect(Date.parse(nextAt) - taken).toBeLessThan(3_700_000);
+  expect(came).toEqual([]);
+  await clock(taken + 2 * 3_600_000);
+  expect(came.map(({ subject }) => subject)).toEqual(['Undelivered Mail Returned to Sender']);
+  expect(await clock(taken + 4 * 3_600_000)).toEqual({ nextAt: null });
+  expect(came.map(({ subject }) => subject)).toEqual(['Undelivered Mail Returned to Sender', 'Re: Fire Teams Aboard']);
+  await clock(taken + 9 * 3_600_000);
+  expect(came).toHaveLength(2);
+  // it ends with the connections of the post room
+  inbound.close();
+  await rm(folder, { recursive: true });
+});
+
 it('its reader writes back what somebody types, and hears what was said to it', async () => {
   const { came, close } = await listening();
   await send('runa@orlasund.example');

@@ -2,10 +2,21 @@ import { createServer, type Server } from 'node:http';
 import express, { type Express } from 'express';
 import { simpleParser } from 'mailparser';
 import type { SMTPServerSession } from 'smtp-server';
-import { BehaviourChange, PostRoomReply, ServerChange, type Behaviour, type PostRoomLetter, type PostRoomView } from '@nudrik/contract';
+import {
+  BehaviourChange,
+  PostRoomClock,
+  PostRoomReply,
+  ServerChange,
+  type AddressBehaviour,
+  type Behaviour,
+  type PostRoomLetter,
+  type PostRoomNext,
+  type PostRoomView,
+} from '@nudrik/contract';
 import { Answers } from './answers.ts';
 import { DeliveryReports } from './delivery-reports.ts';
 import { HandBack } from './hand-back.ts';
+import { LaterList, type Later } from './later.ts';
 import { MailIntake } from './mail-intake.ts';
 import { MailStore, type KeptMail } from './mail-store.ts';
 import { Mailbox, type MailboxOptions } from './mailbox.ts';
@@ -53,7 +64,8 @@ function headerOf(line: string): { name: string; value: string } {
 /** What the post room has: its mails, the newest first, and how addresses behave. */
 class Shelves {
   readonly mails: KeptMail[] = [];
-  readonly behaviours = new Map<string, Behaviour>();
+  readonly behaviours = new Map<string, AddressBehaviour>();
+  later!: LaterList;
   private readonly byId = new Map<string, KeptMail>();
   private counter = 0;
 
@@ -66,7 +78,8 @@ class Shelves {
     // a line that was cut off goes, so that the next one does not run on from it
     await shelves.store.keepOnly([...shelves.mails].reverse());
     for (const [address, behaviour] of Object.entries((await shelves.store.behaviours()) ?? behaviours))
-      shelves.behaviours.set(address, behaviour);
+      shelves.behaviours.set(address, typeof behaviour === 'string' ? { behaviour, afterHours: 0 } : behaviour);
+    shelves.later = await LaterList.open(shelves.store);
     return shelves;
   }
 
@@ -102,9 +115,9 @@ class Shelves {
     if (this.counter % 500 === 0) await this.store.keepOnly([...this.mails].reverse());
   }
 
-  async behave(address: string, behaviour: Behaviour): Promise<void> {
-    if (behaviour === 'ok') this.behaviours.delete(address.toLowerCase());
-    else this.behaviours.set(address.toLowerCase(), behaviour);
+  async behave(address: string, how: AddressBehaviour): Promise<void> {
+    if (how.behaviour === 'ok') this.behaviours.delete(address.toLowerCase());
+    else this.behaviours.set(address.toLowerCase(), how);
     await this.store.keepBehaviours(Object.fromEntries(this.behaviours));
   }
 
@@ -114,9 +127,9 @@ class Shelves {
   }
 
   /** As an address was told to behave, or its whole domain. */
-  behaviourOf(address: string): Behaviour {
+  behaviourOf(address: string): AddressBehaviour {
     const known = address.toLowerCase();
-    return this.behaviours.get(known) ?? this.behaviours.get(known.slice(known.lastIndexOf('@'))) ?? 'ok';
+    return this.behaviours.get(known) ?? this.behaviours.get(known.slice(known.lastIndexOf('@'))) ?? { behaviour: 'ok', afterHours: 0 };
   }
 
   mail(id: string): KeptMail | null {
@@ -137,7 +150,7 @@ class Shelves {
     const wanted = find.toLowerCase();
     const lookedAt = ({ to, subject, words = '' }: KeptMail): string => `${to} ${subject} ${inText ? words : ''}`.toLowerCase();
     const found = wanted ? this.mails.filter((mail) => lookedAt(mail).includes(wanted)) : this.mails;
-    const behaviours = [...this.behaviours].map(([address, behaviour]) => ({ address, behaviour }));
+    const behaviours = [...this.behaviours].map(([address, how]) => ({ address, ...how }));
     return {
       isUp,
       refuses,
@@ -150,7 +163,13 @@ class Shelves {
 }
 
 /** What the demo's page asks and tells the post room. */
-function face(shelves: Shelves, intake: MailIntake, answers: Answers | null, back: HandBack | null): Express {
+function face(
+  shelves: Shelves,
+  intake: MailIntake,
+  answers: Answers | null,
+  back: HandBack | null,
+  act: (later: Later) => Promise<void>,
+): Express {
   const app = express();
   app.use(express.json());
   app.get('/mails', (req, res) => {
@@ -172,9 +191,14 @@ function face(shelves: Shelves, intake: MailIntake, answers: Answers | null, bac
     if (!mail || !raw || !answers) return void res.status(404).json({});
     res.json({ response: await answers.reply(mail, raw, words).catch((error: Error) => error.message) });
   });
+  app.post('/clock', async (req, res) => {
+    const { now } = PostRoomClock.parse(req.body);
+    await shelves.later.until(new Date(now), act);
+    res.json({ nextAt: shelves.later.nextAt } satisfies PostRoomNext);
+  });
   app.put('/behaviour', async (req, res) => {
-    const { address, behaviour } = BehaviourChange.parse(req.body);
-    await shelves.behave(address, behaviour);
+    const { address, behaviour, afterHours } = BehaviourChange.parse(req.body);
+    await shelves.behave(address, { behaviour, afterHours: behaviour === 'answers' || behaviour === 'returns' ? afterHours : 0 });
     res.json({ done: true });
   });
   app.put('/server', async (req, res) => {
@@ -201,23 +225,36 @@ export async function openPostRoom(options: PostRoomOptions): Promise<PostRoom> 
   const keep = async (raw: Buffer, session: SMTPServerSession): Promise<string> => {
     const to = session.envelope.rcptTo.map(({ address }) => address);
     const mail = await shelves.keep(raw, to);
-    const [behaviour] = to.map((address) => shelves.behaviourOf(address));
-    if (behaviour === 'returns') reports?.returned(session, to[0]!, mail);
-    else reports?.send(session, mail);
+    const { behaviour, afterHours } = shelves.behaviourOf(to[0] ?? '');
     const from = session.envelope.mailFrom ? session.envelope.mailFrom.address : '';
+    const envelope = { from, id: session.envelope.dsn?.envid ?? null };
+    if (behaviour !== 'returns') reports?.send(session, mail);
+    if (afterHours > 0 && (behaviour === 'returns' || behaviour === 'answers')) {
+      const at = new Date(Date.parse(mail.receivedAt) + afterHours * 3_600_000).toISOString();
+      await shelves.later.add({ what: behaviour, at, mail: mail.id, address: to[0]!, envelope });
+      return mail.id;
+    }
+    if (behaviour === 'returns') void reports?.returned(envelope, to[0]!, mail);
     // what its reader writes back goes on its own way; where nobody takes it, it is lost as mail is
     if (behaviour === 'away') void answers?.away(to[0]!, from, raw).catch(() => undefined);
     if (behaviour === 'answers') void answers?.someWords(mail, raw).catch(() => undefined);
     return mail.id;
   };
+  const act = async ({ what, mail: id, address, envelope }: Later): Promise<void> => {
+    const mail = shelves.mail(id);
+    const raw = mail && (await shelves.raw(id));
+    if (!mail || !raw) return;
+    if (what === 'returns') await reports?.returned(envelope, address, mail);
+    else await answers?.someWords(mail, raw).catch(() => undefined);
+  };
   const intake = new MailIntake({
     port: options.smtpPort,
     slowness: options.slowness ?? 3_000,
     keep: options.isSink ? null : keep,
-    behaviourOf: (address) => shelves.behaviourOf(address),
+    behaviourOf: (address) => shelves.behaviourOf(address).behaviour,
   });
   await intake.open();
-  const http: Server = createServer(face(shelves, intake, answers, back));
+  const http: Server = createServer(face(shelves, intake, answers, back, act));
   await new Promise<void>((resolve, reject) => {
     http.once('error', reject);
     http.listen(options.httpPort, '127.0.0.1', resolve);

@@ -12,7 +12,20 @@ export const BehaviourChange = z.object({
   /** one address, or all of a domain: `@elsewhere.example` */
   address: z.union([MailAddress, z.string().regex(/^@[\w-]+(\.[\w-]+)+$/)]),
   behaviour: Behaviour,
+  /** of one that answers or returns: so many simulated hours after the mail was taken */
+  afterHours: z.number().int().min(0).max(720).default(0),
 });
+/** How an address answers, and after how many hours. */
+export interface AddressBehaviour {
+  behaviour: Behaviour;
+  afterHours: number;
+}
+
+/** POST of the post room's own /clock: simulated time has come there; it answers when it has something to do next */
+export const PostRoomClock = z.object({ now: z.iso.datetime({ offset: true }) });
+export interface PostRoomNext {
+  nextAt: string | null;
+}
 
 /** POST /api/post-room/mails/:id/reply: what its reader writes back */
 export const PostRoomReply = z.object({ words: z.string().trim().min(1, 'expected some words').max(20_000) });
@@ -46,7 +59,7 @@ export interface PostRoomView {
   isLeft: boolean;
   mails: PostRoomMail[];
   total: number;
-  behaviours: { address: string; behaviour: Behaviour }[];
+  behaviours: ({ address: string } & AddressBehaviour)[];
 }
 
 export interface PostRoomLetter extends PostRoomMail {

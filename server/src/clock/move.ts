@@ -38,21 +38,29 @@ async function nextWorkAt(db: Queryable, after: number): Promise<number | null> 
  * Carries simulated time to where somebody asked it to go, stopping at each notice, pull and wake on the way so that everything is
  * decided at its own moment and not in one heap at the end.
  * @param drain plans and sends whatever is due
+ * @param outside tells the services around us what time it is; @returns when something is to come from there
  */
-export async function carryClock(deps: Deps, clock: DemoClock, drain: () => Promise<void>): Promise<void> {
+export async function carryClock(
+  deps: Deps,
+  clock: DemoClock,
+  drain: () => Promise<void>,
+  outside: () => Promise<number | null> = () => Promise.resolve(null),
+): Promise<void> {
   for (;;) {
     const row = await findDemoClock(deps.db);
     if (!row?.move_to) return;
     clock.adopt(row);
     await drain();
     const target = row.move_to.getTime();
-    const next = await nextWorkAt(deps.db, clock.now());
+    const moments = [await nextWorkAt(deps.db, clock.now()), await outside()].filter((at) => at !== null && at > clock.now());
+    const next = moments.length > 0 ? Math.min(...(moments as number[])) : null;
     const arrives = next === null || next > target;
     await setDemoClock(deps.db, arrives ? Math.max(target, clock.now()) : next, arrives ? null : target);
     clock.adopt((await findDemoClock(deps.db))!);
     await announce(deps.db, 'clock');
     if (arrives) {
       await drain();
+      await outside();
       return;
     }
   }

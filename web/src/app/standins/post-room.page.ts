@@ -8,6 +8,7 @@ import { SessionStore } from '../access/session.store.ts';
 import { Letter } from '../messages/letter.ts';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
+import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { StandinsApi } from './standins.api.ts';
@@ -15,7 +16,7 @@ import { StandinsApi } from './standins.api.ts';
 /** The demo's mail server: what arrived, as each reader sees it, and how addresses are to behave. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, MomentPipe, SelectField, Letter],
+  imports: [FormsModule, MomentPipe, NumberField, SelectField, Letter],
   templateUrl: './post-room.page.html',
   styles: `
     .behave { display: flex; gap: 10px; align-items: end; flex-wrap: wrap; margin: 4px 0 6px; }
@@ -51,6 +52,7 @@ export class PostRoomPage {
   protected readonly problem = signal<string | null>(null);
   protected address = '';
   protected behaviour: Behaviour = 'bounce';
+  protected afterHours: number | null = 0;
   protected readonly words: Record<Behaviour, string> = {
     bounce: 'bounces: no such mailbox',
     returns: 'takes mail, and returns it later',
@@ -75,7 +77,7 @@ export class PostRoomPage {
   }
 
   protected behave(address: string, behaviour: Behaviour): void {
-    this.send('behaviour', { address: address.trim(), behaviour });
+    this.send('behaviour', { address: address.trim(), behaviour, afterHours: this.afterHours ?? 0 });
   }
 
   protected writeBack(id: string): void {
