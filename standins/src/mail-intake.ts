@@ -44,7 +44,8 @@ export class MailIntake {
       disableReverseLookup: true,
       logger: false,
       size: 25 * 1024 * 1024,
-      hideENHANCEDSTATUSCODES: false,
+      // what is said here says its own
+      hideENHANCEDSTATUSCODES: true,
       hideDSN: false,
       onMailFrom: (_address: SMTPServerAddress, _session: SMTPServerSession, done: (error?: Error | null) => void) =>
         done(this.refuses && refuse(...REFUSALS[this.refuses])),
