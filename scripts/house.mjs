@@ -86,7 +86,7 @@ export class House {
       ...service,
       NUDRIK_WEB_DIR: join(ROOT, 'web/dist/browser'),
     };
-    await once('demo', env);
+    await once('demo', { ...env, ...(mailFolder && { POST_ROOM_FOLDER: mailFolder }) });
     await this.part('The post room', [join(ROOT, 'server/dist/post-room.mjs')], {
       POST_ROOM_SMTP_PORT: String(smtp),
       POST_ROOM_HTTP_PORT: String(postRoom),

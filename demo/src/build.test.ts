@@ -1,8 +1,14 @@
 import { randomBytes } from 'node:crypto';
+import { mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { openPostRoom } from '@nudrik/standins';
+import { simpleParser } from 'mailparser';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { openPool, reconcileWaiting, rows, type Deps, type Pool } from 'nudrik';
+import { openKey, openPool, readLink, reconcileWaiting, rows, type Deps, type Pool } from 'nudrik';
 import { startInstant } from './history.ts';
+import { putMails } from './mails.ts';
 import { maybeBuild } from './maybe-build.ts';
 
 /** The demo as it is made in a database. */
@@ -26,6 +32,30 @@ beforeAll(async () => {
   db = openPool(databaseUrl, 2);
 }, 120_000);
 afterAll(() => db.end());
+
+it('its mails lie in the post room as they arrived, with links that open, and nothing that was left unfilled', async () => {
+  const folder = await mkdtemp(join(tmpdir(), 'demo-mails-'));
+  const keyFile = join(folder, 'key');
+  const count = await putMails(databaseUrl, { folder: join(folder, 'room'), keyFile });
+  expect(count).toBeGreaterThan(300);
+  const room = await openPostRoom({ smtpPort: 0, httpPort: 0, reportPort: 0, folder: join(folder, 'room') });
+  try {
+    expect(room.mails).toHaveLength(count);
+    const moments = room.mails.map(({ receivedAt }) => receivedAt);
+    expect([...moments].sort().reverse()).toEqual(moments);
+    const some = room.mails.filter((_, i) => i % 40 === 0);
+    for (const { id, to } of some) {
+      const mail = await simpleParser((await room.raw(id))!);
+      expect(mail.to && !Array.isArray(mail.to) ? mail.to.value[0]!.address : '').toBe(to);
+      expect(`${mail.subject} ${mail.text}`).not.toMatch(/undefined|null|NaN|\{[a-z ]+\}/);
+      for (const [, kind, link] of mail.text!.matchAll(/\/(go|team)\/([\w-]+)/g))
+        expect(readLink(openKey(keyFile), kind as 'go', link!).token).not.toBeNull();
+    }
+  } finally {
+    await room.close();
+    await rm(folder, { recursive: true });
+  }
+}, 60_000);
 
 describe('the demo', () => {
   it('is made once; at the next start only the feed’s address is new', async () => {

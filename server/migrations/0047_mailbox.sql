@@ -6,6 +6,8 @@ create table mailbox (
   uid_validity bigint,
   last_uid bigint not null default 0,
   looked_at timestamptz,
+  -- the same by the machine's own clock, which mails in it go by
+  reached_at timestamptz,
   -- since when it cannot be looked into, and why
   failing_since timestamptz,
   words text,

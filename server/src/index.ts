@@ -1,7 +1,7 @@
 // what the demo, the bench and the stand-ins build on
 export { createApp, ROUTES } from './app.ts';
 export { hashPassword } from './access/sessions.ts';
-export { newToken } from './access/personal-link.ts';
+export { newToken, readLink, signedToken } from './access/personal-link.ts';
 export { readAgain } from './assignments/record.ts';
 export { DemoClock, findDemoClock, openClock, realClock } from './clock/clock.ts';
 export { putFile } from './files/files.repo.ts';
@@ -17,7 +17,7 @@ export { migrate } from './db/migrate.ts';
 export type { Clock, Deps, Logger } from './deps.ts';
 export { compose } from './messages/compose.ts';
 export type { Signer } from './messages/dkim.ts';
-export { mailOf, openMailChannel } from './messages/mail-channel.ts';
+export { mailOf, openMailChannel, writeMail } from './messages/mail-channel.ts';
 export type { Channel, Letter } from './messages/channel.ts';
 export { insertMessages, type MessageDraft } from './messages/messages.repo.ts';
 export { dispatch } from './notices/dispatch.ts';
@@ -31,6 +31,7 @@ export { previewRequirement } from './requirements/preview.ts';
 export { findChanges, reconcileWaiting } from './requirements/reconcile.ts';
 export { requestReconcile, requestReconcileAll } from './requirements/queue.ts';
 export { getHouse } from './house/house.ts';
+export { openKey } from './house/key.ts';
 export { listCalendars } from './people/roster.repo.ts';
 export { readSettings, type ProcessSettings } from './settings.ts';
 export { drain, startWorker } from './worker.ts';

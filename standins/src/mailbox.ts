@@ -63,8 +63,8 @@ export class Mailbox {
   }
 
   /** A mail comes to lie here. */
-  deliver(raw: Buffer): void {
-    this.mails.push({ uid: this.nextUid++, raw, flags: new Set(), at: new Date() });
+  deliver(raw: Buffer, at = new Date()): void {
+    this.mails.push({ uid: this.nextUid++, raw, flags: new Set(), at });
     for (const session of this.sessions) session.tell(this.mails.length);
   }
 
@@ -200,7 +200,7 @@ class Session {
     if (name === 'CLOSE' || name === 'UNSELECT') return ((this.isSelected = false), done());
     if (name.endsWith('FETCH')) return (this.fetch(rest, name.startsWith('UID')), done());
     if (name.endsWith('STORE')) return (this.store(rest, name.startsWith('UID')), done());
-    if (name.endsWith('SEARCH')) return (this.search(name.startsWith('UID')), done());
+    if (name.endsWith('SEARCH')) return (this.search(rest, name.startsWith('UID')), done());
     this.say(`${tag} BAD nothing that is known here`);
   }
 
@@ -249,7 +249,11 @@ class Session {
     }
   }
 
-  private search(byUid: boolean): void {
-    this.say(`* SEARCH ${this.box.all.map((held, i) => (byUid ? held.uid : i + 1)).join(' ')}`.trimEnd());
+  /** All, or what came on a day or after it. */
+  private search(asked: string, byUid: boolean): void {
+    const [, day, month, year] = /SINCE "?(\d{1,2})-(\w{3})-(\d{4})/i.exec(asked) ?? [];
+    const since = day ? Date.UTC(Number(year), MONTHS.indexOf(month!), Number(day)) : 0;
+    const found = this.box.all.flatMap((held, i) => (held.at.getTime() >= since ? [byUid ? held.uid : i + 1] : []));
+    this.say(`* SEARCH ${found.join(' ')}`.trimEnd());
   }
 }

@@ -61,6 +61,9 @@ function headerOf(line: string): { name: string; value: string } {
   return { name: line.slice(0, colon), value: value.trim() };
 }
 
+/** What is known of a mail without reading it. */
+export type KnownMail = Omit<KeptMail, 'id' | 'bytes'>;
+
 /** What the post room has: its mails, the newest first, and how addresses behave. */
 class Shelves {
   readonly mails: KeptMail[] = [];
@@ -90,17 +93,18 @@ class Shelves {
 
   async keep(raw: Buffer, to: readonly string[]): Promise<KeptMail> {
     const mail = await simpleParser(raw);
-    const id = String(++this.counter);
-    const kept: KeptMail = {
-      id,
+    return this.keepKnown(raw, {
       to: to.join(', '),
       from: mail.from?.text ?? '',
       subject: mail.subject ?? '',
       receivedAt: (mail.date ?? new Date()).toISOString(),
-      bytes: raw.length,
       messageId: mail.messageId ?? '',
-      words: (mail.text ?? '').slice(0, MOST_WORDS),
-    };
+      words: mail.text ?? '',
+    });
+  }
+
+  async keepKnown(raw: Buffer, known: KnownMail): Promise<KeptMail> {
+    const kept: KeptMail = { ...known, id: String(++this.counter), bytes: raw.length, words: (known.words ?? '').slice(0, MOST_WORDS) };
     await this.store.add(kept, raw);
     this.put(kept);
     if (this.mails.length > KEEP) await this.dropOldest();
@@ -210,6 +214,17 @@ function face(
     res.json({ isUp: intake.isUp, refuses: intake.refuses, isLeft: back?.isLeft ?? false });
   });
   return app;
+}
+
+/** Puts mails where a post room keeps its own, as if they had arrived there, the oldest first. @returns how many */
+export async function keepMails(folder: string, mails: AsyncIterable<{ raw: Buffer; known: KnownMail }>): Promise<number> {
+  const shelves = await Shelves.open({ smtpPort: 0, httpPort: 0, reportPort: 0, folder });
+  let count = 0;
+  for await (const { raw, known } of mails) {
+    await shelves.keepKnown(raw, known);
+    count += 1;
+  }
+  return count;
 }
 
 /**

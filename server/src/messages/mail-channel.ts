@@ -94,6 +94,12 @@ export function openMailChannel(smtpUrl: string, signer: Signer | null = null, l
   };
 }
 
+/** Writes a letter and sends it nowhere. */
+const composer = createTransport({ streamTransport: true, buffer: true, newline: 'windows' });
+
+/** A letter as it would arrive (RFC 5322). */
+export const writeMail = async (letter: Letter): Promise<Buffer> => (await composer.sendMail(mailOf(letter))).message as Buffer;
+
 /** What a process is told of its mail. */
 export interface MailSettings {
   /** its mail servers in the order in which they are asked, with a space between */

@@ -13,13 +13,14 @@ export interface MailboxRow {
   uid_validity: string | null;
   last_uid: string;
   looked_at: Date | null;
+  reached_at: Date | null;
   failing_since: Date | null;
   words: string | null;
   taken: string;
   left_behind: LeftBehind[];
 }
 
-const COLUMNS = 'name, uid_validity, last_uid, looked_at, failing_since, words, taken, left_behind';
+const COLUMNS = 'name, uid_validity, last_uid, looked_at, reached_at, failing_since, words, taken, left_behind';
 
 // the leases of workers run by the machine's clock, and not by a demo's
 const CLAIM = `
@@ -57,6 +58,7 @@ const LOOKED = `
 update mailbox
 set
   looked_at = case when $3::text is null then $2::timestamptz else looked_at end,
+  reached_at = case when $3::text is null then now() else reached_at end,
   failing_since = case when $3::text is null then null else coalesce(failing_since, $2::timestamptz) end,
   words = $3::text
 where name = $1::text

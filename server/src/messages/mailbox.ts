@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { ImapFlow, type FetchMessageObject } from 'imapflow';
-import { oneLine } from '@nudrik/core';
+import { DAY_MS, oneLine } from '@nudrik/core';
 import { announce } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { takeMail } from './arrive.ts';
@@ -123,9 +123,11 @@ export class MailboxReader {
       return 0;
     }
     if (held.uid_validity !== String(box.uidValidity)) {
-      // all have other numbers now: what was taken before is known by what it says, and not taken twice
-      await beginMailbox(this.deps.db, this.name, box.uidValidity, 0);
-      last = 0;
+      // all have other numbers now: it goes on with the day before the last look, and what was taken then is known by what it says
+      const since = new Date((held.reached_at?.getTime() ?? Date.now()) - DAY_MS);
+      const recent = await asked(() => client.search({ since }, { uid: true }));
+      last = Math.min(box.uidNext, ...(recent || [])) - 1;
+      await beginMailbox(this.deps.db, this.name, box.uidValidity, last);
     }
     if (box.exists === 0 || box.uidNext - 1 <= last) return 0;
     // a range that ends with * has the last one in it, however small its number is (RFC 3501, 6.4.8)
