@@ -1,3 +1,4 @@
+import { writeToJoiners } from './assignments/group-letters.ts';
 import { DemoClock, findDemoClock, setDemoClock } from './clock/clock.ts';
 import { carryClock } from './clock/move.ts';
 import { wakeOpenings } from './courses/openings.repo.ts';
@@ -36,6 +37,7 @@ async function prepare(deps: Deps): Promise<void> {
   await wakePeople(deps.db, deps.clock.now());
   await endRunOut(deps);
   while ((await reconcileWaiting(deps)) > 0);
+  await writeToJoiners(deps);
   do while ((await planWaiting(deps)) > 0);
   while (await wakeOpenings(deps.db, deps.clock.now()));
 }
@@ -134,6 +136,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         await wakePeople(deps.db, deps.clock.now());
         while (!stopped && (await reconcileWaiting(deps)) > 0);
       });
+      await attempt('letters to groups', async () => void (await writeToJoiners(deps)));
       await attempt('quizzes', () => endRunOut(deps));
       await attempt('plans', async () => {
         do while (!stopped && (await planWaiting(deps)) > 0);

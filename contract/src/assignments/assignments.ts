@@ -1,5 +1,7 @@
+import type { Condition } from '@nudrik/core';
 import { z } from 'zod';
 import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
+import { AudienceSchema } from '../conditions.ts';
 import { TemplateSchema } from '../messages/template.ts';
 import type { MissingField, PlanWarningView, PreviewPerson } from '../plans/plans.ts';
 import { UNDER_WAY } from '../reports/reports.ts';
@@ -84,6 +86,8 @@ const Whom = {
     .strictObject({ courseId: Id, who: z.enum(UNDER_WAY), days: z.number().int().min(1).max(365).default(7) })
     .nullable()
     .default(null),
+  /** everybody of a course who is in a group: a condition of people; null is all who have it open */
+  group: z.strictObject({ courseId: Id, onlyIf: AudienceSchema.nullable() }).nullable().default(null),
 };
 
 /** POST /api/assignments/remind/preview and …/remind */
@@ -95,17 +99,41 @@ export const RemindRequest = z
     message: TemplateSchema,
     /** who was told within the last 48 hours gets it too */
     alsoTold: z.boolean().default(false),
+    /** of a group: whoever comes to be in it, up to and with this day, gets it too */
+    joinersUntil: LocalDate.nullable().default(null),
     /** the assignment as whose person the text is shown */
     as: Id.nullable().default(null),
     /** of this reminder: where it comes again it is done once */
     key: z.uuid(),
   })
   .refine(
-    ({ assignmentIds, underWay }) => assignmentIds.length > 0 !== (underWay !== null),
-    'expected assignments by name, or all of a course',
-  );
+    ({ assignmentIds, underWay, group }) => [assignmentIds.length > 0, underWay !== null, group !== null].filter(Boolean).length === 1,
+    'expected assignments by name, all of a course, or a group of one',
+  )
+  .refine(({ group, joinersUntil }) => joinersUntil === null || group !== null, {
+    path: ['joinersUntil'],
+    message: 'expected a group that somebody can join',
+  });
 export type RemindRequest = z.infer<typeof RemindRequest>;
-export type RemindWhom = Pick<RemindRequest, 'assignmentIds' | 'underWay'>;
+export type RemindWhom = Pick<RemindRequest, 'assignmentIds' | 'underWay' | 'group'>;
+
+/** GET /api/courses/:id/letters: letters to groups of a course, the newest first; POST /api/letters/:id/end ends one */
+export interface GroupLetterView {
+  id: string;
+  name: string;
+  subject: string;
+  /** whom it is for; null is everybody who has the course open */
+  onlyIf: Condition | null;
+  until: string;
+  at: string;
+  by: string;
+  /** who was written to with it so far, and how many of them came later */
+  reminded: number;
+  joined: number;
+  ended: { at: string; by: string } | null;
+  /** who comes today gets it */
+  goesOn: boolean;
+}
 
 export interface RemindPreview {
   /** who would get it */

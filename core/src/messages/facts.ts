@@ -1,6 +1,6 @@
 import { standingAt, type Assignment } from '../assignments/state.ts';
 import type { AssignmentEvent, EventNamed } from '../assignments/event.ts';
-import { holds } from '../conditions/condition.ts';
+import { holds, type Condition } from '../conditions/condition.ts';
 import { Further, NO_NOTICES } from '../conditions/further.ts';
 import type { MissingOf } from '../notices/decide.ts';
 import { chainOf } from '../people/chain.ts';
@@ -63,11 +63,15 @@ export function textFor(
 ): Template {
   const message = textIn(all, languageFor(all, recipient, house));
   if (partsOf(message.body).length === 0) return message;
+  return templateFor(message, (condition) => holdsFor(condition, assignment, roster, now));
+}
+
+/** Whether a condition of person, assignment and what is held holds for somebody's assignment as it stands; of messages before it knows nothing. */
+export function holdsFor(condition: Condition, assignment: Assignment, roster: Roster, now: Instant): boolean {
   const person = roster.getPerson(assignment.person);
   const standing = standingAt(assignment, now);
   const further = new Further(assignment, standing, person, roster.calendarOf(person), roster, now, NO_NOTICES);
-  const facts = { person, state: standing.state, unitsFinished: standing.unitsFinished, further };
-  return templateFor(message, (condition) => holds(condition, facts, roster.structure));
+  return holds(condition, { person, state: standing.state, unitsFinished: standing.unitsFinished, further }, roster.structure);
 }
 
 /** The event that a notice of a step hangs on: that of its revision, or the last one; null where its anchor is none. */

@@ -28,6 +28,9 @@ export const handStep = ({ id, name, message }: HandLetter): PlanStep =>
     message,
   });
 
+/** What a message to a group begins with: its author goes on from there. */
+export const GROUP_TEXT: Template = { subject: 'About {course}', body: 'Hello {given name},', button: 'Open the course' };
+
 /** The text that a reminder by hand begins with. */
 export const HAND_TEXT: Template = {
   subject: '{course}: not finished yet',

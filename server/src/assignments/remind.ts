@@ -1,9 +1,11 @@
 import {
   DAY_MS,
+  dayOf,
   foreseeLetter,
   handStep,
   MINUTE,
   tellAmount,
+  tellDate,
   tellMoment,
   templateFault,
   Zone,
@@ -23,6 +25,9 @@ import { insertAct, touch, type NewAct } from './acts.repo.ts';
 import { tellAct } from './acts.ts';
 import { lockAssignments } from './assignments.repo.ts';
 import { tellTouched } from './change.ts';
+import { groupIds } from './group-letters.ts';
+import { insertGroupLetter } from './group-letters.repo.ts';
+import { houseToday } from '../people/today.ts';
 import { record } from './record.ts';
 import { findByKey, insertLetter, listOpen, listToldLately, lockKey, type ToldLately } from './remind.repo.ts';
 
@@ -32,8 +37,8 @@ const NAMED = 250;
 const UNWRITTEN = '0';
 
 /** Whom a request means: named one by one, or everybody of a course who is found by what is the matter with them. */
-export const remindedIds = async (db: Queryable, { assignmentIds, underWay }: RemindWhom, now: number): Promise<string[]> =>
-  underWay ? listUnderWay(db, underWay, now) : [...new Set(assignmentIds)];
+export const remindedIds = async (db: Queryable, { assignmentIds, underWay, group }: RemindWhom, now: number): Promise<string[]> =>
+  underWay ? listUnderWay(db, underWay, now) : group ? groupIds(db, group, now) : [...new Set(assignmentIds)];
 
 /** Those who get it, and those who are left alone since they were told a short while ago. */
 async function chosenOf(
@@ -131,14 +136,20 @@ export async function remind(deps: Deps, request: RemindRequest, byWhom: string,
     // nobody finishes, and nobody is reminded by somebody else, while it is looked who gets it
     const locked = await lockAssignments(client, ids);
     const { chosen, told, closed } = await chosenOf(client, ids, request.alsoTold, now);
-    if (chosen.length === 0) throw new Refused('conflict', `${nobody(ids.length, told.length, closed)} Nobody was reminded.`);
+    const { group, joinersUntil } = request;
+    if (joinersUntil !== null && joinersUntil < (await houseToday(deps)))
+      throw new Refused('wrong-input', `joinersUntil: ${tellDate(dayOf(joinersUntil))} has passed; expected today or later. Nobody was written to.`); // prettier-ignore
+    if (chosen.length === 0 && joinersUntil === null)
+      throw new Refused('conflict', `${nobody(ids.length, told.length, closed)} Nobody was reminded.`);
     await work.at(1, 2);
     const chosenIds = new Set(chosen);
     const list = locked.filter(({ id }) => chosenIds.has(id));
-    const words = `Reminded by hand: ${tellTouched(list)}.`;
+    const words = `Reminded by hand: ${list.length > 0 ? tellTouched(list) : 'nobody yet'}${joinersUntil === null ? '' : `, and whoever joins until ${tellDate(dayOf(joinersUntil))}`}.`; // prettier-ignore
     const made: NewAct = { kind: 'remind', at: now, byWhom, reason: request.message.subject, words };
     const act = await insertAct(client, made);
     const letter = await insertLetter(client, { key: request.key, act, name: tellHow(request.name, byWhom), message: request.message });
+    if (group && joinersUntil !== null)
+      await insertGroupLetter(client, { letter, course: group.courseId, onlyIf: group.onlyIf, until: joinersUntil, at: now, byWhom });
     await touch(client, act, chosen, true);
     await record(
       client,

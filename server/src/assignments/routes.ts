@@ -1,7 +1,7 @@
 import { AssignRequest, CloseRequest, CompletionsRequest, ExtendRequest, Id, RemindRequest } from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
 import { sendFile } from '../answer-file.ts';
-import { ADMINISTRATORS, OFFICE, parse, type Call, type Route } from '../route.ts';
+import { ADMINISTRATORS, get, idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { areInLineOf } from '../reports/team.repo.ts';
 import { isLarge } from '../work/jobs.ts';
@@ -11,6 +11,8 @@ import { countTouched } from './acts.repo.ts';
 import { assign, close, extend } from './change.ts';
 import { getProof, previewCompletions, recordCompletions } from './completions.ts';
 import { previewAssign } from './preview.ts';
+import { endLetter, groupLetters } from './group-letters.ts';
+import { findGroupLetter, helpsWith } from './group-letters.repo.ts';
 import { previewRemind, remind, remindedIds } from './remind.ts';
 import type { Deps } from '../deps.ts';
 
@@ -51,7 +53,13 @@ const closing = (verb: string, how: 'waived' | 'withdrawn'): Route[] =>
 const isWide = async ({ deps }: Call, { personIds, departments, sites, groups }: AssignRequest): Promise<boolean> =>
   personIds.length > deps.settings.jobAbove || (departments.length + sites.length + groups.length > 0 && (await isLarge(deps)));
 
-/** Managers remind people in their own line, by name. */
+/** A trainer writes to groups of the courses that they own or help with, and to nobody else. */
+async function refuseForeignCourse({ deps, account }: Call, course: string | null): Promise<void> {
+  const isOwn = course !== null && account!.personId !== null && (await helpsWith(deps.db, account!.personId, course));
+  if (!isOwn) throw new Refused('not-allowed', 'A trainer writes to groups of the courses that they own or help with; nobody was written to.'); // prettier-ignore
+}
+
+/** Managers remind people in their own line, by name; trainers write to groups of their courses. */
 const reminding = (
   verb: string,
   job: { kind: string; words: string },
@@ -59,11 +67,12 @@ const reminding = (
 ): Route => ({
   method: 'post',
   path: `/api/assignments/${verb}`,
-  access: ['administrator', 'manager'],
+  access: ['administrator', 'manager', 'trainer'],
   async handle(call) {
     const { deps, account, req } = call;
     const request = parse(RemindRequest, req.body);
-    if (request.underWay && account!.role === 'manager')
+    if (account!.role === 'trainer') await refuseForeignCourse(call, request.group?.courseId ?? null);
+    if ((request.underWay || request.group) && account!.role === 'manager')
       throw new Refused('not-allowed', 'A manager reminds people by name; nobody was reminded.');
     await refuseForeign(call, request.assignmentIds);
     const { length } = await remindedIds(deps.db, request, deps.clock.now());
@@ -138,6 +147,17 @@ export const assignmentRoutes: Route[] = [
     const job = { kind: 'extend', words: `Extending ${tellAmount(count, 'assignments')}`, input: request };
     return nowOrLater(call, isMany(call, count), job, () => extend(call.deps, request, call.account!.name));
   }),
+  get('/api/courses/:id/letters', (call) => groupLetters(call.deps, idOf(call))),
+  {
+    method: 'post',
+    path: '/api/letters/:id/end',
+    access: ['administrator', 'trainer'],
+    async handle(call) {
+      const found = await findGroupLetter(call.deps.db, idOf(call));
+      if (call.account!.role === 'trainer') await refuseForeignCourse(call, found?.course_id ?? null);
+      return endLetter(call.deps, idOf(call), call.account!.name);
+    },
+  },
   reminding('remind/preview', { kind: 'remind-preview', words: 'Working out who would be reminded' }, previewRemind),
   reminding('remind', { kind: 'remind', words: 'Reminding people' }, remind),
   ...closing('waive', 'waived'),

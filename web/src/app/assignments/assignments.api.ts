@@ -1,6 +1,15 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { ActResult, ActRow, AssignPreview, AssignResult, CompletionsPreview, RemindPreview, RemindResult } from '@nudrik/contract';
+import type {
+  GroupLetterView,
+  ActResult,
+  ActRow,
+  AssignPreview,
+  AssignResult,
+  CompletionsPreview,
+  RemindPreview,
+  RemindResult,
+} from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 /** What may be done by hand with open assignments. */
@@ -20,6 +29,15 @@ export class AssignmentsApi {
 
   act(what: HandAct, request: object): Observable<ActResult> {
     return this.http.post<ActResult>(`/api/assignments/${what}`, request);
+  }
+
+  /** Letters to groups of a course. */
+  groupLetters(course: string): Observable<GroupLetterView[]> {
+    return this.http.get<GroupLetterView[]>(`/api/courses/${course}/letters`);
+  }
+
+  endLetter(letter: string): Observable<GroupLetterView[]> {
+    return this.http.post<GroupLetterView[]>(`/api/letters/${letter}/end`, {});
   }
 
   previewRemind(request: object): Observable<RemindPreview> {

@@ -3,8 +3,55 @@ import type { ActRow, RemindPreview } from '@nudrik/contract';
 import { openPage } from '../../testing/page.ts';
 import { ActsPage } from './acts.page.ts';
 import { AssignmentActs } from './assignment-acts.ts';
+import { GroupLetters } from './group-letters.ts';
 import { Remind } from './remind.ts';
 import { CompletionsPage } from './completions.page.ts';
+
+describe('a message to a group', () => {
+  const preview = (count: number): RemindPreview => ({ count, closed: 0, toldLately: 0, told: [], people: [], byDay: [], held: [], skipped: [], missing: [], fault: null, settles: 10, letter: null }); // prettier-ignore
+  const url = '/api/assignments/remind/preview';
+  const choices = { departments: [{ id: '1', name: 'Deck' }], sites: [], groups: [], jobs: [], courses: [], sections: [], units: [] };
+  const open = async () => {
+    const page = await openPage(Remind, { inputs: { course: '7' } });
+    await page.answer('/api/plans/7/choices', choices);
+    return page;
+  };
+  const button = () => [...document.querySelectorAll<HTMLButtonElement>('.p-dialog button')].find((one) => /^Write to/.test(one.textContent!.trim()))!; // prettier-ignore
+
+  it('goes to who has the course and is in it, and on to who joins; nothing goes before something was written', async () => {
+    const page = await open();
+    expect((await page.answer(url, preview(2))).body).toMatchObject({ group: { courseId: '7', onlyIf: null }, joinersUntil: null, alsoTold: true }); // prettier-ignore
+    expect(button().disabled).toBe(true);
+    const writer = page.fixture.componentInstance as unknown as { message: { set(message: object): void } };
+    writer.message.set({ subject: 'The drill is moved', body: 'Hello', button: null });
+    await page.settle();
+    await page.answer(url, preview(2));
+    expect([button().textContent!.trim(), button().disabled]).toEqual(['Write to 2 people', false]);
+    await page.click(page.getByRole('button', { name: 'Add a condition' }));
+    await page.choose(page.getByLabelText('Add to condition 1'), 'Deck');
+    expect((await page.answer(url, preview(0))).body).toMatchObject({ group: { onlyIf: { all: [{ department: ['1'], below: true }] } } });
+    // nobody yet, and nobody who comes later
+    expect(button().disabled).toBe(true);
+    await page.type(page.getByLabelText('Who comes later gets it until'), '2027-04-30');
+    expect((await page.answer(url, preview(0))).body).toMatchObject({ joinersUntil: '2027-04-30' });
+    expect([button().textContent!.trim(), button().disabled]).toEqual(['Write to who comes', false]);
+    expect(page.text()).toContain('Nobody gets it yet. Who comes later gets it within seconds.');
+  });
+
+  it('stands with whom it reached, and is ended', async () => {
+    const page = await openPage(GroupLetters, { inputs: { course: '7', canEnd: true } });
+    const letter = { id: '3', name: 'Drill moved', subject: 'S', onlyIf: { department: ['1'], below: true }, until: '2027-04-30', at: '2027-03-01T09:00:00Z', by: 'Tora Hauge', reminded: 5, joined: 2, ended: null, goesOn: true }; // prettier-ignore
+    await page.answer('/api/courses/7/letters', [letter]);
+    await page.answer('/api/plans/7/choices', choices);
+    expect(page.text()).toContain(
+      'To whoever has the course open, only if in Deck: 5 people so far, 2 of them came later. Goes on until 30 Apr 2027.',
+    );
+    await page.click(page.getByRole('button', { name: 'End “Drill moved”' }));
+    expect((await page.answer('/api/letters/3/end', [])).method).toBe('POST');
+    await page.answer('/api/courses/7/letters', [{ ...letter, goesOn: false, ended: { at: '2027-03-02T09:00:00Z', by: 'Sigrid Aune' } }]);
+    expect(page.text()).toContain('Ended by Sigrid Aune.');
+  });
+});
 
 describe('what may be done with open assignments', () => {
   const open = async (canClose = true) => {

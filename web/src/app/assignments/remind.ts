@@ -2,9 +2,14 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import type { PreviewNotice, PreviewPerson, RemindResult, RemindWhom } from '@nudrik/contract';
-import { HAND_TEXT, tellAmount, type Template } from '@nudrik/core';
+import { GROUP_TEXT, HAND_TEXT, tellAmount, type Template } from '@nudrik/core';
 import { Dialog } from 'primeng/dialog';
 import { debounceTime } from 'rxjs';
+import { conditionFrom, openConditions, type GroupRow } from '../conditions/condition-model.ts';
+import { ConditionPeople, ConditionRows } from '../conditions/condition-rows.ts';
+import { PlanPeople } from '../plans/plan-people.ts';
+import { PlansApi } from '../plans/plans.api.ts';
+import { DateField } from '../shared/pick/date-field.ts';
 import { Letter } from '../messages/letter.ts';
 import { TemplateEdit } from '../messages/template-edit.ts';
 import { SessionStore } from '../access/session.store.ts';
@@ -18,30 +23,44 @@ import { AssignmentsApi } from './assignments.api.ts';
 @Component({
   selector: 'nk-remind',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Dialog, FormsModule, Letter, TemplateEdit],
+  imports: [ConditionRows, DateField, Dialog, FormsModule, Letter, TemplateEdit],
+  providers: [PlanPeople, { provide: ConditionPeople, useExisting: PlanPeople }],
   templateUrl: './remind.html',
   styleUrl: './remind.css',
 })
 export class Remind {
   private readonly api = inject(AssignmentsApi);
+  private readonly plans = inject(PlansApi);
   protected readonly session = inject(SessionStore);
-  readonly whom = input.required<Partial<RemindWhom>>();
+  readonly whom = input<Partial<RemindWhom>>({});
+  /** the course whose group is written to, in place of people who were chosen */
+  readonly course = input<string | null>(null);
   /** what it begins with, where something goes again */
   readonly begins = input<{ name: string; message: Template } | null>(null);
   readonly done = output<RemindResult>();
   readonly left = output<void>();
-  protected readonly name = linkedSignal(() => this.begins()?.name ?? 'Reminder by hand');
-  protected readonly message = linkedSignal((): Template => this.begins()?.message ?? HAND_TEXT);
+  protected readonly name = linkedSignal(() => this.begins()?.name ?? (this.course() ? 'Message to a group' : 'Reminder by hand'));
+  protected readonly message = linkedSignal((): Template => this.begins()?.message ?? (this.course() ? GROUP_TEXT : HAND_TEXT));
   // who asks for it again means it
-  protected readonly alsoTold = linkedSignal(() => this.begins() !== null);
+  protected readonly alsoTold = linkedSignal(() => this.begins() !== null || this.course() !== null);
   protected readonly reader = signal<string | null>(null);
-  protected readonly isWriting = signal(false);
+  protected readonly isWriting = linkedSignal(() => this.course() !== null);
+  protected readonly until = signal('');
+  protected readonly rows = signal<GroupRow>({ kind: 'group', isNot: false, mode: 'all', rows: [] });
+  protected readonly open = computed(() => openConditions(this.rows())[0] ?? null);
+  protected readonly choices = load(toObservable(this.course), (course) => this.plans.choices(course), ['courses', 'people']);
+  /** nothing was written to the group yet */
+  protected readonly isBare = computed(() => this.course() !== null && this.message() === GROUP_TEXT);
   protected readonly isBusy = signal(false);
   protected readonly problem = signal<string | null>(null);
   private readonly key = newKey();
+  private readonly whomAsked = computed(() => {
+    const courseId = this.course();
+    return courseId ? { group: { courseId, onlyIf: conditionFrom(this.rows()) }, joinersUntil: this.until() || null } : this.whom();
+  });
   private readonly request = computed(() => ({
-    ...this.whom(),
-    name: this.name().trim() || 'Reminder by hand',
+    ...this.whomAsked(),
+    name: this.name().trim() || (this.course() ? 'Message to a group' : 'Reminder by hand'),
     message: this.message(),
     alsoTold: this.alsoTold(),
     as: this.reader(),

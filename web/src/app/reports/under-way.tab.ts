@@ -5,6 +5,7 @@ import { RouterLink } from '@angular/router';
 import type { ActResult, UnderWayRow } from '@nudrik/contract';
 import { SessionStore } from '../access/session.store.ts';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
+import { GroupLetters } from '../assignments/group-letters.ts';
 import { Remind } from '../assignments/remind.ts';
 import { Undo } from '../assignments/undo.ts';
 import { CourseStore } from '../courses/course.store.ts';
@@ -20,7 +21,7 @@ const PAGE = 100;
 /** A course as it goes on: who is where, who is stuck, who opened nothing, who waits, and what happened last; and what to do about it. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AssignmentActs, FormsModule, MomentPipe, NumberField, Remind, RouterLink, State, Undo],
+  imports: [AssignmentActs, FormsModule, GroupLetters, MomentPipe, NumberField, Remind, RouterLink, State, Undo],
   templateUrl: './under-way.tab.html',
   styleUrl: './under-way.tab.css',
 })
@@ -57,6 +58,9 @@ export class UnderWayTab {
   protected readonly pickedIds = computed(() => this.picked().map(({ assignmentId }) => assignmentId));
   protected readonly latestDue = computed(() => this.picked().map(({ dueAt }) => dueAt).sort().at(-1) ?? ''); // prettier-ignore
   protected readonly isReminding = signal(false);
+  protected readonly isWriting = signal(false);
+  /** trainers write to groups of their own courses, which the server asks about */
+  protected readonly canWrite = computed(() => this.session.canChange() || this.session.account()?.role === 'trainer');
   /** everybody who is looked at, also beyond the page */
   protected readonly all = computed(() => ({ underWay: { courseId: this.store.id()!, who: this.who(), days: this.days() } }));
   protected readonly page = PAGE;
