@@ -136,7 +136,8 @@ export async function remind(deps: Deps, request: RemindRequest, byWhom: string,
     // nobody finishes, and nobody is reminded by somebody else, while it is looked who gets it
     const locked = await lockAssignments(client, ids);
     const { chosen, told, closed } = await chosenOf(client, ids, request.alsoTold, now);
-    const { group, joinersUntil } = request;
+    // a request that was put down as long work before there were groups names none
+    const { group = null, joinersUntil = null } = request;
     if (joinersUntil !== null && joinersUntil < (await houseToday(deps)))
       throw new Refused('wrong-input', `joinersUntil: ${tellDate(dayOf(joinersUntil))} has passed; expected today or later. Nobody was written to.`); // prettier-ignore
     if (chosen.length === 0 && joinersUntil === null)
