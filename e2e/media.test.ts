@@ -38,6 +38,7 @@ test('files dropped on a section become its units, each by what stands in it', a
   await area(page, 'Courses');
   await page.getByRole('link', { name: 'New course' }).click();
   await page.getByLabel('Title, as it stands in every message').fill('Bridge Films');
+  await expect(page.getByRole('button', { name: 'Begin' })).toBeEnabled();
   await page.keyboard.press('Enter');
   await expect(page).toHaveURL(/\/courses\/\d+$/);
   await page

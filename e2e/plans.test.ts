@@ -31,6 +31,7 @@ test('a plan from nothing, by keys alone', async ({ page }) => {
   await area(page, 'Courses');
   await page.getByRole('link', { name: 'New course' }).click();
   await page.getByLabel('Title, as it stands in every message').fill('Keys of the Wheelhouse');
+  await expect(page.getByRole('button', { name: 'Begin' })).toBeEnabled();
   await page.keyboard.press('Enter');
   await page.getByRole('link', { name: 'Plan', exact: true }).click();
   const rows = page.locator('table.steps tbody tr');
