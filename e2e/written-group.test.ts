@@ -24,7 +24,7 @@ test('a message to a group reaches who is in it, and who joins it later; ended, 
   const until = dialog.getByRole('textbox', { name: 'Who comes later gets it until' });
   await until.fill('2026-12-31');
   await page.keyboard.press('Tab');
-  await expect(dialog.getByText('Who comes later gets it within seconds.')).toBeVisible();
+  await expect(dialog.getByText('Who comes later gets it too.')).toBeVisible();
   await dialog.getByRole('button', { name: /^Write to \d+ people/ }).click();
   await expect(page.getByText(/and whoever joins until 31 Dec 2026/)).toBeVisible();
   const letters = page.locator('nk-group-letters');
@@ -49,17 +49,17 @@ test('a message to a group reaches who is in it, and who joins it later; ended, 
   await expect(page.getByTestId('preview')).toContainText('Fri 11 Dec 17:00');
   await page.getByRole('button', { name: 'Assign to 1', exact: true }).click();
   await expect(page.getByText('Assigned to 1 person')).toBeVisible();
-  // it stands in the ledger within seconds
-  await expect(async () => {
-    await page.goto('/ledger?find=nygaard');
-    await expect(page.getByRole('row', { name: /Message to a group, by Sigrid Aune/ })).toBeVisible({ timeout: 2_000 });
-  }).toPass();
+  // once the letter can be taken back no more, they get it as the others do
   const mail = page.getByRole('row', { name: /eira\.nygaard@.*About Safe Lifting/ });
   await page.goto('/post-room');
   await findMail(page, 'eira.nygaard');
   await expect(async () => {
     if ((await mail.count()) === 0) await press(page, 'next notice');
     await expect(mail).toHaveCount(1, { timeout: 3_000 });
+  }).toPass();
+  await expect(async () => {
+    await page.goto('/ledger?find=nygaard');
+    await expect(page.getByRole('row', { name: /Message to a group, by Sigrid Aune/ })).toBeVisible({ timeout: 2_000 });
   }).toPass();
 
   await area(page, 'Courses');

@@ -3,7 +3,7 @@ import { CONDITIONS, leafName, type Names } from '../conditions/catalogue.ts';
 import { holds, leavesOf, tellCondition, type Condition } from '../conditions/condition.ts';
 import { whyNever, type Possible } from '../conditions/possible.ts';
 import { plainWords, withPhrase } from '../messages/body.ts';
-import { partsOfMessage, wordsOf } from '../messages/template.ts';
+import { partsOfMessage } from '../messages/template.ts';
 import { textsOf, withTexts } from '../messages/texts.ts';
 import type { Roster } from '../people/person.ts';
 import type { RehearsalLine } from '../rehearsal/rehearse.ts';
@@ -154,7 +154,7 @@ function wordsWarnings(step: PlanStep): PlanWarning[] {
   if (amount === 0 && !step.repeat) return [];
   if (!['due', 'assigned', 'expires', 'session-starts', 'finished', 'idle'].includes(step.anchor.event)) return [];
   // distances are known by their English words, whichever of its texts they stand in
-  const text = wordsOf(step.message);
+  const text = spoken(step);
   const is = Math.abs(amount);
   const misnamed = misnamedWarning(step);
   if (misnamed) return [misnamed];
@@ -222,13 +222,12 @@ function wordsWarning(step: PlanStep, phrase: string, when: string): PlanWarning
   };
 }
 
-const textOf = ({ message }: PlanStep): string =>
+/** The subject and the text of a message, in each of its languages. */
+const spoken = ({ message }: PlanStep): string =>
   textsOf(message)
     .map(({ text }) => `${text.subject}\n${plainWords(text.body)}`)
-    .join('\n')
-    .replace(/\s+/g, ' ')
-    .trim()
-    .toLowerCase();
+    .join('\n');
+const textOf = (step: PlanStep): string => spoken(step).replace(/\s+/g, ' ').trim().toLowerCase();
 
 /** Steps that say the same to the same readers. */
 function alikeWarnings(on: readonly PlanStep[]): PlanWarning[] {

@@ -17,6 +17,7 @@ import {
   touch,
   type NewAct,
 } from './acts.repo.ts';
+import { isGroupLetter } from './group-letters.repo.ts';
 import { record, type Happening } from './record.ts';
 
 /** How long something that was done by hand can be taken back, at the least; as long as it settles, where that is longer. */
@@ -85,7 +86,8 @@ export async function undoAct(deps: Deps, id: string, byWhom: string, work: Work
     if (taken)
       throw new Refused('conflict', `${taken.name} was assigned the course anew since, so this cannot be taken back. Nothing was changed.`);
     const events = await listOwnEvents(client, id);
-    if (events.length === 0) throw new Refused('conflict', 'Nothing of this is left to take back; nothing was changed.');
+    if (events.length === 0 && !(await isGroupLetter(client, id)))
+      throw new Refused('conflict', 'Nothing of this is left to take back; nothing was changed.');
     await work.at(1, 2);
     await record(
       client,

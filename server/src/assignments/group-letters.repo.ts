@@ -54,15 +54,16 @@ join acts a on a.id = l.act_id and a.undone_at is null
 where g.course_id = any($1::bigint[])
   and g.ended_at is null
   and g.until >= $2::date
+  and g.at < $3::timestamptz
 order by g.letter_id
-for share of g
+for share of g, a
 `;
 
 export type GoingLetter = Pick<GroupLetterRow, 'letter_id' | 'course_id' | 'only_if' | 'by_whom'>;
 
-/** Letters that go on, of some courses: none of them ends while it is asked about. */
-export const lockGoing = (client: Client, courses: readonly string[], today: LocalDate): Promise<GoingLetter[]> =>
-  rows<GoingLetter>(client, LOCK_GOING, [courses, today]);
+/** Letters that go on, of some courses: none of them ends, or is taken back, while it is asked about. */
+export const lockGoing = (client: Client, courses: readonly string[], today: LocalDate, settled: number): Promise<GoingLetter[]> =>
+  rows<GoingLetter>(client, LOCK_GOING, [courses, today, new Date(settled)]);
 
 // everybody is asked about once a day, and once when a letter is new: what came beside it is not lost
 const ASK_ALL = `
@@ -71,6 +72,7 @@ with due as (
   set asked_on = $1::date
   where ended_at is null
     and until >= $1::date
+    and at < $2::timestamptz
     and asked_on is distinct from $1::date
   returning course_id
 )
@@ -82,7 +84,8 @@ where a.course_id in (select course_id from due)
 on conflict (assignment_id) do update set at = excluded.at
 `;
 
-export const askAllOfDay = (db: Queryable, today: LocalDate): Promise<unknown> => db.query(ASK_ALL, [today]);
+export const askAllOfDay = (db: Queryable, today: LocalDate, settled: number): Promise<unknown> =>
+  db.query(ASK_ALL, [today, new Date(settled)]);
 
 const TAKE_CHECKS = `
 delete from letter_checks
@@ -156,6 +159,11 @@ export const endGroupLetter = async (client: Client, letter: string, at: number,
 
 export const findGroupLetter = (db: Queryable, letter: string): Promise<{ course_id: string } | null> =>
   maybeRow<{ course_id: string }>(db, 'select course_id from group_letters where letter_id = $1::bigint', [letter]);
+
+const IS_OF_ACT = 'select 1 from group_letters g join hand_letters l on l.id = g.letter_id where l.act_id = $1::bigint';
+
+/** Whether an act by hand wrote to a group that somebody can still join. */
+export const isGroupLetter = async (db: Queryable, act: string): Promise<boolean> => (await maybeRow(db, IS_OF_ACT, [act])) !== null;
 
 const HELPS_WITH = 'select 1 from courses where id = $1::bigint and (owner_id = $2::bigint or $2::bigint = any(assistants))';
 

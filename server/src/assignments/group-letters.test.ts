@@ -90,6 +90,21 @@ describe('a message to a group', () => {
     expect(sent()).toEqual(['per', 'runa']);
   });
 
+  it('taken back before it went, it reaches nobody who joined meanwhile either, and where nobody was in it', async () => {
+    await remind(house.deps, await request(), 'Tora Aske');
+    await assign('odd');
+    await play('2027-03-01T09:05:00Z');
+    expect(await ledger()).toEqual(['Runa']);
+    await undoAct(house.deps, (await listActs(house.db, house.clock.at))[0]!.id, 'Sigrid Aune');
+    const { actId } = await remind(house.deps, await request({ group: { courseId: course, onlyIf: { job: ['Cook'] } } }), 'Tora Aske');
+    await undoAct(house.deps, actId!, 'Sigrid Aune');
+    await changePerson(house.deps, crew['runa']!, { job: 'Cook' }, 'Sigrid Aune');
+    await play('2027-03-02T10:00:00Z');
+    expect(sent()).toEqual([]);
+    expect(await ledger()).toEqual([]);
+    expect(await groupLetters(house.deps, course)).toEqual([]);
+  });
+
   it('may be for who comes alone; ended, or taken back, it reaches nobody more', async () => {
     const none = { group: { courseId: course, onlyIf: { job: ['Cook'] } } };
     await expect(remind(house.deps, await request({ ...none, joinersUntil: null }), 'Tora Aske')).rejects.toThrow(/nobody to remind/);

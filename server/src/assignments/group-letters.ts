@@ -6,6 +6,7 @@ import { getHouse } from '../house/house.ts';
 import { loadFacts } from '../notices/facts.ts';
 import { houseToday } from '../people/today.ts';
 import { Refused } from '../refusal.ts';
+import { undoTime } from './acts.ts';
 import { askAllOfDay, endGroupLetter, findGroupLetter, listBegun, listCourses, listGroupLetters, listUnwritten, lockGoing, putOff, takeChecks } from './group-letters.repo.ts'; // prettier-ignore
 import { record } from './record.ts';
 
@@ -31,12 +32,14 @@ export const groupIds = async (db: Queryable, { courseId, onlyIf }: { courseId: 
 
 /**
  * Writes to whoever came to be in a group since its letter went: each once. What has to be asked about is put down in the
- * transaction that makes somebody a member, and everybody is asked about once a day.
+ * transaction that makes somebody a member, and everybody is asked about once a day. As long as a letter may still be taken back
+ * nobody joins it: then all are asked about.
  * @returns how many were asked about
  */
 export async function writeToJoiners(deps: Deps): Promise<number> {
   const today = await houseToday(deps);
-  await askAllOfDay(deps.db, today);
+  const settled = deps.clock.now() - undoTime(await getHouse(deps.db));
+  await askAllOfDay(deps.db, today, settled);
   let asked = 0;
   for (;;) {
     const count = await transaction(deps.db, async (client) => {
@@ -45,7 +48,7 @@ export async function writeToJoiners(deps: Deps): Promise<number> {
       if (taken.length === 0) return 0;
       const later = await putOff(client, taken, now);
       const ids = taken.filter((id) => !later.has(id));
-      const letters = await lockGoing(client, await listCourses(client, ids), today);
+      const letters = await lockGoing(client, await listCourses(client, ids), today, settled);
       for (const letter of letters) {
         const open = await listUnwritten(client, ids, letter);
         const joined = await inGroup(client, open, letter.course_id, letter.only_if, now);

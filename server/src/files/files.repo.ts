@@ -115,3 +115,9 @@ export const knowFile = (db: Queryable, id: string, name: string, type: string, 
   db.query(KNOW_FILE, [id, type, JSON.stringify(about), name]);
 
 export const deleteFile = (db: Queryable, id: string): Promise<unknown> => db.query('delete from files where id = $1::bigint', [id]);
+
+const LIST_THERE = 'select id::text from files where id = any($1::bigint[]) and purpose = $2::text';
+
+/** Of some files those that are there for a purpose. */
+export const listThere = async (db: Queryable, ids: readonly string[], purpose: Purpose): Promise<Set<string>> =>
+  new Set((await rows<{ id: string }>(db, LIST_THERE, [ids, purpose])).map(({ id }) => id));

@@ -1,8 +1,7 @@
 import type { PlanStep } from '@nudrik/core';
 import { oneRow, rows, type Queryable } from '../db/db.ts';
 
-export const LINK_STATES = ['unknown', 'ok', 'dead', 'unreachable', 'inside'] as const;
-export type LinkState = (typeof LINK_STATES)[number];
+export type LinkState = 'unknown' | 'ok' | 'dead' | 'unreachable' | 'inside';
 
 export interface LinkRow {
   href: string;

@@ -1,5 +1,5 @@
 import { DAY_MS, HOUR, hrefsIn, linkPlaceOf, tellDate, textsOf, type Zone, type Instant, type PlanStep, type Template } from '@nudrik/core';
-import { announce, type Queryable } from '../db/db.ts';
+import { announce } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { findOwnHost } from '../own-hosts.ts';
 import { canReachOut, claimLinks, findLinks, forgetLinks, listBroken, listPlansInForce, lookedAtLink, nameLinks, type LinkRow, type LinkState } from './links.repo.ts'; // prettier-ignore
@@ -114,13 +114,8 @@ export interface BrokenMessage {
 }
 
 /** The messages that go and lead nowhere: before their moment. */
-export async function brokenMessages(
-  deps: Deps,
-  today: string,
-  zone: Zone,
-  now: Instant,
-  db: Queryable = deps.db,
-): Promise<BrokenMessage[]> {
+export async function brokenMessages(deps: Deps, today: string, zone: Zone, now: Instant): Promise<BrokenMessage[]> {
+  const { db } = deps;
   const isOut = await canReachOut(db, now - 2 * DAY_MS);
   const broken = (await listBroken(db)).filter(({ state }) => state === 'dead' || isOut);
   if (broken.length === 0) return [];

@@ -1,9 +1,9 @@
 import { Readable } from 'node:stream';
 import { picturesIn, textsOf, type PlanStep } from '@nudrik/core';
 import type { PictureView } from '@nudrik/contract';
-import { rows, type Client, type Queryable } from '../db/db.ts';
+import { transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { findFile, putFile, type Purpose } from '../files/files.repo.ts';
+import { findFile, listThere, putFile, type Purpose } from '../files/files.repo.ts';
 import { measured } from '../files/look.ts';
 import { typeOf } from '../files/type.ts';
 import { logoAddress, type House } from '../house/house.ts';
@@ -17,7 +17,7 @@ const TYPES = ['image/png', 'image/jpeg', 'image/gif'];
 
 /** Keeps a picture that stands in messages, or above them. @throws Refused where mail programs would not show it */
 export async function putPicture(
-  db: Client | Queryable,
+  client: Client,
   { name, content }: { name: string; content: Buffer },
   purpose: Extract<Purpose, 'logo' | 'picture'>,
 ): Promise<PictureView> {
@@ -27,12 +27,13 @@ export async function putPicture(
   if (!type || !TYPES.includes(type))
     throw new Refused('wrong-file', `${name}: expected a picture as PNG, JPEG or GIF, which mail programs show. Nothing was changed.`);
   const size = measured(content, name);
-  const { id } = await putFile(db as Client, { name, type, content, purpose });
+  const { id } = await putFile(client, { name, type, content, purpose });
   return { id, name, ...size };
 }
 
 /** A picture for the texts of messages. */
-export const addPicture = ({ db }: Deps, file: { name: string; content: Buffer }): Promise<PictureView> => putPicture(db, file, 'picture');
+export const addPicture = ({ db }: Deps, file: { name: string; content: Buffer }): Promise<PictureView> =>
+  transaction(db, (client) => putPicture(client, file, 'picture'));
 
 /** A picture that stands in messages or above them, or stood there. @throws Refused where there is none */
 export async function findPicture(db: Queryable, id: string): Promise<{ name: string; type: string; content: Buffer }> {
@@ -41,15 +42,17 @@ export async function findPicture(db: Queryable, id: string): Promise<{ name: st
   return file;
 }
 
-const LIST_THERE = "select id::text from files where id = any($1::bigint[]) and purpose = 'picture'";
-
 /** Pictures that the messages of steps name, and that are not there: of another house, or made up. */
 export async function pictureFaults(db: Queryable, steps: readonly PlanStep[]): Promise<{ step: string; message: string }[]> {
   const named = steps.flatMap(({ id, name, message }) =>
     textsOf(message).flatMap(({ text }) => picturesIn(text.body).map((picture) => ({ id, name, picture }))),
   );
   if (named.length === 0) return [];
-  const there = new Set((await rows<{ id: string }>(db, LIST_THERE, [named.map(({ picture }) => picture)])).map(({ id }) => id));
+  const there = await listThere(
+    db,
+    named.map(({ picture }) => picture),
+    'picture',
+  );
   return named
     .filter(({ picture }) => !there.has(picture))
     .map(({ id, name }) => ({

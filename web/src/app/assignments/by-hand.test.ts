@@ -35,7 +35,7 @@ describe('a message to a group', () => {
     await page.type(page.getByLabelText('Who comes later gets it until'), '2027-04-30');
     expect((await page.answer(url, preview(0))).body).toMatchObject({ joinersUntil: '2027-04-30' });
     expect([button().textContent!.trim(), button().disabled]).toEqual(['Write to who comes', false]);
-    expect(page.text()).toContain('Nobody gets it yet. Who comes later gets it within seconds.');
+    expect(page.text()).toContain('Nobody gets it yet. Who comes later gets it too.');
   });
 
   it('stands with whom it reached, and is ended', async () => {
