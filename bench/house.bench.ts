@@ -117,6 +117,8 @@ function depsOf(db: Pool, databaseUrl: string): Deps {
       dkim: null,
       inboundPort: 0,
       mailbox: null,
+      chat: null,
+      chatStandInUrl: null,
       postRoomUrl: null,
       feedStandInUrl: null,
       feedTimeoutMs: 2_000,

@@ -54,6 +54,7 @@ function makeFile(): { text: string; roster: RosterPerson[] } {
       site: SITES[i % 2]!,
       job: 'Deckhand',
       language: null,
+      chatName: null,
       managerEmail: i < 50 ? null : `p${i % 50}@orlasund.example`,
       joinedOn: '2020-05-01',
       leftOn: null,

@@ -77,6 +77,7 @@ export async function buildServer() {
           'post-room': join(ROOT, 'standins/src/main.ts'),
           demo: join(ROOT, 'demo/src/main.ts'),
           'personnel-feed': join(ROOT, 'demo/src/feed-main.ts'),
+          'chat-service': join(ROOT, 'demo/src/chat-main.ts'),
           'sign-in-service': join(ROOT, 'demo/src/sign-in-main.ts'),
         },
       });

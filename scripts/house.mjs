@@ -65,7 +65,7 @@ export class House {
 
   /** @param mailFolder where the post room keeps its mail; in memory where none is given */
   async open({ databaseUrl, port, mailFolder, baseUrl = `http://127.0.0.1:${port}` }) {
-    const [smtp, postRoom, inbound, feed, signIn, imap] = await Promise.all(Array.from({ length: 6 }, freePort));
+    const [smtp, postRoom, inbound, feed, signIn, imap, chat] = await Promise.all(Array.from({ length: 7 }, freePort));
     const service = {
       OIDC_CLIENT_ID: 'nudrik',
       OIDC_CLIENT_SECRET: randomBytes(24).toString('base64url'),
@@ -82,6 +82,9 @@ export class House {
       POST_ROOM_URL: `http://127.0.0.1:${postRoom}`,
       PERSONNEL_FEED_URL: `http://127.0.0.1:${feed}/people`,
       NUDRIK_FEED_HOSTS: '127.0.0.1',
+      CHAT_URL: `http://127.0.0.1:${chat}/hooks/training`,
+      CHAT_SECRET: randomBytes(24).toString('base64url'),
+      CHAT_STAND_IN_URL: `http://127.0.0.1:${chat}`,
       FEED_STAND_IN_URL: `http://127.0.0.1:${feed}`,
       ...service,
       NUDRIK_WEB_DIR: join(ROOT, 'web/dist/browser'),
@@ -97,6 +100,12 @@ export class House {
     });
     await this.part('The personnel feed', [join(ROOT, 'server/dist/personnel-feed.mjs')], { PERSONNEL_FEED_PORT: String(feed) });
     await Promise.all([
+      this.part('The chat', [join(ROOT, 'server/dist/chat-service.mjs')], {
+        CHAT_PORT: String(chat),
+        CHAT_SECRET: env.CHAT_SECRET,
+        CHAT_BACK_URL: `${baseUrl}/api/chat/replies`,
+        ...(mailFolder && { CHAT_FOLDER: join(mailFolder, 'chat') }),
+      }),
       this.part('The sign-in service', [join(ROOT, 'server/dist/sign-in-service.mjs')], {
         ...service,
         SIGN_IN_PORT: String(signIn),

@@ -1,4 +1,4 @@
-import { contrastWithWhite, LANGUAGE_TAGS, PLAIN_FRAME } from '@nudrik/core';
+import { contrastWithWhite, LANGUAGE_TAGS, PLAIN_FRAME, WAYS } from '@nudrik/core';
 import { z } from 'zod';
 import { TimeOfDay, Version, Line, MailAddress } from './common.ts';
 
@@ -15,6 +15,8 @@ export const SettingsDraft = z
     senderName: Words,
     /** what messages are written in where they say nothing else */
     language: z.enum(LANGUAGE_TAGS).default('en'),
+    /** how people are told where neither step nor person says it; all by mail where there is no chat */
+    by: z.enum(WAYS).default('mail'),
     senderAddress: MailAddress,
     replyTo: MailAddress,
     /** replies go to the trainer of the course that a message is about, where there is one who reads mail */
@@ -67,6 +69,8 @@ export interface SettingsView extends SettingsDraft {
   /** host and port of the mail server; set where the program is started, and never shown with its password */
   mailServer: string;
   isDemo: boolean;
+  /** there is a workplace chat, set where the program is started (CHAT_URL) */
+  hasChat: boolean;
   /** where the picture above every message is; null for none */
   logo: string | null;
 }

@@ -429,8 +429,30 @@ async function storeNotices(db: Client, ids: readonly string[], start: number, b
   if (bounced)
     await db.query("update people set address_state = 'bounced', address_words = $2::text where id = $1::bigint", [bouncedPerson, refusal]);
   await db.query(STORE_DELIVERIES);
+  await db.query(TO_THE_CHAT, [DRILLS]);
+  await db.query(MAY_DECLINE);
   await db.query('update messages m set composed_at = d.handed_at from deliveries d where d.message_id = m.id');
 }
+
+/** The channel of the chat in which one course tells who finished. */
+const DRILLS = 'drills';
+// the office is told in the chat beside mail
+const TO_THE_CHAT = `
+with told as (update courses set told_in = $1::text where title = 'Muster and Abandon Ship')
+update people set reached_by = 'both' where department_id = (select id from departments where name = 'Office')
+`;
+// tips of one course may be declined from now on
+const MAY_DECLINE = `
+with chosen as (
+  select p.course_id, jsonb_agg(case when s ->> 'id' = 'onboarding' then s || '{"mayDecline": true}' else s end order by at) as steps
+  from plans p
+  cross join lateral jsonb_array_elements(p.steps) with ordinality as e (s, at)
+  where p.course_id = (select id from courses where told_in is not null)
+  group by p.course_id
+),
+kept as (update plan_versions v set steps = c.steps from chosen c join plans p on p.course_id = c.course_id where v.course_id = c.course_id and v.version = p.version)
+update plans p set steps = c.steps from chosen c where p.course_id = c.course_id
+`;
 
 // each message of the past was brought to its address once: taken, or refused for good
 const STORE_DELIVERIES = `

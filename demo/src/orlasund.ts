@@ -187,6 +187,8 @@ export function makeCrew(): Crew {
       department,
       site,
       job,
+      // those who work ashore all have the chat; of those who sail, half
+      chatName: site !== 'Vessel pool' || number % 2 === 0 ? address(name).split('@')[0]! : null,
       language: site === 'Vessel pool' && !taken.has(name) ? (readsIn[number % 7] ?? null) : null,
       managerEmail: manager && address(manager),
       joinedOn: joinedOn ?? dateOf(dayOf(START_ON) - random.between(400, 4200)),

@@ -7,10 +7,12 @@ import type { Account } from '@nudrik/contract';
 import { accessRoutes, tokenOf } from './access/routes.ts';
 import { findSession } from './access/sessions.ts';
 import { assignmentRoutes } from './assignments/routes.ts';
+import { chatRoutes } from './chat/routes.ts';
 import { certificateRoutes } from './certificates/routes.ts';
 import { clockRoutes } from './clock/routes.ts';
 import { COURSE_FILE_LIMIT } from './courses/course-file.ts';
 import { handoutRoutes } from './handouts/routes.ts';
+import { declineRoutes } from './declines/routes.ts';
 import { conversationRoutes } from './conversations/routes.ts';
 import { courseRoutes } from './courses/routes.ts';
 import { courseFileRoutes, lookRoutes } from './courses/look.routes.ts';
@@ -56,6 +58,8 @@ export const ROUTES: readonly Route[] = [
   ...rehearsalRoutes,
   ...noticeRoutes,
   ...conversationRoutes,
+  ...chatRoutes,
+  ...declineRoutes,
   ...handoutRoutes,
   ...reportRoutes,
   ...certificateRoutes,
@@ -113,6 +117,8 @@ export function createApp(deps: Deps, live: Live | null): Express {
     if (req.method === 'GET' || req.method === 'HEAD') return next();
     const expected = (res.locals['csrf'] as string | null) ?? 'nobody';
     const sent = req.headers['x-csrf-token'];
+    // signed by the chat, and by no browser; or by a link of a letter, which mail programs post to by themselves
+    if (req.path === '/chat/replies' || req.path.startsWith('/declines/')) return next();
     const isKeyed = ['/learning/', '/looks/', '/downloads/', '/session'].some((path) => req.path.startsWith(path));
     if (isKeyed && asksFromElsewhere(req, deps.settings.baseUrl)) throw new Refused('csrf');
     if (sent !== expected && !(isKeyed && sent !== undefined)) throw new Refused(res.locals['account'] ? 'csrf' : 'not-signed-in');
@@ -120,7 +126,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
   });
   // keys are long enough not to be guessed; this keeps the trying from costing anything
   app.use(
-    ['/api/learning', '/api/looks', '/api/team', '/api/calendars', '/api/downloads'],
+    ['/api/learning', '/api/looks', '/api/team', '/api/calendars', '/api/downloads', '/api/chat', '/api/declines'],
     rateLimit({
       windowMs: 60_000,
       limit: 1_200,
@@ -245,7 +251,8 @@ const BY_STATUS: Record<number, Refused> = {
 const AWAY = 'The database does not answer. Nothing was changed; try again in a moment.';
 
 /** An address without the keys of links in it: they open something, and logs are read by many. */
-const withoutKeys = (path: string): string => path.replace(/\/(learning|looks|team|keys|pictures|packages|uploads)\/[^/]+/g, '/$1/…');
+const withoutKeys = (path: string): string =>
+  path.replace(/\/(learning|looks|team|keys|pictures|packages|uploads|declines|downloads)\/[^/]+/g, '/$1/…');
 
 /** What went wrong, by code, SQLSTATE or status, never by text. */
 function asRefusal(error: unknown): Refused {

@@ -124,7 +124,9 @@ describe('every route', () => {
     const open = ROUTES.filter(({ access }) => access === 'public').map(({ path }) => path);
     expect(
       open.every((path) =>
-        /^\/api\/(session|demo\/accounts|verify|learning|looks|pictures|packages|clock|calendars|brand|downloads|team\/:token$)/.test(path),
+        /^\/api\/(session|demo\/accounts|verify|learning|looks|pictures|packages|clock|calendars|brand|downloads|declines|chat|team\/:token$)/.test(
+          path,
+        ),
       ),
     ).toBe(true);
   });

@@ -9,6 +9,8 @@ import { agreeOnKey, openKey } from './house/key.ts';
 import { listen } from './live/listen.ts';
 import { Live } from './live/live.ts';
 import { readSigner } from './messages/dkim.ts';
+import { openChat, withChat } from './chat/chat.ts';
+import { noteChat } from './chat/chat.repo.ts';
 import { mailChannelOf } from './messages/mail-channel.ts';
 import { seldom } from './work/seldom.ts';
 import { readSettings } from './settings.ts';
@@ -104,7 +106,9 @@ async function serve(deps: Deps): Promise<() => Promise<void>> {
 }
 
 async function work(deps: Deps): Promise<() => Promise<void>> {
-  const mailer = mailChannelOf(deps.settings);
+  const { chat } = deps.settings;
+  const mailer = withChat(mailChannelOf(deps.settings), chat && openChat(chat));
+  await noteChat(deps.db, chat !== null);
   const stop = await startWorker(deps, mailer);
   return async () => {
     await stop();

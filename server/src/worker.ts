@@ -8,6 +8,7 @@ import type { Deps } from './deps.ts';
 import { endPassed } from './holding/holding.repo.ts';
 import { listen } from './live/listen.ts';
 import { forgetAnswerFiles } from './conversations/answer-files.ts';
+import { sendChatPosts } from './chat/posts.ts';
 import { sendCopies } from './copies/copies.ts';
 import { sendOutbox } from './conversations/outbox.ts';
 import { takeMail } from './messages/arrive.ts';
@@ -48,6 +49,7 @@ export async function drain(deps: Deps, mailer: Channel): Promise<void> {
   while ((await dispatch(deps, mailer)) > 0) await prepare(deps);
   await sendCopies(deps);
   while ((await sendOutbox(deps, mailer)) > 0);
+  while ((await sendChatPosts(deps, mailer.chat)) > 0);
 }
 
 /** What is on the wire may end within this when the worker is told to stop. */
@@ -151,6 +153,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       writing ??= attempt('conversations', async () => {
         await sendCopies(deps);
         while (!stopped && (await sendOutbox(deps, mailer)) > 0);
+        while (!stopped && (await sendChatPosts(deps, mailer.chat)) > 0);
       }).then(() => void (writing = null));
       folding ??= attempt('figures', () => foldFigures(deps.db)).then(() => void (folding = null));
       if (round % 30 === 0) {

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { FeedPage, type FeedPerson } from '@nudrik/contract';
 import { openPersonnelFeed, type PersonnelFeed } from './personnel-feed.ts';
 
-const person = (number: number): FeedPerson => ({ number: `OF-${number}`, name: `Person ${number}`, email: `p${number}@orlasund.example`, department: 'Deck', site: 'Orla Quay', job: null, language: null, manager: null, joinedOn: null, leftOn: null }); // prettier-ignore
+const person = (number: number): FeedPerson => ({ number: `OF-${number}`, name: `Person ${number}`, email: `p${number}@orlasund.example`, department: 'Deck', site: 'Orla Quay', job: null, language: null, chatName: null, manager: null, joinedOn: null, leftOn: null }); // prettier-ignore
 let feed: PersonnelFeed;
 beforeAll(async () => {
   // somebody joins on 2 March

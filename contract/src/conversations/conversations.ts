@@ -51,6 +51,8 @@ export interface ConversationPost {
   /** by mail from an address that was not expected */
   strangeAddress: string | null;
   byMail: boolean;
+  /** written back in the chat */
+  byChat: boolean;
   files: { id: string; name: string; bytes: number }[];
   /** of an answer: what became of its mail, in a sentence */
   mail: { state: 'waiting' | 'sent' | 'failed'; words: string } | null;

@@ -56,6 +56,7 @@ const FeedRow = z.object({
   site: Text,
   job: Text.nullable(),
   language: Text.nullish().transform((language) => language ?? null),
+  chatName: Text.nullish().transform((name) => name ?? null),
   manager: Text.nullable(),
   joinedOn: Text.nullable(),
   leftOn: Text.nullable(),

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import type { ScormEdition, Survey, UnitKind } from '@nudrik/core';
 import type { FinishedFact } from '../common.ts';
+import type { ReachView } from '../people/reach.ts';
 
 export const LinkToken = z
   .string()
@@ -52,6 +53,7 @@ export interface MyTraining {
   zone: string;
   /** where one's due dates can be subscribed to (RFC 5545); null where it was not asked for */
   calendar: string | null;
+  reach: ReachView;
   assignments: MyAssignment[];
 }
 export interface MyAssignment extends FinishedFact {

@@ -1,5 +1,7 @@
 import { z } from 'zod';
-import { Id, LanguageTag, LocalDate, MailAddress, Page, type FinishedFact, Line } from '../common.ts';
+import { readChatName, WAYS } from '@nudrik/core';
+import { Id, LanguageTag, LocalDate, MailAddress, Page, type FinishedFact, Line, TimeOfDay } from '../common.ts';
+import type { ReachView } from './reach.ts';
 
 /** `fit`: those first whose name is nearest to what is looked for */
 export const PEOPLE_SORTS = ['name', 'department', 'site', 'job', 'manager', 'joined', 'late', 'fit'] as const;
@@ -71,6 +73,10 @@ export interface PersonSheet {
     zone: string;
     /** as a tag (BCP 47); null is the house's */
     language: string | null;
+    chatName: string | null;
+    /** what the chat said, where it does not know them */
+    chatWords: string | null;
+    reach: ReachView;
     addressWords: string | null;
     /** letters of the name that no shipped font has: a certificate could not show them */
     unprintable: string[];
@@ -94,6 +100,12 @@ export const PersonChange = z
     job: Line(120).nullable(),
     /** what messages are read in, as a tag (BCP 47); null is the house's */
     language: LanguageTag.nullable(),
+    /** what the workplace chat knows them by */
+    chatName: z.string().transform(readChatName).pipe(Line(80).nullable()).nullable(),
+    /** how they are told where a step does not say it; null is as the house has it */
+    by: z.enum(WAYS).nullable(),
+    /** all of a day at once, at this local time; null is each at its own moment */
+    dailyAt: TimeOfDay.nullable(),
     managerId: Id.nullable(),
     joinedOn: LocalDate.nullable(),
     leftOn: LocalDate.nullable(),

@@ -6,6 +6,7 @@ import {
   SIGN_OFF_OUTCOMES,
   spanFault,
   UNITS,
+  WAYS,
   type Duration,
   type PreviewLine,
   type SenderRule,
@@ -58,6 +59,8 @@ export const StepSchema = z.strictObject({
   endsOn: LocalDate.nullable().default(null),
   onlyIf: ConditionSchema.nullable().default(null),
   stopWhen: ConditionSchema.nullable().default(null),
+  by: z.enum(WAYS).nullable().optional(),
+  mayDecline: z.boolean().optional(),
 });
 
 /** Who messages come from, as a course or a step says it; what it leaves open is said by the one above. */
@@ -79,6 +82,14 @@ export const PlanStepSchema = StepSchema.extend({
 /** PUT /api/plans/:courseId/sender: who the messages of a course come from. `was` is what it said when one began. */
 export const SenderRequest = z.strictObject({ sender: SenderRuleSchema.nullable(), was: SenderRuleSchema.nullable() });
 export type SenderRequest = z.infer<typeof SenderRequest>;
+
+const ChannelName = z
+  .string()
+  .transform((text) => text.trim().replace(/^#+\s*/, '') || null)
+  .pipe(Line(80).nullable());
+/** PUT /api/plans/:courseId/told-in: the channel of the chat in which it is told who finished; null is none. `was` is what it said when one began. */
+export const ToldInRequest = z.strictObject({ toldIn: ChannelName.nullable(), was: z.string().nullable() });
+export type ToldInRequest = z.infer<typeof ToldInRequest>;
 
 /** POST /api/plans/:courseId/preview and …/publish */
 export const PlanDraft = z.object({
@@ -139,6 +150,8 @@ export interface PlanView {
   sender: SenderRule | null;
   /** the names that they may come from, whom replies reach where nothing else is said; and both as it is said now, as its letters say it */
   senders: { house: string; trainer: string | null; replies: string; now: { name: string; replies: string } };
+  /** where in the chat it is told who finished it; null where there is no chat */
+  chat: { toldIn: string | null } | null;
   /** whose plan it goes by, where it has none of its own */
   follows: { id: string; title: string } | null;
   /** the courses that go by this one */

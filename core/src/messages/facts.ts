@@ -293,6 +293,7 @@ export function foreseeLetter(
             ),
       footer: speech.footer(sender.name, organisation, replies.reader),
       downloads: downloadsOf(step, handoutOf, () => null, speech),
+      decline: step.mayDecline && recipient.person?.id === assignment.person ? { words: speech.decline, url: null } : null,
       ...(frame && { frame }),
     }),
   };

@@ -31,6 +31,8 @@ const nb: Phrases = {
   cameBack: (when) => `e-posten kom i retur ${when}`,
   holds: { leave: 'har permisjon', 'daily-limit': 'dagen er full', unreachable: 'e-post kommer i retur', 'missing-value': 'et felt mangler verdi', 'set-aside': 'det kunne ikke beregnes', 'on-hold': 'holdes tilbake' },
   opensFor: (span, n) => `kan åpnes i ${span} etter at meldingen ble sendt${times(n, 'én gang', (often) => `${often} ganger`)}`,
+  more: (n) => `og ${n} til`,
+  decline: 'Jeg vil ikke ha slike meldinger',
 }; // prettier-ignore
 
 const sv: Phrases = {
@@ -54,6 +56,8 @@ const sv: Phrases = {
   cameBack: (when) => `mejlet kom tillbaka ${when}`,
   holds: { leave: 'ledig', 'daily-limit': 'dagen är full', unreachable: 'mejl kommer tillbaka', 'missing-value': 'ett fält saknar värde', 'set-aside': 'det gick inte att räkna ut', 'on-hold': 'hålls tillbaka' },
   opensFor: (span, n) => `kan öppnas i ${span} efter att meddelandet skickades${times(n, 'en gång', (often) => `${often} gånger`)}`,
+  more: (n) => `och ${n} till`,
+  decline: 'Jag vill inte ha sådana meddelanden',
 }; // prettier-ignore
 
 const da: Phrases = {
@@ -77,6 +81,8 @@ const da: Phrases = {
   cameBack: (when) => `mailen kom retur ${when}`,
   holds: { leave: 'har orlov', 'daily-limit': 'dagen er fuld', unreachable: 'mail kommer retur', 'missing-value': 'et felt mangler en værdi', 'set-aside': 'det kunne ikke beregnes', 'on-hold': 'holdes tilbage' },
   opensFor: (span, n) => `kan åbnes i ${span} efter at beskeden blev sendt${times(n, 'én gang', (often) => `${often} gange`)}`,
+  more: (n) => `og ${n} mere`,
+  decline: 'Jeg vil ikke have den slags beskeder',
 }; // prettier-ignore
 
 const de: Phrases = {
@@ -100,6 +106,8 @@ const de: Phrases = {
   cameBack: (when) => `E-Mail kam zurück ${when}`,
   holds: { leave: 'beurlaubt', 'daily-limit': 'der Tag ist voll', unreachable: 'E-Mails kommen zurück', 'missing-value': 'einem Feld fehlt der Wert', 'set-aside': 'es ließ sich nicht berechnen', 'on-hold': 'wird zurückgehalten' },
   opensFor: (span, n) => `lässt sich nach dem Versand ${span} lang öffnen${times(n, 'einmal', (often) => `${often}-mal`)}`,
+  more: (n) => `und ${n} weitere`,
+  decline: 'Solche Nachrichten möchte ich nicht',
 }; // prettier-ignore
 
 const nl: Phrases = {
@@ -123,6 +131,8 @@ const nl: Phrases = {
   cameBack: (when) => `mail kwam terug ${when}`,
   holds: { leave: 'met verlof', 'daily-limit': 'de dag is vol', unreachable: 'mail komt terug', 'missing-value': 'een veld heeft geen waarde', 'set-aside': 'het kon niet worden berekend', 'on-hold': 'wordt tegengehouden' },
   opensFor: (span, n) => `opent tot ${span} na verzending${times(n, 'één keer', (often) => `${often} keer`)}`,
+  more: (n) => `en nog ${n}`,
+  decline: 'Zulke berichten wil ik niet',
 }; // prettier-ignore
 
 const fr: Phrases = {
@@ -146,6 +156,8 @@ const fr: Phrases = {
   cameBack: (when) => `message revenu ${when}`,
   holds: { leave: 'en congé', 'daily-limit': 'la journée est pleine', unreachable: 'ses messages reviennent', 'missing-value': 'un champ est sans valeur', 'set-aside': 'le calcul a échoué', 'on-hold': 'envoi suspendu' },
   opensFor: (span, n) => `s’ouvre pendant ${span} après l’envoi${times(n, 'une fois', (often) => `${often} fois`)}`,
+  more: (n) => `et ${n} ${n === 1 ? 'autre' : 'autres'}`,
+  decline: 'Je ne souhaite pas ce genre de messages',
 }; // prettier-ignore
 
 const es: Phrases = {
@@ -169,6 +181,8 @@ const es: Phrases = {
   cameBack: (when) => `el correo fue devuelto ${when}`,
   holds: { leave: 'de permiso', 'daily-limit': 'el día está completo', unreachable: 'su correo se devuelve', 'missing-value': 'un campo no tiene valor', 'set-aside': 'no se pudo calcular', 'on-hold': 'envío retenido' },
   opensFor: (span, n) => `se abre durante ${span} tras el envío${times(n, 'una vez', (often) => `${often} veces`)}`,
+  more: (n) => `y ${n} más`,
+  decline: 'No quiero mensajes como este',
 }; // prettier-ignore
 
 const pl: Phrases = {
@@ -195,6 +209,8 @@ const pl: Phrases = {
   cameBack: (when) => `wiadomość wróciła ${when}`,
   holds: { leave: 'urlop', 'daily-limit': 'limit na dzień', unreachable: 'wiadomości wracają', 'missing-value': 'pole nie ma wartości', 'set-aside': 'nie udało się obliczyć', 'on-hold': 'wysyłka wstrzymana' },
   opensFor: (span, n) => `można otworzyć przez ${span} od wysłania${times(n, 'jeden raz', (often) => `${often} razy`)}`,
+  more: (n) => `i jeszcze ${n}`,
+  decline: 'Nie chcę takich wiadomości',
 }; // prettier-ignore
 
 /** What messages say beside the words of their authors. English stands with the functions that all pages tell by. */

@@ -21,7 +21,23 @@ export interface Rendered {
   text: string;
 }
 
-export interface RenderInput {
+/** A message without what stands around it. */
+export interface Piece {
+  subject: string;
+  html: string;
+  text: string;
+}
+
+/** What stands around a message: its last line, the frame of the house, the language of its text. */
+export interface Around {
+  /** the line under the message: who reads the reply */
+  footer: string;
+  frame?: Frame;
+  /** of its text, for programs that read aloud; English where it is not said */
+  language?: Language;
+}
+
+export interface RenderInput extends Around {
   template: Template;
   values: Values;
   /** where the button leads; null where that is not made yet, in a look ahead */
@@ -34,11 +50,8 @@ export interface RenderInput {
   table: TableOfPeople | ((columns: readonly TableColumn[] | null) => TableOfPeople | null) | null;
   /** files that its reader may download */
   downloads?: readonly DownloadLine[];
-  /** the line under the message: who reads the reply */
-  footer: string;
-  frame?: Frame;
-  /** of its text, for programs that read aloud; English where it is not said */
-  language?: Language;
+  /** the words by which its reader has no more of the kind, and where they lead; null in a look ahead */
+  decline?: { words: string; url: string | null } | null;
 }
 
 /** What turns text around or hides in it: control characters, and overrides of the direction of writing. */
@@ -86,7 +99,10 @@ const RULE = '#DDD6CA';
  * plain text, both from the same words.
  * @throws RangeError when a merge field has neither a value nor something that stands in for it
  */
-export function renderMessage({
+export const renderMessage = (input: RenderInput): Rendered => framed(renderPiece(input), input);
+
+/** The same without what stands around it. @throws RangeError as above */
+export function renderPiece({
   template,
   values,
   link,
@@ -94,10 +110,9 @@ export function renderMessage({
   lead = null,
   table,
   downloads = [],
-  footer,
+  decline = null,
   frame = PLAIN_FRAME,
-  language = 'en',
-}: RenderInput): Rendered {
+}: RenderInput): Piece {
   const subject = oneLineOf(fillLine(template.subject, values));
   const doc = docOf(template.body).content;
   const asked = doc.find((block): block is Extract<Block, { type: 'people' }> => block.type === 'people');
@@ -120,13 +135,36 @@ export function renderMessage({
   if (people && (!asked || template.plain)) textParts.push(tableText(people));
   if (label !== null) textParts.push(link ? `${label}:\n${link}` : label);
   textParts.push(...downloads.map(downloadText));
+  if (decline) {
+    const words = textHtml(decline.words);
+    const inner = decline.url ? `<a class="quiet" href="${escapeHtml(decline.url)}" style="color:${QUIET}">${words}</a>` : words;
+    htmlParts.push(`<p class="quiet" style="margin:18px 0 0;color:${QUIET};font-size:14px">${inner}</p>`);
+    textParts.push(decline.url ? `${decline.words}:\n${decline.url}` : decline.words);
+  }
 
+  return { subject, html: htmlParts.join(''), text: textParts.filter(Boolean).join('\n\n') };
+}
+
+/** A message with what stands around it. */
+export function framed({ subject, html, text }: Piece, { footer, frame = PLAIN_FRAME, language = 'en' }: Around): Rendered {
   return {
     subject,
-    html: page(subject, htmlParts.join(''), footer, frame, language),
-    text: `${textParts.filter(Boolean).join('\n\n')}\n\n-- \n${footer}\n${frame.imprint ? `\n${cleanValue(frame.imprint)}\n` : ''}`,
+    html: page(subject, html, footer, frame, language),
+    text: `${text}\n\n-- \n${footer}\n${frame.imprint ? `\n${cleanValue(frame.imprint)}\n` : ''}`,
   };
 }
+
+/** Several messages as one, each under its own subject. @param subject of the whole */
+export const joined = (pieces: readonly Piece[], subject: string): Piece => ({
+  subject,
+  html: pieces
+    .map(
+      (piece, i) =>
+        `<h2 style="margin:${i === 0 ? 0 : 30}px 0 8px;${i === 0 ? '' : `padding-top:22px;border-top:1px solid ${RULE};`}font:600 20px/1.3 Literata,Georgia,serif">${textHtml(piece.subject)}</h2>${piece.html}`,
+    )
+    .join(''),
+  text: pieces.map((piece) => `${piece.subject}\n${'='.repeat(Math.min(60, piece.subject.length))}\n\n${piece.text}`).join('\n\n\n'),
+});
 
 interface Paint {
   values: Values;

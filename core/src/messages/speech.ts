@@ -38,6 +38,10 @@ export interface Phrases {
   holds: Readonly<Record<HoldReason, string>>;
   /** @param times null is as often as one likes */
   opensFor: (span: string, times: number | null) => string;
+  /** behind the subject of one of several messages that come together: `and 2 more` */
+  more: (n: number) => string;
+  /** of a link by which its reader has no more of the kind */
+  decline: string;
 }
 
 const ENGLISH: Phrases = {
@@ -61,6 +65,8 @@ const ENGLISH: Phrases = {
   notToldYet: 'not told yet',
   cameBack: (when) => `mail came back ${when}`,
   holds: HOLD_WORDS,
+  more: (n) => `and ${n} more`,
+  decline: 'I do not want messages like this one',
   opensFor: (span, times) =>
     `opens for ${span} after this message went${times === null ? '' : times === 1 ? ', once' : `, ${times} times`}`,
 };

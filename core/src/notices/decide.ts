@@ -1,5 +1,6 @@
 import { findRecipient, nominalRecipient, type Recipient } from '../people/role.ts';
 import type { Person, Roster } from '../people/person.ts';
+import { canMail, WAY_WORDS, wayTo } from '../people/ways.ts';
 import { outlivesAssignment, tellAnchor } from '../plans/anchor.ts';
 import { leafFactNow, type FurtherFacts, type Names } from '../conditions/catalogue.ts';
 import { holds, leavesOf, tellCondition, type Condition } from '../conditions/condition.ts';
@@ -12,6 +13,7 @@ import { isHandStep } from '../plans/by-hand.ts';
 import { tellAmount, tellDay, tellFinished, tellList, tellMoment } from '../time/words.ts';
 import type { Day, Instant } from '../time/zone.ts';
 import { isOvertaken, type Slot } from './slot.ts';
+import { tellableFrom } from './window.ts';
 
 export const SKIP_REASONS = [
   'switched-off',
@@ -21,6 +23,7 @@ export const SKIP_REASONS = [
   'left',
   'stopped',
   'condition',
+  'declined',
   'after-end',
   'superseded',
   'no-recipient',
@@ -160,6 +163,7 @@ export function decide({
     checkMoment(deciding) ??
     checkOpen(deciding) ??
     checkConditions(deciding) ??
+    checkDeclined(deciding) ??
     checkOvertaken(deciding) ??
     checkHolds(deciding) ??
     checkRecipient(deciding) ??
@@ -226,6 +230,15 @@ function checkConditions(deciding: Deciding): Decision | null {
   return null;
 }
 
+/** What may be declined does not go to an employee who did. */
+function checkDeclined({ slot, step, assignment, employee, isTraced, trace, recipient }: Deciding): Decision | null {
+  if (!step.mayDecline || slot.to !== 'employee') return null;
+  if (employee.declined?.includes(`${assignment.course}/${step.id}`))
+    return skip(trace, recipient, 'not declined', 'declined', `${employee.name} declined messages of this step`);
+  if (isTraced) pass(trace, 'not declined', 'it may be declined, and was not');
+  return null;
+}
+
 function checkOvertaken({ slot, step, now, zone, supersededBy, trace, recipient }: Deciding): Decision | null {
   if (isOvertaken(step, slot, now)) {
     const due = tellMoment(slot.anchorAt, zone, now);
@@ -246,6 +259,7 @@ function checkHolds({
   roster,
   now,
   held,
+  standing,
   recipient,
   isTraced,
   trace,
@@ -272,32 +286,42 @@ function checkHolds({
     trace.push({ check: 'not held by anybody', result: false, because });
     return { kind: 'hold', until, because: 'on-hold', recipient, trace };
   };
-  const { sendWindow } = roster.settings;
+  const from = (at: Instant): Instant =>
+    tellableFrom(at, { to: slot.to, reader: nominal, calendar }, roster.settings, () => standing.dueAt);
   if (hold) {
     const fact = `${tellHeldBy(hold)} by ${hold.by} since ${tellMoment(hold.from, zone, now)} (${hold.reason})`;
-    return wait(hold.until === null ? null : calendar.fitLater(zone.toInstant(dayOf(hold.until), 0), sendWindow), fact);
+    return wait(hold.until === null ? null : from(zone.toInstant(dayOf(hold.until), 0)), fact);
   }
   if (held === 'on-hold' && windowOf(step) !== 'exact') {
-    const at = calendar.fitLater(now, sendWindow);
+    const at = from(now);
     if (at > now) return wait(at, 'it was held, and goes on inside the send window');
   }
   if (isTraced) pass(trace, 'not held by anybody', 'nobody holds it');
   return null;
 }
 
-function checkRecipient({ isTraced, trace, recipient }: Deciding): Decision | null {
+function checkRecipient({ step, roster, isTraced, trace, recipient }: Deciding): Decision | null {
   const { person, address, path } = recipient;
   if (!person && !address) return skip(trace, recipient, 'recipient found', 'no-recipient', path.join('; ') || 'nobody to write to');
   if (isTraced) pass(trace, 'recipient found', path.length ? path.join('; ') : (person?.name ?? address!));
-  if (!person || (person.isReachable && person.email !== null)) return null;
-  const because = person.email === null ? `${person.name} has no address` : `mail to ${person.email} came back`;
+  if (!person) return null;
+  const way = wayTo(person, step, roster.settings);
+  if (way !== null) {
+    if (isTraced && way !== 'mail') pass(trace, 'way to the reader', canMail(person) ? WAY_WORDS[way] : `in the chat: ${mailFact(person)}`);
+    return null;
+  }
+  const chat = person.isChatReachable === false ? `, and the chat does not know ${person.chatName}` : '';
+  const because = `${mailFact(person)}${chat}`;
   trace.push({ check: 'address works', result: false, because });
   return { kind: 'hold', until: null, because: 'unreachable', recipient, trace };
 }
 
-function checkLeave({ slot, employee, assignee, roster, now, isTraced, trace, recipient }: Deciding): Decision | null {
+const mailFact = (person: Person): string =>
+  person.email === null ? `${person.name} has no address` : `mail to ${person.email} came back`;
+
+function checkLeave({ slot, employee, assignee, roster, now, standing, isTraced, trace, recipient }: Deciding): Decision | null {
   if (slot.to !== 'employee') return null;
-  const hold = leaveHold(employee, assignee, roster, now);
+  const hold = leaveHold(employee, assignee, roster, now, standing.dueAt);
   if (hold) {
     trace.push({ check: 'not on leave', result: false, because: hold.fact });
     return { kind: 'hold', until: hold.until, because: 'leave', recipient, trace };
@@ -306,7 +330,7 @@ function checkLeave({ slot, employee, assignee, roster, now, isTraced, trace, re
   return null;
 }
 
-function checkLimit({ step, roster, now, countOf, isTraced, trace, recipient }: Deciding): Decision | null {
+function checkLimit({ slot, step, roster, now, standing, countOf, isTraced, trace, recipient }: Deciding): Decision | null {
   const limit = roster.settings.dailyLimit;
   const addressee = recipient.person;
   if (limit === null || !addressee || isExemptFromLimit(step.kind)) return null;
@@ -315,7 +339,8 @@ function checkLimit({ step, roster, now, countOf, isTraced, trace, recipient }: 
   const count = countOf(addressee, day);
   if (count >= limit) {
     trace.push({ check: 'daily limit', result: false, because: `${count} messages to ${addressee.name} that day, limit ${limit}` });
-    const until = calendar.fitLater(calendar.zone.toInstant(day + 1, 0), roster.settings.sendWindow);
+    const reading = { to: slot.to, reader: addressee, calendar };
+    const until = tellableFrom(calendar.zone.toInstant(day + 1, 0), reading, roster.settings, () => standing.dueAt);
     return { kind: 'hold', until, because: 'daily-limit', recipient, trace };
   }
   if (isTraced) pass(trace, 'daily limit', `message ${count + 1} that day, limit ${limit}`);
@@ -344,6 +369,7 @@ export function leaveHold(
   calendar: Calendar,
   roster: Roster,
   at: Instant,
+  dueAt: Instant,
 ): { until: Instant | null; fact: string } | null {
   const { zone } = calendar;
   const leave = roster.leaveOn(employee, zone.dayAt(at));
@@ -351,7 +377,12 @@ export function leaveHold(
   if (leave.to === null) return { until: null, fact: `on leave since ${tellDay(dayOf(leave.from), zone.dayAt(at))}, until further notice` };
   const back = calendar.addWorkingDays(dayOf(leave.to), 1);
   return {
-    until: calendar.fitLater(zone.toInstant(back, zone.toLocal(at).ms), roster.settings.sendWindow),
+    until: tellableFrom(
+      zone.toInstant(back, zone.toLocal(at).ms),
+      { to: 'employee', reader: employee, calendar },
+      roster.settings,
+      () => dueAt,
+    ),
     fact: `on leave to ${tellDay(dayOf(leave.to), zone.dayAt(at))}`,
   };
 }

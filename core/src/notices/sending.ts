@@ -6,6 +6,7 @@ import { tellMoment } from '../time/words.ts';
 import { MINUTE, type Day, type Instant } from '../time/zone.ts';
 import type { HoldReason } from './decide.ts';
 import { keyOf, type Slot } from './slot.ts';
+import { isDaily } from './window.ts';
 
 /**
  * The sender's decisions, once: in which order notices of a day are decided, which of them make one message, how full
@@ -50,15 +51,28 @@ function textKeyOf(step: Step & { message?: unknown }): string {
   return key;
 }
 
-/** A recipient's gathered notices of one text on one local day share this key; each other notice has its own. */
+/** A recipient's gathered notices of one text on one local day share this key, and all of a day of who chose that; each other notice has its own. */
 export function messageKey(
   step: Step,
   slot: Pick<Slot, 'assignment' | 'step' | 'revision' | 'occurrence' | 'to'>,
-  addressee: string | null,
+  reader: Person | null,
   day: Day,
 ): string {
-  return step.gather === 'per day' ? `${addressee ?? slot.to}/${day}/${textKeyOf(step)}` : keyOf(slot);
+  if (isDaily(step, slot.to, reader)) return `${reader!.id}/${day}/all of it/${step.by ?? ''}`;
+  return sectionKey(step, slot, reader, day);
 }
+
+/** The same without regard to a reader who hears of a day at once: what is told together in one piece of their message. */
+export const sectionKey = (
+  step: Step,
+  slot: Pick<Slot, 'assignment' | 'step' | 'revision' | 'occurrence' | 'to'>,
+  reader: Person | null,
+  day: Day,
+): string => (step.gather === 'per day' ? `${reader?.id ?? slot.to}/${day}/${textKeyOf(step)}` : keyOf(slot));
+
+/** Whether a notice may share its message with others of its reader's day. */
+export const isGathered = (step: Step, slot: Pick<Slot, 'to'>, reader: Person | null): boolean =>
+  step.gather === 'per day' || isDaily(step, slot.to, reader);
 
 /** One notice's claim to a place in somebody's local day. */
 export interface Place {
@@ -83,7 +97,7 @@ export function placeFor(step: Step, slot: Slot, addressee: Person | null, roste
   const rank = precedenceOf(step.kind);
   if (addressee === null || !isLimited(step, roster)) return { dayKey: null, message: keyOf(slot), rank, isSettled: false };
   const day = roster.calendarOf(addressee).zone.dayAt(at);
-  return { dayKey: `${addressee.id}/${day}`, message: messageKey(step, slot, addressee.id, day), rank, isSettled: false };
+  return { dayKey: `${addressee.id}/${day}`, message: messageKey(step, slot, addressee, day), rank, isSettled: false };
 }
 
 /** Of one message on somebody's day: the notices in it that are still to be decided. */

@@ -1,11 +1,11 @@
-import { assignedRevisions, closedGaps, standingRevision, type Assignment, type Span } from '../assignments/state.ts';
+import { assignedRevisions, closedGaps, standingAt, standingRevision, type Assignment, type Span } from '../assignments/state.ts';
 import { nominalRecipient, rolesFor, type Role } from '../people/role.ts';
 import type { Roster } from '../people/person.ts';
 import { anchorsOf, outlivesAssignment } from '../plans/anchor.ts';
 import { baseMoments } from '../plans/moment.ts';
 import { isBeforeDue, windowOf, type Step } from '../plans/step.ts';
-import type { Calendar } from '../time/calendar.ts';
 import type { Instant } from '../time/zone.ts';
+import { tellableBefore, tellableFrom, type Reading } from './window.ts';
 
 /** Why a slot was never to be sent, found while planning. */
 export type MissedReason = 'before-assignment' | 'moment-passed';
@@ -38,14 +38,14 @@ export const keyOf = (slot: { assignment: string; step: string; revision: number
 /**
  * Fits a moment to the send window. `earlier` that would pass `knownAt` becomes `later`.
  */
-function fit(step: Step, base: Instant, recipient: Calendar, roster: Roster, knownAt: Instant): Instant {
+function fit(step: Step, base: Instant, reading: Reading, roster: Roster, knownAt: Instant, dueOf: (at: Instant) => Instant): Instant {
   const window = windowOf(step);
   if (window === 'exact') return base;
   if (window === 'earlier') {
-    const earlier = recipient.fitEarlier(base, roster.settings.sendWindow);
+    const earlier = tellableBefore(base, reading, roster.settings);
     if (earlier >= knownAt) return earlier;
   }
-  return recipient.fitLater(base, roster.settings.sendWindow);
+  return tellableFrom(base, reading, roster.settings, dueOf);
 }
 
 /**
@@ -63,7 +63,8 @@ export function slotsOf(step: Step, assignment: Assignment, roster: Roster, publ
   const closed = outlivesAssignment(step.anchor.event) ? NO_GAPS : closedGaps(assignment, now);
   // a letter by hand is no part of a version: it is written when it is sent
   const published = step.anchor.letter === undefined ? publishedAt : -Infinity;
-  const { settle, tolerance, sendWindow } = roster.settings;
+  const { settle, tolerance } = roster.settings;
+  const dueOf = (at: Instant): Instant => standingAt(assignment, Math.min(at, now)).dueAt;
   const roles = rolesFor(step.to, roster.course(assignment.course)?.assistants);
   for (const anchor of anchorsOf(step.anchor, assignment, assignee, now)) {
     const firstKnown = Math.max(begunAt, published, anchor.knownAt);
@@ -73,9 +74,11 @@ export function slotsOf(step: Step, assignment: Assignment, roster: Roster, publ
       const nominal = nominalRecipient(to, employee, owner, roster);
       const recipient = nominal ? roster.calendarOf(nominal) : assignee;
       const bases = baseMoments(step, anchor.at, assignee, recipient);
-      const noSooner = (than: Instant): Instant => (windowOf(step) === 'exact' ? than : recipient.fitLater(than, sendWindow));
+      const reading = { to, reader: nominal, calendar: recipient };
+      const noSooner = (than: Instant): Instant =>
+        windowOf(step) === 'exact' ? than : tellableFrom(than, reading, roster.settings, dueOf);
       for (let occurrence = 0; occurrence < bases.length; occurrence++) {
-        const moment = fit(step, bases[occurrence]!, recipient, roster, firstKnown);
+        const moment = fit(step, bases[occurrence]!, reading, roster, firstKnown, dueOf);
         let knownAt = firstKnown;
         let at = moment;
         let missed: MissedReason | null = null;

@@ -3,6 +3,7 @@ import { NAMES_THEMSELVES, type ConditionPerson, type Names, type Structure } fr
 import type { Hold } from '../holding/hold.ts';
 import type { Counted, FinishRule } from '../courses/finish.ts';
 import type { Released } from '../courses/release.ts';
+import type { Way } from './ways.ts';
 import { HOUR, type Day, type Instant } from '../time/zone.ts';
 
 /** Days off: first and last day, both inclusive, and who stands in. */
@@ -35,6 +36,16 @@ export interface Person extends ConditionPerson {
   leftOn: LocalDate | null;
   /** false while mail to the address comes back */
   isReachable: boolean;
+  /** what the workplace chat knows them by */
+  chatName?: string | null;
+  /** false while the chat says that it does not know them */
+  isChatReachable?: boolean;
+  /** how they are told, where a step does not say it; null is as the house has it */
+  by?: Way | null;
+  /** all of a day at once, at this local time `HH:MM`; null or none is each at its own moment */
+  dailyAt?: string | null;
+  /** steps that they declined to be sent, as `course/step` */
+  declined?: readonly string[];
 }
 
 export interface Course {
@@ -60,6 +71,10 @@ export interface Settings {
   tolerance: number;
   /** milliseconds that what an act by hand would send waits, so that taking the act back means something */
   settle: number;
+  /** whether there is a workplace chat that messages can go to */
+  hasChat?: boolean;
+  /** how people are told where neither step nor person says it; mail, where it is not given */
+  by?: Way;
 }
 
 export const DEFAULT_SETTINGS: Settings = {

@@ -1,4 +1,5 @@
 import { isMailAddress } from './address.ts';
+import { readChatName } from './ways.ts';
 import { readLanguage } from './language.ts';
 import { dayOf, type LocalDate } from '../time/calendar.ts';
 import { tellDate, tellList } from '../time/words.ts';
@@ -15,6 +16,7 @@ const MOST: readonly [RosterColumn, number][] = [
   ['department', 120],
   ['site', 120],
   ['job', 120],
+  ['chat name', 80],
   ['manager', 320],
   ['cover', 320],
 ];
@@ -30,6 +32,7 @@ export const FIELD_OF = {
   site: 'site',
   job: 'job',
   language: 'language',
+  'chat name': 'chatName',
   manager: 'managerEmail',
   'joined on': 'joinedOn',
   'left on': 'leftOn',
@@ -52,6 +55,8 @@ const oneSpace = (text: string): string => text.replace(/\s+/g, ' ');
 export class RosterComparison {
   private readonly sites: ReadonlyMap<string, string>;
   private readonly departments: Map<string, string>;
+  /** whose each chat name is, by address */
+  private readonly chatNames: Map<string, string>;
 
   constructor(
     private readonly preview: RosterPreview,
@@ -63,6 +68,7 @@ export class RosterComparison {
   ) {
     this.sites = new Map(siteNames.map((site) => [site.toLowerCase(), site]));
     this.departments = new Map(roster.map((person) => [person.department.toLowerCase(), person.department]));
+    this.chatNames = new Map(roster.flatMap(({ chatName, email }) => (chatName ? [[chatName.toLowerCase(), email] as const] : [])));
   }
 
   /** Takes one line in: into one of the groups, as unchanged, or refused with every reason there is. */
@@ -70,6 +76,8 @@ export class RosterComparison {
     const before = this.preview.rejected.length;
     this.checkWho(line);
     const read = this.read(line);
+    if (this.preview.rejected.length > before) return;
+    this.checkChatName(line);
     if (this.preview.rejected.length > before) return;
     const { was, row } = line;
     const isReturning = was !== null && !isHere(was, this.options.today) && !this.isGone(read.dates['left on']);
@@ -128,7 +136,13 @@ export class RosterComparison {
 
   private read(line: Line): Read {
     const dates = this.datesOf(line);
-    return { dates, site: this.siteOf(line), language: this.languageOf(line), manager: this.managerOf(line), leave: this.leaveOf(line, dates) };
+    return {
+      dates,
+      site: this.siteOf(line),
+      language: this.languageOf(line),
+      manager: this.managerOf(line),
+      leave: this.leaveOf(line, dates),
+    };
   }
 
   private datesOf(line: Line): Dates {
@@ -167,6 +181,22 @@ export class RosterComparison {
     if (typed !== '' && found === null)
       this.reject(line, 'language', `"${typed}" is no language that is known; expected a name such as Norwegian, or a tag such as nb.`);
     return found;
+  }
+
+  /** One chat name leads to one person: what somebody else is told there would be another's. */
+  private checkChatName(line: Line): void {
+    const typed = readChatName(this.cell(line, 'chat name'));
+    if (typed === null) return;
+    const key = typed.toLowerCase();
+    const holder = this.chatNames.get(key);
+    const own = line.was?.email ?? line.email;
+    if (holder !== undefined && holder !== own && holder !== line.email)
+      return this.reject(
+        line,
+        'chat name',
+        `"${typed}" is the chat name of ${this.people.nameOf(holder) ?? holder}; each person needs their own.`,
+      );
+    this.chatNames.set(key, line.email);
   }
 
   private coverOf(line: Line): string | null {
@@ -219,6 +249,7 @@ export class RosterComparison {
       site: site!,
       job: keep('job', this.cell(line, 'job') || null),
       language: keep('language', language),
+      chatName: keep('chat name', readChatName(this.cell(line, 'chat name'))),
       managerEmail: manager ? manager.email : keep('manager', null),
       joinedOn: keep('joined on', dates['joined on']),
       leftOn: isReturning ? dates['left on'] : keep('left on', dates['left on']),

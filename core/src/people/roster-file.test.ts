@@ -22,6 +22,7 @@ const person = (name: string, rest: Partial<RosterPerson> = {}): RosterPerson =>
   department: 'Deck',
   site: 'Orla Quay',
   language: null,
+  chatName: null,
   job: null,
   managerEmail: null,
   joinedOn: null,

@@ -10,6 +10,8 @@ export interface RosterRow {
   job: string | null;
   /** what messages are read in, as a tag (BCP 47) */
   language: string | null;
+  /** what the workplace chat knows them by */
+  chatName: string | null;
   managerEmail: string | null;
   joinedOn: LocalDate | null;
   leftOn: LocalDate | null;
@@ -32,6 +34,7 @@ export const ROSTER_FIELDS = [
   'site',
   'job',
   'language',
+  'chatName',
   'managerEmail',
   'joinedOn',
   'leftOn',

@@ -1,4 +1,5 @@
 import type { Role } from '../people/role.ts';
+import type { Way } from '../people/ways.ts';
 import type { LocalDate } from '../time/calendar.ts';
 import { tellAmount, tellList } from '../time/words.ts';
 import { anchorFault, tellAnchor, type Anchor } from './anchor.ts';
@@ -18,6 +19,8 @@ const PRECEDENCE: Record<Kind, number> = {
   'follow-up': 5,
 };
 export const precedenceOf = (kind: Kind): number => PRECEDENCE[kind];
+/** Kinds that nobody is owed: tips on the way, and what comes after. */
+export const canBeDeclined = (kind: Kind): boolean => kind === 'onboarding' || kind === 'follow-up';
 export const isExemptFromLimit = (kind: Kind): boolean => PRECEDENCE[kind] === 0;
 
 export const UNITS = ['minutes', 'hours', 'days', 'working days', 'weeks', 'months'] as const;
@@ -72,6 +75,10 @@ export interface Step {
   endsOn: LocalDate | null;
   onlyIf: Condition | null;
   stopWhen: Condition | null;
+  /** how it reaches people; null or none is as each of them has it */
+  by?: Way | null;
+  /** who is told may have no more of it: never of what required training asks */
+  mayDecline?: boolean;
 }
 
 export const isBeforeDue = (step: Step): boolean => step.anchor.event === 'due' && step.offset.amount < 0;
@@ -90,6 +97,8 @@ export function stepFault(step: Step): string | null {
   if (step.repeat && step.repeat.times < 1) return `"${step.name}": a repeat needs at least one time; got ${step.repeat.times}.`;
   const tooFar = spanFault(step.offset) ?? (step.repeat && repeatFault(step.repeat));
   if (tooFar) return `"${step.name}": ${tooFar}.`;
+  if (step.mayDecline && !canBeDeclined(step.kind))
+    return `"${step.name}": only what is on the way (onboarding) and what comes after (follow-up) may be declined; got ${step.kind}.`;
   if (step.to.length === 0) return `"${step.name}": a step needs somebody to write to.`;
   return null;
 }

@@ -1,5 +1,5 @@
 import type { HoldReason, SkipReason } from '../notices/decide.ts';
-import { messageKey } from '../notices/sending.ts';
+import { isGathered, messageKey } from '../notices/sending.ts';
 
 import type { Kind } from '../plans/step.ts';
 import { dateOf, dayOf, type LocalDate } from '../time/calendar.ts';
@@ -90,8 +90,8 @@ export function forward(
     const step = stepOf.get(`${courseOf.get(line.assignment)}/${line.step}`)!;
     const reader = roster.person(line.person);
     const theirZone = reader ? roster.calendarOf(reader).zone : zone;
-    if (step.gather === 'per day') {
-      const key = `${messageKey(step, line.slot!, line.person, theirZone.dayAt(line.at!))}/${line.at}`;
+    if (isGathered(step, line.slot!, reader)) {
+      const key = `${messageKey(step, line.slot!, reader, theirZone.dayAt(line.at!))}/${line.at}`;
       if (seen.has(key)) continue;
       seen.add(key);
     }

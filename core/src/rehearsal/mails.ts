@@ -1,4 +1,4 @@
-import { messageKey } from '../notices/sending.ts';
+import { isGathered, messageKey } from '../notices/sending.ts';
 import type { Roster } from '../people/person.ts';
 import type { Step } from '../plans/step.ts';
 import { dateOf, type LocalDate } from '../time/calendar.ts';
@@ -18,10 +18,10 @@ export function mailsByDay(
     if (line.outcome !== 'send') continue;
     const step = stepOf(line);
     const day = zone.dayAt(line.at!);
-    if (step.gather === 'per day') {
-      const person = roster.person(line.person);
+    const person = roster.person(line.person);
+    if (isGathered(step, line.slot!, person)) {
       const theirs = person ? roster.calendarOf(person).zone.dayAt(line.at!) : day;
-      const key = `${messageKey(step, line.slot!, line.person, theirs)}/${line.at}`;
+      const key = `${messageKey(step, line.slot!, person, theirs)}/${line.at}`;
       if (seen.has(key)) continue;
       seen.add(key);
     }

@@ -1,4 +1,4 @@
-import type { Assignment } from '../assignments/state.ts';
+import { standingAt, type Assignment } from '../assignments/state.ts';
 import {
   decide,
   sentenceOf,
@@ -11,11 +11,11 @@ import {
 } from '../notices/decide.ts';
 import { compareWaiting, DayBook, overtakenBy, placeFor, placeOf, type Place, type Waiting } from '../notices/sending.ts';
 import { backAt, keyOf, slotsOf, type Slot } from '../notices/slot.ts';
+import { tellableFrom, type Reading } from '../notices/window.ts';
 import { nominalRecipient } from '../people/role.ts';
 import type { Roster } from '../people/person.ts';
 import { anchorsOf } from '../plans/anchor.ts';
 import { windowOf, type Step } from '../plans/step.ts';
-import type { Calendar } from '../time/calendar.ts';
 import type { Instant } from '../time/zone.ts';
 import type { NoticesOf } from '../conditions/further.ts';
 import { Agenda } from './agenda.ts';
@@ -130,7 +130,10 @@ export function rehearse({
     if (back !== null)
       waiting = {
         ...waiting,
-        plannedAt: windowOf(step) === 'exact' ? back : recipientCalendar(waiting, roster).fitLater(back, roster.settings.sendWindow),
+        plannedAt:
+          windowOf(step) === 'exact'
+            ? back
+            : tellableFrom(back, readingOf(waiting, roster), roster.settings, () => standingAt(waiting.assignment, back).dueAt),
       };
     if (waiting.plannedAt >= until || (slot.replacedAt !== null && waiting.plannedAt >= slot.replacedAt)) return false;
     place(waiting);
@@ -274,11 +277,12 @@ export function rehearse({
   return lines.sort(compareLines);
 }
 
-/** The calendar whose window fits a notice: its nominal recipient's, the employee's where there is none. */
-function recipientCalendar({ slot, assignment }: Waiting, roster: Roster): Calendar {
+/** Whose window fits a notice: its nominal recipient's, the employee's calendar where there is none. */
+function readingOf({ slot, assignment }: Waiting, roster: Roster): Reading {
   const employee = roster.getPerson(assignment.person);
   const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
-  return roster.calendarOf(nominalRecipient(slot.to, employee, owner, roster) ?? employee);
+  const reader = nominalRecipient(slot.to, employee, owner, roster);
+  return { to: slot.to, reader, calendar: roster.calendarOf(reader ?? employee) };
 }
 
 function waitLine(assignment: Assignment, step: Step): RehearsalLine {

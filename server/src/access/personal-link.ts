@@ -1,7 +1,7 @@
 import { createHash, createHmac, randomBytes, timingSafeEqual } from 'node:crypto';
 
-/** What a personal link leads into: a course as the employee, one's people, or a file of one's own. */
-export type LinkKind = 'go' | 'team' | 'download';
+/** What a personal link leads into: a course as the employee, one's people, a file of one's own, or to having no more of a kind of message. */
+export type LinkKind = 'go' | 'team' | 'download' | 'decline';
 /** What else is signed: the address of a calendar, a picture that stands in a page, what is in a package, a look at a course. */
 export type SignedKind = LinkKind | 'calendar' | 'picture' | 'package' | 'look';
 

@@ -1,4 +1,5 @@
 import { maybeRow, announce, type Queryable } from '../db/db.ts';
+import { nextChatPostAt } from '../chat/chat.repo.ts';
 import { nextOpeningAt } from '../courses/openings.repo.ts';
 import type { Deps } from '../deps.ts';
 import { nextPullAt } from '../feed/feed.ts';
@@ -28,6 +29,7 @@ async function nextWorkAt(db: Queryable, after: number): Promise<number | null> 
     await nextPullAt(db),
     await nextWakeAt(db),
     await nextTryAt(db),
+    await nextChatPostAt(db),
     await nextOpeningAt(db),
     await nextEndAt(db),
   ].filter((at) => at !== null && at > after);

@@ -33,11 +33,17 @@ export const findOriginOfDelivery = (db: Queryable, id: string): Promise<NoticeO
 export const findOriginOfIds = (db: Queryable, ids: readonly string[]): Promise<NoticeOrigin | null> =>
   maybeRow(db, `${ORIGIN} where m.message_id = any($1::text[]) order by array_position($1::text[], m.message_id), n.id limit 1`, [ids]);
 
+/** The notice that a message told of, where its reader has this name in the chat. */
+export const findOriginInChat = (db: Queryable, message: string, name: string): Promise<NoticeOrigin | null> =>
+  maybeRow(db, `${ORIGIN} where m.id = $1::bigint and lower(p.chat_name) = lower($2::text) order by n.id limit 1`, [message, name]);
+
 export interface ConversationRow {
   id: string;
   person_id: string;
   person: string;
   address: string | null;
+  /** where they can be answered in the chat; null where that is closed */
+  chat_name: string | null;
   zone: string;
   course_id: string | null;
   course: string | null;
@@ -64,7 +70,7 @@ export interface ConversationRow {
 }
 
 const COLUMNS = `
-  v.id, v.person_id, p.name as person, p.email as address, s.zone, v.course_id, c.title as course, v.assignment_id, v.notice_id, v.step_name,
+  v.id, v.person_id, p.name as person, p.email as address, case when p.chat_state = 'ok' then p.chat_name end as chat_name, s.zone, v.course_id, c.title as course, v.assignment_id, v.notice_id, v.step_name,
   v.subject, v.replies_to, v.reader_id, r.name as reader, r.email as reader_address,
   k.name as cover, k.email as cover_address,
   coalesce(is_here(r.left_on, $1::date) and r.email is not null and r.address_state <> 'bounced', false) as is_read,
@@ -154,6 +160,7 @@ export interface PostRow {
   body: string;
   header_id: string | null;
   by_mail: boolean;
+  by_chat: boolean;
   /** of an answer: what became of its mail */
   mail_state: 'waiting' | 'sent' | 'failed' | null;
   mail_words: string | null;
@@ -163,7 +170,7 @@ export interface PostRow {
 export const listPosts = (db: Queryable, conversation: string): Promise<PostRow[]> =>
   rows(
     db,
-    `select t.id, t.at, t.side, t.author, t.strange_address, t.body, t.header_id, t.by_mail, o.state as mail_state, o.words as mail_words,
+    `select t.id, t.at, t.side, t.author, t.strange_address, t.body, t.header_id, t.by_mail, t.by_chat, o.state as mail_state, o.words as mail_words,
       o.to_address as mail_to
     from conversation_posts t
     left join outbox o on o.post_id = t.id and o.is_answer
@@ -247,6 +254,7 @@ export interface PostDraft {
   body: string;
   headerId?: string | null;
   byMail?: boolean;
+  byChat?: boolean;
 }
 
 /** Puts a word to a conversation. A Message-ID that another has already is left out: it would lead elsewhere. */
@@ -254,9 +262,9 @@ export const insertPost = async (db: Client, draft: PostDraft): Promise<string> 
   (
     await oneRow<{ id: string }>(
       db,
-      `insert into conversation_posts (conversation_id, at, side, author, strange_address, body, header_id, by_mail)
+      `insert into conversation_posts (conversation_id, at, side, author, strange_address, body, header_id, by_mail, by_chat)
       values ($1::bigint, $2::timestamptz, $3::text, $4::text, $5::text, $6::text,
-        case when not exists (select from conversation_posts where header_id = $7::text) then $7::text end, $8::boolean)
+        case when not exists (select from conversation_posts where header_id = $7::text) then $7::text end, $8::boolean, $9::boolean)
       returning id`,
       [
         draft.conversation,
@@ -267,6 +275,7 @@ export const insertPost = async (db: Client, draft: PostDraft): Promise<string> 
         draft.body,
         draft.headerId ?? null,
         draft.byMail ?? false,
+        draft.byChat ?? false,
       ],
     )
   ).id;

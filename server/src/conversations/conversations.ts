@@ -104,6 +104,7 @@ function postOf(post: PostRow, files: ConversationPost['files']): ConversationPo
     whole: words === post.body ? null : post.body,
     strangeAddress: post.strange_address,
     byMail: post.by_mail,
+    byChat: post.by_chat,
     files,
     mail: post.mail_state && {
       state: post.mail_state,

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { newWordsOf, repliesRuleOf, tellMoment, Zone, zoneWords } from '@nudrik/core';
 import { TYPE } from '../answer-file.ts';
+import { insertAnswer } from '../chat/chat.repo.ts';
 import { announce, rows, type Client, type Queryable } from '../db/db.ts';
 import { readBytes } from '../files/files.repo.ts';
 import type { Deps } from '../deps.ts';
@@ -78,6 +79,9 @@ export async function sendAnswer(
     ...thread,
     at,
   });
+  // who wrote in the chat is answered there too
+  if (last?.by_chat && row.chat_name !== null && house.sending.hasChat)
+    await insertAnswer(client, { person: row.chat_name, from: author, subject: reply(row.subject), body: words }, at);
   await markAnswered(client, row.id, at);
 }
 

@@ -1,9 +1,11 @@
+import { createHash } from 'node:crypto';
 import { lookup } from 'mime-types';
 import { newWordsOf, oneLine, repliesRuleOf, type RepliesTo } from '@nudrik/core';
-import { maybeRow, type Client } from '../db/db.ts';
+import type { ChatReply } from '@nudrik/contract';
+import { announce, maybeRow, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { putFile } from '../files/files.repo.ts';
-import { houseDay, type House } from '../house/house.ts';
+import { getHouse, houseDay, type House } from '../house/house.ts';
 import { originOf, type Incoming } from '../messages/incoming.ts';
 import { withoutLinksIn } from '../messages/redacted.ts';
 import { Refused } from '../refusal.ts';
@@ -12,6 +14,7 @@ import {
   countStrange,
   findByIds,
   findByNotice,
+  findOriginInChat,
   findConversation,
   findOwnerReading,
   findPersonByAddress,
@@ -75,6 +78,12 @@ const openWith = async (client: Client, house: House, origin: NoticeOrigin, now:
     at: now,
   });
 
+/** The conversation of a person about a notice, begun where there is none yet. */
+async function conversationAbout(client: Client, house: House, origin: NoticeOrigin, now: number): Promise<string> {
+  await client.query('select pg_advisory_xact_lock(7302, $1::integer)', [Number(BigInt(origin.noticeId) % 2_000_000_000n)]);
+  return (await findByNotice(client, origin.personId, origin.noticeId))?.id ?? (await openWith(client, house, origin, now));
+}
+
 /** The conversation that a mail belongs to, begun where it answers a notice; null where it belongs to nothing. */
 async function conversationFor(client: Client, incoming: Incoming, now: number): Promise<string | null> {
   const { tag, mail, house } = incoming;
@@ -88,9 +97,7 @@ async function conversationFor(client: Client, incoming: Incoming, now: number):
     if (!address || address !== mail.from) return null;
   }
   if (known) return known.id;
-  if (!origin) return null;
-  await client.query('select pg_advisory_xact_lock(7302, $1::integer)', [Number(BigInt(origin.noticeId) % 2_000_000_000n)]);
-  return (await findByNotice(client, origin.personId, origin.noticeId))?.id ?? (await openWith(client, house, origin, now));
+  return origin && conversationAbout(client, house, origin, now);
 }
 
 /** Whoever took care is gone: whoever has the course now does, or the house, and the conversation says so. */
@@ -128,6 +135,27 @@ export async function takeReply(deps: Deps, client: Client, incoming: Incoming, 
   await markWaiting(client, id, now);
   if ((await countPosts(client, id, now - HOUR_MS)) <= MOST_TOLD)
     await sendWord(deps, client, house, row, { post, at: now, words: newWordsOf(body), files: mail.files.length, strange: isStrange ? mail.from : null }); // prettier-ignore
+}
+
+/** What a person wrote back in the chat: into the conversation about what they answer, like a reply by mail. @param id of the call: it counts once */
+export async function takeChatReply(deps: Deps, id: string, { from, answers, text }: ChatReply): Promise<void> {
+  await transaction(deps.db, async (client) => {
+    const now = deps.clock.now();
+    const house = await getHouse(client);
+    const origin = await findOriginInChat(client, answers.replace('message-', ''), from);
+    if (!origin) throw new Refused('not-found', `There is no message of ours that ${from} was sent under this id. Nothing was taken.`);
+    const conversation = await conversationAbout(client, house, origin, now);
+    await lockConversation(client, conversation);
+    const body = withoutLinksIn(text).trim() || '(no words)';
+    const digest = createHash('sha256').update(`chat ${id}`).digest();
+    if (!(await insertArrival(client, { at: now, digest, kind: 'reply', from: null, fromName: from, subject: origin.subject, body: '', conversationId: conversation }))) return; // prettier-ignore
+    const row = await handOn(client, house, (await findConversation(client, conversation, houseDay(house, now)))!, now);
+    const post = await insertPost(client, { conversation, at: now, side: 'person', author: row.person, body, byChat: true });
+    await markWaiting(client, conversation, now);
+    if ((await countPosts(client, conversation, now - HOUR_MS)) <= MOST_TOLD)
+      await sendWord(deps, client, house, row, { post, at: now, words: body, files: 0, strange: null });
+    await announce(client, 'conversations', 'work');
+  });
 }
 
 /** Whoever takes care answered by mail. From another address it is not sent on: it is anybody's. */

@@ -11,7 +11,7 @@ import { listRoster } from '../people/people.repo.ts';
 import { listImports, undoImport } from '../people/undo-import.ts';
 
 const person = (name: string, rest: Partial<FeedPerson> = {}): FeedPerson => ({
-  number: name, name: `${name} Aske`, email: `${name.toLowerCase()}@orlasund.example`, department: 'Deck', site: 'Orla Quay', job: 'Deckhand', language: null, manager: null, joinedOn: null, leftOn: null, ...rest,
+  number: name, name: `${name} Aske`, email: `${name.toLowerCase()}@orlasund.example`, department: 'Deck', site: 'Orla Quay', job: 'Deckhand', language: null, chatName: null, manager: null, joinedOn: null, leftOn: null, ...rest,
 }); // prettier-ignore
 const CREW = [
   person('Kari', { site: 'Tarn Ness' }),

@@ -115,6 +115,7 @@ const FEED_FIELD_OF: Record<keyof typeof FIELD_OF, keyof FeedPerson> = {
   site: 'site',
   job: 'job',
   language: 'language',
+  'chat name': 'chatName',
   manager: 'manager',
   'joined on': 'joinedOn',
   'left on': 'leftOn',

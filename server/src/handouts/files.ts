@@ -1,5 +1,5 @@
 import { filesFault, type Handout, type HandoutOf, type PlanStep } from '@nudrik/core';
-import { addressOf, withSigned } from '../access/personal-link.ts';
+import { addressOf, type PersonalLink } from '../access/personal-link.ts';
 import type { Client, Queryable } from '../db/db.ts';
 import { readBytes } from '../files/files.repo.ts';
 import type { Letter } from '../messages/channel.ts';
@@ -93,10 +93,8 @@ export async function giveDownloads(client: Client, given: readonly Given[], han
   ); // prettier-ignore
 }
 
-/** A letter with the downloads of its reader signed. */
-export const withDownloads = (text: string, key: string, { message }: PlanStep, notice: string): string =>
-  (message.files ?? []).reduce(
-    (signed, { handout, as }) =>
-      as === 'download' ? withSigned(signed, key, { kind: 'download', token: downloadToken(notice, handout) }) : signed,
-    text,
+/** The downloads of a letter's reader, as the letter keeps them. */
+export const downloadLinks = ({ message }: PlanStep, notice: string): PersonalLink[] =>
+  (message.files ?? []).flatMap(({ as, handout }) =>
+    as === 'download' ? [{ kind: 'download' as const, token: downloadToken(notice, handout) }] : [],
   );

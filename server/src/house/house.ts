@@ -60,6 +60,8 @@ export async function getHouse(db: Queryable): Promise<House> {
       dailyLimit: row.daily_limit,
       tolerance: row.tolerance_minutes * MINUTE,
       settle: row.settle_minutes * MINUTE,
+      hasChat: row.has_chat,
+      by: row.reached_by,
     },
   };
 }

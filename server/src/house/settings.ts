@@ -22,6 +22,8 @@ export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise
     place: row.house_place,
     senderName: row.sender_name,
     language: row.language,
+    by: row.reached_by,
+    hasChat: row.has_chat,
     senderAddress: row.sender_address,
     replyTo: row.reply_to,
     repliesToTrainer: row.replies_to_trainer,

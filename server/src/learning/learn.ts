@@ -27,6 +27,7 @@ import { record } from '../assignments/record.ts';
 import { listSections } from '../courses/courses.repo.ts';
 import { withPictures } from '../courses/page.ts';
 import { getHouse } from '../house/house.ts';
+import { reachView } from '../people/reach.ts';
 import { listAssignmentFacts } from '../notices/facts.ts';
 import { ASSIGNMENT_COLUMNS, certificateWord, finishedOf, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 import { loadRoster } from '../people/roster.repo.ts';
@@ -347,6 +348,7 @@ export async function listMyTraining(deps: Deps, personId: string, today: string
     person: person.name,
     zone: person.zone,
     calendar: await calendarAddress(deps, personId),
+    reach: await reachView(db, personId),
     assignments: found.map((row) => ({
       id: row.id,
       token: signedToken(settings.key, 'go', row.token),

@@ -1,4 +1,4 @@
-import { CalendarChange, Id, LinkToken, type Account, PackageReport, Place, PlayedReport } from '@nudrik/contract';
+import { CalendarChange, Id, LinkToken, type Account, PackageReport, Place, PlayedReport, ReachChange } from '@nudrik/contract';
 import { DONE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import type { Captions } from '@nudrik/core';
@@ -7,6 +7,8 @@ import { findIdByLink } from '../assignments/assignments.repo.ts';
 import { certificatePdf } from '../certificates/certificates.repo.ts';
 import { sendPdf } from '../certificates/routes.ts';
 import { answerCourseFile } from '../files/routes.ts';
+import { endDecline } from '../declines/declines.ts';
+import { changeReach, reachView } from '../people/reach.ts';
 import { houseToday } from '../people/today.ts';
 import { headFile } from '../answer-file.ts';
 import { calendarOf, setCalendar } from './calendar.ts';
@@ -50,6 +52,16 @@ async function fileOf({ deps, req }: Call): Promise<{ file_id: string; captions:
   if (id === null || !unit) throw new Refused('wrong-link');
   await refuseClosed(deps.db, id, unitId, deps.clock.now());
   return unit;
+}
+
+const GET_READER = 'select p.id, p.name from assignments a join people p on p.id = a.person_id where a.id = $1::bigint';
+
+/** Whose personal link it is. @throws Refused */
+async function readerOf({ deps, req }: Call): Promise<{ id: string; name: string }> {
+  const id = await findIdByLink(deps.db, deps.settings.key, token(req.params['token']), deps.clock.now());
+  const reader = id === null ? null : await maybeRow<{ id: string; name: string }>(deps.db, GET_READER, [id]);
+  if (!reader) throw new Refused('wrong-link');
+  return reader;
 }
 
 export const learningRoutes: Route[] = [
@@ -154,6 +166,47 @@ export const learningRoutes: Route[] = [
     path: '/api/my-training/calendar',
     access: 'signed-in',
     handle: ({ deps, req, account }) => setCalendar(deps, personOf(account), parse(CalendarChange, req.body).isOn),
+  },
+  {
+    method: 'put',
+    path: '/api/my-training/reach',
+    access: 'signed-in',
+    handle: ({ deps, req, account }) => changeReach(deps, personOf(account), parse(ReachChange, req.body), account!.name),
+  },
+  {
+    method: 'delete',
+    path: '/api/my-training/declined/:id',
+    access: 'signed-in',
+    async handle({ deps, req, account }) {
+      const person = personOf(account);
+      await endDecline(deps, person, parse(Id, req.params['id']), account!.name);
+      return reachView(deps.db, person);
+    },
+  },
+  {
+    method: 'get',
+    path: '/api/learning/:token/reach',
+    access: 'public',
+    handle: async (call) => reachView(call.deps.db, (await readerOf(call)).id),
+  },
+  {
+    method: 'put',
+    path: '/api/learning/:token/reach',
+    access: 'public',
+    async handle(call) {
+      const { id, name } = await readerOf(call);
+      return changeReach(call.deps, id, parse(ReachChange, call.req.body), name);
+    },
+  },
+  {
+    method: 'delete',
+    path: '/api/learning/:token/declined/:id',
+    access: 'public',
+    async handle(call) {
+      const { id, name } = await readerOf(call);
+      await endDecline(call.deps, id, parse(Id, call.req.params['id']), name);
+      return reachView(call.deps.db, id);
+    },
   },
   {
     method: 'get',

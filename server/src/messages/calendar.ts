@@ -86,7 +86,25 @@ export function writeInvitation(
 /** What a calendar is to do with it, as the mail that brings it says too. */
 export const methodOf = (calendar: string): 'REQUEST' | 'CANCEL' => (/^METHOD:CANCEL\r?$/m.test(calendar) ? 'CANCEL' : 'REQUEST');
 
+/** Each object of a stream of several (RFC 5545, 3.4): dates of one message that tells of several. */
+export const calendarsOf = (stream: string): string[] => stream.match(/BEGIN:VCALENDAR[\s\S]*?END:VCALENDAR\r?\n?/g) ?? [];
+
+/**
+ * What a mail brings of dates, as the mail library takes it: one as an invitation beside the text (RFC 6047), several as files.
+ */
+export function calendarParts(stream: string | null | undefined): { icalEvent?: object; attachments: object[] } {
+  const list = stream ? calendarsOf(stream) : [];
+  if (list.length === 1) return { icalEvent: { method: methodOf(list[0]!), filename: 'due-date.ics', content: list[0]! }, attachments: [] };
+  return {
+    attachments: list.map((content, i) => ({
+      filename: `due-date-${i + 1}.ics`,
+      contentType: `text/calendar; charset=utf-8; method=${methodOf(content)}`,
+      content,
+    })),
+  };
+}
+
 /** Whether two say the same, whenever they were written. */
 export const sameDate = (one: string | null, other: string | null): boolean => undated(one) === undated(other);
 
-const undated = (calendar: string | null): string | null => calendar && calendar.replace(/^DTSTAMP:.*$/m, '');
+const undated = (calendar: string | null): string | null => calendar && calendar.replace(/^DTSTAMP:.*$/gm, '');

@@ -3,7 +3,10 @@ import {
   languageFor,
   missingFields,
   readerZone,
-  renderMessage,
+  framed,
+  joined,
+  precedenceOf,
+  renderPiece,
   repliesOf,
   senderOf,
   sharedRule,
@@ -26,7 +29,9 @@ import {
   type MissingOf,
   type PlanStep,
   type Recipient,
+  type Piece,
   type RepliesTo,
+  type Speech,
   type Rendered,
 } from '@nudrik/core';
 import { frameOf } from '../house/house.ts';
@@ -139,6 +144,9 @@ export interface Composition {
   revisions?: readonly number[];
 }
 
+/** Whether its reader may have no more of a message: an employee of what goes to themselves. */
+export const declinable = (step: PlanStep, assignment: AssignmentFacts, recipient: Recipient): boolean => step.mayDecline === true && isOwn(assignment, recipient); // prettier-ignore
+
 /** For whom a reader stands in: whoever covers or is climbed to is told why the message reaches them. */
 const leadOf = (recipient: Recipient, assignment: AssignmentFacts): string | null =>
   recipient.person && recipient.path.length > 0 && !isOwn(assignment, recipient)
@@ -166,13 +174,54 @@ export interface Composed extends Rendered {
   calendar: string | null;
 }
 
+/** A message before what stands around it is put there. */
+interface Composing extends Omit<Composed, keyof Rendered> {
+  piece: Piece;
+  speech: Speech;
+  /** who reads its reply, by name; null where nobody is promised */
+  reader: string | null;
+}
+
 /** The message as it goes out. A gathered one lists each person with the course, days late and the last notice. */
-export function compose(
+export function compose(composition: Composition, facts: Facts, extras: MessageExtras, now: Instant): Composed {
+  return around([composePiece(composition, facts, extras, now)], facts, extras);
+}
+
+/** All of somebody's day as one message: each under its own subject, what is most urgent first. */
+export const composeTogether = (list: readonly Composition[], facts: Facts, extras: MessageExtras, now: Instant): Composed =>
+  around(
+    [...list]
+      .sort((a, b) => precedenceOf(a.step.kind) - precedenceOf(b.step.kind))
+      .map((composition) => composePiece(composition, facts, extras, now)),
+    facts,
+    extras,
+  );
+
+/** What stands around pieces: who they come from, where they agree about it, and else the house. */
+function around(pieces: readonly Composing[], { house }: Facts, extras: MessageExtras): Composed {
+  const [{ piece, speech, reader, ...first }] = pieces as [Composing];
+  const isOneName = pieces.every(({ fromName }) => fromName === first.fromName);
+  const fromName = isOneName ? first.fromName : house.senderName;
+  const isOneReader = pieces.every(({ replyTo }) => replyTo === first.replyTo);
+  const footer = speech.footer(fromName, house.organisation, isOneReader ? reader : null);
+  const whole = pieces.length === 1 ? piece : joined(pieces.map((one) => one.piece), `${piece.subject} (${speech.more(pieces.length - 1)})`);
+  const seen = new Set<string>();
+  return {
+    ...framed(whole, { footer, frame: frameOf(house, extras.baseUrl), language: speech.language }),
+    fromName,
+    replyTo: first.replyTo,
+    repliesTo: first.repliesTo,
+    calendar: pieces.map(({ calendar }) => calendar ?? '').join('') || null,
+    files: pieces.flatMap(({ files }) => files).filter(({ handout, as }) => !seen.has(`${handout}/${as}`) && seen.add(`${handout}/${as}`)),
+  };
+} // prettier-ignore
+
+function composePiece(
   { step, recipient, assignments, notice = null, revisions = [] }: Composition,
   facts: Facts,
   extras: MessageExtras,
   now: Instant,
-): Composed {
+): Composing {
   const [first] = assignments;
   const revision = revisions[0] ?? null;
   const zone = readerZone(recipient, first!, facts.roster);
@@ -183,7 +232,7 @@ export function compose(
   const owners = courses.map(({ owner }) => owner);
   const replies = repliesOf(sender.replies, owners, facts.roster, now);
   const table = step.gather !== 'per day' ? null : step.anchor.event.startsWith('quiz-') ? submissions() : lateOnes();
-  const rendered = renderMessage({
+  const piece = renderPiece({
     template: textFor(step, first!, recipient, facts, now),
     language: speech.language,
     values: valuesFor(valueFacts(step, first!, recipient, facts, extras, now, revision)),
@@ -197,11 +246,14 @@ export function compose(
       (handout) => notice && downloadAddress(extras.baseUrl, notice, handout),
       speech,
     ),
-    footer: speech.footer(sender.name, facts.house.organisation, replies.reader),
+    decline: declinable(step, first!, recipient) ? { words: speech.decline, url: notice && addressOf(extras.baseUrl, { kind: 'decline', token: notice }) } : null, // prettier-ignore
+    footer: '',
     frame: frameOf(facts.house, extras.baseUrl),
   });
   return {
-    ...rendered,
+    piece,
+    speech,
+    reader: replies.reader,
     fromName: sender.name,
     replyTo: replies.address,
     repliesTo: sender.repliesTo,

@@ -84,6 +84,19 @@ describe('a signed letter', () => {
   });
 });
 
+it('covers what mail programs decline by (RFC 8058)', async () => {
+  const raw = await send(
+    { keyFile, selector: 's2027', domain: null },
+    { ...LETTER, unsubscribe: 'https://nudrik.example/api/declines/abc' },
+  );
+  expect(await verified(raw)).toEqual([{ domain: 'orlasund.example', result: 'pass' }]);
+  for (const field of ['List-Unsubscribe: <https', 'List-Unsubscribe-Post: List-Unsub']) {
+    const text = raw.toString('latin1');
+    expect(text).toContain(field);
+    expect((await verified(Buffer.from(text.replace(field, `${field}x`), 'latin1')))[0]!.result).not.toBe('pass');
+  }
+});
+
 describe('the key', () => {
   const ed = generateKeyPairSync('ed25519').privateKey.export({ type: 'pkcs8', format: 'pem' }) as string;
   const small = generateKeyPairSync('rsa', { modulusLength: 1024 }).privateKey.export({ type: 'pkcs8', format: 'pem' }) as string;

@@ -42,12 +42,18 @@ export function readSigner(settings: SignerSettings | null): Signer | null {
   return { privateKey: pem, selector, domain };
 }
 
+/** What is signed: what its reader sees and what mail programs act on; of one-click declining both fields (RFC 8058, 4). */
+const SIGNED_FIELDS =
+  'From:Reply-To:Subject:Date:Message-ID:To:MIME-Version:Content-Type:Content-Transfer-Encoding:In-Reply-To:References:Auto-Submitted:' +
+  'List-Id:List-Unsubscribe:List-Unsubscribe-Post';
+
 /** How the mail library signs a letter of a sender. */
 export const signingOf = (
   { privateKey, selector, domain }: Signer,
   fromAddress: string,
-): { domainName: string; keySelector: string; privateKey: string } => ({
+): { domainName: string; keySelector: string; privateKey: string; headerFieldNames: string } => ({
   domainName: domain ?? fromAddress.split('@').at(-1)!,
   keySelector: selector,
   privateKey,
+  headerFieldNames: SIGNED_FIELDS,
 });

@@ -16,6 +16,7 @@ import {
   templateFault,
   textFor,
   textIn,
+  wayTo,
   zoneWords,
   type Instant,
   type Language,
@@ -142,7 +143,7 @@ async function readingsOf(
       const subject = missing.length > 0 ? '' : fillLine(textIn(step.message, language).subject, values);
       const troubles = [
         ...(recipient.address === null ? [`nobody to write to: ${tellList(recipient.path) || 'no address'}`] : []),
-        ...(recipient.person && !recipient.person.isReachable ? [`mail to ${recipient.person.name} comes back`] : []),
+        ...(recipient.person && wayTo(recipient.person, step, roster.settings) === null ? [`mail to ${recipient.person.name} comes back`] : []),
         // without a reader nothing is written
         ...(recipient.address === null ? [] : missing.map((field) => `{${field}} has no value`)),
         ...(recipient.address === null ? [] : troublesOf(textFor(step, assignment, recipient, { roster, house }, at))),

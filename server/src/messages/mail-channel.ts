@@ -2,7 +2,7 @@ import { oneLine } from '@nudrik/core';
 import { createTransport, type SendMailOptions, type Transporter, type TransportOptions } from 'nodemailer';
 
 import type { Channel, Handover, Letter, Scope } from './channel.ts';
-import { methodOf } from './calendar.ts';
+import { calendarParts } from './calendar.ts';
 import { Pace, type PaceLimits } from './pace.ts';
 import { withSpare } from './spare.ts';
 import { readSigner, signingOf, type Signer, type SignerSettings } from './dkim.ts';
@@ -11,8 +11,9 @@ import { readSigner, signingOf, type Signer, type SignerSettings } from './dkim.
 const inHead = (text: string): string => text.replace(/=\?/g, '= ?');
 
 /** A letter as the mail library takes it: with its list (RFC 2919), as sent by a machine (RFC 3834), with reports asked for. */
-export const mailOf = (letter: Letter): SendMailOptions =>
-  ({
+export function mailOf(letter: Letter): SendMailOptions {
+  const dates = calendarParts(letter.calendar);
+  return {
     from: { name: inHead(letter.fromName), address: letter.fromAddress },
     to: { name: inHead(letter.toName), address: letter.toAddress },
     replyTo: letter.replyTo,
@@ -23,26 +24,31 @@ export const mailOf = (letter: Letter): SendMailOptions =>
     date: letter.date,
     ...(letter.inReplyTo && { inReplyTo: letter.inReplyTo }),
     ...(letter.references && { references: letter.references }),
-    ...(letter.calendar && {
-      icalEvent: { method: methodOf(letter.calendar), filename: 'due-date.ics', content: letter.calendar },
-    }),
-    ...(letter.files && {
-      attachments: letter.files.map(({ name, type, content, cid }) => ({
-        filename: name,
-        contentType: type,
-        content,
-        ...(cid && { cid, contentDisposition: 'inline' as const }),
-      })),
+    ...(dates.icalEvent && { icalEvent: dates.icalEvent }),
+    ...((letter.files || dates.attachments.length > 0) && {
+      attachments: [
+        ...(letter.files ?? []).map(({ name, type, content, cid }) => ({
+          filename: name,
+          contentType: type,
+          content,
+          ...(cid && { cid, contentDisposition: 'inline' as const }),
+        })),
+        ...dates.attachments,
+      ],
     }),
     ...(!letter.isByHand && {
-      headers: { 'Auto-Submitted': 'auto-generated' },
-      list: { id: { url: letter.listId, comment: `${letter.organisation} training` } },
+      headers: { 'Auto-Submitted': 'auto-generated', ...(letter.unsubscribe && { 'List-Unsubscribe-Post': 'List-Unsubscribe=One-Click' }) },
+      list: {
+        id: { url: letter.listId, comment: `${letter.organisation} training` },
+        ...(letter.unsubscribe && { unsubscribe: { url: letter.unsubscribe } }),
+      },
     }),
     envelope: { from: letter.envelopeFrom ?? letter.fromAddress, to: letter.toAddress },
     ...(letter.envelopeId && {
       dsn: { id: letter.envelopeId, return: 'headers', notify: ['success', 'failure'], recipient: letter.toAddress },
     }),
-  }) as SendMailOptions;
+  } as SendMailOptions;
+}
 
 /** letters on the wire at once */
 const WIDTH = 5;

@@ -5,7 +5,6 @@ import { rows, type Client, type Queryable } from '../db/db.ts';
 export interface MessageRow {
   id: string;
   message_id: string;
-  channel: string;
   to_name: string;
   to_address: string;
   /** null of one from before names were kept: the house's */
@@ -23,7 +22,7 @@ export interface MessageRow {
   /** it was on the wire, and nobody knows with what end */
   may_have_arrived: boolean;
 }
-export type MessageDraft = Omit<MessageRow, 'id' | 'channel' | 'composed_at' | 'may_have_arrived'>;
+export type MessageDraft = Omit<MessageRow, 'id' | 'composed_at' | 'may_have_arrived'>;
 
 const INSERT_MESSAGES = `
 insert into messages (message_id, to_name, to_address, from_name, from_address, reply_to, replies_to, subject, html, body, calendar, files, composed_at)
@@ -55,7 +54,7 @@ export async function insertMessages(db: Client, drafts: readonly MessageDraft[]
 }
 
 const LIST_MESSAGES = `
-select id, message_id, channel, to_name, to_address, from_name, from_address, reply_to, replies_to, subject, html, body, calendar, files, composed_at,
+select id, message_id, to_name, to_address, from_name, from_address, reply_to, replies_to, subject, html, body, calendar, files, composed_at,
   exists (select from deliveries d where d.message_id = messages.id and d.outcome is null) as may_have_arrived
 from messages
 where id = any($1::bigint[])
@@ -67,7 +66,8 @@ export const listMessages = (db: Queryable, ids: readonly string[]): Promise<Mes
 export interface DeliveryRow {
   id: string;
   message_id: string;
-  channel: string;
+  channel: 'mail' | 'chat';
+  /** the mail address, or the name in the chat */
   address: string;
   attempt: number;
   handed_at: Date;
@@ -92,14 +92,22 @@ export const listDeliveries = (db: Queryable, messageIds: readonly string[]): Pr
 
 const INSERT_DELIVERIES = `
 insert into deliveries (message_id, channel, address, attempt, handed_at)
-select m.id, m.channel, m.to_address, 1 + coalesce((select max(d.attempt) from deliveries d where d.message_id = m.id), 0), $2::timestamptz
-from messages m
-where m.id = any($1::bigint[])
+select r.id, r.channel, r.address, 1 + coalesce((select max(d.attempt) from deliveries d where d.message_id = r.id), 0), $4::timestamptz
+from unnest($1::bigint[], $2::text[], $3::text[]) as r (id, channel, address)
 returning id, message_id
 `;
 
 /** Notes that messages are being handed over. @returns the attempt of each message */
-export async function insertDeliveries(db: Client, messageIds: readonly string[], now: number): Promise<Map<string, string>> {
-  const made = await rows<{ id: string; message_id: string }>(db, INSERT_DELIVERIES, [messageIds, new Date(now)]);
+export async function insertDeliveries(
+  db: Client,
+  list: readonly { message: string; channel: DeliveryRow['channel']; address: string }[],
+  now: number,
+): Promise<Map<string, string>> {
+  const made = await rows<{ id: string; message_id: string }>(db, INSERT_DELIVERIES, [
+    list.map(({ message }) => message),
+    list.map(({ channel }) => channel),
+    list.map(({ address }) => address),
+    new Date(now),
+  ]);
   return new Map(made.map((row) => [row.message_id, row.id]));
 }

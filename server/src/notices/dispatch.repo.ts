@@ -1,6 +1,6 @@
 import type { HoldReason, Instant, Told } from '@nudrik/core';
 import { maybeRow, rows, type Client, type Queryable } from '../db/db.ts';
-import type { Handover } from '../messages/channel.ts';
+import type { Handover, Letter } from '../messages/channel.ts';
 import type { CertificateFacts } from '../messages/compose.ts';
 import type { DeliveryReport } from '../messages/read-mail.ts';
 import { CLAIMED_COLUMNS, claimedOf, type ClaimedNotice, type ClaimedRow } from './ledger.repo.ts';
@@ -154,8 +154,9 @@ export async function giveBack(db: Client, letters: readonly { messageId: string
 // said of it.
 const STORE_ANSWERS = `
 with answers as (
-  select r.message_id, r.delivery_id, r.outcome, r.scope, r.response
-  from unnest($1::bigint[], $2::bigint[], $3::text[], $4::text[], $5::text[]) as r (message_id, delivery_id, outcome, scope, response)
+  select r.message_id, r.delivery_id, r.outcome, r.scope, r.response, r.says
+  from unnest($1::bigint[], $2::bigint[], $3::text[], $4::text[], $5::text[], $9::text[])
+    as r (message_id, delivery_id, outcome, scope, response, says)
 ),
 answered as (
   update deliveries d
@@ -168,13 +169,14 @@ answered as (
 ),
 verdicts as (
   select
-    n.id, r.message_id, r.response,
+    n.id, r.message_id, r.response, r.says,
     exists (select 1 from answered a where a.message_id = r.message_id and a.delivered_at is not null)
       or exists (select 1 from deliveries d where d.message_id = r.message_id and d.delivered_at is not null) as is_delivered,
     case
       when r.outcome = 'accepted' then 'accepted'
       when r.outcome = 'refused' then 'refused'
       when r.scope = 'channel' then 'waits-for-channel'
+      when r.scope = 'way' then 'other-way'
       when n.at >= $6::timestamptz - $7::interval then 'waits'
       when r.scope = 'address' then 'refused'
       else 'gave-up'
@@ -198,16 +200,18 @@ marked as (
     last_error = case when v.verdict = 'accepted' then n.last_error else v.response end,
     sentence = case v.verdict
       when 'accepted' then n.sentence
-      when 'refused' then 'Bounced: the mail server answered “' || v.response || '”.'
+      when 'refused' then 'Bounced: ' || v.says || ' answered “' || v.response || '”.'
       else
         case v.verdict when 'gave-up' then 'Failed: given up after three days' else 'Waits' end
-        || ': the mail server said “' || v.response || '”; tried ' || n.attempts || case when n.attempts = 1 then ' time.' else ' times.' end
+        || ': ' || v.says || ' said “' || v.response || '”; ' || case when v.verdict = 'other-way' then 'it goes another way, tried ' else 'tried ' end || n.attempts || case when n.attempts = 1 then ' time.' else ' times.' end
     end,
-    decided_at = case when v.verdict in ('waits', 'waits-for-channel') then null else coalesce(n.decided_at, $6::timestamptz) end,
+    decided_at = case when v.verdict in ('waits', 'waits-for-channel', 'other-way') then null else coalesce(n.decided_at, $6::timestamptz) end,
     try_at = case v.verdict
       when 'waits' then $6::timestamptz + least(60, power(2, least(n.attempts, 10) - 1)) * (1 + 0.01 * (n.id % 11) * (n.attempts > 1)::integer) * interval '1 minute'
       when 'waits-for-channel' then $6::timestamptz
+      when 'other-way' then $6::timestamptz
     end,
+    chat_failed = n.chat_failed or v.verdict = 'other-way',
     claimed_by = null
   from verdicts v
   where n.id = v.id
@@ -226,7 +230,7 @@ select case when $8::boolean then pg_notify('nudrik', 'notices people') end
 /** Records what the mail server said of some letters. @param isTold whether browsers hear of it */
 export const storeAnswers = (
   db: Queryable,
-  results: readonly { letter: { messageId: string; deliveryId: string }; handover: Handover }[],
+  results: readonly { letter: { messageId: string; deliveryId: string; channel?: Letter['channel'] }; handover: Handover }[],
   now: Instant,
   giveUpMs: number,
   isTold: boolean,
@@ -243,6 +247,7 @@ export const storeAnswers = (
       new Date(now),
       `${giveUpMs / 1000} seconds`,
       isTold,
+      results.map(({ letter }) => (letter.channel === 'chat' ? 'the chat' : 'the mail server')),
     ],
   });
 

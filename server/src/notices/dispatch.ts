@@ -5,6 +5,7 @@ import {
   decide,
   HELD_UNTIL,
   messageKey,
+  sectionKey,
   sentenceOf,
   windowOf,
   type HoldReason,
@@ -13,15 +14,17 @@ import {
   type PlanStep,
   type Recipient,
 } from '@nudrik/core';
-import { withSigned } from '../access/personal-link.ts';
+import { signedToken, withSigned, type PersonalLink } from '../access/personal-link.ts';
 import { lockIds } from '../assignments/assignments.repo.ts';
 import { apart } from '../db/apart.ts';
 import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import type { Channel, Letter } from '../messages/channel.ts';
+import { insertChatPosts, type BesideDraft } from '../chat/chat.repo.ts';
+import { isChatOpen, wayNow, type WayNow } from '../chat/way.ts';
 import { noteCopies } from '../copies/copies.ts';
-import { attaching, giveDownloads, sameFiles, withDownloads } from '../handouts/files.ts';
-import { compose, isOwn, missingIn, personalLink, type Composed, type MessageExtras } from '../messages/compose.ts';
+import { attaching, downloadLinks, giveDownloads, sameFiles } from '../handouts/files.ts';
+import { composeTogether, declinable, isOwn, missingIn, personalLink, type Composed, type MessageExtras } from '../messages/compose.ts';
 import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
 import { lockHolds } from '../holding/holding.repo.ts';
@@ -46,7 +49,19 @@ import { Wire } from './wire.ts';
 interface Parcel {
   step: PlanStep;
   recipient: Recipient;
-  notices: { notice: ClaimedNotice; assignment: AssignmentFacts; decision: DecisionRow }[];
+  notices: { step: PlanStep; notice: ClaimedNotice; assignment: AssignmentFacts; decision: DecisionRow }[];
+}
+
+/** The pieces of a parcel: of who hears of a day at once, one for each message that it would have been. */
+function sectionsOf({ recipient, notices }: Parcel): Parcel[] {
+  const sections = new Map<string, Parcel>();
+  for (const each of notices) {
+    const key = sectionKey(each.step, each.notice, recipient.person, 0);
+    const section = sections.get(key);
+    if (section) section.notices.push(each);
+    else sections.set(key, { step: each.step, recipient, notices: [each] });
+  }
+  return [...sections.values()];
 }
 
 /** what was cut off longer ago is written anew: its "tomorrow" is past */
@@ -294,10 +309,10 @@ async function decideAll(
     if (decision.kind !== 'send') continue;
     facts.went.set(`${notice.assignment}/${step.id}`, { ...noticesOf(facts)(notice.assignment, step.id), isSent: true });
     const day = facts.roster.calendarOf(recipient.person ?? facts.roster.getPerson(assignment.person)).zone.dayAt(now);
-    const key = messageKey(step, notice, recipient.person?.id ?? recipient.address, day);
+    const key = messageKey(step, notice, recipient.person, day);
     const parcel = parcels.get(key);
-    if (parcel) parcel.notices.push({ notice, assignment, decision: row });
-    else parcels.set(key, { step, recipient, notices: [{ notice, assignment, decision: row }] });
+    if (parcel) parcel.notices.push({ step, notice, assignment, decision: row });
+    else parcels.set(key, { step, recipient, notices: [{ step, notice, assignment, decision: row }] });
   }
   return { decisions, parcels: [...parcels.values()] };
 }
@@ -338,15 +353,23 @@ async function pack(
   );
   extras = { ...extras, teamLinks: await teamLinksOf(client, [...new Set(leading)]) };
   const all = extras;
-  const write = ({ step, recipient, notices }: Parcel, at: Instant): Composed => {
-    const composed = compose(
-      {
+  const isOpen = await isChatOpen(client, facts.roster.settings, now);
+  const wayOf = ({ step, recipient, notices }: Parcel, { calendar, files }: Composed): WayNow =>
+    wayNow(step, recipient, facts.roster.settings, {
+      isOpen,
+      hasFailed: notices.some(({ notice }) => notice.chatFailed),
+      needsMail: calendar !== null || files.some(({ as }) => as === 'attached'),
+    });
+  const write = (parcel: Parcel, at: Instant): Composed => {
+    const { notices } = parcel;
+    const composed = composeTogether(
+      sectionsOf(parcel).map(({ step, recipient, notices: told }) => ({
         step,
         recipient,
-        assignments: notices.map(({ assignment }) => assignment),
-        notice: notices[0]!.notice.id,
-        revisions: notices.map(({ notice }) => notice.revision),
-      },
+        assignments: told.map(({ assignment }) => assignment),
+        notice: told[0]!.notice.id,
+        revisions: told.map(({ notice }) => notice.revision),
+      })),
       facts,
       all,
       at,
@@ -355,17 +378,18 @@ async function pack(
     // what comes in says what it answers
     return { ...composed, replyTo: signedAddress(house.envelopeKey, house.inboundAddress, { kind: 'notice', id: notices[0]!.notice.id }) };
   };
-  const drafts: { parcel: Parcel; draft: MessageDraft }[] = [];
-  const again: { parcel: Parcel; message: MessageRow }[] = [];
+  const drafts: { parcel: Parcel; way: WayNow; draft: MessageDraft }[] = [];
+  const again: { parcel: Parcel; way: WayNow; message: MessageRow }[] = [];
   for (const parcel of parcels) {
     const { recipient, notices } = parcel;
     const rendered = write(parcel, now);
     const first = notices[0]!.notice;
+    const way = wayOf(parcel, rendered);
     const draft: MessageDraft = {
       // never the id of another: an attempt may be counted anew when a notice is planned anew
       message_id: `<notice-${first.id}.${randomBytes(6).toString('hex')}@${domain}>`,
       to_name: recipient.person?.name ?? '',
-      to_address: recipient.address!,
+      to_address: recipient.address ?? way.address,
       from_name: rendered.fromName,
       from_address: house.senderAddress,
       reply_to: rendered.replyTo,
@@ -382,8 +406,8 @@ async function pack(
     const readsAs = isTimely ? write(parcel, former.composed_at.getTime()) : rendered;
     if (former !== null && isSame(former, draft, readsAs)) {
       earlier.delete(former.id); // a message goes once, whatever became of those that it told of
-      again.push({ parcel, message: former });
-    } else drafts.push({ parcel, draft });
+      again.push({ parcel, way, message: former });
+    } else drafts.push({ parcel, way, draft });
   }
   const made = await insertMessages(
     client,
@@ -391,31 +415,61 @@ async function pack(
     now,
   );
   const posts = [
-    ...drafts.map(({ parcel, draft }) => ({ parcel, id: made.get(draft.message_id)!, message: draft })),
-    ...again.map(({ parcel, message }) => ({ parcel, id: message.id, message })),
+    ...drafts.map(({ parcel, way, draft }) => ({ parcel, way, id: made.get(draft.message_id)!, message: draft })),
+    ...again.map(({ parcel, way, message }) => ({ parcel, way, id: message.id, message })),
   ];
   const deliveries = await insertDeliveries(
     client,
-    posts.map(({ id }) => id),
+    posts.map(({ id, way }) => ({ message: id, channel: way.channel, address: way.address })),
     now,
   );
   const pictured = pictureFor(client, house, all.baseUrl);
   const filesOf = attaching(client, facts.handouts);
-  const given = posts.map(({ parcel: { step, recipient, notices }, message }) => ({ step, notice: notices[0]!.notice.id, person: recipient.person?.id ?? null, toName: message.to_name, toAddress: message.to_address })); // prettier-ignore
+  const told = posts.flatMap(({ parcel, id, message }) => sectionsOf(parcel).map((section) => ({ ...section, id, message })));
+  const given = told.map(({ step, recipient, notices, message }) => ({ step, notice: notices[0]!.notice.id, person: recipient.person?.id ?? null, toName: message.to_name, toAddress: message.to_address })); // prettier-ignore
   await giveDownloads(client, given, facts.handouts, now);
-  const copied = posts.map(({ parcel: { step, notices }, id, message }) => ({ step, assignment: notices[0]!.assignment, message: id, toAddress: message.to_address })); // prettier-ignore
+  const copied = told.map(({ step, notices, id, message }) => ({ step, assignment: notices[0]!.assignment, message: id, toAddress: message.to_address })); // prettier-ignore
   await noteCopies(client, copied, facts, now);
   const letters: Letter[] = [];
-  for (const { parcel, id, message } of posts) {
-    const { step, recipient, notices } = parcel;
+  const beside: BesideDraft[] = [];
+  for (const { parcel, way, id, message } of posts) {
+    const { step, notices } = parcel;
     for (const { decision } of notices) decision.messageId = id;
-    const link = personalLink(notices[0]!.assignment, recipient, all.teamLinks);
-    const signed = (text: string): string => withDownloads(link ? withSigned(text, key, link) : text, key, step, notices[0]!.notice.id);
+    const { messageId: former, attempts } = notices[0]!.notice;
+    const links = linksOf(parcel, all.teamLinks);
+    const signed = (text: string): string => links.reduce((known, each) => withSigned(known, key, each), text);
     const letter = letterOf(id, deliveries.get(id)!, message, house, now);
+    if (way.channel === 'chat') {
+      letters.push({
+        ...letter,
+        channel: 'chat',
+        toAddress: way.address,
+        hasOtherWay: way.hasOtherWay,
+        text: signed(letter.text),
+        html: '',
+      });
+      continue;
+    }
+    if (way.beside !== null && attempts === 0)
+      beside.push({ message: id, former, person: way.beside, from: letter.fromName, subject: letter.subject, body: letter.text, links }); // prettier-ignore
     const files = await filesOf(step);
-    letters.push(await pictured({ ...letter, html: signed(letter.html), text: signed(letter.text), ...(files.length > 0 && { files }) }));
+    // one press declines one kind: of several that come together each has its own link
+    const declining = links.filter(({ kind }) => kind === 'decline');
+    const unsubscribe = declining.length === 1 && sectionsOf(parcel).length === 1 ? `${all.baseUrl}/api/declines/${signedToken(key, 'decline', declining[0]!.token)}` : null; // prettier-ignore
+    letters.push(await pictured({ ...letter, html: signed(letter.html), text: signed(letter.text), ...(files.length > 0 && { files }), ...(unsubscribe && { unsubscribe }) })); // prettier-ignore
   }
+  await insertChatPosts(client, beside, now);
   return letters;
+}
+
+/** The personal links that a message holds, each once, as they are kept. */
+function linksOf(parcel: Parcel, teamLinks: MessageExtras['teamLinks']): PersonalLink[] {
+  const links = sectionsOf(parcel).flatMap(({ step, recipient, notices }) => [
+    ...[personalLink(notices[0]!.assignment, recipient, teamLinks)].filter((link) => link !== null),
+    ...downloadLinks(step, notices[0]!.notice.id),
+    ...(declinable(step, notices[0]!.assignment, recipient) ? [{ kind: 'decline' as const, token: notices[0]!.notice.id }] : []),
+  ]);
+  return [...new Map(links.map((link) => [`${link.kind}/${link.token}`, link])).values()];
 }
 
 /** Whether anything came to be known of what a message tells since it was written, or so long ago that its "tomorrow" is past. */

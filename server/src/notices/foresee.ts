@@ -1,4 +1,6 @@
 import {
+  canChat,
+  canMail,
   dayOf,
   DAY_MS,
   mailsByDay,
@@ -100,7 +102,8 @@ function ownNote(assignment: Assignment, person: Person, roster: Roster, dueAt: 
   if (assignment.assignedAt > now) return `joins ${tellDay(zone.dayAt(assignment.assignedAt), today)}`;
   const leave = person.leave.find(({ from, to }) => dayOf(from) <= zone.dayAt(dueAt) && (to === null || dayOf(to) >= today));
   if (leave) return leave.to === null ? 'on leave until further notice' : `on leave to ${tellDay(dayOf(leave.to), today)}`;
-  return person.isReachable ? null : 'mail comes back';
+  if (canMail(person)) return null;
+  return canChat(person, roster.settings) ? 'mail comes back; told in the chat' : 'mail comes back';
 }
 
 /** Merge fields that would stay empty, by step: each would hold that notice. */

@@ -11,7 +11,7 @@ import { bytesOfFile, EXPORT_TYPES, writeTable, written, type Column } from '../
 import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { partsOfLedger } from './ledger.list.ts';
 import { withoutTag } from '../messages/reply-address.ts';
-import { methodOf } from '../messages/calendar.ts';
+import { calendarParts } from '../messages/calendar.ts';
 import { mboxEntry } from '../messages/mbox.ts';
 import { withoutLinks, withoutLinksIn } from '../messages/redacted.ts';
 
@@ -38,7 +38,7 @@ where n.id = any($1::bigint[])
 order by m.id
 `;
 
-type SentRow = Omit<MessageRow, 'channel' | 'may_have_arrived'>;
+type SentRow = Omit<MessageRow, 'may_have_arrived'>;
 
 /** A message as it was sent, with the personal link left out: it would let its holder act as its reader. */
 const asSent = (message: SentRow, { senderName }: House): Promise<Buffer> =>
@@ -50,7 +50,7 @@ const asSent = (message: SentRow, { senderName }: House): Promise<Buffer> =>
     text: withoutLinksIn(message.body),
     html: withoutLinks(message.html),
     messageId: message.message_id,
-    ...(message.calendar && { icalEvent: { method: methodOf(message.calendar), content: message.calendar } }),
+    ...calendarParts(message.calendar),
     headers: { 'Auto-Submitted': 'auto-generated' },
   });
 

@@ -27,6 +27,7 @@ import { maybeRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { missingIn } from '../messages/compose.ts';
 import { listDeliveries, listMessages, type DeliveryRow, type MessageRow } from '../messages/messages.repo.ts';
+import { findChatPostOf } from '../chat/chat.repo.ts';
 import { listCopiesOf } from '../copies/copies.repo.ts';
 import { withoutLinks, withoutLinksIn } from '../messages/redacted.ts';
 import { withoutTag } from '../messages/reply-address.ts';
@@ -64,12 +65,13 @@ limit 3
 `;
 
 const LIST_SHARING = `
-select n.id, p.name
+select n.id, case when n.person_id = own.person_id then n.step_name else p.name end as name
 from notices n
+join notices own on own.id = $2::bigint
 join people p on p.id = n.person_id
 where n.message_id = $1::bigint
   and n.id <> $2::bigint
-order by p.name
+order by name
 `;
 
 /** One notice with everything about it: the mail as it was sent, when, why, and what followed. */
@@ -100,18 +102,19 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
     });
   const seconds = (at: Date): string => `${tellTime(at.getTime(), zone)}:${at.toISOString().slice(17, 19)}`;
   for (const delivery of deliveries) {
-    const { attempt, handed_at, outcome, answer } = delivery;
+    const { attempt, channel, address, handed_at, outcome, answer } = delivery;
+    const inChat = channel === 'chat' ? `, in the chat to ${address}` : '';
     if (outcome === 'accepted')
       timeline.push({
         what: 'sent',
         at: handed_at.toISOString(),
-        words: `${tellDay(zone.dayAt(handed_at.getTime()), today)} ${seconds(handed_at)} as ${message?.from_name ?? house.senderName}`,
+        words: `${tellDay(zone.dayAt(handed_at.getTime()), today)} ${seconds(handed_at)} as ${message?.from_name ?? house.senderName}${inChat}`,
       });
     else
       timeline.push({
         what: outcome === 'refused' ? 'bounced' : outcome === 'later' ? `attempt ${attempt}` : 'on its way',
         at: handed_at.toISOString(),
-        words: answer === null ? `${told(handed_at)}: not answered yet` : `${told(handed_at)}: “${answer}”`,
+        words: answer === null ? `${told(handed_at)}${inChat}: not answered yet` : `${told(handed_at)}${inChat}: “${answer}”`,
       });
   }
   if (last?.delivered_at && row.state === 'delivered') {
@@ -132,6 +135,13 @@ export async function findNoticeSheet(deps: Deps, id: string, reader: string | n
     timeline.push({ what: 'by hand', at, words: `${by} ${BY_HAND[what]} ${told(new Date(at))}${reason ? `: ${reason}` : ''}` });
   }
   for (const { name, as } of message?.files ?? []) timeline.push({ what: as === 'attached' ? 'with it' : 'to download', at: (row.sent_at ?? row.at).toISOString(), words: name }); // prettier-ignore
+  const beside = message && (await findChatPostOf(deps.db, message.id));
+  if (beside)
+    timeline.push({
+      what: 'in the chat',
+      at: (beside.went_at ?? row.sent_at ?? row.at).toISOString(),
+      words: `to ${beside.to_person}, beside mail: ${beside.state === 'went' ? told(beside.went_at!) : beside.state === 'failed' ? `did not go, “${beside.words ?? ''}”` : 'on its way'}`,
+    });
   for (const copy of message ? await listCopiesOf(deps.db, message.id) : [])
     timeline.push({
       what: 'copy',
@@ -216,12 +226,17 @@ select 'download', token
 from downloads
 where person_id = $1::bigint
   and token = any($2::text[])
+union all
+select 'decline', id::text
+from notices
+where recipient_id = $1::bigint
+  and id = any($3::bigint[])
 `;
 
 /** A letter as its own reader sees it: with the links that are theirs, signed as they were sent. */
 async function ownLinks({ db, settings }: Deps, reader: string, mail: MessageRow): Promise<(text: string) => string> {
-  const tokens = [...mail.body.matchAll(/\/(?:go|team|download)\/([\w-]+)/g)].map(([, token]) => token!);
-  const links = await rows<PersonalLink>(db, OWN_LINKS, [reader, [...new Set(tokens)]]);
+  const tokens = [...mail.body.matchAll(/\/(?:go|team|download|decline)\/([\w-]+)/g)].map(([, token]) => token!);
+  const links = await rows<PersonalLink>(db, OWN_LINKS, [reader, [...new Set(tokens)], tokens.filter((token) => /^\d{1,18}$/.test(token))]);
   return (text) => links.reduce((signed, link) => withSigned(signed, settings.key, link), text);
 }
 

@@ -264,11 +264,13 @@ export interface ClaimedNotice extends Slot {
   recipientId: string | null;
   /** it was being handed over when it was taken up: what became of it nobody knows */
   isOnItsWay: boolean;
+  /** the chat did not take it before: it goes by mail, where that is open */
+  chatFailed: boolean;
 }
 
 export const CLAIMED_COLUMNS = `
   id, assignment_id, person_id, course_id, step_id, kind, revision, occurrence, to_role, gathered, anchor_at, moment, known_at, at, try_at,
-  message_id, attempts, held_because, recipient_id, state
+  message_id, attempts, held_because, recipient_id, state, chat_failed
 `;
 
 // gathered notices are claimed apart, by one worker at a time, so that a recipient's day is never split over two messages
@@ -303,6 +305,7 @@ export interface ClaimedRow {
   held_because: string | null;
   recipient_id: string | null;
   state: string;
+  chat_failed: boolean;
 }
 
 export const claimedOf = (row: ClaimedRow): ClaimedNotice => ({
@@ -326,6 +329,7 @@ export const claimedOf = (row: ClaimedRow): ClaimedNotice => ({
   heldBecause: row.held_because,
   recipientId: row.recipient_id,
   isOnItsWay: row.state === 'sending',
+  chatFailed: row.chat_failed,
   missed: null,
   replacedAt: null,
   gaps: [],

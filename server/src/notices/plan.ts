@@ -6,11 +6,14 @@ import {
   findRecipient,
   HELD_UNTIL,
   HOLD_WORDS,
+  isGathered,
   keyOf,
   leaveHold,
   outlivesAssignment,
   sentenceOf,
   slotsOf,
+  standingAt,
+  tellableFrom,
   tellMoment,
   whyDropped as tellDropped,
   Zone,
@@ -96,14 +99,16 @@ export function noticeFrom(slot: Slot, step: PlanStep, assignment: AssignmentFac
     personId: assignment.person,
     stepName: step.name,
     kind: step.kind,
-    gathered: step.gather === 'per day',
+    gathered: isGathered(step, slot, employee),
     at,
     onDay: dateOf(Zone.of(house.zone).dayAt(at)),
     recipientId: recipient.person?.id ?? null,
     recipientName: recipient.person?.name ?? recipient.address,
     state: missed ? 'skipped' : 'planned',
     because: slot.missed,
-    sentence: missed ? sentenceOf(missed, slot, step, roster.calendarOf(employee).zone, at, null) : foreseenHold(slot, employee, facts),
+    sentence: missed
+      ? sentenceOf(missed, slot, step, roster.calendarOf(employee).zone, at, null)
+      : foreseenHold(slot, employee, standingAt(assignment, slot.knownAt).dueAt, facts),
     trace: missed && missed.trace,
     decidedAt: missed ? slot.knownAt : null,
   };
@@ -113,15 +118,24 @@ export function noticeFrom(slot: Slot, step: PlanStep, assignment: AssignmentFac
  * What was held when an act cancelled it is held again when the act is taken back: nothing about it was decided meanwhile.
  * @returns null where it is planned like any other
  */
-function resumedFrom(entry: LedgerRow, slot: Slot, assignment: AssignmentFacts, facts: Facts, house: House): ResumeRow | null {
+function resumedFrom(
+  entry: LedgerRow,
+  slot: Slot,
+  assignment: AssignmentFacts,
+  facts: Facts,
+  house: House,
+  now: Instant,
+): ResumeRow | null {
   const { heldBecause, state, moment, id } = entry;
   if (state !== 'cancelled' || heldBecause === null || moment !== slot.moment || slot.missed || entry.at === null) return null;
   const { roster } = facts;
   const employee = roster.getPerson(assignment.person);
   const calendar = roster.calendarOf(employee);
   const back = backAt(entry.at, slot.gaps);
-  const at = back === null ? entry.at : calendar.fitLater(back, roster.settings.sendWindow);
-  const isOpenLeave = heldBecause === 'leave' && leaveHold(employee, calendar, roster, entry.at)?.until === null;
+  const { dueAt } = standingAt(assignment, now);
+  const reading = { to: slot.to, reader: employee, calendar };
+  const at = back === null ? entry.at : tellableFrom(back, reading, roster.settings, () => dueAt);
+  const isOpenLeave = heldBecause === 'leave' && leaveHold(employee, calendar, roster, entry.at, dueAt)?.until === null;
   const hasMoment =
     heldBecause === 'daily-limit' || heldBecause === 'set-aside' || heldBecause === 'on-hold' || (heldBecause === 'leave' && !isOpenLeave);
   const until = hasMoment ? tellMoment(at, calendar.zone, at) : HELD_UNTIL[heldBecause];
@@ -130,10 +144,10 @@ function resumedFrom(entry: LedgerRow, slot: Slot, assignment: AssignmentFacts, 
 }
 
 /** What will hold a notice at its moment, as far as that is known: leave that was entered. The dispatcher decides it then. */
-function foreseenHold(slot: Slot, employee: Person, { roster }: Facts): string | null {
+function foreseenHold(slot: Slot, employee: Person, dueAt: Instant, { roster }: Facts): string | null {
   if (slot.to !== 'employee') return null;
   const calendar = roster.calendarOf(employee);
-  const hold = leaveHold(employee, calendar, roster, slot.at);
+  const hold = leaveHold(employee, calendar, roster, slot.at, dueAt);
   if (!hold) return null;
   return `Will be held: ${hold.fact}, until ${hold.until === null ? HELD_UNTIL.leave : tellMoment(hold.until, calendar.zone, slot.at)}.`;
 }
@@ -175,7 +189,7 @@ export function compareWithLedger(
     const rowOf = (slot: Slot): NoticeInsert => noticeFrom(slot, stepOf.get(slot)!, assignment, facts, house);
     change.added.push(...added.map(rowOf));
     for (const { entry, slot } of moved) {
-      const resumed = resumedFrom(entry as LedgerRow, slot, assignment, facts, house);
+      const resumed = resumedFrom(entry as LedgerRow, slot, assignment, facts, house, now);
       if (resumed) change.resumed.push(resumed);
       else change.moved.push({ id: entry.id, row: rowOf(slot) });
     }

@@ -24,7 +24,7 @@ import { missingIn } from '../messages/compose.ts';
 import { loadFacts } from './facts.ts';
 
 /**
- * Random houses (leave, holds, daily limit, gathering, an address that bounces, a field without a value, an outage, extensions,
+ * Random houses (leave, holds, daily limit, gathering, one message a day, the chat, an address that bounces, a field without a value, an outage, extensions,
  * acts taken back) lived through by the worker on a clock that goes from notice to notice. What it sends is what the
  * rehearsal says, line by line: both ask the same functions of core.
  */
@@ -124,6 +124,8 @@ const houses = fc.record({
   happenings,
   leaves,
   limit: fc.constantFrom(null, 1, 2, 3),
+  daily: fc.constantFrom(null, null, '07:00', '12:15'),
+  isChatting: fc.boolean(),
   bounces: fc.constantFrom(null, null, 'per', 'odd'),
   hold: fc.option(
     fc.record({
@@ -142,6 +144,8 @@ async function setUp(made: {
   leaves: { who: string; from: number; days: number; cover: string | null }[];
   limit: number | null;
   bounces: string | null;
+  daily: string | null;
+  isChatting: boolean;
 }): Promise<string[]> {
   await house.db.query(
     'truncate notices, messages, replan, reconcile, acts, assignment_events, certificates, assignments, leaves, holds, plan_versions restart identity cascade',
@@ -149,7 +153,12 @@ async function setUp(made: {
   await house.db.query("update people set address_state = case when id = $1::bigint then 'bounced' else 'ok' end", [
     made.bounces ? crew[made.bounces] : null,
   ]);
-  await house.db.query('update settings set daily_limit = $1::integer', [made.limit]);
+  await house.db.query('update settings set daily_limit = $1::integer, has_chat = $2::boolean', [made.limit, made.isChatting]);
+  // one who hears of a day at once, and one who is told in the chat where mail comes back
+  await house.db.query(
+    'update people set daily_at = case when id = $1::bigint then $2::text end, chat_name = case when id = $3::bigint then name end',
+    [crew['runa'], made.daily, crew['per']],
+  );
   for (const leave of made.leaves)
     if (leave.cover !== leave.who)
       await house.db.query('insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, $2::date, $3::date, $4::bigint)', [

@@ -4,6 +4,7 @@ import type { Deps } from '../deps.ts';
 import type { Channel, Handover, Letter } from '../messages/channel.ts';
 import { pauseChannel, resumeChannel } from '../messages/channels.repo.ts';
 import type { Lease } from '../work/lease.ts';
+import { storeChat } from '../chat/way.ts';
 import { giveBack, storeAnswers } from './dispatch.repo.ts';
 
 /** A letter that waits for the wire, with the lease under which it was claimed and when it was decided. */
@@ -114,7 +115,7 @@ export class Wire {
         continue;
       }
       this.onTheWire += 1;
-      this.channel.pace?.take(next.letter.toAddress, now);
+      if (next.letter.channel !== 'chat') this.channel.pace?.take(next.letter.toAddress, now);
       void this.handOver(next.letter);
     }
     if (stale.length > 0) void this.giveBack(stale);
@@ -128,7 +129,8 @@ export class Wire {
     let shortest = Infinity;
     for (const [i, each] of this.queue.entries()) {
       const isStale = now - each.decidedAt > FRESH_MS;
-      const wait = isStale || !each.lease.isGood ? 0 : pace.wait(each.letter.toAddress, now);
+      const isFree = each.letter.channel === 'chat' || isStale || !each.lease.isGood;
+      const wait = isFree ? 0 : pace.wait(each.letter.toAddress, now);
       if (wait === 0) return this.queue.splice(i, 1)[0]!;
       shortest = Math.min(shortest, wait, FRESH_MS - (now - each.decidedAt) + 1);
     }
@@ -183,12 +185,14 @@ export class Wire {
     // browsers are told a few times a second, and at the end
     const isTold = performance.now() - this.toldAt > TELL_MS || this.onTheWire + this.queue.length <= results.length;
     if (isTold) this.toldAt = performance.now();
+    await storeChat(deps.db, results, now);
+    const mails = results.filter(({ letter }) => letter.channel !== 'chat');
     if (stopping) await pauseChannel(deps.db, channel.name, stopping.handover.response, now);
     await storeAnswers(deps.db, results, now, GIVE_UP_MS, isTold);
-    if (!stopping && this.isProbing && results.some(({ handover }) => handover.outcome !== 'unknown'))
+    if (!stopping && this.isProbing && mails.some(({ handover }) => handover.outcome !== 'unknown'))
       await resumeChannel(deps.db, channel.name);
     if (stopping) deps.log.warn({ answer: stopping.handover.response }, 'The mail server takes nothing; all waits and is tried again.');
-    else this.isProbing &&= results.every(({ handover }) => handover.outcome === 'unknown');
+    else this.isProbing &&= mails.every(({ handover }) => handover.outcome === 'unknown');
   }
 
   private returnAll(): Promise<void> {

@@ -7,6 +7,7 @@ import { Refused } from '../refusal.ts';
 import { listRoster } from './people.repo.ts';
 import { getHouse } from '../house/house.ts';
 import { loadRoster } from './roster.repo.ts';
+import { setReach } from './reach.ts';
 import { houseToday } from './today.ts';
 import { writeRoster, type ChangeKind } from './write-roster.ts';
 
@@ -24,7 +25,7 @@ const GET_SITE_NAME = 'select name from sites where id = $1::bigint';
 
 /** A person's row as it would be after a change, with everything checked that the roster asks for. */
 async function rowAfter(client: Client, was: RosterPerson | null, change: PersonChange): Promise<RosterRow> {
-  const other = async (column: 'email' | 'personnel_number', value: string): Promise<string | null> =>
+  const other = async (column: 'email' | 'personnel_number' | 'chat_name', value: string): Promise<string | null> =>
     (
       await maybeRow<{ name: string }>(
         client,
@@ -38,6 +39,8 @@ async function rowAfter(client: Client, was: RosterPerson | null, change: Person
   const numbered = change.personnelNumber && (await other('personnel_number', change.personnelNumber));
   if (numbered)
     throw new Refused('conflict', `${change.personnelNumber} is the personnel number of ${numbered}; each person needs their own.`);
+  const chatting = change.chatName && (await other('chat_name', change.chatName));
+  if (chatting) throw new Refused('conflict', `${change.chatName} is the chat name of ${chatting}; each person needs their own.`);
   let site = was?.site ?? '';
   if (change.siteId !== undefined) {
     const found = await maybeRow<{ name: string }>(client, GET_SITE_NAME, [change.siteId]);
@@ -59,6 +62,7 @@ async function rowAfter(client: Client, was: RosterPerson | null, change: Person
     site,
     job: change.job !== undefined ? change.job : (was?.job ?? null),
     language: change.language !== undefined ? change.language : (was?.language ?? null),
+    chatName: change.chatName !== undefined ? change.chatName : (was?.chatName ?? null),
     managerEmail,
     joinedOn: change.joinedOn !== undefined ? change.joinedOn : (was?.joinedOn ?? null),
     leftOn: change.leftOn !== undefined ? change.leftOn : (was?.leftOn ?? null),
@@ -102,7 +106,10 @@ function kindFor(was: RosterRow, now: RosterRow): ChangeKind {
 }
 
 const LOCK_PERSON = 'select 1 from people where id = $1::bigint for update';
-const FREE_ADDRESS = "update people set address_state = 'ok', address_words = null where id = $1::bigint";
+const FREE = {
+  email: "update people set address_state = 'ok', address_words = null where id = $1::bigint",
+  chatName: "update people set chat_state = 'ok', chat_words = null where id = $1::bigint",
+};
 
 /** Changes what the roster knows of a person; what waited for that goes on, and what hangs on it is looked at again. */
 export async function changePerson(deps: Deps, id: string, change: PersonChange, byWhom: string): Promise<void> {
@@ -118,11 +125,13 @@ export async function changePerson(deps: Deps, id: string, change: PersonChange,
       byWhom,
       today,
     });
-    // an address that bounced and is entered again as it is: somebody says that it works
-    if (change.email !== undefined && changes.every(({ field }) => field !== 'email')) {
-      await client.query(FREE_ADDRESS, [id]);
+    // an address that bounced, or a chat name that was refused, and is entered again as it is: somebody says that it works
+    for (const field of ['email', 'chatName'] as const) {
+      if (change[field] === undefined || changes.some((other) => other.field === field)) continue;
+      await client.query(FREE[field], [id]);
       await releaseAddress(client, id, deps.clock.now());
     }
+    await setReach(client, id, change, { at: deps.clock.now(), byWhom });
     await announce(client, 'people', 'work');
   });
 }
@@ -137,6 +146,7 @@ export async function addPerson(deps: Deps, change: PersonChange, byWhom: string
       byWhom,
       today,
     });
+    await setReach(client, ids[0]!, change, { at: deps.clock.now(), byWhom });
     return ids[0]!;
   });
 }

@@ -4,7 +4,7 @@ import { missingLetters } from '../certificates/fonts.ts';
 import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const LIST_ROSTER = `
-select p.id, p.personnel_number, p.name, p.email, d.name as department, s.name as site, p.job, p.language, m.email as manager_email, p.joined_on, p.left_on,
+select p.id, p.personnel_number, p.name, p.email, d.name as department, s.name as site, p.job, p.language, p.chat_name, m.email as manager_email, p.joined_on, p.left_on,
   coalesce(l.leaves, '[]') as leaves
 from people p
 join departments d on d.id = p.department_id
@@ -33,6 +33,7 @@ export async function listRoster(db: Queryable, id: string | null = null): Promi
     site: row['site']!,
     job: row['job']!,
     language: row['language']!,
+    chatName: row['chat_name']!,
     managerEmail: row['manager_email']!,
     joinedOn: row['joined_on']!,
     leftOn: row['left_on']!,
@@ -49,7 +50,7 @@ export async function listSiteNames(db: Queryable): Promise<string[]> {
 const ROSTER_MARK = `
 select md5(
   (select coalesce(string_agg(p::text, '|' order by p.id), '') from (
-    select id, personnel_number, name, email, department_id, site_id, job, language, manager_id, joined_on, left_on from people
+    select id, personnel_number, name, email, department_id, site_id, job, language, chat_name, manager_id, joined_on, left_on from people
   ) p)
   || (select coalesce(string_agg(l::text, '|' order by l.id), '') from (select id, person_id, from_on, to_on, cover_id from leaves) l)
 ) as mark
@@ -67,15 +68,15 @@ on conflict (name) do nothing
 `;
 
 const PUT_PEOPLE = `
-insert into people (personnel_number, name, email, department_id, site_id, job, language, joined_on, left_on)
-select r.personnel_number, r.name, r.email, d.id, s.id, r.job, r.language, r.joined_on, r.left_on
-from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::date[], $9::date[])
-  as r (personnel_number, name, email, department, site, job, language, joined_on, left_on)
+insert into people (personnel_number, name, email, department_id, site_id, job, language, chat_name, joined_on, left_on)
+select r.personnel_number, r.name, r.email, d.id, s.id, r.job, r.language, r.chat_name, r.joined_on, r.left_on
+from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::date[], $10::date[])
+  as r (personnel_number, name, email, department, site, job, language, chat_name, joined_on, left_on)
 join departments d on d.name = r.department
 join sites s on s.name = r.site
 on conflict (email) do update set
   personnel_number = excluded.personnel_number, name = excluded.name, department_id = excluded.department_id, site_id = excluded.site_id,
-  job = excluded.job, language = excluded.language, joined_on = excluded.joined_on, left_on = excluded.left_on
+  job = excluded.job, language = excluded.language, chat_name = excluded.chat_name, joined_on = excluded.joined_on, left_on = excluded.left_on
 `;
 
 const SET_MANAGERS = `
@@ -98,6 +99,7 @@ export async function putPeople(db: Client, people: readonly RosterRow[]): Promi
     people.map((p) => p.site),
     people.map((p) => p.job),
     people.map((p) => p.language),
+    people.map((p) => p.chatName),
     people.map((p) => p.joinedOn),
     people.map((p) => p.leftOn),
   ]);
@@ -133,7 +135,7 @@ const SORTS: Record<Exclude<PeopleQuery['sort'], 'fit'>, string> = {
 };
 
 const PERSON_COLUMNS = `
-  p.id, p.personnel_number, p.name, p.email, d.name as department, s.id as site_id, s.name as site, s.zone, p.job, p.language, p.manager_id,
+  p.id, p.personnel_number, p.name, p.email, d.name as department, s.id as site_id, s.name as site, s.zone, p.job, p.language, p.chat_name, p.chat_state, p.chat_words, p.manager_id,
     m.name as manager_name, p.joined_on, p.left_on,
   p.address_state, p.address_words, coalesce(late.open, 0)::integer as open, coalesce(late.late, 0)::integer as late
 `;
@@ -181,6 +183,9 @@ interface PersonDbRow {
   zone: string;
   job: string | null;
   language: string | null;
+  chat_name: string | null;
+  chat_state: 'ok' | 'refused';
+  chat_words: string | null;
   manager_id: string | null;
   manager_name: string | null;
   joined_on: string | null;
@@ -435,7 +440,10 @@ where m.person_id = $1::bigint
 order by g.name
 `;
 
-export async function findPersonSheet(db: Queryable, id: string, now: number, today: string): Promise<PersonSheet | null> {
+/** A person's sheet, but for how they are told. */
+type KnownPerson = Omit<PersonSheet, 'person'> & { person: Omit<PersonSheet['person'], 'reach'> };
+
+export async function findPersonSheet(db: Queryable, id: string, now: number, today: string): Promise<KnownPerson | null> {
   const row = await maybeRow<PersonDbRow>(db, `select ${PERSON_COLUMNS} ${PERSON_TABLES} where p.id = $2::bigint`, [new Date(now), id]);
   if (!row) return null;
   const leave = await rows<{ id: string; from: string; to: string | null; cover: string | null }>(db, LIST_LEAVES_OF, [id]);
@@ -446,6 +454,8 @@ export async function findPersonSheet(db: Queryable, id: string, now: number, to
       ...personOf(row),
       zone: row.zone,
       language: row.language,
+      chatName: row.chat_name,
+      chatWords: row.chat_state === 'refused' ? row.chat_words : null,
       addressWords: row.address_words,
       unprintable: missingLetters(row.name),
       leave,

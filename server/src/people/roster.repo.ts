@@ -8,6 +8,7 @@ import {
   type Names,
   type Person,
   type Settings,
+  type Way,
 } from '@nudrik/core';
 import { rows, type Queryable } from '../db/db.ts';
 import { holdOf, listStanding } from '../holding/holding.repo.ts';
@@ -41,7 +42,7 @@ with recursive wanted (id) as (
 )
 select
   p.id, p.name, p.email, p.site_id, p.department_id, p.personnel_number, p.manager_id, d.name as department, s.name as site, p.job,
-    p.language, p.joined_on, p.left_on, p.address_state,
+    p.language, p.chat_name, p.chat_state, p.reached_by, p.daily_at, p.joined_on, p.left_on, p.address_state,
   (
     select coalesce(jsonb_agg(jsonb_build_object('from', l.from_on, 'to', l.to_on, 'cover', l.cover_id::text) order by l.from_on), '[]')
     from leaves l
@@ -53,6 +54,7 @@ select
     join groups g on g.id = m.group_id
     where m.person_id = p.id
   ) as groups,
+  (select array_agg(x.course_id || '/' || x.step_id) from declines x where x.person_id = p.id and x.ended_at is null) as declined,
   case when $2::boolean then (
     select coalesce(jsonb_agg(jsonb_build_object('course', s.course_id::text, 'until', nullif(s.until, 'infinity'))), '[]')
     from standings s
@@ -75,6 +77,10 @@ interface PersonFactsRow {
   site: string;
   job: string | null;
   language: string | null;
+  chat_name: string | null;
+  chat_state: string;
+  reached_by: Way | null;
+  daily_at: string | null;
   joined_on: string | null;
   left_on: string | null;
   address_state: string;
@@ -82,6 +88,7 @@ interface PersonFactsRow {
   groups: { id: string; name: string }[];
   department_id: string;
   personnel_number: string | null;
+  declined: string[] | null;
   held: { course: string; until: string | null }[] | null;
 }
 
@@ -106,6 +113,11 @@ export async function listPeopleAround(db: Queryable, ids: readonly string[], wi
     joinedOn: row.joined_on,
     leftOn: row.left_on,
     isReachable: row.address_state === 'ok',
+    chatName: row.chat_name,
+    isChatReachable: row.chat_state === 'ok',
+    by: row.reached_by,
+    dailyAt: row.daily_at,
+    ...(row.declined && { declined: row.declined }),
     ...(row.held && { held: row.held }),
   }));
 }

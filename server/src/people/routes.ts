@@ -1,8 +1,9 @@
-import { Id, ImportQuery, LeaveChange, LeaveDraft, PeopleQuery, PersonChange, ResolveRequest } from '@nudrik/contract';
+import { Id, ImportQuery, LeaveChange, LeaveDraft, PeopleQuery, PersonChange, ReachChange, ResolveRequest } from '@nudrik/contract';
 import { act, ADMINISTRATORS, bytesOf, DONE, get, idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
 import { isLarge, type NewJob } from '../work/jobs.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { sendFile } from '../answer-file.ts';
+import { endDecline } from '../declines/declines.ts';
 import { Refused } from '../refusal.ts';
 import { whyCourse } from '../requirements/why.ts';
 import { addPerson, changePerson } from './change.ts';
@@ -10,6 +11,7 @@ import { foreseeImport, rosterFacts, takeImport } from './import.ts';
 import { addLeave, endLeave, removeLeave } from './leave.ts';
 import { findPersonSheet, listPeople, peopleFacets } from './people.repo.ts';
 import { resolvePeople } from './resolve.ts';
+import { changeReach, reachView } from './reach.ts';
 import { timelineOf } from './timeline.ts';
 import { houseToday } from './today.ts';
 import { getImportFile, listImports, undoImport } from './undo-import.ts';
@@ -73,7 +75,12 @@ export const peopleRoutes: Route[] = [
   get('/api/people/:id', async (call) => {
     const sheet = await findPersonSheet(call.deps.db, idOf(call), call.deps.clock.now(), await houseToday(call.deps));
     if (!sheet) throw new Refused('not-found', 'There is no such person, or not any more.');
-    return sheet;
+    return { ...sheet, person: { ...sheet.person, reach: await reachView(call.deps.db, sheet.person.id) } };
+  }),
+  act('put', '/api/people/:id/reach', (call) => changeReach(call.deps, idOf(call), parse(ReachChange, call.req.body), call.account!.name)),
+  act('delete', '/api/people/:id/declined/:decline', async (call) => {
+    await endDecline(call.deps, idOf(call), parse(Id, call.req.params['decline']), call.account!.name);
+    return reachView(call.deps.db, idOf(call));
   }),
   act('patch', '/api/people/:id', async (call) => {
     await changePerson(call.deps, idOf(call), parse(PersonChange, call.req.body), call.account!.name);

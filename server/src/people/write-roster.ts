@@ -29,10 +29,10 @@ returning id
 `;
 
 const ADD_PEOPLE = `
-insert into people (personnel_number, name, email, department_id, site_id, job, language, joined_on, left_on, manager_id)
-select r.personnel_number, r.name, r.email, d.id, s.id, r.job, r.language, r.joined_on, r.left_on, m.id
-from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::date[], $9::date[], $10::text[])
-  as r (personnel_number, name, email, department, site, job, language, joined_on, left_on, manager_email)
+insert into people (personnel_number, name, email, department_id, site_id, job, language, chat_name, joined_on, left_on, manager_id)
+select r.personnel_number, r.name, r.email, d.id, s.id, r.job, r.language, r.chat_name, r.joined_on, r.left_on, m.id
+from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::date[], $10::date[], $11::text[])
+  as r (personnel_number, name, email, department, site, job, language, chat_name, joined_on, left_on, manager_email)
 join departments d on d.name = r.department
 join sites s on s.name = r.site
 left join people m on m.email = r.manager_email
@@ -43,12 +43,14 @@ const CHANGE_PEOPLE = `
 update people p
 set
   personnel_number = r.personnel_number, name = r.name, email = r.email, department_id = d.id, site_id = s.id, job = r.job,
-    language = r.language, joined_on = r.joined_on, left_on = r.left_on,
-  job_since = case when p.job is distinct from r.job then $11::date else p.job_since end,
+    language = r.language, chat_name = r.chat_name, joined_on = r.joined_on, left_on = r.left_on,
+  job_since = case when p.job is distinct from r.job then $12::date else p.job_since end,
   address_state = case when p.email <> r.email then 'ok' else p.address_state end,
-  address_words = case when p.email <> r.email then null else p.address_words end
-from unnest($1::bigint[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::date[], $10::date[])
-  as r (id, personnel_number, name, email, department, site, job, language, joined_on, left_on)
+  address_words = case when p.email <> r.email then null else p.address_words end,
+  chat_state = case when p.chat_name is distinct from r.chat_name then 'ok' else p.chat_state end,
+  chat_words = case when p.chat_name is distinct from r.chat_name then null else p.chat_words end
+from unnest($1::bigint[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::text[], $10::date[], $11::date[])
+  as r (id, personnel_number, name, email, department, site, job, language, chat_name, joined_on, left_on)
 join departments d on d.name = r.department
 join sites s on s.name = r.site
 where p.id = r.id
@@ -97,6 +99,7 @@ const columnsOf = (list: readonly RosterRow[]): unknown[][] => [
   list.map((p) => p.site),
   list.map((p) => p.job),
   list.map((p) => p.language),
+  list.map((p) => p.chatName),
   list.map((p) => p.joinedOn),
   list.map((p) => p.leftOn),
 ];
@@ -205,7 +208,7 @@ export async function writeRoster(
   if (onLeave.length > 0) await releaseLeave(client, onLeave, by.at);
 
   const has = (change: RowChange, field: string): boolean => change.changes.some((entry) => entry.field === field);
-  for (const change of known) if (has(change, 'email')) await releaseAddress(client, change.id!, by.at);
+  for (const change of known) if (has(change, 'email') || has(change, 'chatName')) await releaseAddress(client, change.id!, by.at);
   const around = await listOpenAssignmentsAround(
     client,
     known.map(({ id }) => id!),

@@ -84,7 +84,7 @@ export async function findPlan(
   db: Queryable,
   courseId: string,
   today: string,
-): Promise<Omit<PlanView, 'follows' | 'followers' | 'senders'> | null> {
+): Promise<Omit<PlanView, 'follows' | 'followers' | 'senders' | 'chat'> | null> {
   const row = await maybeRow<PlanDbRow & { sender: PlanView['sender'] }>(db, FIND_PLAN, [courseId]);
   if (!row) return null;
   const next = await rows<{ step_id: string; count: number }>(db, COUNT_NEXT, [courseId, today]);

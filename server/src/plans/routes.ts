@@ -9,6 +9,7 @@ import {
   PlanFileRead,
   PlanFileRequest,
   SenderRequest,
+  ToldInRequest,
   StepId,
 } from '@nudrik/contract';
 import { MERGE_FIELDS, type PlanStep } from '@nudrik/core';
@@ -23,6 +24,7 @@ import { findFollowed, followPlan, listFollowers } from './shared.ts';
 import { planFile, takePlanFile } from './plan-file.ts';
 import { messageLibrary, messageVersions } from '../messages/library.ts';
 import { letterView, sendTestLetter } from '../messages/letters.ts';
+import { chatOfPlan, setToldIn } from '../chat/told-in.ts';
 import { sendersOf, setSender } from './sender.ts';
 import { previewPlan, publishPlan } from './publish.ts';
 
@@ -72,6 +74,7 @@ export const planRoutes: Route[] = [
       return {
         ...plan,
         senders: await sendersOf(deps, id),
+        chat: await chatOfPlan(deps, id),
         follows: await findFollowed(deps.db, id),
         followers: (await listFollowers(deps.db, id)).map(({ id: of, title, open }) => ({ id: of, title, open })),
       };
@@ -88,6 +91,12 @@ export const planRoutes: Route[] = [
     path: '/api/plans/:courseId/sender',
     access: ADMINISTRATORS,
     handle: ({ deps, req, account }) => setSender(deps, parse(Id, req.params['courseId']), parse(SenderRequest, req.body), account!.name),
+  },
+  {
+    method: 'put',
+    path: '/api/plans/:courseId/told-in',
+    access: ADMINISTRATORS,
+    handle: ({ deps, req, account }) => setToldIn(deps, parse(Id, req.params['courseId']), parse(ToldInRequest, req.body), account!.name),
   },
   ofPlan('choices', listChoices),
   {

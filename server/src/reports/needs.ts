@@ -71,6 +71,16 @@ from (
 order by p.name
 `;
 
+const LIST_UNKNOWN = `
+select id, name, chat_name, chat_words
+from people
+where chat_state = 'refused'
+  and chat_name is not null
+  and is_here(left_on, $1::date)
+order by name
+limit ${NAMED}
+`;
+
 const LIST_NO_RECIPIENT = `
 select n.id, p.id as person_id, p.name, c.title, n.sentence
 from notices n
@@ -335,20 +345,30 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
   const list: TodayNeed[] = [];
   const silent = silentNeeds(db, today, now);
   silent.catch(() => undefined); // told where it is waited for
+  const nextTry = (until: Date): string =>
+    until.getTime() > now ? `at ${tellTime(until.getTime(), zone)}` : 'with the next notice that is due';
   const pause = await findPause(db, 'mail');
   if (pause) {
     const { due } = (await rows<{ due: number }>(db, COUNT_DUE, [new Date(now)]))[0]!;
-    const { paused_until: until } = pause;
-    const next = until.getTime() > now ? `at ${tellTime(until.getTime(), zone)}` : 'with the next notice that is due';
     list.push({
       kind: 'mail-server',
       label: 'Mail stands still',
       words:
         `Since ${tellMoment(pause.since.getTime(), zone, now)} the mail server takes nothing: “${pause.words}”. ` +
-        `${due === 0 ? 'Nothing is due yet' : due === 1 ? 'One notice waits' : `${due} notices wait`}; nothing is lost and nobody's address is marked. It is tried again ${next}.`,
+        `${due === 0 ? 'Nothing is due yet' : due === 1 ? 'One notice waits' : `${due} notices wait`}; nothing is lost and nobody's address is marked. It is tried again ${nextTry(pause.paused_until)}.`,
       act: { label: 'Try now', link: null, does: 'try-now' },
     });
   }
+  const chat = await findPause(db, 'chat');
+  if (chat)
+    list.push({
+      kind: 'mail-server',
+      label: 'Chat stands still',
+      words:
+        `Since ${tellMoment(chat.since.getTime(), zone, now)} the chat takes nothing: “${chat.words}”. ` +
+        `What would go there in place of mail goes by mail; what goes beside it waits. It is tried again ${nextTry(chat.paused_until)}.`,
+      act: { label: 'Try now', link: null, does: 'try-now' },
+    });
   const mailbox = await mailboxView(deps);
   if (mailbox?.failingSince)
     list.push({
@@ -400,6 +420,14 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
       act: { label: 'Correct the address', link: `/people/${row.id}?mend=email`, does: null },
     });
   }
+  const unknown = await rows<{ id: string; name: string; chat_name: string; chat_words: string | null }>(db, LIST_UNKNOWN, [today]); // prettier-ignore
+  for (const row of unknown)
+    list.push({
+      kind: 'bounced',
+      label: 'Chat name',
+      words: `The chat does not know ${row.chat_name}, which stands with ${row.name}: “${row.chat_words ?? ''}”. Messages go by mail meanwhile.`,
+      act: { label: 'Correct the name', link: `/people/${row.id}?mend=chat`, does: null },
+    });
   if (unreachable > NAMED)
     list.push({
       kind: 'bounced',

@@ -1,31 +1,36 @@
 import { headFile } from '../answer-file.ts';
-import { BehaviourChange, PostRoomReply, ServerChange } from '@nudrik/contract';
+import { BehaviourChange, ChatRoomChange, ChatRoomReply, PostRoomReply, ServerChange } from '@nudrik/contract';
 import { announce } from '../db/db.ts';
 import { Refused } from '../refusal.ts';
 import { ADMINISTRATORS, parse, type Call, type Route } from '../route.ts';
 
-/** Asks the post room; a real installation has none. */
-async function ask({ deps }: Call, path: string, init: RequestInit = {}): Promise<Response> {
-  if (!deps.settings.postRoomUrl) throw new Refused('only-in-demo', 'The post room is only there in the demo.');
+/** Asks a stand-in; a real installation has none. */
+async function askAt(url: string | null, name: string, path: string, init: RequestInit): Promise<Response> {
+  if (!url) throw new Refused('only-in-demo', `The ${name} is only there in the demo.`);
   let response: Response;
   try {
-    response = await fetch(`${deps.settings.postRoomUrl}${path}`, {
+    response = await fetch(`${url}${path}`, {
       ...init,
       headers: { 'content-type': 'application/json' },
     });
   } catch (error) {
     throw new Refused(
       'out-of-order',
-      `The post room does not answer: ${((error as Error).cause as Error | undefined)?.message ?? (error as Error).message}.`,
+      `The ${name} does not answer: ${((error as Error).cause as Error | undefined)?.message ?? (error as Error).message}.`,
     );
   }
-  if (!response.ok) throw new Refused('not-found', 'The post room has no such mail, or not any more.');
+  if (!response.ok) throw new Refused('not-found', `The ${name} has no such thing, or not any more.`);
   return response;
 }
 
+const ask = ({ deps }: Call, path: string, init: RequestInit = {}): Promise<Response> =>
+  askAt(deps.settings.postRoomUrl, 'post room', path, init);
+const askChat = ({ deps }: Call, path: string, init: RequestInit = {}): Promise<Response> =>
+  askAt(deps.settings.chatStandInUrl, 'chat room', path, init);
+
 const idOf = (call: Call): string => encodeURIComponent(String(call.req.params['id']));
 
-/** The demo's post room, seen through Nudrik so that it shares the sign-in. */
+/** The demo's post room and chat, seen through Nudrik so that they share the sign-in. */
 export const standinRoutes: Route[] = [
   {
     method: 'get',
@@ -71,6 +76,31 @@ export const standinRoutes: Route[] = [
     async handle(call) {
       const answer: unknown = await (
         await ask(call, '/server', { method: 'PUT', body: JSON.stringify(parse(ServerChange, call.req.body)) })
+      ).json();
+      await announce(call.deps.db, 'post-room');
+      return answer;
+    },
+  },
+  {
+    method: 'get',
+    path: '/api/chat-room',
+    access: ADMINISTRATORS,
+    handle: async (call) => (await askChat(call, `/threads?${new URLSearchParams(call.req.query as Record<string, string>)}`)).json(),
+  },
+  {
+    method: 'post',
+    path: '/api/chat-room/replies',
+    access: ADMINISTRATORS,
+    handle: async (call) =>
+      (await askChat(call, '/replies', { method: 'POST', body: JSON.stringify(parse(ChatRoomReply, call.req.body)) })).json(),
+  },
+  {
+    method: 'put',
+    path: '/api/chat-room/behaviour',
+    access: ADMINISTRATORS,
+    async handle(call) {
+      const answer: unknown = await (
+        await askChat(call, '/behaviour', { method: 'PUT', body: JSON.stringify(parse(ChatRoomChange, call.req.body)) })
       ).json();
       await announce(call.deps.db, 'post-room');
       return answer;

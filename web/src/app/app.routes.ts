@@ -113,6 +113,18 @@ export const routes: Routes = [
     loadComponent: () => import('./standins/post-room.page.ts').then((m) => m.PostRoomPage),
   },
   {
+    path: 'chat-room',
+    canActivate: [administrators],
+    title: 'Chat room · Nudrik',
+    loadComponent: () => import('./standins/chat-room.page.ts').then((m) => m.ChatRoomPage),
+  },
+  {
+    path: 'chat-room/:thread',
+    canActivate: [administrators],
+    title: 'Chat room · Nudrik',
+    loadComponent: () => import('./standins/chat-room.page.ts').then((m) => m.ChatRoomPage),
+  },
+  {
     path: 'my-team',
     canActivate: [forRoles('manager', 'administrator', 'trainer')],
     title: 'My team · Nudrik',
@@ -129,6 +141,11 @@ export const routes: Routes = [
     path: 'download/:token',
     title: 'Your file · Nudrik',
     loadComponent: () => import('./handouts/download.page.ts').then((m) => m.DownloadPage),
+  },
+  {
+    path: 'decline/:token',
+    title: 'Messages of one kind · Nudrik',
+    loadComponent: () => import('./declines/decline.page.ts').then((m) => m.DeclinePage),
   },
   {
     path: 'look/:token',

@@ -10,7 +10,7 @@ const row = (rest: Partial<ConversationRow> = {}): ConversationRow => ({
   waitsSince: '2027-03-17T16:00:00Z', lastAt: '2027-03-17T16:00:00Z', lastAuthor: 'Runa Aske', words: 'Until Friday?', ...rest,
 }); // prettier-ignore
 const post = (rest: Partial<ConversationPost> = {}): ConversationPost => ({
-  id: '11', at: '2027-03-17T16:00:00Z', side: 'person', author: 'Runa Aske', words: 'Until Friday?', whole: null, strangeAddress: null, byMail: true, files: [], mail: null, ...rest,
+  id: '11', at: '2027-03-17T16:00:00Z', side: 'person', author: 'Runa Aske', words: 'Until Friday?', whole: null, strangeAddress: null, byMail: true, byChat: false, files: [], mail: null, ...rest,
 }); // prettier-ignore
 const view = (rest: Partial<ConversationView> = {}): ConversationView => ({
   ...row(), zone: 'Europe/Oslo', address: 'runa@orlasund.example', assignmentId: '12', noticeId: '41', reader: { id: '9', name: 'Tora Hauge' }, readers: [{ id: '8', name: 'Lorna Mackay' }],

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { settingsWords, type SettingsDraft, type SettingsView, type TestMailResult } from '@nudrik/contract';
-import { LANGUAGE_TAGS, tellLanguage } from '@nudrik/core';
+import { LANGUAGE_TAGS, tellLanguage, WAY_WORDS, WAYS } from '@nudrik/core';
 import { map } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { FoundAgain } from '../shared/found-again.ts';
@@ -75,6 +75,7 @@ export class SettingsPage implements HasWork {
   protected readonly zones = zoneChoices();
   protected readonly weekdays = WEEK_STARTS;
   protected readonly languages: Choice[] = LANGUAGE_TAGS.map((value) => ({ value, label: tellLanguage(value) }));
+  protected readonly ways: Choice[] = WAYS.map((value) => ({ value, label: WAY_WORDS[value] }));
   protected readonly isOff = computed(() => !this.session.canChange());
 
   constructor() {
@@ -89,7 +90,7 @@ export class SettingsPage implements HasWork {
   }
 
   private fill(view: SettingsView): void {
-    const { changedAt: _, changedBy: __, mailServer: ___, isDemo: ____, logo: _____, ...draft } = view;
+    const { changedAt: _, changedBy: __, mailServer: ___, isDemo: ____, logo: _____, hasChat: ______, ...draft } = view;
     this.view.set(view);
     this.form.set(draft);
     this.before.set(JSON.stringify(draft));

@@ -2,12 +2,14 @@ import { isOpenState, tellBytes, unitKind } from '@nudrik/core';
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
-import type { LearningUnit, Place } from '@nudrik/contract';
+import type { LearningUnit, Place, ReachView } from '@nudrik/contract';
 import { DayPipe, FinishedPipe, MomentPipe, zoneWords } from '../shared/moment.pipe.ts';
 import { load } from '../shared/loaded.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { QuizPlayer } from '../quizzes/quiz-player.ts';
 import { LearningApi } from './learning.api.ts';
+import { Reach } from '../people/reach.ts';
+import { ReachApi } from '../people/reach.api.ts';
 import { Reading } from './reading.ts';
 import { UnitSurvey } from '../surveys/unit-survey.ts';
 import { UnitPackage } from './unit-package.ts';
@@ -21,7 +23,7 @@ const PLACE_MS = 1_500;
 @Component({
   selector: 'nk-learn',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FinishedPipe, MomentPipe, DayPipe, QuizPlayer, Reading, UnitPackage, UnitPdf, UnitSurvey, UnitVideo],
+  imports: [FinishedPipe, MomentPipe, DayPipe, QuizPlayer, Reading, UnitPackage, Reach, UnitPdf, UnitSurvey, UnitVideo],
   templateUrl: './learn.page.html',
   styleUrl: './learn.page.css',
 })
@@ -84,6 +86,19 @@ export class LearnPage {
         this.isBusy.set(false);
         this.problem.set(sentenceOf(error));
       },
+    });
+  }
+
+  private readonly reachApi = inject(ReachApi);
+  protected readonly reachBase = computed(() => `/api/learning/${encodeURIComponent(this.token())}`);
+  /** how its reader is told; asked for when they look */
+  protected readonly reach = signal<ReachView | null>(null);
+
+  protected askReach(): void {
+    if (this.reach()) return;
+    this.reachApi.find(this.reachBase()).subscribe({
+      next: (reach) => this.reach.set(reach),
+      error: (error: unknown) => this.problem.set(sentenceOf(error)),
     });
   }
 

@@ -6,12 +6,13 @@ import { load } from '../shared/loaded.ts';
 import { DayPipe, FinishedPipe, MomentPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { State } from '../shared/state.ts';
+import { Reach } from '../people/reach.ts';
 import { LearningApi } from './learning.api.ts';
 
 /** An employee's own courses, dates and certificates. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, FinishedPipe, MomentPipe, DayPipe, State],
+  imports: [RouterLink, Reach, FinishedPipe, MomentPipe, DayPipe, State],
   templateUrl: './my-training.page.html',
   styles: `.address { overflow-wrap: anywhere; }`,
 })

@@ -4,7 +4,7 @@ import { openPage } from '../../testing/page.ts';
 import { PersonForm, type PersonDraft } from './person-form.ts';
 import { PersonPick } from './person-pick.ts';
 
-const RUNA: PersonDraft = { id: '4', name: 'Runa Aske', email: 'runa@orlasund.example', personnelNumber: 'OF-1', department: 'Deck', siteId: '5', job: 'Deckhand', language: '', joinedOn: '2023-03-07', leftOn: '' }; // prettier-ignore
+const RUNA: PersonDraft = { id: '4', name: 'Runa Aske', email: 'runa@orlasund.example', personnelNumber: 'OF-1', department: 'Deck', siteId: '5', job: 'Deckhand', language: '', chatName: '', joinedOn: '2023-03-07', leftOn: '' }; // prettier-ignore
 const open = async (draft: PersonDraft) => {
   const page = await openPage(PersonForm, { inputs: { draft } });
   await page.answer('/api/people/facets', { departments: [{ name: 'Deck', people: 3 }], groups: [], sites: [{ id: '5', name: 'Orla Quay', zone: 'Europe/Oslo', people: 3 }] }); // prettier-ignore

@@ -12,7 +12,7 @@ import { PeopleApi } from './people.api.ts';
 
 /** What the roster knows of a person; `id` null is somebody new. */
 export type PersonDraft = { id: string | null } & {
-  [K in 'name' | 'email' | 'personnelNumber' | 'department' | 'siteId' | 'job' | 'language' | 'joinedOn' | 'leftOn']: string;
+  [K in 'name' | 'email' | 'personnelNumber' | 'department' | 'siteId' | 'job' | 'language' | 'chatName' | 'joinedOn' | 'leftOn']: string;
 };
 export const NOBODY: PersonDraft = {
   id: null,
@@ -23,6 +23,7 @@ export const NOBODY: PersonDraft = {
   siteId: '',
   job: '',
   language: '',
+  chatName: '',
   joinedOn: '',
   leftOn: '',
 };
@@ -58,7 +59,7 @@ export class PersonForm {
   }
 
   protected save(): void {
-    const { id, name, email, personnelNumber, department, siteId, job, language, joinedOn, leftOn } = this.person();
+    const { id, name, email, personnelNumber, department, siteId, job, language, chatName, joinedOn, leftOn } = this.person();
     const change: PersonChange = {
       name,
       email: email.trim(),
@@ -67,6 +68,7 @@ export class PersonForm {
       personnelNumber: personnelNumber.trim() || null,
       job: job.trim() || null,
       language: language || null,
+      chatName: chatName.trim() || null,
       joinedOn: joinedOn || null,
       leftOn: leftOn || null,
     };

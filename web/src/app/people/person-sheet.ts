@@ -1,4 +1,4 @@
-import { isOpenState, tellLanguage } from '@nudrik/core';
+import { isOpenState, tellAmount, tellLanguage, WAY_WORDS } from '@nudrik/core';
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
@@ -17,18 +17,20 @@ import { SelectField } from '../shared/pick/select.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { State } from '../shared/state.ts';
 import { PeopleApi } from './people.api.ts';
+import { Reach } from './reach.ts';
 import { PersonForm, type PersonDraft } from './person-form.ts';
 import { PersonPick } from './person-pick.ts';
 import { HoldStrip } from '../holding/hold-strip.ts';
 import { PersonTimeline } from './person-timeline.ts';
 
-type Mending = 'email' | 'manager' | 'leave' | 'person';
+type Mending = 'email' | 'chat' | 'manager' | 'leave' | 'person';
 
 /** One person: who they are, what they have to finish and why, every notice, and everything that happened. */
 @Component({
   selector: 'nk-person-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    Reach,
     HoldStrip,
     FormsModule,
     RouterLink,
@@ -89,6 +91,7 @@ export class PersonSheetPart {
   protected readonly why = signal<{ course: string; why: WhyCourse } | null>(null);
   protected readonly isAllShown = signal(false);
   protected email = '';
+  protected chatName = '';
   /** the leave whose last day is entered, and that day */
   protected readonly ending = signal<string | null>(null);
   protected lastDay = '';
@@ -104,6 +107,18 @@ export class PersonSheetPart {
   });
 
   protected readonly tellLanguage = tellLanguage;
+  /** `by mail, all of a day at 07:00; declined 2` */
+  protected readonly toldWords = computed(() => {
+    const { by, houseBy, chatName, dailyAt, declined } = this.sheet.data()!.person.person.reach;
+    const way = chatName === null ? WAY_WORDS.mail : WAY_WORDS[by ?? houseBy];
+    return [
+      way,
+      dailyAt && `all of a day at ${dailyAt}`,
+      declined.length > 0 && `${tellAmount(declined.length, 'kinds of message')} declined`,
+    ]
+      .filter(Boolean)
+      .join('; ');
+  });
   protected readonly isOpen = ({ state }: AssignmentLine): boolean => isOpenState(state);
   /** why somebody has a course is asked of its newest round */
   protected readonly isNewest = ({ course, round }: AssignmentLine): boolean =>
@@ -115,7 +130,8 @@ export class PersonSheetPart {
   }
 
   protected edit(): void {
-    const { id, name, email, personnelNumber, department, siteId, job, language, joinedOn, leftOn } = this.sheet.data()!.person.person;
+    const { id, name, email, personnelNumber, department, siteId, job, language, chatName, joinedOn, leftOn } =
+      this.sheet.data()!.person.person;
     this.draft.set({
       id,
       name,
@@ -125,10 +141,15 @@ export class PersonSheetPart {
       siteId,
       job: job ?? '',
       language: language ?? '',
+      chatName: chatName ?? '',
       joinedOn: joinedOn ?? '',
       leftOn: leftOn ?? '',
     });
     this.mending.set('person');
+  }
+
+  protected mendChat(): void {
+    this.run(this.api.change(this.id(), { chatName: this.chatName.trim() || null }));
   }
 
   protected mendEmail(): void {

@@ -8,7 +8,7 @@ import { PlanPage } from './plan.page.ts';
 import { StepHistory } from './step-history.ts';
 
 const STEPS = structuredClone(STANDARD_PLAN) as PlanStepView[];
-const VIEW: PlanView = { course: { id: '7', title: 'Safe Lifting' }, version: 3, publishedAt: '2027-02-01T09:00:00Z', publishedBy: 'Tora Hauge', steps: STEPS, next28: {}, open: 2, people: [{ id: '5', name: 'Odd Aske' }], draft: null, sender: null, senders: { house: 'Safety training', trainer: 'Tora Hauge', replies: 'Tora Hauge', now: { name: 'Safety training', replies: 'Tora Hauge' } }, follows: null, followers: [] }; // prettier-ignore
+const VIEW: PlanView = { course: { id: '7', title: 'Safe Lifting' }, version: 3, publishedAt: '2027-02-01T09:00:00Z', publishedBy: 'Tora Hauge', steps: STEPS, next28: {}, open: 2, people: [{ id: '5', name: 'Odd Aske' }], draft: null, sender: null, senders: { house: 'Safety training', trainer: 'Tora Hauge', replies: 'Tora Hauge', now: { name: 'Safety training', replies: 'Tora Hauge' } }, chat: null, follows: null, followers: [] }; // prettier-ignore
 const CHOICES: PlanChoices = {
   departments: [{ id: '1', name: 'Deck' }], sites: [{ id: '2', name: 'Orla Quay' }], groups: [], jobs: ['Cook'], courses: [{ id: '9', title: 'Muster' }],
   sections: [{ id: '4', title: 'One' }], units: [{ id: '11', title: 'Slings', kind: 'page' }, { id: '12', title: 'The hooks', kind: 'quiz' }],

@@ -42,6 +42,7 @@ import { PlansApi } from './plans.api.ts';
 import { RehearsalLink } from '../rehearsal/rehearsal-link.ts';
 import { PlanDrag } from './plan-drag.ts';
 import { PlanSender } from './plan-sender.ts';
+import { PlanTold } from './plan-told.ts';
 import { PlanShared } from './plan-shared.ts';
 import { PlanFilePart } from './plan-file.ts';
 import { saveText } from '../shared/download.ts';
@@ -65,6 +66,7 @@ import { TemplateText } from '../messages/template-text.ts';
     PlanLine,
     PlanFilePart,
     PlanSender,
+    PlanTold,
     PlanShared,
     PlanVersions,
     PlanWarnings,

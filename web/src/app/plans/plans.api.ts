@@ -65,6 +65,11 @@ export class PlansApi {
     return this.http.put(`/api/plans/${course}/sender`, request);
   }
 
+  /** Where in the chat it is told who finished a course. */
+  setToldIn(course: string, request: { toldIn: string | null; was: string | null }): Observable<unknown> {
+    return this.http.put(`/api/plans/${course}/told-in`, request);
+  }
+
   /** The files that messages of a course bring, or may bring. */
   handouts(course: string): Observable<HandoutView[]> {
     return this.http.get<HandoutView[]>(`/api/plans/${course}/handouts`);

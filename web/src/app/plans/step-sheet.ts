@@ -8,15 +8,19 @@ import {
   isKnownAhead,
   KINDS,
   mailsOfCopies,
+  canBeDeclined,
   OUTCOME_WORDS,
   SIGN_OFF_OUTCOMES,
   tellAmount,
   UNITS,
+  WAY_WORDS,
+  WAYS,
   type AnchorEvent,
   type Condition,
   type ConditionFact,
   type Copies,
   type Unit,
+  type Way,
 } from '@nudrik/core';
 import { ConditionRows } from '../conditions/condition-rows.ts';
 import { conditionFrom, keptRows, openConditions, type GroupRow } from '../conditions/condition-model.ts';
@@ -52,6 +56,8 @@ export class StepSheet {
   readonly choices = input.required<PlanChoices>();
   /** who its messages come from where it does not say it itself */
   readonly sender = input<PlanView['senders'] | null>(null);
+  /** messages may go to the chat too */
+  readonly hasChat = input(false);
   /** notices of it within the next 28 days */
   readonly next = input(0);
   readonly changed = output<Partial<PlanStepView>>();
@@ -59,6 +65,12 @@ export class StepSheet {
   readonly open = output<string[]>();
   protected readonly asks = ASKS;
   protected readonly windows = WINDOWS;
+  /** of what nobody is owed; and where it is set, so that it can be taken off */
+  protected readonly mayDecline = computed(() => canBeDeclined(this.step().kind) || this.step().mayDecline === true);
+  protected readonly ways: Choice<Way | ''>[] = [
+    { value: '', label: 'as each of them has it' },
+    ...WAYS.map((value) => ({ value, label: WAY_WORDS[value] })),
+  ];
   protected readonly kinds = wordsOf(KINDS);
   protected readonly units = wordsOf(UNITS);
   protected readonly outcomes: Choice[] = [{ value: '', label: 'any outcome' }, ...SIGN_OFF_OUTCOMES.map((value) => ({ value, label: OUTCOME_WORDS[value] }))]; // prettier-ignore

@@ -7,7 +7,7 @@ import {
   foreseenLetter,
   forward,
   HOLD_WORDS,
-  messageKey,
+  sectionKey,
   PLAINLY,
   previewLine,
   rehearse,
@@ -225,7 +225,8 @@ export class RehearsalDesk {
     const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
     const recipient = findRecipient(line.to, roster.getPerson(assignment.person), owner, roster, line.at!);
     const { zone } = roster.calendarOf(recipient.person ?? roster.getPerson(assignment.person));
-    const keyed = (of: RehearsalLine): string => `${messageKey(this.of(of).step, of.slot!, of.person, zone.dayAt(of.at!))}/${of.at}`;
+    const keyed = (of: RehearsalLine): string =>
+      `${sectionKey(this.of(of).step, of.slot!, roster.person(of.person), zone.dayAt(of.at!))}/${of.at}`;
     const own = step.gather === 'per day' ? keyed(line) : null;
     const gathered = own === null ? [line] : lines.filter((other) => other.outcome === 'send' && other.person === line.person && other.at === line.at && keyed(other) === own); // prettier-ignore
     const rendered = foreseenLetter(

@@ -24,6 +24,7 @@ export const REASONS: Record<string, string> = {
   undone: 'taken back',
   replaced: 'took place otherwise',
   'no-certificate': 'no certificate',
+  declined: 'declined',
   'by-hand': 'skipped by hand',
   'on-hold': 'somebody holds it',
   'let-pass': 'let pass when a hold ended',

@@ -1,0 +1,20 @@
+import { z } from 'zod';
+import { WAYS, type Way } from '@nudrik/core';
+import { TimeOfDay } from '../common.ts';
+import type { Declined } from '../declines/declines.ts';
+
+/** How somebody is told, as their sheet and their own page show it. GET /api/learning/:token/reach; in GET /api/my-training and /api/people/:id */
+export interface ReachView {
+  /** null is as the house has it, where a step does not say otherwise */
+  by: Way | null;
+  houseBy: Way;
+  /** what the chat knows them by, where there is a chat that does; null where there is no other way than mail */
+  chatName: string | null;
+  /** all of a day at once, at this local time; null is each at its own moment */
+  dailyAt: string | null;
+  declined: Declined[];
+}
+
+/** PUT /api/my-training/reach and /api/learning/:token/reach: what is left out stays as it is */
+export const ReachChange = z.strictObject({ by: z.enum(WAYS).nullable().optional(), dailyAt: TimeOfDay.nullable().optional() });
+export type ReachChange = z.infer<typeof ReachChange>;
