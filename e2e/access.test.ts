@@ -41,6 +41,7 @@ const VIEWS: [string, string, string][] = [
   ['a course report', '/matrix/2', 'Next notice'],
   ['Certificates', '/certificates', 'Valid until'],
   ['Post room', '/post-room', 'arrived'],
+  ['Chat room', '/chat-room', 'It knows every name'],
 ];
 
 test.describe('by the accessibility rules', () => {

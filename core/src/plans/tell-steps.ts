@@ -5,6 +5,7 @@ import { tellCopies } from '../messages/copies.ts';
 import { tellSender } from '../messages/sender.ts';
 import { inLanguage, textsOf } from '../messages/texts.ts';
 import { tellRole } from '../people/role.ts';
+import { WAY_WORDS } from '../people/ways.ts';
 import type { PlanStep } from './standard.ts';
 import { tellWhen, windowOf } from './step.ts';
 
@@ -20,6 +21,8 @@ export function tellSteps(steps: readonly PlanStep[], names: Names): Record<stri
     words[name] = [
       `${step.on ? 'on' : 'off'}, ${step.kind}: ${tellWhen(step)}, ${WINDOWS[windowOf(step)]}`,
       `to ${step.to.map((role) => tellRole(role, (id) => names.person(id))).join(', ')}${step.gather === 'per day' ? ', gathered' : ''}`,
+      step.by ? `reaches them ${WAY_WORDS[step.by]}` : '',
+      step.mayDecline ? 'may be declined by who reads it' : '',
       step.endsOn ? `never after ${step.endsOn}` : '',
       step.onlyIf ? `only if ${tellCondition(step.onlyIf, names)}` : '',
       step.stopWhen ? `stops when ${tellCondition(step.stopWhen, names)}` : '',

@@ -119,12 +119,6 @@ export const routes: Routes = [
     loadComponent: () => import('./standins/chat-room.page.ts').then((m) => m.ChatRoomPage),
   },
   {
-    path: 'chat-room/:thread',
-    canActivate: [administrators],
-    title: 'Chat room · Nudrik',
-    loadComponent: () => import('./standins/chat-room.page.ts').then((m) => m.ChatRoomPage),
-  },
-  {
     path: 'my-team',
     canActivate: [forRoles('manager', 'administrator', 'trainer')],
     title: 'My team · Nudrik',

@@ -43,7 +43,7 @@ export class ChatRoomPage {
 
   protected open(thread: string): void {
     this.said.set(null);
-    void this.router.navigate(['/chat-room', thread]);
+    void this.router.navigate(['/chat-room'], { queryParams: { thread } });
   }
 
   protected close(): void {
