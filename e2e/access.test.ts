@@ -40,6 +40,7 @@ const VIEWS: [string, string, string][] = [
   ['Matrix', '/matrix', 'Have ever finished'],
   ['a course report', '/matrix/2', 'Next notice'],
   ['Certificates', '/certificates', 'Valid until'],
+  ['what runs out', '/certificates/running-out', 'Two certificates that overlap'],
   ['Post room', '/post-room', 'arrived'],
   ['Chat room', '/chat-room', 'It knows every name'],
 ];

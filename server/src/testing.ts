@@ -1,4 +1,6 @@
-import { randomBytes, randomUUID } from 'node:crypto';
+import { createHash, randomBytes, randomUUID } from 'node:crypto';
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import pg from 'pg';
 import { SMTPServer } from 'smtp-server';
 import { STANDARD_PLAN, type PlanStep } from '@nudrik/core';
@@ -10,7 +12,7 @@ import { readDraft, saveDraft } from './courses/draft.ts';
 import { publishCourse } from './courses/publish.ts';
 import { putPlan } from './plans/plans.repo.ts';
 import { oneRow, openPool, rows, transaction, type Pool } from './db/db.ts';
-import { migrate } from './db/migrate.ts';
+import { DIRECTORY, migrate } from './db/migrate.ts';
 import type { Clock, Deps } from './deps.ts';
 import type { Channel, Handover, Letter } from './messages/channel.ts';
 import { putPeople } from './people/people.repo.ts';
@@ -46,6 +48,35 @@ export interface TestHouse {
   close(): Promise<void>;
 }
 
+/** What the schema of a test house is made from: another template for other migrations. */
+const schemaName = (): string => {
+  const digest = createHash('sha256');
+  for (const name of readdirSync(DIRECTORY).sort()) digest.update(name).update(readFileSync(join(DIRECTORY, name)));
+  return `template_${digest.digest('hex').slice(0, 16)}`;
+};
+
+let template: string | null = null;
+
+/** The migrated database that test houses are copied from: made once for a cluster, by whoever comes first. @returns its name */
+async function templateOn(admin: pg.Client, base: string): Promise<string> {
+  if (template) return template;
+  const name = schemaName();
+  await admin.query('select pg_advisory_lock(7399)');
+  try {
+    const { rowCount } = await admin.query('select from pg_database where datname = $1::text', [name]);
+    if (rowCount === 0) {
+      // under its name only when it is whole
+      await admin.query(`drop database if exists ${name}_begun with (force)`);
+      await admin.query(`create database ${name}_begun`);
+      await migrate(base.replace(/\/[^/]*$/, `/${name}_begun`));
+      await admin.query(`alter database ${name}_begun rename to ${name}`);
+    }
+  } finally {
+    await admin.query('select pg_advisory_unlock(7399)');
+  }
+  return (template = name);
+}
+
 /** A database of its own on the cluster of NUDRIK_TEST_DATABASE, migrated, with settings and two sites. */
 export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestHouse> {
   const base = process.env['NUDRIK_TEST_DATABASE'];
@@ -53,9 +84,8 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
   const name = `t_${randomBytes(6).toString('hex')}`;
   const admin = new pg.Client({ connectionString: base });
   await admin.connect();
-  await admin.query(`create database ${name}`);
+  await admin.query(`create database ${name} template ${await templateOn(admin, base)}`);
   const databaseUrl = base.replace(/\/[^/]*$/, `/${name}`);
-  await migrate(databaseUrl);
   const db = openPool(databaseUrl, 6);
   await db.query(
     `insert into settings (organisation, house_zone, house_place, sender_name, sender_address, reply_to, list_id, is_demo)

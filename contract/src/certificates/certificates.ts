@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Line, Page } from '../common.ts';
+import { Id, Line, Page } from '../common.ts';
 
 /** GET /api/certificates */
 export const CertificatesQuery = Page.extend({
@@ -26,6 +26,9 @@ export interface CertificatesPage {
   total: number;
 }
 
+/** GET /api/verify/file/:hash: the SHA-256 of a file, in hex */
+export const FileHash = z.string().regex(/^[0-9a-f]{64}$/, 'expected the SHA-256 of a file, as 64 letters and digits');
+
 /** GET /api/verify/:serial: no more than the certificate itself says */
 export type Verification =
   | { answer: 'unknown'; serial: string; reason: string }
@@ -38,3 +41,42 @@ export type Verification =
       expiresOn: string | null;
       organisation: string;
     };
+
+/** How far ahead it is looked what runs out. */
+export const WITHIN = [30, 60, 90] as const;
+/** GET /api/certificates/running-out: what people hold that runs out, whoever is here */
+export const RunningOutQuery = Page.extend({
+  within: z.coerce.number().pipe(z.literal(WITHIN)).default(90),
+  department: Id.optional(),
+  course: Id.optional(),
+  /** `no`: nobody asked for it again yet */
+  asked: z.enum(['yes', 'no']).optional(),
+});
+export type RunningOutQuery = z.infer<typeof RunningOutQuery>;
+
+/** Of a department: how much runs out within so many days, and of the last what nobody asked for again yet. */
+export interface RunningOutDepartment {
+  id: string;
+  name: string;
+  in30: number;
+  in60: number;
+  in90: number;
+  unasked: number;
+}
+export interface RunningOutRow {
+  person: { id: string; name: string };
+  department: string;
+  course: { id: string; title: string };
+  /** the last day on which it is held */
+  until: string;
+  /** the certificate that says so; null of what was recorded without one */
+  serial: string | null;
+  /** it was asked for again, and is due then */
+  again: { assignmentId: string; dueAt: string } | null;
+}
+export interface RunningOutPage {
+  departments: RunningOutDepartment[];
+  courses: { id: string; title: string }[];
+  rows: RunningOutRow[];
+  total: number;
+}

@@ -99,12 +99,30 @@ export async function verify(db: Queryable, typed: string, today: string): Promi
         'The check character does not fit, so there is a mistake in the serial. Look at it again: nine letters and digits, such as 7F3K-9QWD-X.',
     };
   const row = await findCertificate(db, serial);
-  if (!row) return { answer: 'unknown', serial, reason: 'No certificate was issued with this serial.' };
+  return row ? verdictOn(db, row, today) : { answer: 'unknown', serial, reason: 'No certificate was issued with this serial.' };
+}
+
+const FIND_BY_HASH = 'select serial from certificates where pdf_hash = $1::bytea';
+
+/** The same of a file: by its SHA-256 it is one that was issued here, unchanged to the last letter, or it is not. @param hash in hex */
+export async function verifyFile(db: Queryable, hash: string, today: string): Promise<Verification> {
+  const known = await maybeRow<{ serial: string }>(db, FIND_BY_HASH, [Buffer.from(hash, 'hex')]);
+  const row = known && (await findCertificate(db, known.serial));
+  if (row) return verdictOn(db, row, today);
+  return {
+    answer: 'unknown',
+    serial: '',
+    reason:
+      'This file is not as any certificate was issued here: it was changed, or made elsewhere. Type the serial that stands in it to see what was issued.',
+  };
+}
+
+async function verdictOn(db: Queryable, row: CertificateDbRow, today: string): Promise<Verification> {
   const { organisation } = await getHouse(db);
   const answer = row.revoked_at ? 'revoked' : row.expires_on !== null && row.expires_on < today ? 'expired' : 'genuine';
   return {
     answer,
-    serial,
+    serial: row.serial,
     name: row.person_name,
     course: row.course_title,
     issuedOn: row.issued_on,

@@ -1,11 +1,12 @@
-import { CertificatesQuery, RevokeRequest } from '@nudrik/contract';
+import { CertificatesQuery, FileHash, RevokeRequest, RunningOutQuery } from '@nudrik/contract';
 import { parseSerial } from '@nudrik/core';
 import { headFile } from '../answer-file.ts';
-import { act, DONE, OFFICE, parse, type Route } from '../route.ts';
+import { act, DONE, get, OFFICE, parse, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { houseToday } from '../people/today.ts';
+import { runningOut } from './running-out.ts';
 import { revokeCertificate } from './revoke.ts';
-import { certificatePdf, findCertificate, listCertificates, verify } from './certificates.repo.ts';
+import { certificatePdf, findCertificate, listCertificates, verify, verifyFile } from './certificates.repo.ts';
 
 export function sendPdf(res: Parameters<typeof headFile>[0], pdf: Buffer, serial: string): void {
   headFile(res, `certificate-${serial}.pdf`, 'application/pdf', 'inline');
@@ -19,11 +20,20 @@ export const certificateRoutes: Route[] = [
     access: OFFICE,
     handle: async ({ deps, req }) => listCertificates(deps.db, parse(CertificatesQuery, req.query), await houseToday(deps)),
   },
+  get('/api/certificates/running-out', async ({ deps, req }) =>
+    runningOut(deps.db, parse(RunningOutQuery, req.query), await houseToday(deps)),
+  ),
   {
     method: 'get',
     path: '/api/verify/:serial',
     access: 'public',
     handle: async ({ deps, req }) => verify(deps.db, String(req.params['serial']), await houseToday(deps)),
+  },
+  {
+    method: 'get',
+    path: '/api/verify/file/:hash',
+    access: 'public',
+    handle: async ({ deps, req }) => verifyFile(deps.db, parse(FileHash, req.params['hash']), await houseToday(deps)),
   },
   act('post', '/api/certificates/:serial/revoke', async ({ deps, req, account }) => {
     const serial = parseSerial(String(req.params['serial']));

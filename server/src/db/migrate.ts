@@ -8,7 +8,7 @@ import { openPool } from './db.ts';
 import { DatabaseAway, isPassing } from './failures.ts';
 
 /** The folder of numbered migrations, beside the sources and beside the bundle. */
-const DIRECTORY = [new URL('../../migrations', import.meta.url), new URL('../migrations', import.meta.url)]
+export const DIRECTORY = [new URL('../../migrations', import.meta.url), new URL('../migrations', import.meta.url)]
   .map((url) => fileURLToPath(url))
   .find((path) => existsSync(path))!;
 

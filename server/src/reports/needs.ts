@@ -258,6 +258,7 @@ join people p on p.id = h.person_id
 where h.until between $1::date and $1::date + 30
   and h.left_on > $1::date
   and h.open_id is null
+  and c.state <> 'retired'
   and not exists (select 1 from requirements q where q.course_id = c.id and q.is_on and q.renewal is not null)
 group by c.id
 order by first, c.title
@@ -287,7 +288,7 @@ async function silentNeeds(db: Queryable, today: string, now: number): Promise<T
         `What ${row.count === 1 ? `${row.person} holds` : `${tellAmount(row.count, 'people')} hold`} of ` +
         `${row.title} runs out, ${row.count === 1 ? 'on' : 'the first on'} ${tellDate(dayOf(row.first))}, ` +
         'and no requirement renews it.',
-      act: { label: 'Assign it', link: `/assign?course=${row.id}`, does: null },
+      act: { label: row.count === 1 ? 'Show it' : `Show the ${row.count}`, link: `/certificates/running-out?within=30&course=${row.id}&asked=no`, does: null }, // prettier-ignore
     });
   return list;
 }

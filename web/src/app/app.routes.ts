@@ -81,6 +81,12 @@ export const routes: Routes = [
     loadComponent: () => import('./certificates/certificates.page.ts').then((m) => m.CertificatesPage),
   },
   {
+    path: 'certificates/running-out',
+    canActivate: [office],
+    title: 'What runs out · Nudrik',
+    loadComponent: () => import('./certificates/running-out.page.ts').then((m) => m.RunningOutPage),
+  },
+  {
     path: 'settings',
     canActivate: [office],
     canDeactivate: [askBeforeLeaving],

@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { CertificatesPage, Verification } from '@nudrik/contract';
+import type { CertificatesPage, RunningOutPage, Verification } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 @Injectable({ providedIn: 'root' })
@@ -13,6 +13,15 @@ export class CertificatesApi {
 
   revoke(serial: string, reason: string): Observable<unknown> {
     return this.http.post(`/api/certificates/${encodeURIComponent(serial)}/revoke`, { reason });
+  }
+
+  runningOut(params: Record<string, string>): Observable<RunningOutPage> {
+    return this.http.get<RunningOutPage>('/api/certificates/running-out', { params });
+  }
+
+  /** @param hash the SHA-256 of a file, in hex */
+  verifyFile(hash: string): Observable<Verification> {
+    return this.http.get<Verification>(`/api/verify/file/${hash}`);
   }
 
   verify(serial: string): Observable<Verification> {

@@ -11,6 +11,7 @@ import { paramsOf } from '../shared/params.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { SelectField, wordsOf, type Choice } from '../shared/pick/select.ts';
 import { State } from '../shared/state.ts';
+import { CertificatesTabs } from './certificates-tabs.ts';
 import { CertificatesApi } from './certificates.api.ts';
 
 const SIZE = 60;
@@ -18,7 +19,7 @@ const SIZE = 60;
 /** The register: every certificate, whose, for what, until when. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, DayPipe, MomentPipe, SelectField, State],
+  imports: [CertificatesTabs, FormsModule, RouterLink, DayPipe, MomentPipe, SelectField, State],
   templateUrl: './certificates.page.html',
 })
 export class CertificatesPage {
