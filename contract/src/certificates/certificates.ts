@@ -49,12 +49,12 @@ export const RunningOutQuery = Page.extend({
   within: z.coerce.number().pipe(z.literal(WITHIN)).default(90),
   department: Id.optional(),
   course: Id.optional(),
-  /** `no`: nobody asked for it again yet */
+  /** `no`: nobody asked for it again, and no requirement will by itself */
   asked: z.enum(['yes', 'no']).optional(),
 });
 export type RunningOutQuery = z.infer<typeof RunningOutQuery>;
 
-/** Of a department: how much runs out within so many days, and of the last what nobody asked for again yet. */
+/** Of a department: how much runs out within so many days, and of the last what nobody asked for again, nor any requirement will by itself. */
 export interface RunningOutDepartment {
   id: string;
   name: string;
@@ -73,6 +73,8 @@ export interface RunningOutRow {
   serial: string | null;
   /** it was asked for again, and is due then */
   again: { assignmentId: string; dueAt: string } | null;
+  /** a requirement that asks for it again by itself, and on which day */
+  renewedBy: { id: string; name: string; on: string } | null;
 }
 export interface RunningOutPage {
   departments: RunningOutDepartment[];

@@ -4,6 +4,7 @@ import { RunningOutQuery } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { findLearning, markUnitDone } from '../learning/learn.ts';
 import { changePerson } from '../people/change.ts';
+import { addRequirement, switchOn } from '../requirements/change.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { certificatePdf, verify, verifyFile } from './certificates.repo.ts';
@@ -75,6 +76,24 @@ it('is not what has a newer certificate, was asked for again, was revoked, or is
   expect(await names()).toEqual(['Tora Aske 2028-04-05']);
   await changePerson(house.deps, crew['tora']!, { leftOn: '2028-01-09' }, 'Sigrid Aune');
   expect(await names()).toEqual([]);
+});
+
+it('is renewed by itself where a requirement asks for it again, and then nobody has to be reminded', async () => {
+  await changePerson(house.deps, crew['tora']!, { leftOn: null }, 'Sigrid Aune');
+  expect(await names({ asked: 'no' })).toEqual(['Tora Aske 2028-04-05']);
+  const { id } = await addRequirement(
+    house.deps,
+    { name: 'Fire teams, every year', courseId: course, audience: { all: [] }, due: { kind: 'after', amount: 14, unit: 'days', event: 'assigned' }, dueTime: '17:00', graceDays: 7, creditMonths: null, renewal: { months: 12, leadDays: 30 }, from: null, until: null, takesJoiners: true, whenOut: 'ask' },
+    'Sigrid Aune',
+  ); // prettier-ignore
+  await switchOn(house.deps, id, 1, 'Sigrid Aune');
+  await drain(house.deps, house.mailer);
+  const { rows: found, departments } = await asked();
+  expect(found.find(({ person }) => person.name === 'Tora Aske')).toMatchObject({
+    again: null,
+    renewedBy: { name: 'Fire teams, every year', on: '2028-03-06' },
+  });
+  expect([await names({ asked: 'no' }), departments.map(({ unasked }) => unasked)]).toEqual([[], [0]]);
 });
 
 it('a certificate is known by its file too, to the last letter', async () => {

@@ -5,11 +5,27 @@ import { rows, type Queryable } from '../db/db.ts';
  * What people hold that runs out: of each person and course the last day on which it is held, whatever it is held by (standings). Two
  * certificates that overlap are one thing that is held, and who has left holds nothing that anybody would renew.
  */
+/** A requirement that will ask the person of a standing for it again by itself, and on which day. */
+export const renewedBy = (standing: string): string => `
+select q.id, q.name, ${standing}.until - (q.renewal ->> 'leadDays')::integer as on_day
+from requirements q
+join audience_members m on m.requirement_id = q.id and m.person_id = ${standing}.person_id
+where q.course_id = ${standing}.course_id
+  and q.is_on
+  and q.renewal is not null
+  and m.is_asked
+  and m.left_on > ${standing}.until - (q.renewal ->> 'leadDays')::integer
+  and (q.until_on is null or q.until_on >= ${standing}.until - (q.renewal ->> 'leadDays')::integer)
+order by 3, q.id
+limit 1
+`;
+
 const RUNNING_OUT = `
 from standings s
 join people p on p.id = s.person_id
 join departments d on d.id = p.department_id
 join courses c on c.id = s.course_id
+left join lateral (${renewedBy('s')}) r on true
 where s.until between $1::date and $1::date + 90
   and s.left_on > $1::date
   and c.state <> 'retired'
@@ -20,7 +36,7 @@ select d.id, d.name,
   count(*) filter (where s.until <= $1::date + 30)::integer as in30,
   count(*) filter (where s.until <= $1::date + 60)::integer as in60,
   count(*)::integer as in90,
-  count(*) filter (where s.open_id is null)::integer as unasked
+  count(*) filter (where s.open_id is null and r.id is null)::integer as unasked
 ${RUNNING_OUT}
 group by d.id, d.name
 order by d.name
@@ -30,13 +46,13 @@ const FILTERED = `
   and s.until <= $1::date + $2::integer
   and ($3::bigint is null or d.id = $3::bigint)
   and ($4::bigint is null or c.id = $4::bigint)
-  and ($5::boolean is null or (s.open_id is not null) = $5::boolean)
+  and ($5::boolean is null or (s.open_id is not null or r.id is not null) = $5::boolean)
 `;
 const LIST = `
-select p.id as person_id, p.name, d.name as department, c.id as course_id, c.title, s.until, k.serial, s.open_id, s.due_at,
+select p.id as person_id, p.name, d.name as department, c.id as course_id, c.title, s.until, k.serial, s.open_id, s.due_at, r.id as requirement_id, r.name as requirement, r.on_day,
   count(*) over ()::integer as total
 ${RUNNING_OUT.replace(
-  'where',
+  'where s.until',
   `left join lateral (
   select serial
   from certificates x
@@ -44,7 +60,7 @@ ${RUNNING_OUT.replace(
   order by x.id desc
   limit 1
 ) k on true
-where`,
+where s.until`,
 )}
 ${FILTERED}
 order by s.until, p.name, c.title, p.id, c.id
@@ -62,6 +78,9 @@ interface RunningOutDbRow {
   serial: string | null;
   open_id: string | null;
   due_at: Date | null;
+  requirement_id: string | null;
+  requirement: string | null;
+  on_day: string | null;
   total: number;
 }
 
@@ -71,6 +90,7 @@ const rowOf = (row: RunningOutDbRow): RunningOutRow => ({
   course: { id: row.course_id, title: row.title },
   until: row.until,
   serial: row.serial,
+  renewedBy: row.requirement_id ? { id: row.requirement_id, name: row.requirement!, on: row.on_day! } : null,
   again: row.open_id && row.due_at ? { assignmentId: row.open_id, dueAt: row.due_at.toISOString() } : null,
 });
 

@@ -22,6 +22,7 @@ import { oneRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { holdsView } from '../holding/holding.ts';
 import { getHouse } from '../house/house.ts';
+import { renewedBy } from '../certificates/running-out.ts';
 import { findPause } from '../messages/channels.repo.ts';
 import { mailboxView } from '../house/mailbox.ts';
 import { brokenMessages } from '../messages/links.ts';
@@ -249,7 +250,7 @@ join people p on p.id = silent.person_id
 order by silent.count desc, c.title
 `;
 
-// what runs out within 30 days, of whom is here and has not been asked for it again by a requirement that renews
+// what runs out within 30 days, of whom is here and is asked for it again by nobody and by no requirement
 const LIST_EXPIRING = `
 select c.id, c.title, count(*)::integer as count, min(p.name) as person, min(h.until) as first
 from courses c
@@ -259,7 +260,7 @@ where h.until between $1::date and $1::date + 30
   and h.left_on > $1::date
   and h.open_id is null
   and c.state <> 'retired'
-  and not exists (select 1 from requirements q where q.course_id = c.id and q.is_on and q.renewal is not null)
+  and not exists (${renewedBy('h')})
 group by c.id
 order by first, c.title
 `;

@@ -39,8 +39,8 @@ export class RunningOutPage {
   protected readonly spans: Choice[] = WITHIN.map((days) => ({ value: String(days), label: `${days} days` }));
   protected readonly again: Choice[] = [
     { value: '', label: 'or not' },
-    { value: 'no', label: 'by nobody yet' },
-    { value: 'yes', label: 'already' },
+    { value: 'no', label: 'by nobody' },
+    { value: 'yes', label: 'already, or by itself' },
   ];
   protected readonly days = computed(() => this.within() ?? '90');
   protected readonly pageNumber = computed(() => Number(this.page() ?? 0));
@@ -84,7 +84,7 @@ export class RunningOutPage {
     filter: Record<string, string | null>;
   }[] = [
     ...WITHIN.map((days) => ({ key: `in${days}` as const, words: `in ${days} days`, filter: { within: String(days), asked: null } })),
-    { key: 'unasked', words: 'of these not asked for again', filter: { within: '90', asked: 'no' } },
+    { key: 'unasked', words: 'of these asked for by nobody', filter: { within: '90', asked: 'no' } },
   ];
   protected readonly amount = tellAmount;
 

@@ -1,4 +1,4 @@
-import { expect, it } from 'vitest';
+import { afterEach, describe, expect, it, vi } from 'vitest';
 import { openPage } from '../../testing/page.ts';
 import { RunningOutPage } from './running-out.page.ts';
 import { VerifyPage } from './verify.page.ts';
@@ -17,6 +17,7 @@ const VIEW = {
       until: '2027-03-20',
       serial: '7F3K-9QWD-X',
       again: null,
+      renewedBy: null,
     },
     {
       person: { id: '2', name: 'Per Aske' },
@@ -24,6 +25,7 @@ const VIEW = {
       course: { id: '7', title: 'Fire Teams Aboard' },
       until: '2027-04-20',
       serial: null,
+      renewedBy: { id: '5', name: 'Fire teams', on: '2027-03-21' },
       again: { assignmentId: '9', dueAt: '2027-04-01T15:00:00Z' },
     },
   ],
@@ -42,18 +44,30 @@ it('counts by department, and each number leads to its list', async () => {
   expect(page.router.url).toBe('/?within=30&department=3');
 });
 
-it('a file is looked at here, and only its digest is asked about', async () => {
-  const page = await openPage(VerifyPage);
-  const field = page.root.querySelector<HTMLInputElement>('input[type=file]')!;
-  const file = new File(['abc'], 'mine.pdf', { type: 'application/pdf' });
-  Object.defineProperty(file, 'arrayBuffer', { value: () => Promise.resolve(new TextEncoder().encode('abc').buffer) });
-  Object.defineProperty(field, 'files', { value: [file] });
-  field.dispatchEvent(new Event('change'));
-  await page.answer('/api/verify/file/ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad', {
-    answer: 'unknown',
-    serial: '',
-    reason: 'It was changed.',
+describe('a certificate’s file', () => {
+  const choose = (page: { root: HTMLElement }): void => {
+    const field = page.root.querySelector<HTMLInputElement>('input[type=file]')!;
+    const file = new File(['abc'], 'mine.pdf', { type: 'application/pdf' });
+    Object.defineProperty(file, 'arrayBuffer', { value: () => Promise.resolve(new ArrayBuffer(3)) });
+    Object.defineProperty(field, 'files', { value: [file] });
+    field.dispatchEvent(new Event('change'));
+  };
+  afterEach(() => vi.unstubAllGlobals());
+
+  it('is looked at here, and only its digest is asked about', async () => {
+    vi.stubGlobal('crypto', { ...crypto, subtle: { digest: () => Promise.resolve(Uint8Array.from({ length: 32 }, (_, i) => i).buffer) } });
+    const page = await openPage(VerifyPage);
+    choose(page);
+    await page.answer('/api/verify/file/000102030405060708090a0b0c0d0e0f101112131415161718191a1b1c1d1e1f', { answer: 'unknown', serial: '', reason: 'It was changed.' }); // prettier-ignore
+    expect(page.getByRole('status').textContent).toContain('mine.pdf');
+    expect(page.getByRole('status').textContent).toContain('It was changed.');
   });
-  expect(page.getByRole('status').textContent).toContain('mine.pdf');
-  expect(page.getByRole('status').textContent).toContain('It was changed.');
+
+  it('is not looked at where a browser keeps that to safe pages: it says so', async () => {
+    vi.stubGlobal('crypto', { ...crypto, subtle: undefined });
+    const page = await openPage(VerifyPage);
+    choose(page);
+    await page.settle();
+    expect(page.getByRole('alert').textContent).toContain('Type the serial instead.');
+  });
 });

@@ -20,7 +20,9 @@ const MOST_BYTES = 20 * 1024 * 1024;
     .name { font: 700 21px var(--head); margin-bottom: 18px; } .name span { color: var(--plum); }
     form { margin-top: 16px; } section { margin-top: 28px; } h2 { font-size: 20px; margin-bottom: 6px; }
     .drop { display: block; margin-top: 18px; padding: 14px; border: 1px dashed var(--rule-strong, var(--rule)); background: var(--sheet); }
-    .drop.over { border-color: var(--plum); }
+    .drop { position: relative; }
+    .drop.over, .drop:focus-within { border-color: var(--plum); }
+    .hidden-file { position: absolute; width: 1px; height: 1px; opacity: 0; }
   `,
 })
 export class VerifyPage {
