@@ -23,7 +23,7 @@ test('a certificate is checked by its file, which tells when it was changed', as
   await expect(stranger.getByRole('heading', { name: /Genuine/ })).toBeVisible();
 });
 
-test('what runs out is counted by department; each number leads to who it is, and to asking again', async ({ page }) => {
+test('what runs out is counted by department; each number leads to who it is, and to what renews it', async ({ page }) => {
   await signInAs(page, 'Sigrid Aune');
   await area(page, 'Certificates');
   await page.getByRole('link', { name: 'What runs out' }).click();
