@@ -1,4 +1,4 @@
-import { tellDate, dayOf, tellLanguage, tellWeekdays } from '@nudrik/core';
+import { tellDate, dayOf, tellLanguage, tellWeekdays, WAY_WORDS } from '@nudrik/core';
 import type { FeedChange } from './feed/feed.ts';
 import type { SettingsDraft } from './settings.ts';
 
@@ -19,6 +19,7 @@ export const settingsWords = (draft: SettingsDraft): Words => ({
   'Days of grace': String(draft.graceDays),
   'Links work': draft.linkDays === null ? 'without end' : `${draft.linkDays} days after closing`,
   'Messages are written in': tellLanguage(draft.language),
+  'People are told': WAY_WORDS[draft.by],
   Sender: `${draft.senderName} <${draft.senderAddress}>`,
   'Colour of buttons': draft.frameColor,
   'Below every message': draft.imprint ?? 'nothing',

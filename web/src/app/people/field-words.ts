@@ -7,6 +7,7 @@ export const FIELD_WORDS: Record<string, string> = {
   joinedOn: 'joined',
   leftOn: 'left',
   email: 'e-mail',
+  chatName: 'chat name',
 };
 
 export const tellField = (field: string): string => FIELD_WORDS[field] ?? field;
