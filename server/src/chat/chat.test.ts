@@ -202,6 +202,26 @@ describe('a chat that does not take it', () => {
     expect(await notices()).toMatchObject([{ state: 'sent' }]);
   });
 
+  it('that says nothing is waited for once, and not by each of those who wait behind', async () => {
+    await house.db.query("update settings set reached_by = 'chat'");
+    await house.db.query("update people set chat_name = split_part(email, '@', 1) where chat_name is null");
+    const asked: string[] = [];
+    const silent = withChat(house.mailer, {
+      async post(id) {
+        asked.push(id);
+        await new Promise((resolve) => setTimeout(resolve, 50));
+        return { outcome: 'down', words: 'the chat gave no answer within 10 seconds', isSilent: true };
+      },
+    });
+    const letter = { channel: 'chat', hasOtherWay: true, text: '', date: new Date(0) } as never;
+    expect(await silent.send(letter)).toMatchObject({ outcome: 'later', scope: 'way', chat: 'down' });
+    expect(await silent.send(letter)).toMatchObject({ response: 'the chat gave no answer within 10 seconds', scope: 'way', chat: 'down' });
+    expect(asked).toHaveLength(1);
+    // who has no other way asks
+    await silent.send({ ...(letter as object), hasOtherWay: false } as never);
+    expect(asked).toHaveLength(2);
+  });
+
   it('is told apart by what it answers', async () => {
     const answers: [number, string, string][] = [
       [200, '{"words":"shown"}', 'accepted'],

@@ -16,8 +16,8 @@ export type ChatResult =
   | { outcome: 'unknown-name'; words: string }
   /** this message was not taken */
   | { outcome: 'refused'; words: string }
-  /** it takes nothing at all */
-  | { outcome: 'down'; words: string };
+  /** it takes nothing at all; silent: it said nothing either, so that asking it costs time */
+  | { outcome: 'down'; words: string; isSilent?: boolean };
 
 /** The workplace chat as Nudrik sees it: it takes a message to one person, or to a channel. */
 export interface Chat {
@@ -43,8 +43,13 @@ export const openChat = ({ url, secret }: ChatSettings, limit = POST_MS): Chat =
       });
     } catch (error) {
       const { name, cause, message: words } = error as Error;
-      if (name === 'TimeoutError') return { outcome: 'down', words: `the chat gave no answer within ${Math.round(limit / 1000)} seconds` };
-      return { outcome: 'down', words: `the chat does not answer: ${oneLine((cause as Error | undefined)?.message || words, 200)}` };
+      if (name === 'TimeoutError')
+        return { outcome: 'down', words: `the chat gave no answer within ${Math.round(limit / 1000)} seconds`, isSilent: true };
+      return {
+        outcome: 'down',
+        words: `the chat does not answer: ${oneLine((cause as Error | undefined)?.message || words, 200)}`,
+        isSilent: true,
+      };
     }
     const answer = await answerOf(response);
     const words = `${response.status} ${oneLine(answer.words || response.statusText, 200)}`.trim();
@@ -87,12 +92,21 @@ export const chatMessageOf = (letter: Letter): ChatMessage => ({
   sentAt: letter.date.toISOString(),
 });
 
+/** how long one that said nothing is not asked on behalf of letters that may go by mail */
+const SILENT_MS = 5_000;
+
 /** Mail and chat as one: each letter goes by its own way. What the chat does not take goes by mail at once, where there is an address. */
 export function withChat(mail: Channel, chat: Chat | null): Channel {
   if (chat === null) return mail;
+  let silence = { until: 0, words: '' };
   const send = async (letter: Letter): Promise<Handover> => {
     if (letter.channel !== 'chat') return mail.send(letter);
-    const { outcome, words } = await chat.post(`message-${letter.messageId}`, chatMessageOf(letter));
+    // letters that wait behind one which was not answered do not wait for the same silence
+    if (letter.hasOtherWay && performance.now() < silence.until)
+      return { outcome: 'later', response: silence.words, scope: 'way', chat: 'down' };
+    const result = await chat.post(`message-${letter.messageId}`, chatMessageOf(letter));
+    const { outcome, words } = result;
+    if (outcome === 'down' && result.isSilent) silence = { until: performance.now() + SILENT_MS, words };
     if (outcome === 'accepted') return { outcome, response: words };
     const scope = letter.hasOtherWay || outcome === 'unknown-name' ? 'way' : 'letter';
     return { outcome: 'later', response: words, scope, ...(outcome !== 'refused' && { chat: outcome }) };
