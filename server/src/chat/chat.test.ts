@@ -263,7 +263,7 @@ describe('what goes into the chat', () => {
     const shown = inChat(text, 'A long one');
     expect(shown.length).toBeLessThan(4_300);
     expect(shown).toMatch(/A line of it\. …\n\nThe rest of “A long one” is too long for the chat\.\n\nhttps:\/\/nudrik\.example\/go\/abc$/);
-    expect(inChat('Short.', 'x')).toBe('Short.');
+    expect(inChat('Short.\n\n-- \nSafety training.\n', 'x')).toBe('Short.\n\nSafety training.');
   });
 
   it('tells of completions in the channel of the course, each once, and of none that was taken back', async () => {

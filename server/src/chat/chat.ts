@@ -71,7 +71,8 @@ async function answerOf(response: Response): Promise<ChatAnswer> {
 /** Text that a chat shows at once; what is longer is cut where a line ends, and leads to the whole. */
 const MOST = 4_000;
 export function inChat(text: string, subject: string): string {
-  const trimmed = text.trim();
+  // what sets the last line of a mail apart is nothing in a chat (RFC 3676, 4.3)
+  const trimmed = text.trim().replace(/\n-- \n/g, '\n');
   if (trimmed.length <= MOST) return trimmed;
   const cut = trimmed.slice(0, MOST);
   const end = cut.lastIndexOf('\n');

@@ -16,7 +16,7 @@ import { StandinsApi } from './standins.api.ts';
   templateUrl: './chat-room.page.html',
   styles: `
     .odd { display: flex; flex-wrap: wrap; gap: 4px 18px; }
-    .said { white-space: pre-line; overflow-wrap: anywhere; margin: 4px 0 0; }
+    .said { white-space: pre-wrap; overflow-wrap: anywhere; margin: 4px 0 0; }
     ol { list-style: none; margin: 12px 0; padding: 0; }
     li { padding: 10px 0; border-top: 1px solid var(--rule); }
     li.back { padding-left: 32px; }
