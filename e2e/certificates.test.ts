@@ -3,7 +3,8 @@ import { area, signInAs } from './pages.ts';
 
 test('a certificate is checked by its file, which tells when it was changed', async ({ page, browser }) => {
   await signInAs(page, 'Sigrid Aune');
-  await area(page, 'Certificates');
+  // others are revoked by what is tried before
+  await page.goto('/certificates?state=current');
   const link = page.getByRole('link', { name: /as PDF$/ }).first();
   const serial = await link.innerText();
   const pdf = await (await page.request.get((await link.getAttribute('href'))!)).body();
