@@ -132,7 +132,6 @@ export async function openChatService({ port, secret, backUrl, folder = null }: 
     if (!asked || !backUrl) return { response: 'There is nothing to answer.' };
     const id = `back-${Date.now()}-${++counter}`;
     const at = new Date();
-    // the demo's day is that of its messages
     const body = JSON.stringify({ from: thread.slice(1), answers: asked.id, text, sentAt: at.toISOString() });
     const answer = await fetch(backUrl, {
       method: 'POST',

@@ -4,7 +4,7 @@ import { headFile } from '../answer-file.ts';
 import { act, DONE, get, OFFICE, parse, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import { houseToday } from '../people/today.ts';
-import { runningOut } from './running-out.ts';
+import { runningOut } from './running-out.repo.ts';
 import { revokeCertificate } from './revoke.ts';
 import { certificatePdf, findCertificate, listCertificates, verify, verifyFile } from './certificates.repo.ts';
 

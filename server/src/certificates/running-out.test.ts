@@ -9,7 +9,7 @@ import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse
 import { drain } from '../worker.ts';
 import { certificatePdf, verify, verifyFile } from './certificates.repo.ts';
 import { revokeCertificate } from './revoke.ts';
-import { runningOut } from './running-out.ts';
+import { runningOut } from './running-out.repo.ts';
 
 let house: TestHouse;
 let crew: Record<string, string>;
@@ -94,6 +94,10 @@ it('is renewed by itself where a requirement asks for it again, and then nobody 
     renewedBy: { name: 'Fire teams, every year', on: '2028-03-06' },
   });
   expect([await names({ asked: 'no' }), departments.map(({ unasked }) => unasked)]).toEqual([[], [0]]);
+  // its day went by and nothing is open: it did not ask, and nobody is reassured that it will
+  await house.db.query('update standings set open_id = null where person_id = $1::bigint', [crew['tora']]);
+  expect(await names({ asked: 'no' }, '2028-03-07')).toEqual(['Tora Aske 2028-04-05']);
+  await house.db.query('select refresh_standings(array[$1::bigint], array[$2::bigint])', [crew['tora'], course]);
 });
 
 it('a certificate is known by its file too, to the last letter', async () => {

@@ -59,7 +59,6 @@ export interface ChatPostRow {
   subject: string | null;
   body: string;
   links: PersonalLink[];
-  made_at: Date;
   attempts: number;
 }
 
@@ -75,9 +74,11 @@ where id in (
   limit $2::integer
   for update skip locked
 )
-returning id, message_id, event_id, to_person, to_channel, from_name, subject, body, links, made_at, attempts
+returning id, message_id, event_id, to_person, to_channel, from_name, subject, body, links, attempts
 `;
-export const claimChatPosts = (db: Queryable, now: Instant, most: number): Promise<ChatPostRow[]> => rows(db, CLAIM, [new Date(now), most]);
+/** Takes posts that are to go now, in the order in which they were put down. */
+export const claimChatPosts = async (db: Queryable, now: Instant, most: number): Promise<ChatPostRow[]> =>
+  (await rows<ChatPostRow>(db, CLAIM, [new Date(now), most])).sort((a, b) => Number(a.id) - Number(b.id));
 
 export const settleChatPosts = (
   db: Queryable,
@@ -128,10 +129,10 @@ export const listCompletions = async (db: Queryable, events: readonly string[]):
 export const findChatPostOf = async (
   db: Queryable,
   message: string,
-): Promise<{ to_person: string; state: string; words: string | null; went_at: Date | null; try_at: Date | null } | null> =>
-  (await rows<{ to_person: string; state: string; words: string | null; went_at: Date | null; try_at: Date | null }>(
+): Promise<{ to_person: string; state: string; words: string | null; went_at: Date | null } | null> =>
+  (await rows<{ to_person: string; state: string; words: string | null; went_at: Date | null }>(
     db,
-    'select to_person, state, words, went_at, try_at from chat_posts where message_id = $1::bigint',
+    'select to_person, state, words, went_at from chat_posts where message_id = $1::bigint',
     [message],
   ))[0] ?? null; // prettier-ignore
 

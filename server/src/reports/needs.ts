@@ -22,7 +22,7 @@ import { oneRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { holdsView } from '../holding/holding.ts';
 import { getHouse } from '../house/house.ts';
-import { renewedBy } from '../certificates/running-out.ts';
+import { renewedBy } from '../certificates/running-out.repo.ts';
 import { findPause } from '../messages/channels.repo.ts';
 import { mailboxView } from '../house/mailbox.ts';
 import { brokenMessages } from '../messages/links.ts';
