@@ -37,7 +37,8 @@ export interface Around {
   language?: Language;
 }
 
-export interface RenderInput extends Around {
+/** What a message says, without what stands around it. */
+export interface PieceInput {
   template: Template;
   values: Values;
   /** where the button leads; null where that is not made yet, in a look ahead */
@@ -52,7 +53,9 @@ export interface RenderInput extends Around {
   downloads?: readonly DownloadLine[];
   /** the words by which its reader has no more of the kind, and where they lead; null in a look ahead */
   decline?: { words: string; url: string | null } | null;
+  frame?: Frame;
 }
+export type RenderInput = PieceInput & Around;
 
 /** What turns text around or hides in it: control characters, and overrides of the direction of writing. */
 
@@ -112,7 +115,7 @@ export function renderPiece({
   downloads = [],
   decline = null,
   frame = PLAIN_FRAME,
-}: RenderInput): Piece {
+}: PieceInput): Piece {
   const subject = oneLineOf(fillLine(template.subject, values));
   const doc = docOf(template.body).content;
   const asked = doc.find((block): block is Extract<Block, { type: 'people' }> => block.type === 'people');

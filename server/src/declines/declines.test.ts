@@ -9,7 +9,8 @@ import { timelineOf } from '../people/timeline.ts';
 import { publishPlan } from '../plans/publish.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
-import { endDecline, listDeclined } from './declines.ts';
+import { endDecline } from './declines.ts';
+import { listDeclined } from './declines.repo.ts';
 
 let house: TestHouse;
 let crew: Record<string, string>;

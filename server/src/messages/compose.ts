@@ -234,7 +234,6 @@ function composePiece(
   const table = step.gather !== 'per day' ? null : step.anchor.event.startsWith('quiz-') ? submissions() : lateOnes();
   const piece = renderPiece({
     template: textFor(step, first!, recipient, facts, now),
-    language: speech.language,
     values: valuesFor(valueFacts(step, first!, recipient, facts, extras, now, revision)),
     link: linkOf(step, first!, recipient, extras, submissionOf(step, first!, facts.roster, now, revision)),
     links: linksOf(first!, recipient, extras),
@@ -247,7 +246,6 @@ function composePiece(
       speech,
     ),
     decline: declinable(step, first!, recipient) ? { words: speech.decline, url: notice && addressOf(extras.baseUrl, { kind: 'decline', token: notice }) } : null, // prettier-ignore
-    footer: '',
     frame: frameOf(facts.house, extras.baseUrl),
   });
   return {

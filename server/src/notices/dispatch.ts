@@ -13,6 +13,8 @@ import {
   type MissingOf,
   type PlanStep,
   type Recipient,
+  wayNow,
+  type WayNow,
 } from '@nudrik/core';
 import { signedToken, withSigned, type PersonalLink } from '../access/personal-link.ts';
 import { lockIds } from '../assignments/assignments.repo.ts';
@@ -21,7 +23,7 @@ import { announce, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import type { Channel, Letter } from '../messages/channel.ts';
 import { insertChatPosts, type BesideDraft } from '../chat/chat.repo.ts';
-import { isChatOpen, wayNow, type WayNow } from '../chat/way.ts';
+import { isChatOpen } from '../chat/way.ts';
 import { noteCopies } from '../copies/copies.ts';
 import { attaching, downloadLinks, giveDownloads, sameFiles } from '../handouts/files.ts';
 import { composeTogether, declinable, isOwn, missingIn, personalLink, type Composed, type MessageExtras } from '../messages/compose.ts';
@@ -53,7 +55,10 @@ interface Parcel {
 }
 
 /** The pieces of a parcel: of who hears of a day at once, one for each message that it would have been. */
-function sectionsOf({ recipient, notices }: Parcel): Parcel[] {
+function sectionsOf(parcel: Parcel): Parcel[] {
+  const { recipient, notices } = parcel;
+  // one notice is one piece, as most parcels are
+  if (notices.length === 1) return [parcel];
   const sections = new Map<string, Parcel>();
   for (const each of notices) {
     const key = sectionKey(each.step, each.notice, recipient.person, 0);
@@ -454,8 +459,8 @@ async function pack(
       beside.push({ message: id, former, person: way.beside, from: letter.fromName, subject: letter.subject, body: letter.text, links }); // prettier-ignore
     const files = await filesOf(step);
     // one press declines one kind: of several that come together each has its own link
-    const declining = links.filter(({ kind }) => kind === 'decline');
-    const unsubscribe = declining.length === 1 && sectionsOf(parcel).length === 1 ? `${all.baseUrl}/api/declines/${signedToken(key, 'decline', declining[0]!.token)}` : null; // prettier-ignore
+    const declining = sectionsOf(parcel).length === 1 ? links.filter(({ kind }) => kind === 'decline') : [];
+    const unsubscribe = declining.length === 1 ? `${all.baseUrl}/api/declines/${signedToken(key, 'decline', declining[0]!.token)}` : null; // prettier-ignore
     letters.push(await pictured({ ...letter, html: signed(letter.html), text: signed(letter.text), ...(files.length > 0 && { files }), ...(unsubscribe && { unsubscribe }) })); // prettier-ignore
   }
   await insertChatPosts(client, beside, now);

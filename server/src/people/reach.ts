@@ -1,7 +1,7 @@
 import { WAY_WORDS, type Way } from '@nudrik/core';
 import type { ReachChange, ReachView } from '@nudrik/contract';
 import { announce, maybeRow, transaction, type Client, type Queryable } from '../db/db.ts';
-import { listDeclined } from '../declines/declines.ts';
+import { listDeclined } from '../declines/declines.repo.ts';
 import type { Deps } from '../deps.ts';
 import { Refused } from '../refusal.ts';
 import { requestReplan } from '../notices/queue.ts';
