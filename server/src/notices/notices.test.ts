@@ -8,10 +8,12 @@ import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, TestMailer, ty
 import { findByTeamLink } from '../reports/team-links.repo.ts';
 import { teamOf } from '../reports/team.repo.ts';
 import { drain } from '../worker.ts';
-import { dispatch } from './dispatch.ts';
+import { takeLease } from '../work/lease.ts';
+import { claimOnto, dispatch } from './dispatch.ts';
 import { planWaiting } from './plan.ts';
 import { listNotices } from './ledger.list.ts';
 import { findNoticeSheet, ribbon, whyStep } from './ledger.query.ts';
+import { Wire } from './wire.ts';
 
 let house: TestHouse;
 let crew: Record<string, string>;
@@ -44,6 +46,14 @@ async function play(until: string): Promise<void> {
     house.clock.at = next.at.getTime();
   }
   house.clock.at = end;
+}
+
+/** A worker that dies with Runa's invitation on its wire: it has claimed what there is, and claims nothing more. */
+async function loseWorker(): Promise<void> {
+  const lost = new TestMailer();
+  lost.send = () => new Promise(() => undefined);
+  await claimOnto(house.deps, lost, new Wire(house.deps, lost), await takeLease(house.db));
+  expect((await ledger())[0]).toBe('runa invitation 03-01T09:30 sending');
 }
 
 const ledger = async (): Promise<string[]> =>
@@ -195,11 +205,8 @@ describe('once, and not lost', () => {
   it('a hand-over that was cut off is taken up with the same Message-ID', async () => {
     await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
     await planWaiting(house.deps);
-    const lost = new TestMailer();
-    lost.send = () => new Promise(() => undefined); // the worker dies here
-    void dispatch(house.deps, lost);
-    await expect.poll(async () => (await ledger())[0]).toBe('runa invitation 03-01T09:30 sending');
-    await house.db.query('delete from workers'); // not its time alone: it may be renewing that at this very moment
+    await loseWorker();
+    await house.db.query('delete from workers');
     expect(await dispatch(house.deps, house.mailer)).toBe(1);
     const [message] = await rows<{ message_id: string }>(house.db, 'select message_id from messages');
     expect(house.mailer.letters.map((letter) => letter.headerId)).toEqual([message!.message_id]);
@@ -211,10 +218,7 @@ describe('once, and not lost', () => {
   it('a hand-over that was cut off is decided again: who was let off meanwhile is not written to', async () => {
     const [id] = await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
     await planWaiting(house.deps);
-    const lost = new TestMailer();
-    lost.send = () => new Promise(() => undefined);
-    void dispatch(house.deps, lost);
-    await expect.poll(async () => (await ledger())[0]).toBe('runa invitation 03-01T09:30 sending');
+    await loseWorker();
     await closeAssignment(house.deps, 'waived', { assignmentIds: [id!], reason: 'dry dock', until: null }, 'Sigrid Aune');
     await house.db.query('delete from workers');
     await dispatch(house.deps, house.mailer);

@@ -152,8 +152,9 @@ describe('a hand-over', () => {
   it('that was cut off is decided again: what became of it meanwhile is told, and what was extended says so', async () => {
     const [, id] = await assignAt(house, course, [crew['runa']!, crew['per']!, crew['odd']!], '2027-03-19T16:00:00Z');
     await planWaiting(house.deps);
-    void dispatch(house.deps, new SlowMailer());
-    await expect.poll(async () => (await states()).every((line) => line.startsWith('sending'))).toBe(true);
+    const slow = new SlowMailer();
+    await claimOnto(house.deps, slow, new Wire(house.deps, slow), await takeLease(house.db));
+    expect((await states()).every((line) => line.startsWith('sending'))).toBe(true);
     await extend(house.deps, { assignmentIds: [id!], dueOn: '2027-04-30', dueTime: '17:00', reason: 'dry dock' }, 'Sigrid Aune');
     await changePerson(house.deps, crew['odd']!, { email: 'odd.new@orlasund.example' }, 'Sigrid Aune');
     await die();
@@ -172,8 +173,8 @@ describe('a hand-over', () => {
     await assignAt(house, course, [crew['runa']!], '2027-03-19T16:00:00Z');
     await planWaiting(house.deps);
     const slow = new SlowMailer();
-    void dispatch(house.deps, slow);
-    await expect.poll(() => slow.onTheWire.length).toBe(1);
+    await claimOnto(house.deps, slow, new Wire(house.deps, slow), await takeLease(house.db));
+    expect(slow.onTheWire).toHaveLength(1);
     const { envelopeId, deliveryId, messageId } = slow.onTheWire[0]!.letter;
     for (const forged of [messageId, deliveryId, `${deliveryId}.${'0'.repeat(32)}`, envelopeId.replace(deliveryId, '999')])
       await reported(forged, 'delivered', '2.0.0', '250 ok', 'Tue, 01 Jan 2199 00:00:00 GMT');

@@ -58,14 +58,18 @@ export class Remind {
     const courseId = this.course();
     return courseId ? { group: { courseId, onlyIf: conditionFrom(this.rows()) }, joinersUntil: this.until() || null } : this.whom();
   });
-  private readonly request = computed(() => ({
-    ...this.whomAsked(),
-    name: this.name().trim() || (this.course() ? 'Message to a group' : 'Reminder by hand'),
-    message: this.message(),
-    alsoTold: this.alsoTold(),
-    as: this.reader(),
-    key: this.key,
-  }));
+  // a row of conditions that says nothing yet asks for nothing anew
+  private readonly request = computed(
+    () => ({
+      ...this.whomAsked(),
+      name: this.name().trim() || (this.course() ? 'Message to a group' : 'Reminder by hand'),
+      message: this.message(),
+      alsoTold: this.alsoTold(),
+      as: this.reader(),
+      key: this.key,
+    }),
+    { equal: (one, other) => JSON.stringify(one) === JSON.stringify(other) },
+  );
   protected readonly preview = load(toObservable(this.request).pipe(debounceTime(200)), (request) => this.api.previewRemind(request), ['notices']); // prettier-ignore
   protected readonly people = computed(() => this.preview.data()?.people ?? []);
   protected readonly at = computed(() => Math.max(0, this.people().findIndex(({ assignmentId }) => assignmentId === this.reader()))); // prettier-ignore
