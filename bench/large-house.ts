@@ -226,7 +226,7 @@ async function structure(db: Pool): Promise<void> {
         code: null,
         summary: 'Of the bench.',
         ownerId: '1',
-        validityMonths: 12,
+        validity: { count: 12, unit: 'months', toMonthEnd: false },
         sections: [],
       });
       const unit = (name: string) => ({

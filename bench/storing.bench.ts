@@ -45,7 +45,7 @@ export async function storingBench(databaseUrl: string): Promise<void> {
       code: null,
       summary: 'Two teams.',
       ownerId: '1',
-      validityMonths: null,
+      validity: null,
       sections: [],
     });
     await saveSections(client, id, []);

@@ -24,7 +24,7 @@ export async function seedHouse(databaseUrl: string, people: number): Promise<{ 
       code: null,
       summary: 'Two teams.',
       ownerId: '1',
-      validityMonths: null,
+      validity: null,
       sections: [],
     });
     await saveSections(client, id, []);

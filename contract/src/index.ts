@@ -28,6 +28,7 @@ export * from './rehearsal/rehearsal.ts';
 export * from './notices/notices.ts';
 export * from './reports/reports.ts';
 export * from './certificates/certificates.ts';
+export * from './certificates/designs.ts';
 export * from './learning/learning.ts';
 export * from './learning/package-frame.ts';
 export * from './standins/post-room.ts';

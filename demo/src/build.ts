@@ -37,6 +37,7 @@ import {
   keepVersion,
   putPeople,
   putPlan,
+  printedFor,
   readAgain,
   replan,
   rows,
@@ -48,6 +49,7 @@ import {
   type Pool,
 } from 'nudrik';
 import { COURSES } from './courses.ts';
+import { DRILL_COURSES, makeDesigns } from './designs.ts';
 import { rosterOn } from './feed-story.ts';
 import { makeHistory, startInstant, type PastAssignment } from './history.ts';
 import { ABOVE, CAST, emailOf, GROUPS, makeCrew, SITES, START_ON, type Crew } from './orlasund.ts';
@@ -210,8 +212,10 @@ async function makeCourses(
 ): Promise<{ courseIds: Map<string, string>; requiredUnits: Map<string, string[]>; quizzes: Map<string, Quiz> }> {
   const courseIds = new Map<string, string>();
   const requiredUnits = new Map<string, string[]>();
+  const drills = await makeDesigns(db, start);
   for (const { draft, owner, plan } of COURSES) {
-    const id = await insertCourse(db, { ...draft, ownerId: personIds.get(owner)! });
+    const certificateDesignId = DRILL_COURSES.includes(draft.title) ? drills : null;
+    const id = await insertCourse(db, { ...draft, ownerId: personIds.get(owner)!, certificateDesignId });
     const sections = await Promise.all(
       draft.sections.map(async (section) => ({
         ...section,
@@ -343,15 +347,29 @@ async function storeAssignments(db: Client, past: readonly PastAssignment[]): Pr
     ],
   );
   const certified = past.flatMap((a, i) => (a.certificate ? [{ id: ids[i]!, ...a.certificate }] : []));
+  const printed = await printedFor(
+    db,
+    certified.map(({ id, serial, issuedOn, expiresOn }) => ({ assignmentId: id, serial, issuedOn, expiresOn })),
+  );
   await db.query(
-    `insert into certificates (assignment_id, person_id, course_id, serial, person_name, course_title, issued_on, expires_on)
-     select a.id, a.person_id, a.course_id, r.serial, p.name, c.title, r.issued_on, r.expires_on
-     from unnest($1::bigint[], $2::text[], $3::date[], $4::date[]) as r (id, serial, issued_on, expires_on)
+    `insert into certificates (
+       assignment_id, person_id, course_id, serial, person_name, course_title, issued_on, expires_on, issued_by, design_id, design_version, printed
+     )
+     select a.id, a.person_id, a.course_id, r.serial, p.name, c.title, r.issued_on, r.expires_on, p.name,
+       coalesce(c.certificate_design_id, h.certificate_design_id), 1, r.printed
+     from unnest($1::bigint[], $2::text[], $3::date[], $4::date[], $5::jsonb[]) as r (id, serial, issued_on, expires_on, printed)
      join assignments a on a.id = r.id
      join people p on p.id = a.person_id
      join courses c on c.id = a.course_id
+     cross join settings h
      order by r.issued_on, a.id`,
-    [certified.map((c) => c.id), certified.map((c) => c.serial), certified.map((c) => c.issuedOn), certified.map((c) => c.expiresOn)],
+    [
+      certified.map((c) => c.id),
+      certified.map((c) => c.serial),
+      certified.map((c) => c.issuedOn),
+      certified.map((c) => c.expiresOn),
+      certified.map((c) => JSON.stringify(printed.get(c.id))),
+    ],
   );
   return ids;
 }

@@ -140,7 +140,7 @@ export const COURSES: readonly DemoCourse[] = [
     draft: {
       title: 'Muster and Abandon Ship',
       code: 'SAF-01',
-      validityMonths: 12,
+      validity: { count: 12, unit: 'months', toMonthEnd: false },
       summary: 'What you do from the alarm to the raft, whoever you are on board.',
       sections: [
         {
@@ -217,7 +217,7 @@ export const COURSES: readonly DemoCourse[] = [
     draft: {
       title: 'Fire Teams Aboard',
       code: 'SAF-02',
-      validityMonths: 12,
+      validity: { count: 12, unit: 'months', toMonthEnd: false },
       summary: 'Two teams, one hose each, and the words between them.',
       sections: [
         {
@@ -252,7 +252,7 @@ export const COURSES: readonly DemoCourse[] = [
     draft: {
       title: 'Gangway and Line Handling',
       code: 'DCK-03',
-      validityMonths: 24,
+      validity: { count: 24, unit: 'months', toMonthEnd: false },
       summary: 'Making fast, letting go, and keeping out of the bight.',
       sections: [
         {
@@ -286,7 +286,7 @@ export const COURSES: readonly DemoCourse[] = [
     draft: {
       title: 'Hot Work Permit',
       code: 'YRD-01',
-      validityMonths: 12,
+      validity: { count: 12, unit: 'months', toMonthEnd: false },
       summary: 'No spark without a signature: who asks, who signs, who watches.',
       sections: [
         {
@@ -323,7 +323,7 @@ export const COURSES: readonly DemoCourse[] = [
     draft: {
       title: 'Passenger Assistance',
       code: 'PAX-01',
-      validityMonths: 24,
+      validity: { count: 24, unit: 'months', toMonthEnd: false },
       summary: 'Helping people who need a hand, and asking before you give it.',
       sections: [
         {
@@ -361,7 +361,7 @@ export const COURSES: readonly DemoCourse[] = [
     draft: {
       title: 'Cash and Ticket Data',
       code: 'OFF-02',
-      validityMonths: 12,
+      validity: { count: 12, unit: 'months', toMonthEnd: false },
       summary: 'What you may write down about a passenger, and what never leaves the till.',
       sections: [
         {
@@ -387,7 +387,7 @@ export const COURSES: readonly DemoCourse[] = [
     draft: {
       title: 'Safe Lifting',
       code: 'SAF-05',
-      validityMonths: 24,
+      validity: { count: 24, unit: 'months', toMonthEnd: false },
       summary: 'Slings, signals, and your own back.',
       sections: [
         {

@@ -17,6 +17,8 @@ import {
   type Instant,
   type Quiz,
   type Scored,
+  expiryOf,
+  type Validity,
 } from '@nudrik/core';
 import { COURSES } from './courses.ts';
 import { CAST, INTAKE_ON, START_ON, START_TIME, type Crew } from './orlasund.ts';
@@ -95,7 +97,7 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
   const workingDay = (calendar: Calendar, day: Day): Day => (calendar.isWorkingDay(day) ? day : calendar.addWorkingDays(day, 1));
 
   for (const course of COURSES) {
-    const { title, validityMonths = null } = course.draft;
+    const { title, validity = null } = course.draft;
     const units = facts.requiredUnits.get(title)!;
     const eligible = facts.crew.people.filter(
       (p) =>
@@ -173,14 +175,17 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
         let certificate: PastAssignment['certificate'] = null;
         if (unitsDone.length === units.length) {
           const at = events.at(-1)!.at;
-          const issued = calendar.zone.dayAt(at);
-          const expires = validityMonths === null ? null : addMonths(issued, validityMonths);
+          const issuedOn = dateOf(calendar.zone.dayAt(at));
+          const expiresOn = expiryOf(issuedOn, validity as Validity | null);
           certificate = {
             serial: serialFrom(Array.from({ length: 8 }, () => random.between(0, 31))),
-            issuedOn: dateOf(issued),
-            expiresOn: expires === null ? null : dateOf(expires),
+            issuedOn,
+            expiresOn,
           };
-          events.push({ type: 'finished', at }, { type: 'certificate-issued', at, expiresAt: expires === null ? null : expires * DAY_MS });
+          events.push(
+            { type: 'finished', at },
+            { type: 'certificate-issued', at, expiresAt: expiresOn === null ? null : dayOf(expiresOn) * DAY_MS },
+          );
         } else open.add(person.name);
         const round = (rounds.get(person.name) ?? 0) + 1;
         rounds.set(person.name, round);

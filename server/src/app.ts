@@ -126,7 +126,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
   });
   // keys are long enough not to be guessed; this keeps the trying from costing anything
   app.use(
-    ['/api/learning', '/api/looks', '/api/team', '/api/calendars', '/api/downloads', '/api/chat', '/api/declines'],
+    ['/api/learning', '/api/looks', '/api/team', '/api/calendars', '/api/downloads', '/api/chat', '/api/declines', '/api/shown', '/api/badges'],
     rateLimit({
       windowMs: 60_000,
       limit: 1_200,
@@ -252,7 +252,7 @@ const AWAY = 'The database does not answer. Nothing was changed; try again in a 
 
 /** An address without the keys of links in it: they open something, and logs are read by many. */
 const withoutKeys = (path: string): string =>
-  path.replace(/\/(learning|looks|team|keys|pictures|packages|uploads|declines|downloads)\/[^/]+/g, '/$1/…');
+  path.replace(/\/(learning|looks|team|keys|pictures|packages|uploads|declines|downloads|shown)\/[^/]+/g, '/$1/…');
 
 /** What went wrong, by code, SQLSTATE or status, never by text. */
 function asRefusal(error: unknown): Refused {

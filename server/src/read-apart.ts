@@ -5,6 +5,7 @@ import type { TableFile } from '@nudrik/core/table-file';
 import type { HolidaysRead } from '@nudrik/contract';
 import type { ReadMail } from './messages/read-mail.ts';
 import type { ReadPage } from './files/office.ts';
+import { BROKEN } from './certificates/draw-pdf.ts';
 import { readHere } from './read-here.ts';
 import { Refused } from './refusal.ts';
 
@@ -13,6 +14,7 @@ export type Reading =
   | { what: 'table'; bytes: Uint8Array; fileName: string }
   | { what: 'holidays'; bytes: Uint8Array; fileName: string; years: { from: number; to: number } }
   | { what: 'mail'; bytes: Uint8Array; fileName: string; envelopeFrom: string | null }
+  | { what: 'picture'; bytes: Uint8Array; fileName: string; width: number; height: number }
   | { what: 'pdf' | 'office' | 'docx'; bytes: Uint8Array; fileName: string };
 export interface Read {
   table?: TableFile;
@@ -115,6 +117,16 @@ export async function readPdfFile(bytes: Uint8Array, fileName: string): Promise<
 export async function checkOfficeFile(bytes: Uint8Array, fileName: string): Promise<void> {
   const { fault } = await readApart({ what: 'office', bytes, fileName });
   if (fault !== undefined) throw new Refused('wrong-file', fault);
+}
+
+/** What keeps a picture from being drawn in a PDF; null where nothing does. One that stops the thread is broken. */
+export async function checkPicture(bytes: Uint8Array, fileName: string, size: { width: number; height: number }): Promise<string | null> {
+  try {
+    return (await readApart({ what: 'picture', bytes, fileName, ...size })).fault ?? null;
+  } catch (error) {
+    if (error instanceof Refused) throw error;
+    return BROKEN;
+  }
 }
 
 /** A DOCX as a page. @throws Refused where it cannot be read */

@@ -1,6 +1,7 @@
 import { readTable, UnreadableFile } from '@nudrik/core/table-file';
 import { checkOffice, readDocx } from './files/office.ts';
 import { countPages } from './files/pdf.ts';
+import { pictureFaultOf } from './certificates/draw-pdf.ts';
 import { Refused } from './refusal.ts';
 import { readMail } from './messages/read-mail.ts';
 import { readHolidays } from './structure/holidays-file.ts';
@@ -22,6 +23,10 @@ export async function readHere(reading: Reading): Promise<Read> {
         return {};
       case 'mail':
         return { mail: await readMail(Buffer.from(bytes), reading.envelopeFrom) };
+      case 'picture': {
+        const fault = await pictureFaultOf({ content: Buffer.from(bytes), width: reading.width, height: reading.height });
+        return fault === null ? {} : { fault };
+      }
       case 'docx':
         return { page: await readDocx(bytes, fileName) };
     }

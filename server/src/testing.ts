@@ -225,7 +225,7 @@ export async function makeCourse(
       code: null,
       summary: 'Two teams.',
       ownerId: owner,
-      validityMonths: 12,
+      validity: { count: 12, unit: 'months', toMonthEnd: false },
       sections: [],
     });
     const unit = (name: string) => ({

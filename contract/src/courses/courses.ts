@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import {
+  MOST_VALID,
   RELEASE_UNITS,
   repeatFault,
   spanFault,
@@ -8,6 +9,7 @@ import {
   type FinishRule,
   type Release,
   type UnitKind,
+  type Validity,
   type Video,
 } from '@nudrik/core';
 import type { StoredFile } from '../files/files.ts';
@@ -86,6 +88,11 @@ export const SectionDraft = z.object({
 });
 export type SectionDraft = z.infer<typeof SectionDraft>;
 
+/** How long a certificate holds, from the day of finishing. */
+export const ValidityDraft = z
+  .object({ count: z.number().int().min(1), unit: z.enum(['days', 'months', 'years']), toMonthEnd: z.boolean().default(false) })
+  .refine(({ count, unit }) => count <= MOST_VALID[unit], { error: 'expected at most twenty years', path: ['count'] });
+
 /** Everything that is written of a course. */
 export const CourseDraft = z.object({
   title: Writing(200),
@@ -94,7 +101,10 @@ export const CourseDraft = z.object({
   ownerId: Id.nullable().default(null),
   /** people who help the owner */
   assistants: z.array(Id).max(20).default([]),
-  validityMonths: z.number().int().min(1).max(240).nullable().default(null),
+  /** how long its certificate holds; null is for ever */
+  validity: ValidityDraft.nullable().default(null),
+  /** what its certificate looks like; null is as the house's do */
+  certificateDesignId: Id.nullable().default(null),
   /** whether finishing it is certified; null is not decided yet */
   certificate: z.enum(['issued', 'none']).nullable().default(null),
   finish: FinishDraft.default({ kind: 'all' }) as z.ZodDefault<z.ZodType<FinishRule>>,
@@ -256,8 +266,8 @@ export interface CourseRow {
   state: CourseState;
   /** something is written that is not published */
   hasDraft: boolean;
-  /** months after which its certificates run out, null never */
-  validityMonths: number | null;
+  /** how long its certificates hold; null is for ever */
+  validity: Validity | null;
   code: string | null;
   owner: string | null;
   units: number;

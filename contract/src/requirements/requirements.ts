@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { DUE_EVENTS, WHEN_OUT, type AudiencePerson, type DueRule } from '@nudrik/core';
+import { DUE_EVENTS, WHEN_OUT, type AudiencePerson, type DueRule, type Validity } from '@nudrik/core';
 import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
 import { AudienceSchema } from '../conditions.ts';
 import type { PlanWarningView } from '../plans/plans.ts';
@@ -107,7 +107,7 @@ export interface RequirementView extends RequirementDraft {
   switchedOnAt: string | null;
   changedAt: string;
   changedBy: string;
-  course: { id: string; title: string; validityMonths: number | null };
+  course: { id: string; title: string; validity: Validity | null };
   /** the rules in sentences */
   words: string[];
   record: { at: string; byWhom: string; what: string; words: string }[];

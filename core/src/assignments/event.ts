@@ -151,9 +151,16 @@ export const EVENTS = {
   }),
   'certificate-issued': entry({
     needs: {},
-    may: { serial: 'text', expiresAt: 'instant' },
+    may: { serial: 'text', expiresAt: 'instant', issuer: 'text' },
     follows: PLAN,
-    tell: ({ serial }, { course }) => `Certificate ${serial ?? ''} for ${course}`,
+    tell: ({ serial, issuer }, { course }) => (issuer ? `Certificate of ${issuer} for ${course}` : `Certificate ${serial ?? ''} for ${course}`),
+  }),
+  // the same certificate under another serial: neither its day nor what hangs on it changes
+  'certificate-replaced': entry({
+    needs: { serial: 'text', former: 'text' },
+    may: { reason: 'text' },
+    follows: { plan: false, requirements: false },
+    tell: ({ serial, former, reason }, { course }) => `Certificate ${former} for ${course} issued again as ${serial}${because(reason)}`,
   }),
   waived: entry({
     needs: {},

@@ -30,6 +30,9 @@ test.each([
   ['expired the day after', 201, 200, false],
   ['current for ever', 9_999, null, false],
   ['revoked, whatever its date', 100, 200, true],
+  ['replaced, whatever its date', 300, 200, false],
 ] as const)('%s', (words, today, expires, isRevoked) =>
-  expect(certificateState(today, expires, isRevoked)).toBe(words.split(' ')[0]!.replace(',', '')),
+  expect(certificateState(today, expires, { isRevoked, isReplaced: words.startsWith('replaced') })).toBe(
+    words.split(' ')[0]!.replace(',', ''),
+  ),
 );

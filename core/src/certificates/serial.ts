@@ -28,11 +28,17 @@ export function parseSerial(typed: string): string | null {
   return `${body.slice(0, 4)}-${body.slice(4)}-${plain[8]}`;
 }
 
-export type CertificateState = 'current' | 'expiring' | 'expired' | 'revoked';
+export const CERTIFICATE_STATES = ['current', 'expiring', 'expired', 'revoked', 'replaced'] as const;
+export type CertificateState = (typeof CERTIFICATE_STATES)[number];
 
 /** @param today local date, @param expiresOn last day on which it holds, null for ever; expiring is within 60 days */
-export function certificateState(today: number, expiresOn: number | null, isRevoked: boolean): CertificateState {
+export function certificateState(
+  today: number,
+  expiresOn: number | null,
+  { isRevoked, isReplaced }: { isRevoked: boolean; isReplaced: boolean },
+): CertificateState {
   if (isRevoked) return 'revoked';
+  if (isReplaced) return 'replaced';
   if (expiresOn === null) return 'current';
   if (today > expiresOn) return 'expired';
   return expiresOn - today <= 60 ? 'expiring' : 'current';

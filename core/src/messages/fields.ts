@@ -79,10 +79,10 @@ const KNOWN = new Set(MERGE_FIELDS.map((field) => field.name));
 export const isField = (name: string): boolean => KNOWN.has(name);
 
 /** The known field that a mistyped one comes nearest to. */
-export function nearestField(field: string): string {
-  let best = MERGE_FIELDS[0]!.name;
+export function nearestField(field: string, known: readonly MergeField[] = MERGE_FIELDS): string {
+  let best = known[0]!.name;
   let least = Infinity;
-  for (const { name } of MERGE_FIELDS) {
+  for (const { name } of known) {
     const distance = editDistance(field.toLowerCase().replace(/[_-]/g, ' '), name);
     if (distance < least) {
       least = distance;

@@ -247,7 +247,12 @@ const ENTRIES = {
     words: 'the certificate is issued',
     outlives: true,
     find: (assignment, _, __, now) =>
-      eachEvent(assignment, now, (event): event is EventNamed<'certificate-issued'> => event.type === 'certificate-issued'),
+      // what others issued is no news to its holder
+      eachEvent(
+        assignment,
+        now,
+        (event): event is EventNamed<'certificate-issued'> => event.type === 'certificate-issued' && event.issuer == null,
+      ),
   }),
   expires: entry({
     words: 'the certificate expires',

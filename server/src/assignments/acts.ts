@@ -1,6 +1,7 @@
 import { isEventType, MINUTE, tellAmount, tellMoment, Zone } from '@nudrik/core';
 import type { ActResult, ActRow } from '@nudrik/contract';
 import { transaction, type Client, type Queryable } from '../db/db.ts';
+import { revokeIssuedBy } from '../certificates/revoke.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
@@ -96,6 +97,13 @@ export async function undoAct(deps: Deps, id: string, byWhom: string, work: Work
         event: { type: 'undone', at: now, event, reason: `taken back by ${byWhom}` },
       })),
       { byWhom, act: id },
+    );
+    // certificates that it issued hold no more
+    await revokeIssuedBy(
+      client,
+      events.map(({ id: event }) => event),
+      now,
+      byWhom,
     );
     await markUndone(client, id, now, byWhom);
     const result = { done: true } as const;

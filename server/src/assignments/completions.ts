@@ -150,56 +150,57 @@ export async function recordCompletions(deps: Deps, request: CompletionsRequest,
       throw new Refused('wrong-input', `Nothing can be recorded: ${rejected[0]?.reason ?? 'the list is empty.'} Nothing was changed.`);
     const { reason, proofId } = request;
     if (!reason) throw new Refused('wrong-input', 'Say where these completions come from: the reason is empty. Nothing was changed.');
-    const at = deps.clock.now();
     const courses = [...new Set(list.map(({ course }) => course))];
     const leftOut = new Set(rejected.map(({ row }) => row)).size;
     const what = courses.length === 1 ? courses[0]! : `${list.length} completions`;
     const words =
       `Recorded ${what} for ${tellPeople([...new Set(list.map(({ person }) => person))])}` +
       `${leftOut ? `, ${tellAmount(leftOut, 'rows')} left out` : ''}.`;
-    const act: NewAct = { kind: 'record', at, byWhom, reason, words };
+    const act: NewAct = { kind: 'record', at: deps.clock.now(), byWhom, reason, words };
     await work.at(1, 2);
-    const actId = await insertAct(client, act);
-    // the day begins where the person is; nobody knows the hour
-    const onAt = ({ zone, finishedOn }: Completion): number => Zone.of(zone).toInstant(dayOf(finishedOn), 0);
-    const open = list.filter(({ openId }) => openId !== null);
-    const past = list.filter(({ openId }) => openId === null);
-    const idOf = new Map(open.map((completion) => [completion, completion.openId!]));
-    const made = await makeAssignments(
-      client,
-      past.map((c) => ({ person: c.personId, course: c.courseId, assignedAt: onAt(c), dueAt: onAt(c) })),
-      at,
-      { byWhom, act: actId },
-    );
-    const madeFor = new Map(made.map((row) => [`${row.person_id}/${row.course_id}`, row.id]));
-    for (const completion of past) {
-      const id = madeFor.get(`${completion.personId}/${completion.courseId}`);
-      if (id) idOf.set(completion, id);
-    }
-    await touch(
-      client,
-      actId,
-      past.flatMap((completion) => idOf.get(completion) ?? []),
-      false,
-    );
-    await touch(
-      client,
-      actId,
-      open.map(({ openId }) => openId!),
-      true,
-    );
-    await record(
-      client,
-      [...idOf].map(([completion, assignment]) => ({
-        assignment,
-        event: { type: 'finished', at, on: completion.finishedOn, onAt: onAt(completion), reason, proof: proofId },
-      })),
-      { byWhom, act: actId },
-    );
+    const { actId } = await recordInAct(client, act, list, proofId);
     const result = tellAct(await getHouse(client), act, actId);
     await work.finish(client, result);
     return result;
   });
+}
+
+type Recorded = Pick<Completion, 'personId' | 'courseId' | 'finishedOn' | 'openId' | 'zone'>;
+
+/** Records completions as one act, in the caller's transaction. @returns the assignment of each, by "person/course" */
+export async function recordInAct(
+  client: Client,
+  act: NewAct,
+  list: readonly Recorded[],
+  proofId: string | null,
+): Promise<{ actId: string; assignments: Map<string, string> }> {
+  const { at, byWhom, reason } = act;
+  const actId = await insertAct(client, act);
+  // the day begins where the person is; nobody knows the hour
+  const onAt = ({ zone, finishedOn }: Recorded): number => Zone.of(zone).toInstant(dayOf(finishedOn), 0);
+  const keyOf = ({ personId, courseId }: Recorded): string => `${personId}/${courseId}`;
+  const open = list.filter(({ openId }) => openId !== null);
+  const past = list.filter(({ openId }) => openId === null);
+  const assignments = new Map(open.map((completion) => [keyOf(completion), completion.openId!]));
+  const made = await makeAssignments(
+    client,
+    past.map((c) => ({ person: c.personId, course: c.courseId, assignedAt: onAt(c), dueAt: onAt(c) })),
+    at,
+    { byWhom, act: actId },
+  );
+  for (const row of made) assignments.set(`${row.person_id}/${row.course_id}`, row.id);
+  await touch(client, actId, past.flatMap((completion) => assignments.get(keyOf(completion)) ?? []), false); // prettier-ignore
+  await touch(client, actId, open.map(({ openId }) => openId!), true); // prettier-ignore
+  await record(
+    client,
+    list.flatMap((completion) => {
+      const assignment = assignments.get(keyOf(completion));
+      const event = { type: 'finished', at, on: completion.finishedOn, onAt: onAt(completion), reason, proof: proofId } as const;
+      return assignment ? [{ assignment, event }] : [];
+    }),
+    { byWhom, act: actId },
+  );
+  return { actId, assignments };
 }
 
 const GET_PROOF_ID = 'select proof_id from assignments where id = $1::bigint';

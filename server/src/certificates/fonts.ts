@@ -1,17 +1,13 @@
-// the shaping of Devanagari in fontkit asks for it
-import 'regenerator-runtime/runtime.js';
 import { existsSync, readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
-import fontkit from '@pdf-lib/fontkit';
-import type { PDFDocument, PDFFont } from 'pdf-lib';
+import * as fontkit from 'fontkit';
+import type { Face, Measure } from '@nudrik/core';
 import { shapeArabic } from './arabic.ts';
-import { sfntOf } from './woff.ts';
 
 const resolve = createRequire(import.meta.url).resolve;
 
 /** The manners of text on a certificate, each with its own typeface and weight. */
-export type Style = 'serif' | 'plain' | 'strong';
-const OWN: Readonly<Record<Style, { family: string; weight: number }>> = {
+const OWN: Readonly<Record<Face, { family: string; weight: number }>> = {
   serif: { family: 'literata', weight: 600 },
   plain: { family: 'atkinson-hyperlegible-next', weight: 400 },
   strong: { family: 'atkinson-hyperlegible-next', weight: 600 },
@@ -43,7 +39,7 @@ function listParts(family: string): readonly Part[] {
   if (!parts) {
     const told = JSON.parse(readFileSync(resolve(`@fontsource/${family}/unicode.json`), 'utf8')) as Record<string, string>;
     parts = Object.entries(told).map(([name, ranges]) => ({
-      // static .woff files: the subsetting of .woff2 crashes in fontkit
+      // static .woff files: cutting .woff2 down to what is written crashes
       file: (weight: number) => `@fontsource/${family}/files/${family}-${name.replace(/[[\]]/g, '')}-${weight}-normal.woff`,
       ranges: ranges.split(',').map((range) => {
         const [from, to] = range.trim().slice(2).split('-');
@@ -55,32 +51,38 @@ function listParts(family: string): readonly Part[] {
   return parts;
 }
 
-interface Glyphs {
-  hasGlyphForCodePoint(point: number): boolean;
-}
 /** Files that are kept open: names of all kinds must not fill the memory. */
 const KEPT_OPEN = 48;
-const opened = new Map<string, Glyphs | null>();
+const opened = new Map<string, fontkit.Font | null>();
 
-/** A font file, opened once to ask what it has; null where it is not shipped. */
-function open(file: string): Glyphs | null {
+/** A font file, opened once to ask what it has and how wide that is; null where it is not shipped. */
+function open(file: string): fontkit.Font | null {
   let font = opened.get(file);
   if (font === undefined) {
     const path = pathOf(file);
-    if (opened.size >= KEPT_OPEN) opened.clear();
-    font = path === null ? null : (fontkit.create(readFileSync(path)) as unknown as Glyphs);
+    if (opened.size >= KEPT_OPEN) {
+      opened.clear();
+      widths.clear();
+    }
+    font = path === null ? null : (fontkit.create(readFileSync(path)) as fontkit.Font);
     opened.set(file, font);
   }
   return font;
 }
 
+const paths = new Map<string, string | null>();
 function pathOf(file: string): string | null {
-  try {
-    const path = resolve(file);
-    return existsSync(path) ? path : null;
-  } catch {
-    return null;
+  let path = paths.get(file);
+  if (path === undefined) {
+    try {
+      path = resolve(file);
+    } catch {
+      path = null;
+    }
+    if (path !== null && !existsSync(path)) path = null;
+    paths.set(file, path);
   }
+  return path;
 }
 
 /** Marks that change what stands before them and have no look of their own. */
@@ -88,9 +90,9 @@ const isSilent = (point: number): boolean =>
   point === 0x200c || point === 0x200d || point === 0x200e || point === 0x200f || (point >= 0xfe00 && point <= 0xfe0f);
 
 /** The file that has every character of a letter (a base with its marks), or null where none has. */
-function fileFor(letter: string, style: Style): string | null {
+function lookFor(letter: string, face: Face): string | null {
   const points = [...letter].map((character) => character.codePointAt(0)!).filter((point) => !isSilent(point));
-  const { family, weight } = OWN[style];
+  const { family, weight } = OWN[face];
   for (const name of [family, ...OTHERS])
     for (const part of listParts(name)) {
       if (!points.some((point) => part.ranges.some(([from, to]) => point >= from && point <= to))) continue;
@@ -99,6 +101,19 @@ function fileFor(letter: string, style: Style): string | null {
       if (font && points.every((point) => font.hasGlyphForCodePoint(point))) return file;
     }
   return null;
+}
+
+/** where letters were found: each is looked for once */
+const found = new Map<string, string | null>();
+const MOST_FOUND = 20_000;
+function fileFor(letter: string, face: Face): string | null {
+  const key = face + letter;
+  let file = found.get(key);
+  if (file === undefined) {
+    if (found.size >= MOST_FOUND) found.clear();
+    found.set(key, (file = lookFor(letter, face)));
+  }
+  return file;
 }
 
 const letters = new Intl.Segmenter('en', { granularity: 'grapheme' });
@@ -116,65 +131,62 @@ export const missingLetters = (text: string): string[] => [
 const RIGHT_TO_LEFT = /[\p{Script=Hebrew}\p{Script=Arabic}\p{Script=Syriac}\p{Script=Thaana}]/u;
 const STRONG = /\p{L}/u;
 
+/** Letters of Arabic are shaped already: what is composed of parts would lose them. */
+const AS_WRITTEN = { ccmp: false, isol: false, init: false, medi: false, fina: false } as const;
+
 /** A stretch of text in one font. */
-interface Run {
+export interface Run {
   text: string;
-  font: PDFFont;
+  /** of its font, on this machine */
+  path: string;
+  font: fontkit.Font;
+  /** as pdfkit takes them; null where it may shape word by word, and remember words */
+  features: Readonly<Record<string, boolean>> | null;
+}
+
+interface Stretch extends Run {
   isRightToLeft: boolean;
 }
 
-/** The fonts of one document; a file is embedded when something is first written in it. */
-export class Fonts {
-  private readonly embedded = new Map<string, PDFFont>();
-  private readonly files = new Map<string, string>();
-
-  constructor(private readonly document: PDFDocument) {}
-
-  /** Embeds what some texts need; they are measured and drawn after that. */
-  async prepare(style: Style, ...texts: readonly string[]): Promise<void> {
-    for (const letter of new Set(texts.flatMap(lettersOf))) {
-      const file = fileFor(letter, style) ?? fileFor('?', style)!;
-      this.files.set(`${style} ${letter}`, file);
-      if (this.embedded.has(file)) continue;
-      // cut down to what is written, but for Arabic: of letters that are composed of parts the parts would be missing
-      const subset = !file.includes('arabic');
-      this.embedded.set(file, await this.document.embedFont(sfntOf(readFileSync(pathOf(file)!)), { subset }));
-    }
+/** Stretches in the order in which they stand on the page, from left to right. */
+export function runsOf(face: Face, text: string): Run[] {
+  const runs: Stretch[] = [];
+  for (const letter of lettersOf(text)) {
+    const last = runs.at(-1);
+    const isRightToLeft = STRONG.test(letter) ? RIGHT_TO_LEFT.test(letter) : (last?.isRightToLeft ?? false);
+    const file = fileFor(letter, face) ?? fileFor('?', face)!;
+    const path = pathOf(file)!;
+    // a blank takes the font of what stands before it, so that words are shaped as one line
+    if (last && last.isRightToLeft === isRightToLeft && (last.path === path || letter === ' ')) last.text += letter;
+    else runs.push({ text: letter, path, font: open(file)!, features: isRightToLeft ? AS_WRITTEN : null, isRightToLeft });
   }
-
-  /** Stretches in the order in which they stand on the page, from left to right. */
-  runs(style: Style, text: string): Run[] {
-    const runs: Run[] = [];
-    for (const letter of lettersOf(text)) {
-      const own = this.embedded.get(this.files.get(`${style} ${letter}`)!)!;
-      const last = runs.at(-1);
-      const isRightToLeft = STRONG.test(letter) ? RIGHT_TO_LEFT.test(letter) : (last?.isRightToLeft ?? false);
-      // a blank takes the font of what stands before it, so that words are shaped as one line
-      const font = letter === ' ' && last ? last.font : own;
-      if (last?.font === font && last.isRightToLeft === isRightToLeft) last.text += letter;
-      else runs.push({ text: letter, font, isRightToLeft });
-    }
-    return RIGHT_TO_LEFT.test(STRONG.exec(text)?.[0] ?? '') ? runs.reverse() : runs;
-  }
-
-  width(style: Style, text: string, size: number): number {
-    return this.runs(style, text).reduce((sum, run) => sum + run.font.widthOfTextAtSize(run.text, size), 0);
-  }
-
-  /** Breaks a text into lines that fit: between words, and within a word that is wider than a line. */
-  lines(style: Style, written: string, size: number, width: number): string[] {
-    const lines: string[] = [];
-    // shaped as a whole: a word that is broken keeps its forms
-    const text = shapeArabic(written);
-    const add = (piece: string, between: string): void => {
-      const last = lines.at(-1);
-      if (last !== undefined && this.width(style, last + between + piece, size) <= width) lines[lines.length - 1] = last + between + piece;
-      else lines.push(piece);
-    };
-    for (const word of text.split(' ')) {
-      if (this.width(style, word, size) <= width) add(word, ' ');
-      else lettersOf(word).forEach((letter, n) => add(letter, n === 0 && lines.length > 0 ? ' ' : ''));
-    }
-    return lines;
-  }
+  return RIGHT_TO_LEFT.test(STRONG.exec(text)?.[0] ?? '') ? runs.reverse() : runs;
 }
+
+/** The pieces of a stretch that are shaped by themselves: words with the blank after them, as pdfkit does it. */
+export const piecesOf = ({ text, features }: Pick<Run, 'text' | 'features'>): string[] =>
+  features ? [text] : (text.match(/[^ \t]*[ \t]|[^ \t]+$/g) ?? []);
+
+/** widths of pieces, of a letter's size, by font */
+const widths = new Map<fontkit.Font, Map<string, number>>();
+const MOST_WIDTHS = 5_000;
+
+/** How wide a stretch is at a size, in points. */
+export function widthOfRun(run: Run, size: number): number {
+  let known = widths.get(run.font);
+  if (!known) widths.set(run.font, (known = new Map()));
+  if (known.size > MOST_WIDTHS) known.clear();
+  let width = 0;
+  for (const piece of piecesOf(run)) {
+    let own = known.get(piece);
+    if (own === undefined) {
+      own = run.font.layout(piece, run.features ?? undefined).advanceWidth / run.font.unitsPerEm;
+      known.set(piece, own);
+    }
+    width += own;
+  }
+  return width * size;
+}
+
+/** How wide a line is, in the fonts that it is written in. */
+export const measure: Measure = (face, text, size) => runsOf(face, text).reduce((sum, run) => sum + widthOfRun(run, size), 0);

@@ -56,7 +56,7 @@ select p.id as person_id, p.name, d.name as department, c.id as course_id, c.tit
 ${FROM} ${RENEWED}
 left join lateral (
   select x.serial
-  from certificates x
+  from standing_certificates x
   where x.person_id = s.person_id
     and x.course_id = s.course_id
     and x.expires_on = s.until

@@ -26,7 +26,7 @@ const DRAFT = (): CourseInput => ({
   title: 'Ring & Raft: “the drill”',
   code: 'SAF-9',
   summary: 'Two lines\nof it: # no heading',
-  validityMonths: 12,
+  validity: { count: 12, unit: 'months', toMonthEnd: false },
   certificate: 'issued',
   finish: { kind: 'some', units: 2 },
   sections: [

@@ -49,6 +49,11 @@ export function markdownOf(body: string): string {
   return htmlOf(text) === html ? `${text}\n` : `${html}\n`;
 }
 
+/** Files of before said months alone. */
+const validityOf = (head: Record<string, unknown>): unknown => {
+  const { validity, validityMonths } = head;
+  return validity === undefined && typeof validityMonths === 'number' ? { count: validityMonths, unit: 'months' } : validity;
+};
 const slug = (title: string): string => title.toLowerCase().normalize('NFKD').replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 50) || 'unit'; // prettier-ignore
 const two = (n: number): string => String(n + 1).padStart(2, '0');
 const withHead = (head: object, body = ''): Uint8Array => strToU8(`---\n${yamlOf(head, { lineWidth: 0 })}---\n${body}`);
@@ -60,8 +65,8 @@ export async function courseFile(db: Queryable, courseId: string): Promise<{ nam
   let bytes = 0;
   const tooLarge = (): Refused => new Refused('too-large', `The files of “${content.title}” have more than ${tellBytes(COURSE_FILE_LIMIT)} together, which is the most for a course as a file. Take out its films, and download them one by one; nothing was made.`); // prettier-ignore
   const keys = new Map(content.sections.flatMap(({ units }) => units).map(({ id }, i) => [id, `u${i + 1}`]));
-  const { title, code, summary, validityMonths, certificate, finish } = content;
-  pack[HEAD] = withHead({ format: FORMAT, title, code, summary, validityMonths, certificate, finish });
+  const { title, code, summary, validity, certificate, finish } = content;
+  pack[HEAD] = withHead({ format: FORMAT, title, code, summary, validity, certificate, finish });
   for (const [s, section] of content.sections.entries()) {
     const folder = `${two(s)}-${slug(section.title)}/`;
     pack[`${folder}section.md`] = withHead({ title: section.title });
@@ -161,8 +166,9 @@ export async function takeCourseFile(
       for (const path of paths) units.push(await unitOf(client, path, files, kept));
       sections.push({ title: section['title'] ?? '', units });
     }
-    const { title, code, summary, validityMonths, certificate, finish } = head;
-    const parsed = CourseDraft.safeParse({ title, code, summary, validityMonths, certificate, finish, ownerId, sections });
+    const { title, code, summary, certificate, finish } = head;
+    const validity = validityOf(head);
+    const parsed = CourseDraft.safeParse({ title, code, summary, validity, certificate, finish, ownerId, sections });
     if (!parsed.success) {
       const [issue] = tellIssues(parsed.error, {});
       throw new Refused('wrong-file', `${fileName}: ${issue!.field ? `${issue!.field}: ` : ''}${issue!.message}. Nothing was taken.`);

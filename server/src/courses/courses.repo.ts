@@ -1,4 +1,4 @@
-import { FINISH_ALL, unitKind, type UnitKind } from '@nudrik/core';
+import { FINISH_ALL, unitKind, type UnitKind, type Validity } from '@nudrik/core';
 import type {
   CourseDraft,
   CourseInput,
@@ -18,7 +18,7 @@ import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts
 
 const LIST_COURSES = `
 select
-  c.id, c.title, c.state, d.course_id is not null as has_draft, c.code, c.validity_months, o.name as owner,
+  c.id, c.title, c.state, d.course_id is not null as has_draft, c.code, c.validity, o.name as owner,
   coalesce(c.needed, cardinality(c.required_units)) as units, f.open, f.due_soon, f.late,
     f.finished, f.current,
   f.asked, (select count(*)::integer from jsonb_array_elements(p.steps) s where (s ->> 'on')::boolean) as steps_on,
@@ -39,7 +39,7 @@ export async function listCourses(db: Queryable, now: number, today: string): Pr
     state: row['state'] as CourseState,
     hasDraft: row['has_draft'] as boolean,
     code: row['code'] as string | null,
-    validityMonths: row['validity_months'] as number | null,
+    validity: row['validity'] as Validity | null,
     owner: row['owner'] as string | null,
     units: row['units'] as number,
     current: row['current'] as number,
@@ -54,7 +54,7 @@ export async function listCourses(db: Queryable, now: number, today: string): Pr
 }
 
 const FIND_COURSE = `
-select c.id, c.title, c.code, c.summary, c.validity_months, c.owner_id, c.assistants, o.name as owner_name, c.version, c.changed_at, c.changed_by,
+select c.id, c.title, c.code, c.summary, c.validity, c.certificate_design_id, c.owner_id, c.assistants, o.name as owner_name, c.version, c.changed_at, c.changed_by,
   c.state, c.written, c.finish, c.certificate, c.live_at, c.live_by, c.retired_at, d.saved_at, d.saved_by,
   coalesce((select sum(f.count) from figures_now f where f.what in ('open', 'completed', 'excused') and f.of_id = c.id), 0)::integer as assigned
 from courses c
@@ -126,7 +126,8 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
     title: string;
     code: string | null;
     summary: string | null;
-    validity_months: number | null;
+    validity: Validity | null;
+    certificate_design_id: string | null;
     owner_id: string | null;
     assistants: string[];
     owner_name: string | null;
@@ -150,7 +151,8 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
     title: row.title,
     code: row.code,
     summary: row.summary,
-    validityMonths: row.validity_months,
+    validity: row.validity,
+    certificateDesignId: row.certificate_design_id,
     ownerId: row.owner_id,
     assistants: row.assistants,
     owner: row.owner_id === null ? null : { id: row.owner_id, name: row.owner_name! },
@@ -171,14 +173,17 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
 }
 
 const INSERT_COURSE = `
-insert into courses (title, code, summary, owner_id, validity_months, assistants, certificate, finish, state)
-values ($1::text, $2::text, $3::text, $4::bigint, $5::integer, $6::bigint[], $7::text, $8::jsonb, $9::text)
+insert into courses (title, code, summary, owner_id, validity, assistants, certificate_design_id, certificate, finish, state)
+values (
+  $1::text, $2::text, $3::text, $4::bigint, $5::jsonb, $6::bigint[], (select d.id from certificate_designs d where d.id = $7::bigint), $8::text,
+  $9::jsonb, $10::text
+)
 returning id
 `;
 const UPDATE_COURSE = `
 update courses
-set title = $2::text, code = $3::text, summary = $4::text, owner_id = $5::bigint, validity_months = $6::integer, assistants = $7::bigint[],
-  certificate = $8::text, finish = $9::jsonb
+set title = $2::text, code = $3::text, summary = $4::text, owner_id = $5::bigint, validity = $6::jsonb, assistants = $7::bigint[],
+  certificate_design_id = (select d.id from certificate_designs d where d.id = $8::bigint), certificate = $9::text, finish = $10::jsonb
 where id = $1::bigint
 `;
 
@@ -187,8 +192,9 @@ const factsOf = (draft: CourseInput): unknown[] => [
   draft.code || null,
   draft.summary || null,
   draft.ownerId ?? null,
-  draft.validityMonths ?? null,
+  draft.validity ? JSON.stringify(draft.validity) : null,
   draft.assistants ?? [],
+  draft.certificateDesignId ?? null,
 ];
 const finishOf = (draft: CourseInput): string => JSON.stringify(draft.finish ?? FINISH_ALL);
 

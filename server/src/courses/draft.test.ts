@@ -29,7 +29,7 @@ const written = (title: string, ...units: CourseInput['sections'][number]['units
     summary: 'In short.',
     ownerId: crew['tora'],
     certificate: 'issued',
-    validityMonths: 12,
+    validity: { count: 12, unit: 'months', toMonthEnd: false },
     sections: [{ title: 'One', units }],
   });
 const save = async (course: string, content: CourseDraft, version?: number, key: string = randomUUID(), byWhom = 'Tora Aske') =>

@@ -61,14 +61,15 @@ export async function createCourseIn(deps: Deps, client: Client, draft: CourseDr
 
 /** What is published, as somebody begins to change it. */
 export function draftOf(course: CourseView): CourseDraft {
-  const { title, code, summary, ownerId, assistants, validityMonths, certificate, finish, sections } = course;
+  const { title, code, summary, ownerId, assistants, validity, certificateDesignId, certificate, finish, sections } = course;
   return {
     title,
     code,
     summary,
     ownerId,
     assistants,
-    validityMonths,
+    validity,
+    certificateDesignId,
     certificate,
     finish,
     sections: sections.map((section) => ({ ...section, units: section.units.map(({ file: _, ...unit }) => unit) })),

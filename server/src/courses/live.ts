@@ -1,5 +1,5 @@
 import type { CourseDraft, LiveCheck, LiveView, Retiring, WentLive } from '@nudrik/contract';
-import { fieldsNeeded, goesIn, planFaults, tellAmount, tellFinish, tellList, type AssignmentEvent, type PlanStep } from '@nudrik/core';
+import { fieldsNeeded, goesIn, planFaults, tellAmount, tellFinish, tellList, tellValidity, type AssignmentEvent, type PlanStep } from '@nudrik/core';
 import { act } from '../assignments/acts.ts';
 import { lockIds } from '../assignments/assignments.repo.ts';
 import { announce, maybeRow, rows, transaction, type Queryable } from '../db/db.ts';
@@ -98,7 +98,7 @@ export async function liveView(deps: Deps, courseId: string): Promise<LiveView> 
       ? 'Nobody decided whether finishing is certified: issue one, or say that there is none.'
       : content.certificate === 'none'
         ? 'Finishing is not certified, on purpose.'
-        : `Finishing is certified${content.validityMonths ? ` for ${content.validityMonths} months` : ', for ever'}.`,
+        : `Finishing is certified${content.validity ? ` for ${tellValidity(content.validity)}` : ', for ever'}.`,
     { label: 'Decide', link, params: { field: 'certificate' } },
   );
   const owner =

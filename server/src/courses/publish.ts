@@ -6,6 +6,7 @@ import {
   tellAmount,
   tellFinish,
   tellRelease,
+  tellValidity,
   unitKind,
   type Counted,
   type FinishRule,
@@ -88,11 +89,8 @@ export function tellCourseChanges(was: CourseView, draft: CourseDraft): string[]
   if (was.ownerId !== draft.ownerId) words.push('It has another owner.');
   if (was.assistants.join() !== draft.assistants.join()) words.push('It has other assistants.');
   told('Certificate', was.certificate === 'none' ? 'none' : 'issued', draft.certificate === 'none' ? 'none' : 'issued');
-  told(
-    'Valid',
-    was.validityMonths ? `${was.validityMonths} months` : 'for ever',
-    draft.validityMonths ? `${draft.validityMonths} months` : 'for ever',
-  );
+  told('Valid', tellValidity(was.validity), tellValidity(draft.validity));
+  if (was.certificateDesignId !== draft.certificateDesignId) words.push('Its certificate looks different.');
   const before = new Map(was.sections.flatMap(({ units }) => units.map((unit) => [unit.id, unit] as const)));
   const units = draft.sections.flatMap((section) => section.units);
   const now = new Map(units.map((unit) => [unit.id!, unit]));

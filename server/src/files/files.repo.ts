@@ -3,7 +3,7 @@ import type { FileAbout, StoredFile } from '@nudrik/contract';
 import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
 
 /** What a file belongs to; only those of courses are shown with courses. */
-export type Purpose = 'house' | 'course' | 'proof' | 'letter' | 'logo' | 'handout' | 'picture';
+export type Purpose = 'house' | 'course' | 'proof' | 'letter' | 'logo' | 'handout' | 'picture' | 'certificate';
 
 export interface FoundFile {
   id: string;

@@ -1,6 +1,7 @@
-import { dateOf, dayOf, Zone, type AssignmentEvent } from '@nudrik/core';
+import { dateOf, Zone, type AssignmentEvent, type Validity } from '@nudrik/core';
 import { record } from '../assignments/record.ts';
 import { issueCertificate } from '../certificates/certificates.repo.ts';
+import { issuedEvent } from '../certificates/issued-event.ts';
 import { oneRow, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 
@@ -12,7 +13,7 @@ export interface Finishing {
   with?: readonly AssignmentEvent[];
 }
 
-const GET_COURSE = 'select validity_months, version, certificate from courses where id = $1::bigint';
+const GET_COURSE = 'select validity, version, certificate from courses where id = $1::bigint';
 
 /** Finishes assignments of a course: the event, and the certificate where the course has one. In the caller's transaction. */
 export async function finishAssignments(
@@ -24,7 +25,7 @@ export async function finishAssignments(
 ): Promise<void> {
   if (list.length === 0) return;
   const now = deps.clock.now();
-  const course = await oneRow<{ validity_months: number | null; version: number; certificate: string | null }>(client, GET_COURSE, [
+  const course = await oneRow<{ validity: Validity | null; version: number; certificate: string | null }>(client, GET_COURSE, [
     courseId,
   ]);
   await record(
@@ -38,16 +39,9 @@ export async function finishAssignments(
   const issued = [];
   for (const { id, zone: name } of list) {
     const zone = Zone.of(name);
-    const { serial, expiresOn } = await issueCertificate(
-      client,
-      id,
-      dateOf(zone.dayAt(now)),
-      course.validity_months,
-      deps.settings.baseUrl,
-    );
-    // the day on which it runs out begins where its holder is
-    const expiresAt = expiresOn === null ? null : zone.toInstant(dayOf(expiresOn), 0);
-    issued.push({ assignment: id, event: { type: 'certificate-issued', at: now, serial, expiresAt } as const });
+    const issuedOn = dateOf(zone.dayAt(now));
+    const certificate = { assignmentId: id, issuedOn, validity: course.validity, byWhom };
+    issued.push({ assignment: id, event: issuedEvent(await issueCertificate(client, courseId, certificate, deps.settings.baseUrl), zone, now) });
   }
   await record(client, issued, { byWhom: 'Nudrik' });
 }

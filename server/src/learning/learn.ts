@@ -52,7 +52,7 @@ join people p on p.id = a.person_id
 join sites s on s.id = p.site_id
 left join people o on o.id = k.owner_id
 left join plans l on l.course_id = k.id
-left join certificates c on c.assignment_id = a.id
+left join standing_certificates c on c.assignment_id = a.id
 cross join settings h
 where a.id = $1::bigint
 `;
@@ -331,7 +331,7 @@ const LIST_MINE = `
 select ${ASSIGNMENT_COLUMNS}, a.token
 from assignments a
 join courses k on k.id = a.course_id
-left join certificates c on c.assignment_id = a.id
+left join standing_certificates c on c.assignment_id = a.id
 where a.person_id = $1::bigint
   and a.closed_by is distinct from 'withdrawn'
 order by a.closed_by is not null, a.due_at

@@ -4,8 +4,9 @@ import { Refused } from '../refusal.ts';
 import type { Captions } from '@nudrik/core';
 import { maybeRow } from '../db/db.ts';
 import { findIdByLink } from '../assignments/assignments.repo.ts';
-import { certificatePdf } from '../certificates/certificates.repo.ts';
-import { sendPdf } from '../certificates/routes.ts';
+import { findCertificate } from '../certificates/certificates.repo.ts';
+import { openCertificate } from '../certificates/routes.ts';
+import { endShownLink, makeShownLink, shownLink } from '../certificates/shown.ts';
 import { answerCourseFile } from '../files/routes.ts';
 import { endDecline } from '../declines/declines.ts';
 import { changeReach, reachView } from '../people/reach.ts';
@@ -42,7 +43,7 @@ where a.id = $1::bigint
   and u.id = $2::bigint
   and u.file_id is not null
 `;
-const GET_SERIAL = 'select serial from certificates where assignment_id = $1::bigint';
+const GET_SERIAL = 'select serial from standing_certificates where assignment_id = $1::bigint';
 
 /** The file of a unit that is open behind a link. @throws Refused */
 async function fileOf({ deps, req }: Call): Promise<{ file_id: string; captions: Captions[] | null }> {
@@ -62,6 +63,13 @@ async function readerOf({ deps, req }: Call): Promise<{ id: string; name: string
   const reader = id === null ? null : await maybeRow<{ id: string; name: string }>(deps.db, GET_READER, [id]);
   if (!reader) throw new Refused('wrong-link');
   return reader;
+}
+
+/** Whose certificate a personal link leads to. @throws Refused */
+async function assignmentOf({ deps, req }: Call): Promise<string> {
+  const id = await findIdByLink(deps.db, deps.settings.key, token(req.params['token']), deps.clock.now());
+  if (id === null) throw new Refused('wrong-link');
+  return id;
 }
 
 export const learningRoutes: Route[] = [
@@ -149,10 +157,13 @@ export const learningRoutes: Route[] = [
       const id = await findIdByLink(deps.db, deps.settings.key, token(req.params['token']), deps.clock.now());
       const row = id === null ? null : await maybeRow<{ serial: string }>(deps.db, GET_SERIAL, [id]);
       if (!row) throw new Refused('wrong-link', 'There is no certificate behind this link yet: it comes with finishing the course.');
-      sendPdf(res, (await certificatePdf(deps.db, row.serial, deps.settings.baseUrl))!, row.serial);
+      await openCertificate(deps, res, (await findCertificate(deps.db, row.serial))!);
       return undefined;
     },
   },
+  { method: 'get', path: '/api/learning/:token/shown', access: 'public', handle: async (call) => shownLink(call.deps, await assignmentOf(call)) },
+  { method: 'post', path: '/api/learning/:token/shown', access: 'public', handle: async (call) => makeShownLink(call.deps, await assignmentOf(call)) },
+  { method: 'delete', path: '/api/learning/:token/shown', access: 'public', handle: async (call) => endShownLink(call.deps, await assignmentOf(call)) },
   {
     method: 'get',
     path: '/api/my-training',

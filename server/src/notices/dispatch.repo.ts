@@ -15,7 +15,7 @@ export async function tryLock(db: Client, key: number): Promise<boolean> {
 
 const LIST_CERTIFICATES = `
 select assignment_id, serial, expires_on
-from certificates
+from standing_certificates
 where assignment_id = any($1::bigint[])
 `;
 

@@ -335,7 +335,7 @@ select
   ) as reasons
 from assignments a
 join courses k on k.id = a.course_id
-left join certificates c on c.assignment_id = a.id
+left join standing_certificates c on c.assignment_id = a.id
 left join files f on f.id = a.proof_id
 where a.person_id = $1::bigint
   and a.closed_because is distinct from 'undone'

@@ -51,7 +51,7 @@ limit 2000
 `;
 const LIST_CERTIFICATES = `
 select c.serial, c.expires_on, c.revoked_at, c.course_id, k.title, s.zone
-from certificates c
+from standing_certificates c
 join courses k on k.id = c.course_id
 join people p on p.id = c.person_id
 join sites s on s.id = p.site_id

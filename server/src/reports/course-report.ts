@@ -98,7 +98,7 @@ join people p on p.id = a.person_id
 join departments d on d.id = p.department_id
 join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
-left join certificates c on c.assignment_id = a.id
+left join standing_certificates c on c.assignment_id = a.id
 left join lateral last_notice(a.id, false) last on true
 left join lateral next_notice(a.id) next on true
 order by ${SORTS[query.sort]} ${query.order} nulls last, a.id

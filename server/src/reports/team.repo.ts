@@ -46,7 +46,7 @@ join people p on p.id = a.person_id
 join courses k on k.id = a.course_id
 join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
-left join certificates c on c.assignment_id = a.id
+left join standing_certificates c on c.assignment_id = a.id
 left join lateral last_notice(a.id, true) last on true
 order by a.due_at, p.name
 `;

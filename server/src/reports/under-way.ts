@@ -94,7 +94,7 @@ from assignments a
 join courses k on k.id = a.course_id
 join people p on p.id = a.person_id
 join departments d on d.id = p.department_id
-left join certificates c on c.assignment_id = a.id
+left join standing_certificates c on c.assignment_id = a.id
 ${last()}
 left join units u on u.id = last.unit_id
 where a.course_id = $1::bigint

@@ -78,7 +78,7 @@ select
 from assignments a
 join people p on p.id = a.person_id
 join sites s on s.id = p.site_id
-left join certificates c on c.assignment_id = a.id
+left join standing_certificates c on c.assignment_id = a.id
 where ($1::bigint[] is null or a.person_id = any($1::bigint[]))
   and ($2::bigint is null or a.course_id = $2::bigint)
   and a.closed_because is distinct from 'undone'

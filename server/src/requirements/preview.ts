@@ -12,6 +12,8 @@ import {
   tellDate,
   tellDay,
   tellDueRule,
+  tellValidity,
+  type Validity,
   tellMoment,
   tellRequirement,
   whyNever,
@@ -116,7 +118,7 @@ function counted<T extends { person: RequirementPerson }>(
 const hasReason = (record: CourseRecord, id: string): boolean =>
   record.open?.reasons.some(({ requirement }) => requirement === id) ?? false;
 
-const GET_VALIDITY = 'select validity_months from courses where id = $1::bigint';
+const GET_VALIDITY = 'select validity from courses where id = $1::bigint';
 
 /** Everything that switching on, or changing, would do: to these very people, with their due dates, and which mails on which days. */
 export async function previewRequirement(
@@ -196,7 +198,7 @@ export async function previewRequirement(
   await work.at(2, 3);
   const missing = missingByStep(drafts, plan.steps, facts, now);
   const never = whyNever(draft.audience, { names, today: dateOf(Zone.of(house.zone).dayAt(now)) });
-  const validity = await maybeRow<{ validity_months: number | null }>(db, GET_VALIDITY, [course.id]);
+  const validity = await maybeRow<{ validity: Validity | null }>(db, GET_VALIDITY, [course.id]);
   return {
     words: tellRequirement(requirement, course.title, names),
     in: everyone.filter(({ standing }) => standing.kind !== 'out').length,
@@ -240,8 +242,8 @@ export async function previewRequirement(
       course.required.length === 0
         ? `${course.title} has no required unit, so nobody could finish it. Add one before you switch this on.`
         : '',
-      validity?.validity_months && !draft.renewal
-        ? `Certificates of ${course.title} run out after ${validity.validity_months} months, ` +
+      validity?.validity && !draft.renewal
+        ? `Certificates of ${course.title} run out after ${tellValidity(validity.validity)}, ` +
           `and this requirement does not renew: whoever's runs out is not assigned again.`
         : '',
       ...foreseenWarnings(plan.steps, lines, house, false),
@@ -421,7 +423,7 @@ export const draftOf = (row: RequirementDbRow): RequirementDraft => ({
   whenOut: row.when_out,
 });
 
-const GET_COURSE = 'select id, title, validity_months as "validityMonths" from courses where id = $1::bigint';
+const GET_COURSE = 'select id, title, validity from courses where id = $1::bigint';
 const LIST_REQUIREMENT_EVENTS = `
 select at, by_whom as "byWhom", what, words
 from requirement_events
@@ -433,7 +435,7 @@ limit 100
 export async function getRequirement(db: Queryable, id: string): Promise<RequirementView> {
   const row = await findRequirementRow(db, id);
   if (!row) throw new Refused('not-found', 'There is no such requirement, or not any more.');
-  const course = await maybeRow<{ id: string; title: string; validityMonths: number | null }>(db, GET_COURSE, [row.course_id]);
+  const course = await maybeRow<{ id: string; title: string; validity: Validity | null }>(db, GET_COURSE, [row.course_id]);
   const names = await loadNames(db, [row.audience]);
   return {
     ...draftOf(row),

@@ -4,6 +4,7 @@ import { listStandings, previewRequirement } from '../requirements/preview.ts';
 import { countLater } from '../requirements/reconcile.ts';
 import type {
   AssignRequest,
+  CertificatesFile,
   CloseRequest,
   CompletionsRequest,
   ExtendRequest,
@@ -16,6 +17,7 @@ import type {
   Retiring,
   SettingsDraft,
 } from '@nudrik/contract';
+import { makeCertificatesFile } from '../certificates/certificates-file.ts';
 import { undoAct } from '../assignments/acts.ts';
 import { previewCompletions, recordCompletions } from '../assignments/completions.ts';
 import { goLive, retireCourse } from '../courses/live.ts';
@@ -53,6 +55,7 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
     previewRequirement(deps, id, draft, work),
   ),
   'requirement-people': kind((deps, { id }: { id: string }) => listStandings(deps, id)),
+  'certificates-file': kind((deps, request: CertificatesFile, _byWhom, work) => makeCertificatesFile(deps, request, work)),
   'ledger-export': kind((deps, query: LedgerExport, _byWhom, work) => exportLedger(deps, query, work)),
   'count-audience': kind((deps, input: { id: string; version: number }, _byWhom, work) => countLater(deps, input, work)),
   import: {

@@ -87,6 +87,30 @@ export const routes: Routes = [
     loadComponent: () => import('./certificates/running-out.page.ts').then((m) => m.RunningOutPage),
   },
   {
+    path: 'certificates/designs',
+    canActivate: [office],
+    title: 'Certificate designs · Nudrik',
+    loadComponent: () => import('./certificates/designs.page.ts').then((m) => m.DesignsPage),
+  },
+  {
+    path: 'certificates/designs/:id',
+    canActivate: [office],
+    canDeactivate: [askBeforeLeaving],
+    title: 'Certificate design · Nudrik',
+    loadComponent: () => import('./certificates/design.page.ts').then((m) => m.DesignPage),
+  },
+  {
+    path: 'certificates/add',
+    canActivate: [administrators],
+    title: 'Add a certificate · Nudrik',
+    loadComponent: () => import('./certificates/add.page.ts').then((m) => m.AddCertificatePage),
+  },
+  {
+    path: 'shown/:link',
+    title: 'A certificate · Nudrik',
+    loadComponent: () => import('./certificates/shown.page.ts').then((m) => m.ShownPage),
+  },
+  {
     path: 'settings',
     canActivate: [office],
     canDeactivate: [askBeforeLeaving],

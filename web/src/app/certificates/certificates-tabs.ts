@@ -19,5 +19,6 @@ export class CertificatesTabs {
   protected readonly tabs = [
     ['/certificates', 'Register'],
     ['/certificates/running-out', 'What runs out'],
+    ['/certificates/designs', 'Designs'],
   ] as const;
 }

@@ -1,11 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
-import { tellFinish, type FinishRule } from '@nudrik/core';
+import { RouterLink } from '@angular/router';
+import { catchError, of } from 'rxjs';
+import { MOST_VALID, tellFinish, type FinishRule, type Validity } from '@nudrik/core';
 import type { Named } from '../people/named.ts';
 import { PeoplePick } from '../people/people-pick.ts';
 import { PersonPick } from '../people/person-pick.ts';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
+import { CertificatesApi } from '../certificates/certificates.api.ts';
 import { CERTIFICATE_WORDS } from './course-form.ts';
 import { CourseStore } from './course.store.ts';
 
@@ -13,11 +17,13 @@ import { CourseStore } from './course.store.ts';
 @Component({
   selector: 'nk-course-facts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, NumberField, PeoplePick, PersonPick, SelectField],
+  imports: [FormsModule, NumberField, PeoplePick, PersonPick, RouterLink, SelectField],
   templateUrl: './course-facts.html',
   styles: `
-    .facts-form { display: grid; grid-template-columns: 2fr 110px 1.3fr; gap: 0 14px; max-width: 980px; }
-    .second { grid-template-columns: 1.1fr 1fr 130px 1fr; }
+    .facts-form { display: grid; grid-template-columns: 2fr 110px 1.3fr; gap: 0 14px; max-width: 1180px; }
+    .second { grid-template-columns: 1.2fr 0.9fr 2fr 1fr 1fr; }
+    .valid { display: flex; gap: 8px; align-items: center; white-space: nowrap; }
+    .valid nk-number { width: 60px; }
     .finish { display: flex; gap: 8px; align-items: center; }
     .finish nk-select { flex: 1; }
   `,
@@ -36,6 +42,28 @@ export class CourseFacts {
     { value: 'some', label: 'some of them' },
     { value: 'score', label: 'a score, by weight' },
   ];
+  protected readonly validities: Choice<string>[] = [
+    { value: '', label: 'no expiry' },
+    { value: 'days', label: 'for days' },
+    { value: 'months', label: 'for months' },
+    { value: 'years', label: 'for years' },
+  ];
+  private readonly known = toSignal(
+    inject(CertificatesApi)
+      .designs()
+      .pipe(catchError(() => of([]))),
+    { initialValue: [] },
+  );
+  protected readonly designs = computed((): Choice<string | null>[] => {
+    const own = this.store.form()?.certificateDesignId ?? null;
+    const house = this.known().find(({ isHouse }) => isHouse);
+    return [
+      { value: null, label: `as the house’s${house ? `: ${house.name}` : ''}` },
+      ...this.known()
+        .filter(({ id, isRetired }) => id !== null && (!isRetired || id === own))
+        .map(({ id, name }) => ({ value: id, label: name })),
+    ];
+  });
   protected readonly words = computed(() => tellFinish(this.store.form()!.finish, this.store.units()));
   private readonly led = signal<string | null>(null);
 
@@ -60,6 +88,18 @@ export class CourseFacts {
     const finish: FinishRule =
       kind === 'some' ? { kind, units: Math.max(1, required - 1) } : kind === 'score' ? { kind, percent: 80 } : { kind: 'all' };
     this.store.set({ finish });
+  }
+
+  protected validFor(unit: Validity['unit'] | ''): void {
+    const before = this.store.form()!.validity;
+    const counts = { days: 90, months: 12, years: 1 };
+    this.store.set({ validity: unit === '' ? null : { count: counts[unit], unit, toMonthEnd: before?.toMonthEnd ?? false } });
+  }
+
+  protected setCount(count: number | null): void {
+    const { validity } = this.store.form()!;
+    if (validity && count !== null && count >= 1)
+      this.store.set({ validity: { ...validity, count: Math.min(count, MOST_VALID[validity.unit]) } });
   }
 
   protected setNumber(value: number | null): void {

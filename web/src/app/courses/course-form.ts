@@ -1,4 +1,14 @@
-import { outlineOf, tellFinish, tellRelease, unitKind, type FinishRule, type Release, type UnitKind } from '@nudrik/core';
+import {
+  outlineOf,
+  tellFinish,
+  tellRelease,
+  tellValidity,
+  unitKind,
+  type FinishRule,
+  type Release,
+  type UnitKind,
+  type Validity,
+} from '@nudrik/core';
 import type { CourseDraft, CourseView, DraftView, UnitView } from '@nudrik/contract';
 
 /** A unit as it is written here. `key` is its own for as long as the page is open; `id` begins with `new-` until it is kept. */
@@ -17,7 +27,8 @@ export interface CourseForm {
   summary: string | null;
   ownerId: string | null;
   assistants: string[];
-  validityMonths: number | null;
+  validity: Validity | null;
+  certificateDesignId: string | null;
   certificate: 'issued' | 'none' | null;
   finish: FinishRule;
   sections: readonly SectionForm[];
@@ -65,14 +76,15 @@ export function copyUnit(unit: UnitForm): UnitForm {
 export const asKind = (unit: UnitForm, kind: UnitKind): UnitForm => ({ ...newUnit(kind, unit.title), key: unit.key, id: unit.id, required: unit.required, weight: unit.weight, release: unit.release }); // prettier-ignore
 
 export function formOf({ sections, ...facts }: DraftView['content'] | CourseView): CourseForm {
-  const { title, code, summary, ownerId, assistants, validityMonths, certificate, finish } = facts;
+  const { title, code, summary, ownerId, assistants, validity, certificateDesignId, certificate, finish } = facts;
   return {
     title,
     code,
     summary,
     ownerId,
     assistants,
-    validityMonths,
+    validity,
+    certificateDesignId,
     certificate,
     finish,
     sections: sections.map((section) => ({
@@ -123,7 +135,8 @@ export function tellForm(form: CourseForm, owner: string, assistants: readonly s
     Owner: owner,
     Assistants: assistants.join(', '),
     Certificate: CERTIFICATE_WORDS[form.certificate ?? 'open'],
-    Valid: form.validityMonths ? `${form.validityMonths} months` : 'no expiry',
+    Valid: tellValidity(form.validity),
+    'Certificate looks like': form.certificateDesignId ? `design ${form.certificateDesignId}` : 'those of the house',
     'Finished when': tellFinish(form.finish, units),
   };
   form.sections.forEach((section, i) => {

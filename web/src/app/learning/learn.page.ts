@@ -8,6 +8,7 @@ import { load } from '../shared/loaded.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { QuizPlayer } from '../quizzes/quiz-player.ts';
 import { LearningApi } from './learning.api.ts';
+import { Share } from '../certificates/share.ts';
 import { Reach } from '../people/reach.ts';
 import { ReachApi } from '../people/reach.api.ts';
 import { Reading } from './reading.ts';
@@ -23,7 +24,7 @@ const PLACE_MS = 1_500;
 @Component({
   selector: 'nk-learn',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FinishedPipe, MomentPipe, DayPipe, QuizPlayer, Reading, UnitPackage, Reach, UnitPdf, UnitSurvey, UnitVideo],
+  imports: [FinishedPipe, MomentPipe, DayPipe, QuizPlayer, Reading, UnitPackage, Reach, Share, UnitPdf, UnitSurvey, UnitVideo],
   templateUrl: './learn.page.html',
   styleUrl: './learn.page.css',
 })

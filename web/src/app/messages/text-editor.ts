@@ -33,6 +33,7 @@ import {
   type Condition,
   type ConditionFact,
   type LinkPlace,
+  type MergeField,
   type Names,
   type TableColumn,
 } from '@nudrik/core';
@@ -82,6 +83,12 @@ export class TextEditor {
   readonly body = input.required<Body>();
   readonly label = input.required<string>();
   readonly isLine = input(false);
+  /** words and fields alone, which may stand on several lines: Enter begins the next */
+  readonly hasLines = input(false);
+  /** the fields that it may have */
+  readonly known = input<readonly MergeField[]>(MERGE_FIELDS);
+  /** what comes of a field without a value */
+  readonly without = input('nothing: the message waits');
   /** a gathered message has a table, whose place can be chosen */
   readonly isGathered = input(false);
   /** what the fields print for whoever the text is previewed as */
@@ -146,7 +153,7 @@ export class TextEditor {
   /** A line is kept as words: the space that was typed last is none of another text. */
   private isSame(a: Body, b: Body | null): boolean {
     const lineOf = (body: Body): string => plainWords(body).replace(/\s+/g, ' ');
-    return JSON.stringify(a) === JSON.stringify(b) || (this.isLine() && b !== null && lineOf(a) === lineOf(b));
+    return JSON.stringify(a) === JSON.stringify(b) || (this.isLine() && !this.hasLines() && b !== null && lineOf(a) === lineOf(b));
   }
 
   private contentOf(body: Body): JSONContent {
@@ -158,6 +165,7 @@ export class TextEditor {
 
   private open(element: HTMLElement): Editor {
     const isLine = this.isLine();
+    const hasLines = this.hasLines();
     this.told = this.body();
     return new Editor({
       element,
@@ -165,7 +173,7 @@ export class TextEditor {
         StarterKit.configure({
           code: false, codeBlock: false, strike: false, underline: false, heading: isLine ? false : { levels: [2, 3] },
           document: false,
-          ...(isLine ? { bold: false, italic: false, blockquote: false, bulletList: false, orderedList: false, listItem: false, listKeymap: false, horizontalRule: false, hardBreak: false, link: false, trailingNode: false } : {
+          ...(isLine ? { bold: false, italic: false, blockquote: false, bulletList: false, orderedList: false, listItem: false, listKeymap: false, horizontalRule: false, ...(hasLines ? {} : { hardBreak: false }), link: false, trailingNode: false } : {
             trailingNode: false,
             link: { openOnClick: false, autolink: false, protocols: ['http', 'https', 'mailto', 'to'], isAllowedUri: (href: string) => isHref(href), HTMLAttributes: { target: null, rel: null, class: null } },
           }),
@@ -178,12 +186,16 @@ export class TextEditor {
         attributes: {
           'aria-label': this.label(),
           role: 'textbox',
-          'aria-multiline': String(!isLine),
+          'aria-multiline': String(!isLine || hasLines),
           ...(isLine ? { class: 'one-line' } : {}),
         },
         handleTextInput: (_view, _from, _to, text) => text === '{' && this.offerFields(),
-        clipboardTextParser: (text, _context, _plain, view) => sliceOf(isLine ? text.replace(/\s+/g, ' ') : text, view.state.schema),
-        handleKeyDown: (_view, event) => isLine && event.key === 'Enter',
+        clipboardTextParser: (text, _context, _plain, view) => sliceOf(isLine && !hasLines ? text.replace(/\s+/g, ' ') : text, view.state.schema),
+        handleKeyDown: (_view, event) => {
+          if (!isLine || event.key !== 'Enter') return false;
+          if (hasLines) this.editor?.commands.setHardBreak();
+          return true;
+        },
       },
       onUpdate: ({ editor }) => {
         const doc = docFrom(editor.getJSON());
@@ -252,7 +264,7 @@ export class TextEditor {
 
   private listFields(): Choice[] {
     const values = this.values();
-    return FIELD_GROUPS.flatMap((group) => MERGE_FIELDS.filter((field) => field.group === group)).map(({ name, about, group }) => {
+    return FIELD_GROUPS.flatMap((group) => this.known().filter((field) => field.group === group)).map(({ name, about, group }) => {
       const value = values?.[name];
       const told = value === undefined ? about : value === null || value.trim() === '' ? `${about} (none here)` : `“${value.slice(0, 60)}”`;
       return { value: name, label: `${name}: ${told}`, group };

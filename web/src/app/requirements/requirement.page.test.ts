@@ -6,7 +6,7 @@ import { RequirementPage } from './requirement.page.ts';
 const VIEW: RequirementView = {
   id: '3', version: 4, name: 'Fire teams for deck', courseId: '2', audience: { department: ['1'], below: true }, due: { kind: 'after', amount: 15, unit: 'working days', event: 'assigned' },
   dueTime: '17:00', graceDays: 14, creditMonths: null, renewal: null, from: null, until: null, takesJoiners: false, whenOut: 'ask', isOn: true, switchedOnAt: '2027-02-01T08:00:00Z',
-  changedAt: '2027-02-01T08:00:00Z', changedBy: 'Sigrid Aune', course: { id: '2', title: 'Fire Teams Aboard', validityMonths: 12 }, words: ['Deck must hold Fire Teams Aboard.'],
+  changedAt: '2027-02-01T08:00:00Z', changedBy: 'Sigrid Aune', course: { id: '2', title: 'Fire Teams Aboard', validity: { count: 12, unit: 'months', toMonthEnd: false } }, words: ['Deck must hold Fire Teams Aboard.'],
   record: [{ at: '2027-02-01T08:00:00Z', byWhom: 'Sigrid Aune', what: 'switched on', words: 'Switched on.' }],
 }; // prettier-ignore
 const person = (name: string, standing: RequirementPerson['standing'], words: string, assignmentId: string | null = null): RequirementPerson => ({
