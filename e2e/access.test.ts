@@ -41,6 +41,9 @@ const VIEWS: [string, string, string][] = [
   ['a course report', '/matrix/2', 'Next notice'],
   ['Certificates', '/certificates', 'Valid until'],
   ['what runs out', '/certificates/running-out', 'Two certificates that overlap'],
+  ['designs', '/certificates/designs', 'What certificates look like'],
+  ['a design', '/certificates/designs/2', 'As it looks for real people'],
+  ['a certificate by hand', '/certificates/add', 'one that others issued'],
   ['Post room', '/post-room', 'arrived'],
   ['Chat room', '/chat-room', 'It knows every name'],
 ];

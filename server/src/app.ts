@@ -126,7 +126,17 @@ export function createApp(deps: Deps, live: Live | null): Express {
   });
   // keys are long enough not to be guessed; this keeps the trying from costing anything
   app.use(
-    ['/api/learning', '/api/looks', '/api/team', '/api/calendars', '/api/downloads', '/api/chat', '/api/declines', '/api/shown', '/api/badges'],
+    [
+      '/api/learning',
+      '/api/looks',
+      '/api/team',
+      '/api/calendars',
+      '/api/downloads',
+      '/api/chat',
+      '/api/declines',
+      '/api/shown',
+      '/api/badges',
+    ],
     rateLimit({
       windowMs: 60_000,
       limit: 1_200,

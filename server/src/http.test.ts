@@ -123,10 +123,12 @@ describe('every route', () => {
     for (const route of ROUTES) expect(route.access.length).toBeGreaterThan(0);
     const open = ROUTES.filter(({ access }) => access === 'public').map(({ path }) => path);
     expect(
-      open.every((path) =>
-        /^\/api\/(session|demo\/accounts|verify|learning|looks|pictures|packages|clock|calendars|brand|downloads|declines|chat|team\/:token$)/.test(
-          path,
-        ),
+      open.every(
+        (path) =>
+          path === '/.well-known/jwks.json' ||
+          /^\/api\/(session|demo\/accounts|verify|shown|badges|learning|looks|pictures|packages|clock|calendars|brand|downloads|declines|chat|team\/:token$)/.test(
+            path,
+          ),
       ),
     ).toBe(true);
   });

@@ -115,6 +115,8 @@ export const TemplateSchema = WordingSchema.extend({
   texts: z.partialRecord(z.enum(LANGUAGE_TAGS), WordingSchema).optional(),
   /** the employee gets the due date with it, for their calendar */
   withDate: z.boolean().optional(),
+  /** the certificate comes with it, as its PDF */
+  withCertificate: z.boolean().optional(),
   /** what goes with it: in it, or as a download of its reader's own */
   files: z
     .array(

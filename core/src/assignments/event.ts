@@ -153,7 +153,8 @@ export const EVENTS = {
     needs: {},
     may: { serial: 'text', expiresAt: 'instant', issuer: 'text' },
     follows: PLAN,
-    tell: ({ serial, issuer }, { course }) => (issuer ? `Certificate of ${issuer} for ${course}` : `Certificate ${serial ?? ''} for ${course}`),
+    tell: ({ serial, issuer }, { course }) =>
+      issuer ? `Certificate of ${issuer} for ${course}` : `Certificate ${serial ?? ''} for ${course}`,
   }),
   // the same certificate under another serial: neither its day nor what hangs on it changes
   'certificate-replaced': entry({

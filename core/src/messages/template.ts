@@ -25,6 +25,8 @@ export interface Template extends Wording {
   texts?: Partial<Record<Language, Wording>>;
   /** the employee gets the due date with it, for their calendar: made, moved, or taken out of it */
   withDate?: boolean;
+  /** the certificate comes with it, as its PDF, where there is one */
+  withCertificate?: boolean;
   /** what goes with it */
   files?: TemplateFile[];
 }

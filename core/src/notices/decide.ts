@@ -10,7 +10,7 @@ import { isExemptFromLimit, windowOf, type Step } from '../plans/step.ts';
 import { dayOf, type Calendar } from '../time/calendar.ts';
 import { holdOver, tellHeldBy } from '../holding/hold.ts';
 import { isHandStep } from '../plans/by-hand.ts';
-import { tellAmount, tellDay, tellFinished, tellList, tellMoment } from '../time/words.ts';
+import { tellAmount, tellDate, tellDay, tellFinished, tellList, tellMoment } from '../time/words.ts';
 import type { Day, Instant } from '../time/zone.ts';
 import { isOvertaken, type Slot } from './slot.ts';
 import { tellableFrom } from './window.ts';
@@ -22,6 +22,7 @@ export const SKIP_REASONS = [
   'withdrawn',
   'left',
   'stopped',
+  'renewed',
   'condition',
   'declined',
   'after-end',
@@ -162,6 +163,7 @@ export function decide({
   return (
     checkMoment(deciding) ??
     checkOpen(deciding) ??
+    checkRenewed(deciding) ??
     checkConditions(deciding) ??
     checkDeclined(deciding) ??
     checkOvertaken(deciding) ??
@@ -196,6 +198,19 @@ function checkOpen({ step, employee, roster, now, zone, standing, isTraced, trac
   if (!isTraced) return null;
   const units = standing.unitsFinished.size ? `, ${standing.unitsFinished.size} units done` : '';
   pass(trace, 'assignment is open', `${standing.state}${units}`);
+  return null;
+}
+
+/** What tells that a certificate runs out goes to nobody who holds the course beyond that day by another one. */
+function checkRenewed({ slot, step, assignment, employee, zone, isTraced, trace, recipient }: Deciding): Decision | null {
+  if (step.anchor.event !== 'expires' || !employee.held) return null;
+  const ends = zone.dayAt(slot.anchorAt);
+  const other = employee.held.find(({ course, until }) => course === assignment.course && (until === null || dayOf(until) > ends));
+  if (other) {
+    const fact = `it runs out on ${tellDate(ends)}, and ${employee.name} holds the course ${other.until === null ? 'for ever' : `until ${tellDate(dayOf(other.until))}`} by another one`;
+    return skip(trace, recipient, 'not renewed', 'renewed', fact);
+  }
+  if (isTraced) pass(trace, 'not renewed', 'nothing else is held beyond that day');
   return null;
 }
 

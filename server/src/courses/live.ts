@@ -1,5 +1,15 @@
 import type { CourseDraft, LiveCheck, LiveView, Retiring, WentLive } from '@nudrik/contract';
-import { fieldsNeeded, goesIn, planFaults, tellAmount, tellFinish, tellList, tellValidity, type AssignmentEvent, type PlanStep } from '@nudrik/core';
+import {
+  fieldsNeeded,
+  goesIn,
+  planFaults,
+  tellAmount,
+  tellFinish,
+  tellList,
+  tellValidity,
+  type AssignmentEvent,
+  type PlanStep,
+} from '@nudrik/core';
 import { act } from '../assignments/acts.ts';
 import { lockIds } from '../assignments/assignments.repo.ts';
 import { announce, maybeRow, rows, transaction, type Queryable } from '../db/db.ts';

@@ -25,9 +25,7 @@ export async function finishAssignments(
 ): Promise<void> {
   if (list.length === 0) return;
   const now = deps.clock.now();
-  const course = await oneRow<{ validity: Validity | null; version: number; certificate: string | null }>(client, GET_COURSE, [
-    courseId,
-  ]);
+  const course = await oneRow<{ validity: Validity | null; version: number; certificate: string | null }>(client, GET_COURSE, [courseId]);
   await record(
     client,
     list.flatMap(({ id, with: also = [] }) =>
@@ -41,7 +39,10 @@ export async function finishAssignments(
     const zone = Zone.of(name);
     const issuedOn = dateOf(zone.dayAt(now));
     const certificate = { assignmentId: id, issuedOn, validity: course.validity, byWhom };
-    issued.push({ assignment: id, event: issuedEvent(await issueCertificate(client, courseId, certificate, deps.settings.baseUrl), zone, now) });
+    issued.push({
+      assignment: id,
+      event: issuedEvent(await issueCertificate(client, courseId, certificate, deps.settings.baseUrl), zone, now),
+    });
   }
   await record(client, issued, { byWhom: 'Nudrik' });
 }

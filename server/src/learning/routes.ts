@@ -161,9 +161,24 @@ export const learningRoutes: Route[] = [
       return undefined;
     },
   },
-  { method: 'get', path: '/api/learning/:token/shown', access: 'public', handle: async (call) => shownLink(call.deps, await assignmentOf(call)) },
-  { method: 'post', path: '/api/learning/:token/shown', access: 'public', handle: async (call) => makeShownLink(call.deps, await assignmentOf(call)) },
-  { method: 'delete', path: '/api/learning/:token/shown', access: 'public', handle: async (call) => endShownLink(call.deps, await assignmentOf(call)) },
+  {
+    method: 'get',
+    path: '/api/learning/:token/shown',
+    access: 'public',
+    handle: async (call) => shownLink(call.deps, await assignmentOf(call)),
+  },
+  {
+    method: 'post',
+    path: '/api/learning/:token/shown',
+    access: 'public',
+    handle: async (call) => makeShownLink(call.deps, await assignmentOf(call)),
+  },
+  {
+    method: 'delete',
+    path: '/api/learning/:token/shown',
+    access: 'public',
+    handle: async (call) => endShownLink(call.deps, await assignmentOf(call)),
+  },
   {
     method: 'get',
     path: '/api/my-training',

@@ -25,6 +25,7 @@ import type { Channel, Letter } from '../messages/channel.ts';
 import { insertChatPosts, type BesideDraft } from '../chat/chat.repo.ts';
 import { isChatOpen } from '../chat/way.ts';
 import { noteCopies } from '../copies/copies.ts';
+import { attachedCertificates } from '../certificates/attached.ts';
 import { attaching, downloadLinks, giveDownloads, sameFiles } from '../handouts/files.ts';
 import { composeTogether, declinable, isOwn, missingIn, personalLink, type Composed, type MessageExtras } from '../messages/compose.ts';
 import { teamLinksOf } from '../reports/team-links.repo.ts';
@@ -363,7 +364,7 @@ async function pack(
     wayNow(step, recipient, facts.roster.settings, {
       isOpen,
       hasFailed: notices.some(({ notice }) => notice.chatFailed),
-      needsMail: calendar !== null || files.some(({ as }) => as === 'attached'),
+      needsMail: calendar !== null || !!step.message.withCertificate || files.some(({ as }) => as === 'attached'),
     });
   const write = (parcel: Parcel, at: Instant): Composed => {
     const { notices } = parcel;
@@ -430,6 +431,7 @@ async function pack(
   );
   const pictured = pictureFor(client, house, all.baseUrl);
   const filesOf = attaching(client, facts.handouts);
+  const certificatesOf = ({ notices: of }: Parcel) => attachedCertificates(client, of, all.baseUrl);
   const told = posts.flatMap(({ parcel, id, message }) => sectionsOf(parcel).map((section) => ({ ...section, id, message })));
   const given = told.map(({ step, recipient, notices, message }) => ({ step, notice: notices[0]!.notice.id, person: recipient.person?.id ?? null, toName: message.to_name, toAddress: message.to_address })); // prettier-ignore
   await giveDownloads(client, given, facts.handouts, now);
@@ -457,7 +459,7 @@ async function pack(
     }
     if (way.beside !== null && attempts === 0)
       beside.push({ message: id, former, person: way.beside, from: letter.fromName, subject: letter.subject, body: letter.text, links }); // prettier-ignore
-    const files = await filesOf(step);
+    const files = [...(await filesOf(step)), ...(await certificatesOf(parcel))];
     // one press declines one kind: of several that come together each has its own link
     const declining = sectionsOf(parcel).length === 1 ? links.filter(({ kind }) => kind === 'decline') : [];
     const unsubscribe = declining.length === 1 ? `${all.baseUrl}/api/declines/${signedToken(key, 'decline', declining[0]!.token)}` : null; // prettier-ignore

@@ -37,7 +37,7 @@ export interface CourseFacts extends Course {
   state: CourseState;
   /** people whom steps of its plan name */
   named: string[];
-  /** steps of its plan ask what somebody holds */
+  /** steps of its plan ask what somebody holds: by a condition, or whether what runs out was renewed */
   asksHeld: boolean;
   /** what the steps of its plan are called */
   stepNames: Record<string, string>;
@@ -100,7 +100,7 @@ select
     where l.course_id = c.id
       and r.role ~ '^person [0-9]+$'
   ) as named,
-  exists (select 1 from plans l where l.course_id = c.id and l.steps::text ~ '"(holds|lacks)":') as asks_held,
+  exists (select 1 from plans l where l.course_id = c.id and l.steps::text ~ '"(holds|lacks)":|"event": ?"expires"') as asks_held,
   c.finish,
   (select l.sender from plans l where l.course_id = c.id) as sender,
   (select coalesce(jsonb_object_agg(s ->> 'id', s ->> 'name'), '{}') from plans l cross join lateral jsonb_array_elements(l.steps) s where l.course_id = c.id) as step_names,
@@ -236,7 +236,9 @@ export function askFor(course: CourseFacts, steps: readonly PlanStep[]): void {
       .flatMap(({ to, copies }) => [...to, ...(copies?.to ?? [])].flatMap((role) => namedPerson(role) ?? []))
       .filter((id) => /^\d+$/.test(id)),
   );
-  course.asksHeld ||= steps.some((step) => leavesOfStep(step).some((leaf) => 'holds' in leaf || 'lacks' in leaf));
+  course.asksHeld ||= steps.some(
+    (step) => step.anchor.event === 'expires' || leavesOfStep(step).some((leaf) => 'holds' in leaf || 'lacks' in leaf),
+  );
 }
 
 /** Notes when the units of a course open for an assignment, also for one that is only thought of. */

@@ -73,7 +73,8 @@ export class CertificatesPage {
   protected ask(serial: string | null, act: 'revoke' | 'reissue' = 'revoke'): void {
     const now = this.doing();
     this.doing.set(serial === null || (now?.serial === serial && now.act === act) ? null : { serial, act });
-    this.reason = act === 'reissue' ? 'The name changed' : '';
+    const isRenamed = this.list.data()?.rows.find((row) => row.serial === serial)?.nameNow != null;
+    this.reason = act === 'reissue' && isRenamed ? 'The name changed' : '';
     this.problem.set(null);
   }
 

@@ -45,12 +45,12 @@ const STILL_PX = 3;
       }
       @for (element of state.design().elements; track element.id) {
         @if (element.isOn) {
-          <button
-            type="button" class="box" [class.chosen]="state.chosen() === element.id" [class.line]="element.kind === 'rule'" [class.around]="element.kind === 'frame' && !element.fill"
+          <div
+            tabindex="0" role="group" class="box" [class.chosen]="state.chosen() === element.id" [class.line]="element.kind === 'rule'" [class.around]="element.kind === 'frame' && !element.fill"
             [style.left.%]="(element.box.x / sheet.w) * 100" [style.top.%]="(element.box.y / sheet.h) * 100" [style.width.%]="(element.box.w / sheet.w) * 100" [style.height.%]="(element.box.h / sheet.h) * 100"
-            [attr.aria-label]="nameOf(element)" [attr.aria-pressed]="state.chosen() === element.id"
+            [attr.aria-label]="nameOf(element)" [attr.aria-current]="state.chosen() === element.id ? 'true' : null"
             (focus)="state.chosen.set(element.id)" (pointerdown)="hold($event, element, whole)" (pointermove)="drag($event)" (pointerup)="drop()" (pointercancel)="drop()" (keydown)="key($event)"
-          ></button>
+          ></div>
         }
       }
       @if (state.element(); as element) {
@@ -72,7 +72,7 @@ const STILL_PX = 3;
     :host { display: block; }
     .sheet-of { position: relative; width: 100%; box-shadow: 0 1px 8px rgb(30 36 48 / 16%); border: 1px solid var(--rule); overflow: hidden; touch-action: none; }
     .whole { position: absolute; inset: 0; width: 100%; height: 100%; pointer-events: none; user-select: none; }
-    .box { position: absolute; background: none; border: 1px dashed transparent; padding: 0; margin: 0; cursor: move; min-height: 3px; }
+    .box { position: absolute; border: 1px dashed transparent; cursor: move; min-height: 3px; user-select: none; }
     /* a thin line, and a frame, are caught where they are seen */
     .box.line::after { content: ''; position: absolute; inset: -5px 0; }
     .box.around { pointer-events: none; clip-path: none; }

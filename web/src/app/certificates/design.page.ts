@@ -116,6 +116,11 @@ export class DesignPage {
       const stored = this.view.data();
       if (stored) untracked(() => this.take(stored));
     });
+    // one that no course names is looked at as in a real course, too
+    effect(() => {
+      const [first] = this.people.data()?.courses ?? [];
+      if (first && untracked(this.course) === null) this.course.set(first.id);
+    });
     effect(() => {
       const seen = this.look.data();
       if (seen) void untracked(() => this.draw(seen));

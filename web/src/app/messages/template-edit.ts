@@ -14,6 +14,7 @@ import { TextEditor, type PartChoices } from './text-editor.ts';
     <label class="field"><span>Button under the text; empty for none</span><input class="input" maxlength="80" [ngModel]="message().button ?? ''" (ngModelChange)="change({ button: $event.trim() === '' ? null : $event })" /></label>
     @if (!isGathered()) {
       <label class="pair date"><input type="checkbox" [ngModel]="!!message().withDate" (ngModelChange)="withDate($event)" /> With the due date, for the employee’s calendar</label>
+      <label class="pair date"><input type="checkbox" [ngModel]="!!message().withCertificate" (ngModelChange)="withCertificate($event)" /> With the certificate, as a PDF, once there is one</label>
     }
     @if (hasPlain()) {
       <label class="field"><span>As plain text, for readers without more</span><textarea class="input" rows="6" [ngModel]="message().plain ?? ''" (ngModelChange)="change({ plain: $event })"></textarea></label>
@@ -42,6 +43,11 @@ export class TemplateEdit {
   protected withDate(withDate: boolean): void {
     const { withDate: _, ...rest } = this.message();
     this.message.set(withDate ? { ...rest, withDate } : rest);
+  }
+
+  protected withCertificate(withCertificate: boolean): void {
+    const { withCertificate: _, ...rest } = this.message();
+    this.message.set(withCertificate ? { ...rest, withCertificate } : rest);
   }
 
   protected writePlain(): void {

@@ -190,7 +190,8 @@ export class TextEditor {
           ...(isLine ? { class: 'one-line' } : {}),
         },
         handleTextInput: (_view, _from, _to, text) => text === '{' && this.offerFields(),
-        clipboardTextParser: (text, _context, _plain, view) => sliceOf(isLine && !hasLines ? text.replace(/\s+/g, ' ') : text, view.state.schema),
+        clipboardTextParser: (text, _context, _plain, view) =>
+          sliceOf(isLine && !hasLines ? text.replace(/\s+/g, ' ') : text, view.state.schema),
         handleKeyDown: (_view, event) => {
           if (!isLine || event.key !== 'Enter') return false;
           if (hasLines) this.editor?.commands.setHardBreak();

@@ -25,6 +25,7 @@ export const REASONS: Record<string, string> = {
   replaced: 'took place otherwise',
   'no-certificate': 'no certificate',
   declined: 'declined',
+  renewed: 'renewed by then',
   'by-hand': 'skipped by hand',
   'on-hold': 'somebody holds it',
   'let-pass': 'let pass when a hold ended',
