@@ -1,4 +1,5 @@
 import { bundleBench } from './bundle.bench.ts';
+import { certificatesBench } from './certificates.bench.ts';
 import { coursesBench } from './courses.bench.ts';
 import { dispatchBench } from './dispatch.bench.ts';
 import { houseBench } from './house.bench.ts';
@@ -16,6 +17,7 @@ const benches: Record<string, () => void | Promise<void>> = {
   planning: () => planningBench(),
   courses: () => coursesBench(),
   messages: () => messagesBench(),
+  certificates: () => certificatesBench(),
   storing: () => storingBench(databaseUrl),
   dispatch: () => dispatchBench(databaseUrl),
   people: () => peopleBench(databaseUrl),

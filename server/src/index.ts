@@ -10,6 +10,8 @@ export { knowFile, type NewFile } from './files/files.repo.ts';
 export { lookAt } from './files/look.ts';
 export { makeManifest, makeZip } from './files/made-files.ts';
 export { insertCourse, keepVersion, saveSections, findCourse } from './courses/courses.repo.ts';
+export { drawMany } from './certificates/draw-pdf.ts';
+export { measure as measureText } from './certificates/fonts.ts';
 export { printedFor } from './certificates/printed.ts';
 export { insertDesign, insertDesignVersion, setHouseDesign } from './certificates/designs.repo.ts';
 export { cleanPage } from './courses/page.ts';

@@ -63,6 +63,7 @@ function open(file: string): fontkit.Font | null {
     if (opened.size >= KEPT_OPEN) {
       opened.clear();
       widths.clear();
+      parted.clear();
     }
     font = path === null ? null : (fontkit.create(readFileSync(path)) as fontkit.Font);
     opened.set(file, font);
@@ -117,7 +118,10 @@ function fileFor(letter: string, face: Face): string | null {
 }
 
 const letters = new Intl.Segmenter('en', { granularity: 'grapheme' });
-const lettersOf = (text: string): string[] => [...letters.segment(shapeArabic(text.normalize('NFC')))].map(({ segment }) => segment);
+/** letters that are one character each: most text, and finding its letters costs as much as drawing it */
+const SIMPLE = /^[\u0020-\u007e\u00a0-\u017f\u2010-\u2026]*$/;
+const lettersOf = (text: string): string[] =>
+  SIMPLE.test(text) ? text.split('') : [...letters.segment(shapeArabic(text.normalize('NFC')))].map(({ segment }) => segment);
 
 /** Letters of a text that no shipped font has: on a certificate they would be missing. */
 export const missingLetters = (text: string): string[] => [
@@ -142,14 +146,30 @@ export interface Run {
   font: fontkit.Font;
   /** as pdfkit takes them; null where it may shape word by word, and remember words */
   features: Readonly<Record<string, boolean>> | null;
+  /** its width in sizes of a letter, once it was asked for */
+  em?: number;
 }
 
 interface Stretch extends Run {
   isRightToLeft: boolean;
 }
 
+/** lines that were parted lately: each is measured, and then drawn, and most stand on every certificate */
+const parted = new Map<string, Run[]>();
+const MOST_PARTED = 2_000;
+
 /** Stretches in the order in which they stand on the page, from left to right. */
-export function runsOf(face: Face, text: string): Run[] {
+export function runsOf(face: Face, text: string): readonly Run[] {
+  const key = face + text;
+  let runs = parted.get(key);
+  if (!runs) {
+    if (parted.size >= MOST_PARTED) parted.clear();
+    parted.set(key, (runs = partRuns(face, text)));
+  }
+  return runs;
+}
+
+function partRuns(face: Face, text: string): Run[] {
   const runs: Stretch[] = [];
   for (const letter of lettersOf(text)) {
     const last = runs.at(-1);
@@ -173,19 +193,25 @@ const MOST_WIDTHS = 5_000;
 
 /** How wide a stretch is at a size, in points. */
 export function widthOfRun(run: Run, size: number): number {
-  let known = widths.get(run.font);
-  if (!known) widths.set(run.font, (known = new Map()));
+  run.em ??= widthIn(run);
+  return run.em * size;
+}
+
+/** How wide a stretch is, in sizes of a letter. */
+function widthIn({ font, text, features }: Run): number {
+  let known = widths.get(font);
+  if (!known) widths.set(font, (known = new Map()));
   if (known.size > MOST_WIDTHS) known.clear();
   let width = 0;
-  for (const piece of piecesOf(run)) {
+  for (const piece of piecesOf({ text, features })) {
     let own = known.get(piece);
     if (own === undefined) {
-      own = run.font.layout(piece, run.features ?? undefined).advanceWidth / run.font.unitsPerEm;
+      own = font.layout(piece, features ?? undefined).advanceWidth / font.unitsPerEm;
       known.set(piece, own);
     }
     width += own;
   }
-  return width * size;
+  return width;
 }
 
 /** How wide a line is, in the fonts that it is written in. */

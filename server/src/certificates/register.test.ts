@@ -4,7 +4,7 @@ import { unzipSync } from 'fflate';
 import { getDocument } from 'pdfjs-dist/legacy/build/pdf.mjs';
 import type { TextItem } from 'pdfjs-dist/types/src/display/api.js';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
-import { expiryOf, STANDARD_DESIGN, type Design, type Validity } from '@nudrik/core';
+import { expiryOf, STANDARD_DESIGN, STANDARD_PLAN, type Design, type PlanStep, type Validity } from '@nudrik/core';
 import type { CertificatesMade } from '@nudrik/contract';
 import { listActs, undoAct } from '../assignments/acts.ts';
 import { oneRow, rows } from '../db/db.ts';
@@ -342,6 +342,41 @@ function headOf(width: number, height: number): Buffer {
   const begin = Buffer.from('89504e470d0a1a0a', 'hex');
   return Buffer.concat([begin, chunk('IHDR', head), chunk('IDAT', Buffer.alloc(0)), chunk('IEND', Buffer.alloc(0))]);
 }
+
+describe('a message about a certificate', () => {
+  const certificate = STANDARD_PLAN.find(({ id }) => id === 'certificate')!;
+  const step = (rest: Partial<PlanStep>): PlanStep => ({ ...certificate, ...rest });
+
+  it('brings it as its PDF, where its step says so', async () => {
+    const bringing = step({ id: 'brings', anchor: { event: 'certificate-issued' }, message: { ...certificate.message, subject: '{course}: here it is', withCertificate: true } }); // prettier-ignore
+    const own = await makeCourse(house, crew['tora']!, [bringing], 'Line Throwing');
+    const [assignment] = await assignAt(house, own, [crew['per']!], '2027-03-19T16:00:00Z');
+    const link = await linkInto(house, assignment!);
+    for (const section of (await findLearning(house.deps, link)).sections)
+      for (const unit of section.units) await markUnitDone(house.deps, link, unit.id);
+    await drain(house.deps, house.mailer);
+    const letter = house.mailer.letters.find(({ subject }) => subject === 'Line Throwing: here it is')!;
+    expect(letter.files).toHaveLength(1);
+    expect(letter.files![0]).toMatchObject({ type: 'application/pdf', name: expect.stringMatching(/^certificate-.*\.pdf$/) });
+    expect(await verifyFile(house.db, digest(letter.files![0]!.content), TODAY)).toMatchObject({ answer: 'genuine', name: 'Per Aske' });
+  });
+
+  it('that runs out goes to nobody who renewed it meanwhile', async () => {
+    const soon = step({ id: 'soon', name: 'Runs out', anchor: { event: 'expires' }, offset: { amount: -30, unit: 'days' }, message: { subject: '{course}: it runs out', body: 'Hello', button: null } }); // prettier-ignore
+    const own = await makeCourse(house, crew['tora']!, [soon], 'Fire Watch');
+    for (const [who, renewed] of [['odd', true], ['per', false]] as const) {
+      await addCertificate(house.deps, { personId: crew[who]!, courseId: own, finishedOn: '2026-04-15', reason: 'r', theirs: null }, BY);
+      if (renewed) await addCertificate(house.deps, { personId: crew[who]!, courseId: own, finishedOn: '2027-02-20', reason: 'r', theirs: null }, BY);
+    } // prettier-ignore
+    const before = house.mailer.letters.length;
+    house.clock.at = Date.parse('2027-03-20T12:00:00Z');
+    await drain(house.deps, house.mailer);
+    expect(house.mailer.letters.slice(before).filter(({ subject }) => subject === 'Fire Watch: it runs out').map(({ toName }) => toName)).toEqual(['Per Aske']); // prettier-ignore
+    const skipped = await rows<{ because: string; sentence: string }>(house.db, "select because, sentence from notices where step_id = 'soon' and person_id = $1::bigint and state = 'skipped'", [crew['odd']]); // prettier-ignore
+    expect(skipped).toMatchObject([{ because: 'renewed' }]);
+    house.clock.at = Date.parse('2027-03-01T09:30:00Z');
+  });
+});
 
 it('a certificate holds as long in the database as it does by the rules', async () => {
   const units = ['days', 'months', 'years'] as const;
