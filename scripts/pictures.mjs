@@ -95,12 +95,6 @@ run(async () => {
       (p) => p.getByTestId('review-counts').waitFor(),
     );
     await shoot(
-      'structure',
-      '/people/structure',
-      (p) => p.getByRole('button', { name: 'Calendar of Tarn Ness' }).click(),
-      seen('Save 2026'),
-    );
-    await shoot(
       'timeline',
       '/people?find=runa.aske',
       first(/Runa Aske/),
@@ -124,6 +118,13 @@ run(async () => {
       (p) => p.getByRole('button', { name: 'Begin', exact: true }).waitFor(),
     );
     await shoot('certificates', '/certificates', seen('Valid until'));
+    await shoot(
+      'design',
+      '/certificates/designs/2',
+      seen('longest name'),
+      (p) => p.getByRole('group', { name: 'Name', exact: true }).click(),
+      (p) => p.getByLabel('Wide, in millimetres').waitFor(),
+    );
 
     await shoot(
       'replies',
