@@ -46,6 +46,15 @@ export const tellableBefore = (at: Instant, { to, reader, calendar }: Reading, s
   calendar.fitEarlier(at, dailyWindow(to, reader) ?? settings.sendWindow);
 
 /** Whether a message to somebody goes with all others of their day: not what goes at an exact moment, nor what brings files of its own. */
-export function isDaily(step: Step & { message?: { files?: readonly { as: string }[]; withCertificate?: boolean } }, to: Role, reader: Person | null): boolean {
-  return dailyWindow(to, reader) !== null && windowOf(step) !== 'exact' && !step.message?.withCertificate && !step.message?.files?.some(({ as }) => as === 'attached');
+export function isDaily(
+  step: Step & { message?: { files?: readonly { as: string }[]; withCertificate?: boolean } },
+  to: Role,
+  reader: Person | null,
+): boolean {
+  return (
+    dailyWindow(to, reader) !== null &&
+    windowOf(step) !== 'exact' &&
+    !step.message?.withCertificate &&
+    !step.message?.files?.some(({ as }) => as === 'attached')
+  );
 }
