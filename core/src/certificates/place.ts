@@ -261,22 +261,24 @@ function wrap(own: readonly string[], face: Face, size: number, width: number, m
   return lines;
 }
 
-/** A word in pieces that fit, found by halving: names of two hundred letters are measured a few times, not two hundred. */
+/**
+ * A word in pieces that fit. By the widths of its letters one by one: set together they are no wider, and a name of hundreds of
+ * letters is measured once and not at each size.
+ */
 function broken(word: string, face: Face, size: number, width: number, measure: Measure): string[] {
-  const letters = lettersOf(word);
   const pieces: string[] = [];
-  let from = 0;
-  while (from < letters.length) {
-    let [low, high] = [1, letters.length - from];
-    while (low < high) {
-      const middle = Math.ceil((low + high) / 2);
-      if (measure(face, letters.slice(from, from + middle).join(''), size) <= width) low = middle;
-      else high = middle - 1;
+  let piece = '';
+  let taken = 0;
+  for (const letter of lettersOf(word)) {
+    const own = measure(face, letter, size);
+    if (piece !== '' && taken + own > width) {
+      pieces.push(piece);
+      [piece, taken] = ['', 0];
     }
-    pieces.push(letters.slice(from, from + low).join(''));
-    from += low;
+    piece += letter;
+    taken += own;
   }
-  return pieces;
+  return [...pieces, piece];
 }
 
 function setText(

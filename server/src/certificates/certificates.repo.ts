@@ -1,15 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import {
-  certificateState,
-  dayOf,
-  expiryOf,
-  parseSerial,
-  serialFrom,
-  tellDate,
-  type CertificateValues,
-  type Design,
-  type Validity,
-} from '@nudrik/core';
+import { certificateState, dayOf, parseSerial, serialFrom, tellDate, type CertificateValues, type Design } from '@nudrik/core';
 import type { CertificateRow, CertificatesFilter, CertificatesPage, Verification } from '@nudrik/contract';
 import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 import { getHouse } from '../house/house.ts';
@@ -50,6 +40,9 @@ export interface Issued {
   expiresOn: string | null;
 }
 
+/** PDFs that are made in the transaction that issues them: of more each is made when it is asked for first, from what was kept of it. */
+const MOST_AT_ONCE = 50;
+
 /** Issues certificates for assignments of a course, with what each prints, by the design of the course as it is now; its PDF with it. */
 export async function issueCertificates(db: Client, courseId: string, list: readonly NewCertificate[], baseUrl: string): Promise<Issued[]> {
   const design = await designOfCourse(db, courseId);
@@ -70,26 +63,10 @@ export async function issueCertificates(db: Client, courseId: string, list: read
       theirs?.number,
       theirs?.proofId,
     ]);
-    if (!theirs) await certificatePdf(db, serial, baseUrl);
+    if (!theirs && list.length <= MOST_AT_ONCE) await certificatePdf(db, serial, baseUrl);
     issued.push({ id: row.id, serial, expiresOn: row.expires_on });
   }
   return issued;
-}
-
-/** Issues the certificate of a finished assignment by how long its course says that it holds. */
-export async function issueCertificate(
-  db: Client,
-  courseId: string,
-  { assignmentId, issuedOn, validity, byWhom }: { assignmentId: string; issuedOn: string; validity: Validity | null; byWhom: string },
-  baseUrl: string,
-): Promise<Issued> {
-  const [issued] = await issueCertificates(
-    db,
-    courseId,
-    [{ assignmentId, issuedOn, expiresOn: expiryOf(issuedOn, validity), byWhom }],
-    baseUrl,
-  );
-  return issued!;
 }
 
 const FIND_CERTIFICATE = `

@@ -1,4 +1,4 @@
-import type { Design } from '@nudrik/core';
+import { STARTING_DESIGNS, type Design } from '@nudrik/core';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 export interface DesignDbRow {
@@ -72,9 +72,14 @@ export const retireDesign = (db: Client, id: string, at: Date | null): Promise<u
 const SET_HOUSE = 'update settings set certificate_design_id = $1::bigint';
 export const setHouseDesign = (db: Client, id: string | null): Promise<unknown> => db.query(SET_HOUSE, [id]);
 
-const GET_HOUSE_DESIGN = 'select d.name from settings h join certificate_designs d on d.id = h.certificate_design_id';
-export const houseDesignName = async (db: Queryable): Promise<string | null> =>
-  (await maybeRow<{ name: string }>(db, GET_HOUSE_DESIGN))?.name ?? null;
+const GET_NAME = `
+select d.name
+from settings h
+join certificate_designs d on d.id = coalesce($1::bigint, h.certificate_design_id)
+`;
+/** What the design is called that certificates of a course have. @param own that of the course; null is the house's */
+export const designName = async (db: Queryable, own: string | null): Promise<string> =>
+  (await maybeRow<{ name: string }>(db, GET_NAME, [own]))?.name ?? STARTING_DESIGNS[0].name;
 
 const LIST_VERSIONS = `
 select v.version, v.at, v.by_whom, (select count(*)::integer from certificates k where k.design_id = v.design_id and k.design_version = v.version) as issued
@@ -125,7 +130,7 @@ export const listShowingNames = (db: Queryable, today: string): Promise<{ id: st
   rows(db, LIST_NAMES, [today]);
 
 const LIST_LETTERS = `
-select string_agg(distinct l, '') as letters
+select string_agg(distinct l, ' ') as letters
 from people
 cross join lateral regexp_split_to_table(name, '') l
 where is_here(left_on, $1::date)

@@ -23,10 +23,10 @@ import { Refused } from '../refusal.ts';
 import { drawSvg } from './draw-svg.ts';
 import { measure, missingLetters } from './fonts.ts';
 import {
+  designName,
   findDesign,
   findDesignVersion,
   findNamesake,
-  houseDesignName,
   insertDesign,
   insertDesignVersion,
   lettersOfRoster,
@@ -269,9 +269,9 @@ export async function chooseHouseDesign(deps: Deps, id: string | null, byWhom: s
     if (id !== null && !stored) throw new Refused('not-found', NO_DESIGN);
     if (stored?.retired_at)
       throw new Refused('conflict', `“${stored.name}” is not offered any more. Offer it again first; nothing was changed.`);
-    const before = await houseDesignName(client);
+    const before = await designName(client, null);
     await setHouseDesign(client, id);
-    await noted(deps, client, byWhom, 'Settings', { Certificates: before ?? STARTING_DESIGNS[0].name }, { Certificates: stored?.name ?? STARTING_DESIGNS[0].name }); // prettier-ignore
+    await noted(deps, client, byWhom, 'Settings', { Certificates: before }, { Certificates: stored?.name ?? STARTING_DESIGNS[0].name }); // prettier-ignore
   });
 }
 

@@ -16,6 +16,7 @@ import { announce, maybeRow, rows, transaction, type Queryable } from '../db/db.
 import type { Deps } from '../deps.ts';
 import { houseToday } from '../people/today.ts';
 import { writtenWarnings } from '../plans/warnings.ts';
+import { designName } from '../certificates/designs.repo.ts';
 import { Refused } from '../refusal.ts';
 import { switchOffIn, switchOnIn } from '../requirements/change.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';
@@ -108,7 +109,7 @@ export async function liveView(deps: Deps, courseId: string): Promise<LiveView> 
       ? 'Nobody decided whether finishing is certified: issue one, or say that there is none.'
       : content.certificate === 'none'
         ? 'Finishing is not certified, on purpose.'
-        : `Finishing is certified${content.validity ? ` for ${tellValidity(content.validity)}` : ', for ever'}.`,
+        : `Finishing is certified${content.validity ? ` for ${tellValidity(content.validity)}` : ', for ever'}, and looks like “${await designName(db, content.certificateDesignId)}”.`,
     { label: 'Decide', link, params: { field: 'certificate' } },
   );
   const owner =

@@ -1,6 +1,6 @@
-import { dateOf, Zone, type AssignmentEvent, type Validity } from '@nudrik/core';
+import { dateOf, expiryOf, Zone, type AssignmentEvent, type Validity } from '@nudrik/core';
 import { record } from '../assignments/record.ts';
-import { issueCertificate } from '../certificates/certificates.repo.ts';
+import { issueCertificates } from '../certificates/certificates.repo.ts';
 import { issuedEvent } from '../certificates/issued-event.ts';
 import { oneRow, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -34,15 +34,14 @@ export async function finishAssignments(
     { byWhom },
   );
   if (course.certificate === 'none') return;
-  const issued = [];
-  for (const { id, zone: name } of list) {
-    const zone = Zone.of(name);
-    const issuedOn = dateOf(zone.dayAt(now));
-    const certificate = { assignmentId: id, issuedOn, validity: course.validity, byWhom };
-    issued.push({
-      assignment: id,
-      event: issuedEvent(await issueCertificate(client, courseId, certificate, deps.settings.baseUrl), zone, now),
-    });
-  }
+  const zones = list.map(({ zone }) => Zone.of(zone));
+  const certificates = list.map(({ id }, i) => {
+    const issuedOn = dateOf(zones[i]!.dayAt(now));
+    return { assignmentId: id, issuedOn, expiresOn: expiryOf(issuedOn, course.validity), byWhom };
+  });
+  const issued = (await issueCertificates(client, courseId, certificates, deps.settings.baseUrl)).map((certificate, i) => ({
+    assignment: list[i]!.id,
+    event: issuedEvent(certificate, zones[i]!, now),
+  }));
   await record(client, issued, { byWhom: 'Nudrik' });
 }

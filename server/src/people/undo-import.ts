@@ -120,6 +120,7 @@ const LOCK_PEOPLE = [
 const REMOVE_PEOPLE = [
   'delete from notices where person_id = any($1::bigint[])',
   'update notices set recipient_id = null where recipient_id = any($1::bigint[])',
+  'delete from certificate_links where certificate_id in (select id from certificates where person_id = any($1::bigint[]))',
   'delete from certificates where person_id = any($1::bigint[])',
   'delete from assignments where person_id = any($1::bigint[])',
   'update people set manager_id = null where manager_id = any($1::bigint[]) and id <> all($1::bigint[])',
