@@ -16,8 +16,8 @@ describe('an outcome', () => {
   test.each([
     ['met', true, ['a', 'b']],
     ['met', true, ['c', 'b', 'a']],
-    ['not met', true, ['a', 'c']],
-    ['not met', true, []],
+    ['not-met', true, ['a', 'c']],
+    ['not-met', true, []],
     ['absent', false, []],
   ] as const)('is %s where attended is %s and met are %j', (outcome, attended, met) => {
     expect(signedOutcome(sheet(), { attended, met })).toBe(outcome);

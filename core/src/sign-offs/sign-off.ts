@@ -61,7 +61,7 @@ export interface SignOffEntry {
 /** Met is whoever attended and met all that is needed. */
 export function signedOutcome({ criteria }: Pick<SignOffSheet, 'criteria'>, { attended, met }: SignOffEntry): SignOffOutcome {
   if (!attended) return 'absent';
-  return criteria.every(({ id, isNeeded }) => !isNeeded || met.includes(id)) ? 'met' : 'not met';
+  return criteria.every(({ id, isNeeded }) => !isNeeded || met.includes(id)) ? 'met' : 'not-met';
 }
 
 /** What is wrong with an entry, in a sentence, or null. */
