@@ -148,7 +148,8 @@ test('goes live on a check list: nobody is asked for a draft, and what is missin
     .click();
   await expect(list(page, 'Certificate')).toBeFocused();
   await choose(list(page, 'Certificate'), 'issued');
-  await page.getByLabel('Certificate valid, months').fill('12');
+  await choose(list(page, 'How long it is valid'), 'for months');
+  await expect(page.getByLabel('How many months')).toHaveValue('12');
   await page.getByRole('link', { name: 'Go live …' }).click();
   await expect(page.getByRole('row', { name: /all 2 required units are done/ })).toBeVisible();
   await page.getByRole('button', { name: 'Go live', exact: true }).click();
