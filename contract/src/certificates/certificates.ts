@@ -58,8 +58,8 @@ export interface CertificateAdded {
   words: string;
 }
 
-/** At the most so many in one file. */
-export const MOST_IN_FILE = 20_000;
+/** At the most so many in one file: it is made as a whole, and a certificate has twenty kilobytes. */
+export const MOST_IN_FILE = 5_000;
 /** POST /api/certificates/file: those of a selection, or all that a filter asks for, as one PDF or as a zip */
 export const CertificatesFile = z.object({
   as: z.enum(['pdf', 'zip']),

@@ -1,5 +1,5 @@
 import { expect, it, test } from 'vitest';
-import { expiryOf, tellValidity, type Validity } from './validity.ts';
+import { expiryOf, monthsOf, tellValidity, type Validity } from './validity.ts';
 
 const of = (count: number, unit: Validity['unit'], toMonthEnd = false): Validity => ({ count, unit, toMonthEnd });
 
@@ -23,3 +23,11 @@ it('that goes on to the end of a month never ends before it would have', () => {
       for (const day of ['2027-01-31', '2027-02-28', '2028-02-29', '2027-12-01'])
         expect(expiryOf(day, of(count, unit, true))! >= expiryOf(day, of(count, unit))!).toBe(true);
 });
+
+test.each([
+  [null, null],
+  [of(12, 'months'), 12],
+  [of(2, 'years', true), 24],
+  [of(90, 'days'), 2],
+  [of(5, 'days'), 1],
+])('%o renews after %s months', (validity, months) => expect(monthsOf(validity)).toBe(months));

@@ -24,3 +24,7 @@ export function expiryOf(issuedOn: LocalDate, validity: Validity | null): LocalD
 /** “12 months”, “2 years, to the end of the month”, “no expiry”. */
 export const tellValidity = (validity: Validity | null): string =>
   validity === null ? 'no expiry' : tellAmount(validity.count, validity.unit) + (validity.toMonthEnd ? ', to the end of the month' : '');
+
+/** Whole months of a validity, at the most as long as it is: what renews by them is never later than what it renews. Null is for ever. */
+export const monthsOf = (validity: Validity | null): number | null =>
+  validity && Math.max(1, { days: Math.floor(validity.count / 31), months: validity.count, years: validity.count * 12 }[validity.unit]);

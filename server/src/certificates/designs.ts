@@ -300,6 +300,6 @@ export async function designPeople(deps: Deps): Promise<DesignPeople> {
   };
   for (const { id, name } of missing) add(id, name, 'letters missing');
   for (const { id, name, why } of showing) add(id, name, why as PreviewPersonOf['why']);
-  if (!showing.some(({ why }) => why === 'another script')) add(null, MADE_UP.name, 'another script');
+  if (!showing.some(({ why }) => why === 'another script')) add(null, MADE_UP['full name'], 'another script');
   return { people: people.slice(0, 6), courses: await listCertified(db), missing: missing[0]?.total ?? 0 };
 }

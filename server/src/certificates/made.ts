@@ -27,12 +27,16 @@ const infoOf = ({ serial, issued_on, printed }: Printed): Info => ({
   at: dayOf(issued_on) * DAY_MS,
 });
 
-/** The PDF of one certificate. */
-export async function makeCertificate(db: Queryable, certificate: Printed, baseUrl: string): Promise<Buffer> {
+/** One certificate as it is drawn, with the pictures of its design. */
+export async function readSheet(db: Queryable, certificate: Printed, baseUrl: string): Promise<Sheet> {
   const pictures = new Pictures(db);
   await pictures.read(picturesOf(certificate.design ?? STANDARD_DESIGN));
-  return drawPdf(sheetFor(certificate, pictures, baseUrl), infoOf(certificate));
+  return sheetFor(certificate, pictures, baseUrl);
 }
+
+/** The PDF of one certificate. */
+export const makeCertificate = async (db: Queryable, certificate: Printed, baseUrl: string): Promise<Buffer> =>
+  drawPdf(await readSheet(db, certificate, baseUrl), infoOf(certificate));
 
 /** Many certificates as one PDF, each on its page. @param next some more of them, none at the end */
 export async function makeMany(db: Queryable, next: () => Promise<readonly Printed[]>, info: Info, baseUrl: string): Promise<Buffer> {

@@ -1,6 +1,6 @@
 import { Readable } from 'node:stream';
 import type { CertificatePicture } from '@nudrik/contract';
-import { transaction, type Queryable } from '../db/db.ts';
+import { maybeRow, transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { findFile, putFile } from '../files/files.repo.ts';
 import { measured } from '../files/look.ts';
@@ -53,24 +53,22 @@ export class Pictures {
   get = (id: string | null): Picture | null => this.known.get(id) ?? null;
 
   private async find(id: string | null): Promise<Picture | null> {
-    const { rows } = id === null ? await this.db.query<{ logo_id: string | null }>(GET_LOGO) : { rows: [{ logo_id: id }] };
-    const fileId = rows[0]?.logo_id;
-    const file = fileId ? await findFile(this.db, fileId, [id === null ? 'logo' : 'certificate']) : null;
+    const file = await fileOf(this.db, id);
     // a logo may be a GIF, which mail programs show and no PDF
     if (!file || !TYPES.includes(file.type)) return null;
-    const size = measured(file.content, file.name);
-    return { content: file.content, ...size };
+    return { content: file.content, ...measured(file.content, file.name) };
   }
 }
 
-/** A picture of designs. @param id null is the one above every message */
-export const findCertificatePicture = async (
-  db: Queryable,
-  id: string | null,
-): Promise<{ name: string; type: string; content: Buffer }> => {
-  const { rows } = id === null ? await db.query<{ logo_id: string | null }>(GET_LOGO) : { rows: [{ logo_id: id }] };
-  const fileId = rows[0]?.logo_id;
-  const file = fileId ? await findFile(db, fileId, [id === null ? 'logo' : 'certificate']) : null;
+/** The file of a picture. @param id null is the one above every message */
+async function fileOf(db: Queryable, id: string | null): Promise<{ name: string; type: string; content: Buffer } | null> {
+  const fileId = id ?? (await maybeRow<{ logo_id: string | null }>(db, GET_LOGO))?.logo_id;
+  return fileId ? findFile(db, fileId, [id === null ? 'logo' : 'certificate']) : null;
+}
+
+/** A picture of designs. @param id null is the one above every message. @throws Refused where there is none */
+export async function findCertificatePicture(db: Queryable, id: string | null): Promise<{ name: string; type: string; content: Buffer }> {
+  const file = await fileOf(db, id);
   if (!file) throw new Refused('not-found', 'There is no such picture, or not any more.');
   return file;
-};
+}

@@ -1,4 +1,4 @@
-import { dayOf, tellDate, type CertificateValues } from '@nudrik/core';
+import { dayOf, tellDate, type CertificateValues, type Validity } from '@nudrik/core';
 import { rows, type Queryable } from '../db/db.ts';
 
 const LIST_PRINTED = `
@@ -32,7 +32,8 @@ export interface OwnValues {
   expiresOn: string | null;
 }
 
-const own = ({ serial, issuedOn, expiresOn }: OwnValues): CertificateValues => ({
+/** What it says of itself, in words. */
+export const ownValues = ({ serial, issuedOn, expiresOn }: OwnValues): CertificateValues => ({
   finished: tellDate(dayOf(issuedOn)),
   'certificate expiry': expiresOn === null ? 'no expiry' : tellDate(dayOf(expiresOn)),
   'certificate serial': serial,
@@ -51,11 +52,11 @@ export async function printedFor(
 ): Promise<Map<string, CertificateValues>> {
   const found = await rows<PrintedRow>(db, LIST_PRINTED, [list.map(({ assignmentId }) => assignmentId)]);
   const values = new Map(found.map((row) => [row.assignment_id, valuesOf(row)]));
-  return new Map(list.map((one) => [one.assignmentId, { ...values.get(one.assignmentId), ...own(one) }]));
+  return new Map(list.map((one) => [one.assignmentId, { ...values.get(one.assignmentId), ...ownValues(one) }]));
 }
 
 /** Somebody whom no roster has: a name in another script, where no one has one. */
-export const MADE_UP = { name: 'Ελένη Παπαδοπούλου', job: 'Deckhand', department: 'Deck', site: 'Harbour', number: '10432' };
+export const MADE_UP = { 'full name': 'Ελένη Παπαδοπούλου', job: 'Deckhand', department: 'Deck', site: 'Harbour', number: '10432' };
 
 const LIST_SAMPLE = `
 select w.ord, p.name as "full name", p.personnel_number as number, p.job, d.name as department, s.name as site
@@ -75,7 +76,7 @@ left join people o on o.id = c.owner_id
 export interface Sample {
   course: string;
   courseValues: CertificateValues;
-  validity: { count: number; unit: 'days' | 'months' | 'years'; toMonthEnd: boolean } | null;
+  validity: Validity | null;
 }
 
 /** A course as a look at a design takes it; one that is made up where there is none. */
@@ -101,7 +102,5 @@ export async function sampleCourse(db: Queryable, courseId: string | null): Prom
 export async function samplePeople(db: Queryable, ids: readonly (string | null)[]): Promise<CertificateValues[]> {
   const found = await rows<Record<string, string | null> & { ord: string }>(db, LIST_SAMPLE, [ids.map((id) => id ?? '0')]);
   const byOrder = new Map(found.map(({ ord, ...values }) => [Number(ord), values]));
-  return ids.map((_, i) => byOrder.get(i + 1) ?? { 'full name': MADE_UP.name, number: MADE_UP.number, job: MADE_UP.job, department: MADE_UP.department, site: MADE_UP.site }); // prettier-ignore
+  return ids.map((_, i) => byOrder.get(i + 1) ?? MADE_UP); // prettier-ignore
 }
-
-export const ownValues = own;

@@ -1,15 +1,12 @@
 import type { ShownCertificate, ShownLink } from '@nudrik/contract';
-import { STANDARD_DESIGN, picturesOf, placeDesign } from '@nudrik/core';
 import { newToken, readLink, signedToken } from '../access/personal-link.ts';
 import { maybeRow, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 import { Refused } from '../refusal.ts';
 import { findCertificate, printedOf, verdictOn, type CertificateDbRow } from './certificates.repo.ts';
 import { drawSvg } from './draw-svg.ts';
-import { measure } from './fonts.ts';
-import { Pictures } from './pictures.ts';
+import { readSheet } from './made.ts';
 
 const FIND_STANDING = `
 select k.id, k.serial, k.issuer, k.revoked_at, p.name
@@ -106,14 +103,9 @@ export async function shownCertificate(deps: Deps, link: string): Promise<ShownC
   const { db, settings } = deps;
   const row = await findShown(deps, link);
   const verdict = await verdictOn(db, row, await houseToday(deps));
-  const { organisation } = await getHouse(db);
-  const design = row.design ?? STANDARD_DESIGN;
-  const pictures = new Pictures(db);
-  await pictures.read(picturesOf(design));
-  const verifyUrl = `${settings.baseUrl}/verify/${row.serial}`;
-  const values = { ...printedOf(row, organisation), 'check address': verifyUrl.replace(/^https?:\/\//, '') };
+  const sheet = await readSheet(db, { ...row, printed: printedOf(row, verdict.organisation) }, settings.baseUrl);
   const hrefOf = (id: string | null): string => {
-    const { content } = pictures.get(id)!;
+    const { content } = sheet.pictureOf(id)!;
     return `data:image/${content[0] === 0x89 ? 'png' : 'jpeg'};base64,${content.toString('base64')}`;
   };
   return {
@@ -124,7 +116,7 @@ export async function shownCertificate(deps: Deps, link: string): Promise<ShownC
     issuedOn: row.issued_on,
     expiresOn: row.expires_on,
     organisation: verdict.organisation,
-    svg: drawSvg({ page: placeDesign(design, values, measure), verifyUrl, pictureOf: pictures.get, hrefOf }),
+    svg: drawSvg({ ...sheet, hrefOf }),
     hasBadge: verdict.answer === 'genuine',
   };
 }

@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input, signal } from '@angular/core';
-import { elementName, PARTS, snap, shiftBox, WHOLE, type Box, type DesignElement, type Grip, type Guide } from '@nudrik/core';
+import { elementName, snap, shiftBox, WHOLE, type Box, type DesignElement, type Grip, type Guide } from '@nudrik/core';
 import type { DesignState } from './design-state.ts';
 
 /** An element as it was drawn last: where it stood then. */
@@ -104,9 +104,7 @@ export class DesignCanvas {
     return `${x.toFixed(1)} from the left, ${y.toFixed(1)} from the top; ${w.toFixed(1)} × ${h.toFixed(1)} mm`;
   });
 
-  protected nameOf(element: DesignElement): string {
-    return element.kind === 'text' && element.part !== null ? PARTS[element.part] : elementName(element);
-  }
+  protected readonly nameOf = elementName;
 
   /** What was drawn goes along until it is drawn anew. */
   protected movedBy({ box }: DesignElement, piece: Piece): string {

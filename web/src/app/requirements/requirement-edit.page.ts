@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { takeUntilDestroyed, toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { everyone, tellValidity, type DueRule, type Validity } from '@nudrik/core';
+import { everyone, monthsOf, tellValidity, type DueRule } from '@nudrik/core';
 import type { Outside, RequirementDraft, RequirementPreview, RequirementView } from '@nudrik/contract';
 import { catchError, filter, forkJoin, map, of, switchMap, type Observable } from 'rxjs';
 import { SettingsApi } from '../house/settings.api.ts';
@@ -24,10 +24,6 @@ import { CREDITS, DUE_EVENTS, DUE_WORDS, RENEWALS, WHEN_OUTS, type Credit } from
 import { NEW_FORM, whatIsMissing, type RequirementForm } from './requirement-form.ts';
 import { RequirementReview } from './requirement-review.ts';
 import { RequirementsApi } from './requirements.api.ts';
-
-/** Whole months of a validity, at the most as long as it is: a renewal is never later than what it renews. */
-const monthsOf = (validity: Validity | null): number | null =>
-  validity && Math.max(1, { days: Math.floor(validity.count / 31), months: validity.count, years: validity.count * 12 }[validity.unit]);
 
 /** Writes or changes a requirement: whom it asks, by when, what counts, how often; reviewed before anything happens. */
 @Component({
