@@ -34,6 +34,7 @@ import { seldom } from './work/seldom.ts';
 import { REFUSALS, Refused, type RefusalCode } from './refusal.ts';
 import { rehearsalRoutes } from './rehearsal/routes.ts';
 import { reportRoutes } from './reports/routes.ts';
+import { signOffRoutes } from './sign-offs/routes.ts';
 import { surveyRoutes } from './surveys/routes.ts';
 import { requirementRoutes } from './requirements/routes.ts';
 import { isAllowed, type Route } from './route.ts';
@@ -65,6 +66,7 @@ export const ROUTES: readonly Route[] = [
   ...certificateRoutes,
   ...learningRoutes,
   ...quizRoutes,
+  ...signOffRoutes,
   ...surveyRoutes,
   ...clockRoutes,
   ...houseRoutes,
@@ -119,7 +121,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
     const sent = req.headers['x-csrf-token'];
     // signed by the chat, and by no browser; or by a link of a letter, which mail programs post to by themselves
     if (req.path === '/chat/replies' || req.path.startsWith('/declines/')) return next();
-    const isKeyed = ['/learning/', '/looks/', '/downloads/', '/session'].some((path) => req.path.startsWith(path));
+    const isKeyed = ['/learning/', '/looks/', '/downloads/', '/sign-off/', '/session'].some((path) => req.path.startsWith(path));
     if (isKeyed && asksFromElsewhere(req, deps.settings.baseUrl)) throw new Refused('csrf');
     if (sent !== expected && !(isKeyed && sent !== undefined)) throw new Refused(res.locals['account'] ? 'csrf' : 'not-signed-in');
     next();
@@ -136,6 +138,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
       '/api/declines',
       '/api/shown',
       '/api/badges',
+      '/api/sign-off',
     ],
     rateLimit({
       windowMs: 60_000,
@@ -262,7 +265,7 @@ const AWAY = 'The database does not answer. Nothing was changed; try again in a 
 
 /** An address without the keys of links in it: they open something, and logs are read by many. */
 const withoutKeys = (path: string): string =>
-  path.replace(/\/(learning|looks|team|keys|pictures|packages|uploads|declines|downloads|shown)\/[^/]+/g, '/$1/…');
+  path.replace(/\/(learning|looks|team|keys|pictures|packages|uploads|declines|downloads|shown|sign-off)\/[^/]+/g, '/$1/…');
 
 /** What went wrong, by code, SQLSTATE or status, never by text. */
 function asRefusal(error: unknown): Refused {

@@ -126,7 +126,7 @@ describe('every route', () => {
       open.every(
         (path) =>
           path === '/.well-known/jwks.json' ||
-          /^\/api\/(session|demo\/accounts|verify|shown|badges|learning|looks|pictures|packages|clock|calendars|brand|downloads|declines|chat|team\/:token$)/.test(
+          /^\/api\/(session|demo\/accounts|verify|shown|badges|sign-off|learning|looks|pictures|packages|clock|calendars|brand|downloads|declines|chat|team\/:token$)/.test(
             path,
           ),
       ),

@@ -13,6 +13,7 @@ import {
   type Video,
 } from '@nudrik/core';
 import type { StoredFile } from '../files/files.ts';
+import { SignOffDraft } from '../sign-offs/sign-offs.ts';
 import { SurveyDraft } from '../surveys/surveys.ts';
 import { QuizDraft } from '../quizzes/quizzes.ts';
 import { Id, Instant, Line, LocalDate, TimeOfDay } from '../common.ts';
@@ -78,6 +79,7 @@ export const UnitDraft = z.object({
   quiz: QuizDraft.nullable().default(null),
   video: VideoDraft.nullable().default(null),
   survey: SurveyDraft.nullable().default(null),
+  signOff: SignOffDraft.nullable().default(null),
 });
 export type UnitDraft = z.infer<typeof UnitDraft>;
 

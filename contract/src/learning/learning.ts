@@ -40,6 +40,8 @@ export interface LearningUnit {
   file: { name: string; bytes: number; type: string; pages: number | null } | null;
   video: { share: number; seconds: number; percent: number; captions: { language: string }[] } | null;
   survey: Survey | null;
+  /** what a supervisor will look at */
+  signOff: { guide: string; criteria: { words: string; isNeeded: boolean }[] } | null;
   /** where they were in it */
   place: Place | null;
   /** of a quiz: "10 questions, 80 % passes" */

@@ -1,5 +1,6 @@
 import { FILE_KINDS } from '../files/file-kind.ts';
 import { NEW_QUIZ, quizFaults, type Quiz } from '../quizzes/quiz.ts';
+import { NEW_SIGN_OFF, signOffFaults, type SignOffSheet } from '../sign-offs/sign-off.ts';
 import { NEW_SURVEY, surveyFaults, type Survey } from '../surveys/survey.ts';
 import { NEW_VIDEO, type Video } from './video.ts';
 
@@ -12,10 +13,11 @@ export interface UnitContent {
   quiz: Quiz | null;
   video: Video | null;
   survey: Survey | null;
+  signOff: SignOffSheet | null;
   /** what its file is; unknown where it was not looked up */
   fileType?: string | null;
 }
-export type UnitField = 'body' | 'url' | 'fileId' | 'quiz' | 'video' | 'survey';
+export type UnitField = 'body' | 'url' | 'fileId' | 'quiz' | 'video' | 'survey' | 'signOff';
 
 interface UnitKindEntry {
   /** "Add a page" */
@@ -23,9 +25,9 @@ interface UnitKindEntry {
   /** the fields that it keeps; the others are emptied when it is saved */
   keeps: readonly UnitField[];
   /** what a new one begins with */
-  starts: { body?: string; url?: string; quiz?: Quiz; video?: Video; survey?: Survey };
-  /** what makes it done: the employee's word, a quiz that is passed, a video that was played, a package that says so, a survey that is answered */
-  doneBy: 'word' | 'passing' | 'playing' | 'package' | 'answering';
+  starts: { body?: string; url?: string; quiz?: Quiz; video?: Video; survey?: Survey; signOff?: SignOffSheet };
+  /** what makes it done: the employee's word, a quiz that is passed, a video that was played, a package that says so, a survey that is answered, a supervisor who signs it off */
+  doneBy: 'word' | 'passing' | 'playing' | 'package' | 'answering' | 'signing';
   /** what is missing in it, in a sentence, or null */
   fault(unit: UnitContent): UnitFault | null;
 }
@@ -103,6 +105,16 @@ const ENTRIES = {
       return fault ? { field: 'survey', words: `“${title}” ${fault}` } : null;
     },
   }),
+  'sign-off': entry({
+    words: 'sign-off',
+    keeps: ['signOff'],
+    starts: { signOff: NEW_SIGN_OFF },
+    doneBy: 'signing',
+    fault({ title, signOff }) {
+      const [fault] = signOff ? signOffFaults(signOff) : ['has no criterion yet'];
+      return fault ? { field: 'signOff', words: `“${title}” ${fault}` } : null;
+    },
+  }),
 };
 
 export type UnitKind = keyof typeof ENTRIES;
@@ -111,7 +123,7 @@ export const unitKind = (kind: UnitKind): UnitKindEntry => ENTRIES[kind];
 
 /** A title with its kind before it, as it is typed into an outline: "link: Rules of the port". Null where it names none. */
 export function typedKind(text: string): { kind: UnitKind; title: string } | null {
-  const [, word, title] = /^\s*(\w[\w ]*?)\s*:\s*(.*)$/.exec(text) ?? [];
+  const [, word, title] = /^\s*(\w[\w -]*?)\s*:\s*(.*)$/.exec(text) ?? [];
   const kind = UNIT_KINDS.find((name) => name === word?.toLowerCase());
   return kind ? { kind, title: title!.trim() } : null;
 }

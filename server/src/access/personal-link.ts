@@ -3,7 +3,7 @@ import { createHash, createHmac, randomBytes, timingSafeEqual } from 'node:crypt
 /** What a personal link leads into: a course as the employee, one's people, a file of one's own, or to having no more of a kind of message. */
 export type LinkKind = 'go' | 'team' | 'download' | 'decline';
 /** What else is signed: the address of a calendar, a picture that stands in a page, what is in a package, a look at a course, a certificate that is shown. */
-export type SignedKind = LinkKind | 'calendar' | 'picture' | 'package' | 'look' | 'shown';
+export type SignedKind = LinkKind | 'calendar' | 'picture' | 'package' | 'look' | 'shown' | 'sign-off';
 
 /** Letters of a signature: 192 bits. */
 const SIGNED = 32;

@@ -90,6 +90,8 @@ export async function courseFile(db: Queryable, courseId: string): Promise<{ nam
       ...(unit.fileId && { file: await mediaOf(unit.fileId) }),
       ...(unit.video && { video: { ...unit.video, captions: await captionsOf(unit.video.captions) } }),
       ...(unit.survey && { survey: unit.survey }),
+      // people and sites are of this house alone
+      ...(unit.signOff && { signOff: { ...unit.signOff, signers: { ...unit.signOff.signers, people: [], sites: [] } } }),
       ...(unit.quiz && { quiz: { ...unit.quiz, questions: unit.quiz.questions.map(({ id }) => id) } }),
     };
     if (unit.quiz) await packQuiz(db, unit.quiz, `${path}/`, pack);

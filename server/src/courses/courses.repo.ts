@@ -1,4 +1,4 @@
-import { FINISH_ALL, unitKind, type UnitKind, type Validity } from '@nudrik/core';
+import { FINISH_ALL, unitKind, type SignOffSheet, type UnitKind, type Validity } from '@nudrik/core';
 import type {
   CourseDraft,
   CourseInput,
@@ -84,7 +84,7 @@ interface UnitDbRow {
   required: boolean;
   weight: number;
   release: Release | null;
-  content: { quiz?: Quiz; video?: Video; survey?: Survey };
+  content: { quiz?: Quiz; video?: Video; survey?: Survey; signOff?: SignOffSheet };
   body: string | null;
   url: string | null;
   file_id: string | null;
@@ -113,6 +113,7 @@ export async function listSections(db: Queryable, courseId: string): Promise<Cou
       quiz: row.content.quiz ?? null,
       video: row.content.video ?? null,
       survey: row.content.survey ?? null,
+      signOff: row.content.signOff ?? null,
       file: row.file,
     };
     section!.units.push(unit);
@@ -259,7 +260,7 @@ const DELETE_OTHER_SECTIONS = 'delete from sections where course_id = $1::bigint
 
 /** What a unit keeps in its content: the fields that belong to its kind. */
 const contentOf = (unit: UnitInput): object =>
-  Object.fromEntries((['quiz', 'video', 'survey'] as const).filter((field) => unitKind(unit.kind).keeps.includes(field) && unit[field]).map((field) => [field, unit[field]])); // prettier-ignore
+  Object.fromEntries((['quiz', 'video', 'survey', 'signOff'] as const).filter((field) => unitKind(unit.kind).keeps.includes(field) && unit[field]).map((field) => [field, unit[field]])); // prettier-ignore
 
 /**
  * Writes sections and units in their order. A unit keeps its id, and so everyone's progress in it, wherever it is moved. One

@@ -7,6 +7,7 @@ import {
   tellFinish,
   tellOpening,
   tellQuiz,
+  tellAmount,
   tellSeconds,
   tellSurvey,
   unitKind,
@@ -140,8 +141,9 @@ function contentOf(key: string, unit: UnitView, opens: string | null, work: Pick
   const about =
     (unit.quiz && tellQuiz(unit.quiz)) ??
     (unit.survey && tellSurvey(unit.survey)) ??
+    (unit.signOff && `signed off by a supervisor, ${tellAmount(unit.signOff.criteria.length, 'criteria')}`) ??
     (unit.video?.seconds ? tellSeconds(unit.video.seconds) : null);
-  if (opens !== null) return { opens, about, body: null, url: null, file: null, video: null, survey: null, place: null };
+  if (opens !== null) return { opens, about, body: null, url: null, file: null, video: null, survey: null, signOff: null, place: null };
   const { file, video } = unit;
   return {
     opens,
@@ -156,10 +158,11 @@ function contentOf(key: string, unit: UnitView, opens: string | null, work: Pick
       captions: video.captions.map(({ language }) => ({ language })),
     },
     survey: unit.survey,
+    signOff: unit.signOff && { guide: unit.signOff.guide, criteria: unit.signOff.criteria.map(({ words, isNeeded }) => ({ words, isNeeded })) },
     place: work?.place ?? null,
   };
 }
-type Content = Pick<LearningUnit, 'opens' | 'body' | 'url' | 'file' | 'about' | 'video' | 'survey' | 'place'>;
+type Content = Pick<LearningUnit, 'opens' | 'body' | 'url' | 'file' | 'about' | 'video' | 'survey' | 'signOff' | 'place'>;
 
 /** Who it is that acts: somebody who is signed in, or whoever has the personal link. */
 export const actor = (name: string, personId: string, signedIn: string | null): string =>
@@ -236,6 +239,7 @@ const DONE_BY: Readonly<Partial<Record<ReturnType<typeof unitKind>['doneBy'], st
   playing: 'playing it',
   package: 'going through it',
   answering: 'answering it',
+  signing: 'a supervisor who signs it off',
 };
 
 /**

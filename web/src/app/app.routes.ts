@@ -106,6 +106,17 @@ export const routes: Routes = [
     loadComponent: () => import('./certificates/add.page.ts').then((m) => m.AddCertificatePage),
   },
   {
+    path: 'sign-off/:link',
+    title: 'Sign off · Nudrik',
+    loadComponent: () => import('./sign-offs/sign-off.page.ts').then((m) => m.SignOffPage),
+  },
+  {
+    path: 'sign-offs/:course/:unit',
+    canActivate: [forRoles('employee', 'manager', 'administrator', 'trainer', 'auditor')],
+    title: 'Sign off · Nudrik',
+    loadComponent: () => import('./sign-offs/sign-off.page.ts').then((m) => m.SignOffPage),
+  },
+  {
     path: 'shown/:link',
     title: 'A certificate · Nudrik',
     loadComponent: () => import('./certificates/shown.page.ts').then((m) => m.ShownPage),

@@ -49,7 +49,7 @@ export class App {
     { initialValue: '' },
   );
   protected readonly isFramed = computed(
-    () => this.session.account() !== null && !/^\/(sign-in|enter\/|go\/|verify|shown\/)/.test(this.url()) && this.url() !== '',
+    () => this.session.account() !== null && !/^\/(sign-in|enter\/|go\/|verify|shown\/|sign-off\/)/.test(this.url()) && this.url() !== '',
   );
   protected readonly isOffice = computed(() => ['administrator', 'trainer', 'auditor'].includes(this.session.account()?.role ?? ''));
 }

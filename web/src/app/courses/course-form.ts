@@ -47,7 +47,7 @@ export const OUTLINE = outlineOf<UnitForm, SectionForm>((from, title, units) => 
 
 export function newUnit(kind: UnitKind = 'page', title = ''): UnitForm {
   const key = nextKey();
-  const { body = null, url = null, quiz = null, video = null, survey = null } = unitKind(kind).starts;
+  const { body = null, url = null, quiz = null, video = null, survey = null, signOff = null } = unitKind(kind).starts;
   return {
     key,
     id: `new-${key}`,
@@ -63,6 +63,7 @@ export function newUnit(kind: UnitKind = 'page', title = ''): UnitForm {
     quiz,
     video,
     survey,
+    signOff,
   };
 }
 

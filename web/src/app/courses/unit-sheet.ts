@@ -10,13 +10,14 @@ import { CoursesApi } from './courses.api.ts';
 import { CourseStore } from './course.store.ts';
 import { PageEditor } from './page-editor.ts';
 import { ReleaseField } from './release-field.ts';
+import { SignOffEdit } from '../sign-offs/sign-off-edit.ts';
 import { UnitFile } from './unit-file.ts';
 
 /** One unit beside the outline: what it is, what it counts, when it opens, what stands in it. */
 @Component({
   selector: 'nk-unit-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, NumberField, SelectField, PageEditor, ReleaseField, UnitFile],
+  imports: [FormsModule, RouterLink, NumberField, SelectField, PageEditor, ReleaseField, SignOffEdit, UnitFile],
   templateUrl: './unit-sheet.html',
   styles: `
     .top { display: flex; gap: 12px; align-items: baseline; }
@@ -60,6 +61,7 @@ export class UnitSheet {
   }
 
   private readonly router = inject(Router);
+  protected readonly nameOf = (id: string) => this.store.named(id);
   protected readonly tellQuiz = tellQuiz;
   protected readonly tellSurvey = tellSurvey;
 

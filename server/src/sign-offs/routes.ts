@@ -1,0 +1,117 @@
+import { Id, LinkToken, NewSignOffLink, SignOffCorrection, SignOffEntryDraft, SignOffSend } from '@nudrik/contract';
+import { z } from 'zod';
+import { maybeRow } from '../db/db.ts';
+import { act, DONE, EDITORS, get, parse, type Call, type Route } from '../route.ts';
+import { Refused } from '../refusal.ts';
+import {
+  correctSignOff,
+  endSignOffLink,
+  foreseeSignOffs,
+  makeSignOffLink,
+  mySignOffs,
+  recordSignOffs,
+  signerBy,
+  signOffList,
+  signOffView,
+  type Signer,
+} from './sign-offs.ts';
+
+const Entries = z.object({ entries: z.array(SignOffEntryDraft).min(1).max(500) });
+
+function byLink({ deps, req }: Call): ReturnType<typeof signerBy> {
+  const link = LinkToken.safeParse(req.params['token']);
+  if (!link.success) throw new Refused('wrong-link', link.error.issues[0]!.message);
+  return signerBy(deps, link.data);
+}
+const at = ({ req }: Call): { course: string; unit: string } => ({
+  course: parse(Id, req.params['course']),
+  unit: parse(Id, req.params['unit']),
+});
+
+const GET_NAME = 'select name from people where id = $1::bigint';
+/** Whoever signed in, as the person on the roster that they are. @throws Refused */
+async function byAccount({ deps, account }: Call): Promise<Signer> {
+  const person = account!.personId === null ? null : await maybeRow<{ name: string }>(deps.db, GET_NAME, [account!.personId]);
+  if (!person) throw new Refused('not-allowed', 'Your account belongs to nobody on the roster, so it cannot sign off.');
+  return { personId: account!.personId!, name: person.name, link: null };
+}
+
+export const signOffRoutes: Route[] = [
+  {
+    method: 'get',
+    path: '/api/sign-off/:token',
+    access: 'public',
+    async handle(call) {
+      const signer = await byLink(call);
+      return signOffView(call.deps, signer.link.course_id, signer.link.unit_id, signer);
+    },
+  },
+  {
+    method: 'post',
+    path: '/api/sign-off/:token/preview',
+    access: 'public',
+    async handle(call) {
+      const signer = await byLink(call);
+      return foreseeSignOffs(call.deps, signer.link.course_id, signer.link.unit_id, signer, parse(Entries, call.req.body).entries);
+    },
+  },
+  {
+    method: 'post',
+    path: '/api/sign-off/:token',
+    access: 'public',
+    async handle(call) {
+      const signer = await byLink(call);
+      return recordSignOffs(call.deps, signer.link.course_id, signer.link.unit_id, signer, parse(SignOffSend, call.req.body));
+    },
+  },
+  get(
+    '/api/my-sign-offs',
+    async (call) => (call.account!.personId === null ? [] : mySignOffs(call.deps, call.account!.personId)),
+    'signed-in',
+  ),
+  get(
+    '/api/my-sign-offs/:course/:unit',
+    async (call) => signOffView(call.deps, at(call).course, at(call).unit, await byAccount(call)),
+    'signed-in',
+  ),
+  {
+    method: 'post',
+    path: '/api/my-sign-offs/:course/:unit/preview',
+    access: 'signed-in',
+    handle: async (call) =>
+      foreseeSignOffs(call.deps, at(call).course, at(call).unit, await byAccount(call), parse(Entries, call.req.body).entries),
+  },
+  {
+    method: 'post',
+    path: '/api/my-sign-offs/:course/:unit',
+    access: 'signed-in',
+    handle: async (call) =>
+      recordSignOffs(call.deps, at(call).course, at(call).unit, await byAccount(call), parse(SignOffSend, call.req.body)),
+  },
+  get('/api/courses/:course/sign-offs/:unit', (call) => signOffList(call.deps, at(call).course, at(call).unit)),
+  {
+    method: 'post',
+    path: '/api/courses/:course/sign-offs/:unit/links',
+    access: EDITORS,
+    handle: (call) => makeSignOffLink(call.deps, at(call).course, at(call).unit, parse(NewSignOffLink, call.req.body), call.account!.name),
+  },
+  {
+    method: 'delete',
+    path: '/api/courses/:course/sign-offs/:unit/links/:id',
+    access: EDITORS,
+    async handle(call) {
+      await endSignOffLink(call.deps, parse(Id, call.req.params['id']), at(call).unit);
+      return DONE;
+    },
+  },
+  act('post', '/api/courses/:course/sign-offs/:unit/entries/:id/correct', (call) =>
+    correctSignOff(
+      call.deps,
+      at(call).course,
+      at(call).unit,
+      parse(Id, call.req.params['id']),
+      parse(SignOffCorrection, call.req.body),
+      call.account!.name,
+    ),
+  ),
+];

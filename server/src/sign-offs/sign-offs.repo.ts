@@ -1,0 +1,273 @@
+import type { Criterion, SignOffOutcome, SignOffSheet } from '@nudrik/core';
+import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+
+const FIND_UNIT = `
+select c.id as course_id, c.title as course, c.state, u.id, u.title, u.content -> 'signOff' as sheet,
+  array_remove(c.assistants || c.owner_id, null) as trainers
+from units u
+join sections s on s.id = u.section_id
+join courses c on c.id = s.course_id
+where u.id = $2::bigint
+  and c.id = $1::bigint
+  and u.kind = 'sign-off'
+`;
+export interface SignOffUnit {
+  course_id: string;
+  course: string;
+  state: string;
+  id: string;
+  title: string;
+  sheet: SignOffSheet;
+  trainers: string[];
+}
+export const findSignOffUnit = (db: Queryable, courseId: string, unitId: string): Promise<SignOffUnit | null> =>
+  maybeRow(db, FIND_UNIT, [courseId, unitId]);
+
+// whoever has the course open, or finished it by this very unit; with the line of managers, the nearest first
+const LIST_PEOPLE = `
+select a.id as assignment_id, p.id, p.name, d.name as department, s.name as site, p.site_id, a.closed_by, $2::bigint = any(a.units_done) as is_done, (
+  with recursive line (id, depth) as (
+    select p.manager_id, 1
+    where p.manager_id is not null
+    union all
+    select m.manager_id, l.depth + 1
+    from line l
+    join people m on m.id = l.id
+    where m.manager_id is not null and l.depth < 40
+  )
+  select coalesce(array_agg(l.id::text order by l.depth), '{}') from line l
+) as line
+from assignments a
+join people p on p.id = a.person_id
+join departments d on d.id = p.department_id
+join sites s on s.id = p.site_id
+where a.course_id = $1::bigint
+  and is_here(p.left_on, $3::date)
+  and (a.closed_by is null or a.closed_by = 'finished' and exists (select from sign_offs o where o.assignment_id = a.id and o.unit_id = $2::bigint))
+  and a.closed_because is distinct from 'undone'
+  and ($4::bigint[] is null or a.id = any($4::bigint[]))
+order by p.name, a.id
+`;
+export interface SignOffPersonRow {
+  assignment_id: string;
+  id: string;
+  name: string;
+  department: string;
+  site: string;
+  site_id: string;
+  closed_by: string | null;
+  is_done: boolean;
+  line: string[];
+}
+export const listSignOffPeople = (
+  db: Queryable,
+  courseId: string,
+  unitId: string,
+  today: string,
+  assignments: readonly string[] | null = null,
+): Promise<SignOffPersonRow[]> => rows(db, LIST_PEOPLE, [courseId, unitId, today, assignments]);
+
+export interface SignOffDbRow {
+  id: string;
+  assignment_id: string;
+  unit_id: string;
+  criteria: Criterion[];
+  attended: boolean;
+  met: string[];
+  outcome: SignOffOutcome;
+  remarks: string | null;
+  place: string | null;
+  on_date: string;
+  at: Date;
+  by_whom: string;
+  because: string;
+  event_id: string;
+  corrected_at: Date | null;
+  corrected_by: string | null;
+  corrected_reason: string | null;
+}
+const COLUMNS = `
+  o.id, o.assignment_id, o.unit_id, o.criteria, o.attended, o.met, o.outcome, o.remarks, o.place, o.on_date, o.at, o.by_whom, o.because, o.event_id,
+  o.corrected_at, o.corrected_by, o.corrected_reason
+`;
+const LIST_LAST = `
+select distinct on (o.assignment_id) ${COLUMNS}
+from sign_offs o
+where o.unit_id = $1::bigint
+  and o.assignment_id = any($2::bigint[])
+  and o.corrected_at is null
+order by o.assignment_id, o.id desc
+`;
+/** The entry that stands of each assignment, where there is one. */
+export const listLast = async (db: Queryable, unitId: string, assignments: readonly string[]): Promise<Map<string, SignOffDbRow>> =>
+  new Map((await rows<SignOffDbRow>(db, LIST_LAST, [unitId, assignments])).map((row) => [row.assignment_id, row]));
+
+const LOCK_ENTRY = `select ${COLUMNS} from sign_offs o where o.id = $1::bigint for update`;
+export const lockEntry = (db: Client, id: string): Promise<SignOffDbRow | null> => maybeRow(db, LOCK_ENTRY, [id]);
+
+const LIST_ENTRIES = `
+select ${COLUMNS}, p.id as person_id, p.name as person
+from sign_offs o
+join assignments a on a.id = o.assignment_id
+join people p on p.id = a.person_id
+where o.unit_id = $1::bigint
+  and a.course_id = $2::bigint
+order by o.id desc
+limit 1000
+`;
+export const listEntries = (
+  db: Queryable,
+  unitId: string,
+  courseId: string,
+): Promise<(SignOffDbRow & { person_id: string; person: string })[]> => rows(db, LIST_ENTRIES, [unitId, courseId]);
+
+const INSERT = `
+insert into sign_offs (
+  assignment_id, unit_id, criteria, attended, met, outcome, remarks, place, on_date, at, by_person_id, by_whom, because, event_id, list_key, corrects_id
+)
+select $1::bigint, $2::bigint, $3::jsonb, $4::boolean, $5::text[], $6::text, $7::text, $8::text, $9::date, $10::timestamptz, $11::bigint, $12::text,
+  $13::text, (
+    select max(e.id)
+    from assignment_events e
+    where e.assignment_id = $1::bigint
+      and e.type = 'signed-off'
+      and e.data ->> 'unit' = $2::text
+  ), $14::text, $15::bigint
+returning id
+`;
+export interface NewEntry {
+  assignmentId: string;
+  unitId: string;
+  criteria: readonly Criterion[];
+  attended: boolean;
+  met: readonly string[];
+  outcome: SignOffOutcome;
+  remarks: string | null;
+  place: string | null;
+  on: string;
+  at: number;
+  byPerson: string | null;
+  byWhom: string;
+  because: string;
+  key: string;
+  corrects: string | null;
+}
+/** Keeps an entry, with the event that was recorded for it just before. */
+export const insertEntry = async (db: Client, e: NewEntry): Promise<string> =>
+  (await oneRow<{ id: string }>(db, INSERT, [e.assignmentId, e.unitId, JSON.stringify(e.criteria), e.attended, e.met, e.outcome, e.remarks, e.place, e.on, new Date(e.at), e.byPerson, e.byWhom, e.because, e.key, e.corrects])).id; // prettier-ignore
+
+const LIST_KNOWN = 'select assignment_id from sign_offs where list_key = $1::text and unit_id = $2::bigint';
+/** Assignments whose entry of this list was recorded already. */
+export const listRecorded = async (db: Queryable, key: string, unitId: string): Promise<Set<string>> =>
+  new Set((await rows<{ assignment_id: string }>(db, LIST_KNOWN, [key, unitId])).map((row) => row.assignment_id));
+
+const CORRECT = `
+update sign_offs
+set corrected_at = $2::timestamptz, corrected_by = $3::text, corrected_reason = $4::text
+where id = $1::bigint
+`;
+export const markCorrected = (db: Client, id: string, at: number, byWhom: string, reason: string): Promise<unknown> =>
+  db.query(CORRECT, [id, new Date(at), byWhom, reason]);
+
+// what an entry set going: the unit that was done by it, the finish that came of that, and its certificate
+const LIST_FOLLOWING = `
+select e.id, e.type, e.data ->> 'serial' as serial
+from assignment_events e
+where e.assignment_id = $1::bigint
+  and not exists (select from assignment_events u where u.undoes = e.id)
+  and (e.type in ('finished', 'certificate-issued') or e.type = 'unit-finished' and e.data ->> 'unit' = $2::text)
+order by e.id
+`;
+export const listFollowing = (db: Client, assignmentId: string, unitId: string): Promise<{ id: string; type: string }[]> =>
+  rows(db, LIST_FOLLOWING, [assignmentId, unitId]);
+
+const FIND_OTHER_OPEN = `
+select o.id
+from assignments a
+join assignments o on o.person_id = a.person_id and o.course_id = a.course_id and o.id <> a.id and o.closed_by is null
+where a.id = $1::bigint
+`;
+export const hasOtherOpen = async (db: Client, assignmentId: string): Promise<boolean> =>
+  (await maybeRow(db, FIND_OTHER_OPEN, [assignmentId])) !== null;
+
+const LIST_MESSAGES = `
+select n.id, n.assignment_id, n.step_name, n.recipient_name, n.state, coalesce(n.sent_at, n.at) as at, n.revision
+from notices n
+where n.assignment_id = any($1::bigint[])
+  and n.step_id = any($2::text[])
+  and n.state <> 'cancelled'
+order by n.at, n.id
+`;
+export interface SentRow {
+  id: string;
+  assignment_id: string;
+  step_name: string;
+  recipient_name: string | null;
+  state: string;
+  at: Date;
+  revision: number;
+}
+/** Notices of some steps, of some assignments. */
+export const listMessages = (db: Queryable, assignments: readonly string[], steps: readonly string[]): Promise<SentRow[]> =>
+  rows(db, LIST_MESSAGES, [assignments, steps]);
+
+const INSERT_LINK = `
+insert into sign_off_links (token, course_id, unit_id, person_id, made_at, made_by, until, ends_after_use)
+values ($1::text, $2::bigint, $3::bigint, $4::bigint, $5::timestamptz, $6::text, $7::timestamptz, $8::boolean)
+`;
+export const insertLink = (
+  db: Client,
+  link: { token: string; course: string; unit: string; person: string; at: number; byWhom: string; until: number; endsAfterUse: boolean },
+): Promise<unknown> =>
+  db.query(INSERT_LINK, [link.token, link.course, link.unit, link.person, new Date(link.at), link.byWhom, new Date(link.until), link.endsAfterUse]); // prettier-ignore
+
+export interface LinkRow {
+  id: string;
+  token: string;
+  course_id: string;
+  unit_id: string;
+  person_id: string;
+  name: string;
+  until: Date;
+  ends_after_use: boolean;
+  used_at: Date | null;
+  ended_at: Date | null;
+}
+const LINK_COLUMNS = 'l.id, l.token, l.course_id, l.unit_id, l.person_id, p.name, l.until, l.ends_after_use, l.used_at, l.ended_at';
+const FIND_LINK = `
+select ${LINK_COLUMNS}
+from sign_off_links l
+join people p on p.id = l.person_id
+where l.token = $1::text
+  and is_here(p.left_on, $2::date)
+`;
+export const findLink = (db: Queryable, token: string, today: string): Promise<LinkRow | null> => maybeRow(db, FIND_LINK, [token, today]);
+const LIST_LINKS = `
+select ${LINK_COLUMNS}
+from sign_off_links l
+join people p on p.id = l.person_id
+where l.unit_id = $1::bigint
+  and l.ended_at is null
+  and l.until > $2::timestamptz
+order by l.id desc
+`;
+export const listLinks = (db: Queryable, unitId: string, now: number): Promise<LinkRow[]> => rows(db, LIST_LINKS, [unitId, new Date(now)]);
+const USE_LINK = `
+update sign_off_links
+set used_at = coalesce(used_at, $2::timestamptz), ended_at = case when ends_after_use then $2::timestamptz else ended_at end
+where id = $1::bigint
+`;
+export const useLink = (db: Client, id: string, at: number): Promise<unknown> => db.query(USE_LINK, [id, new Date(at)]);
+const END_LINK = 'update sign_off_links set ended_at = $3::timestamptz where id = $1::bigint and unit_id = $2::bigint and ended_at is null';
+export const endLink = (db: Queryable, id: string, unitId: string, at: number): Promise<unknown> => db.query(END_LINK, [id, unitId, new Date(at)]); // prettier-ignore
+
+const LIST_UNITS = `
+select c.id as course_id, u.id
+from units u
+join sections s on s.id = u.section_id
+join courses c on c.id = s.course_id
+where u.kind = 'sign-off'
+  and c.state <> 'draft'
+order by c.title, s.position, u.position
+`;
+export const listSignOffUnits = (db: Queryable): Promise<{ course_id: string; id: string }[]> => rows(db, LIST_UNITS);
