@@ -319,3 +319,7 @@ export function fitPicture(rect: Rect, pixels: { width: number; height: number }
 export const pixelsPerInch = (rect: Rect, pixels: { width: number; height: number }, fills: boolean): number =>
   Math.round((pixels.width / fitPicture(rect, pixels, fills).w) * 72);
 export const COARSE = 150;
+
+/** A text in lines of a width, in points: broken between words, and within those that are wider than a line. */
+export const wrapText = (text: string, face: Face, size: number, width: number, measure: Measure): string[] =>
+  wrap(text.split('\n'), face, size, width, measure, true)!;

@@ -1,6 +1,6 @@
 import { inflateSync } from 'node:zlib';
 import PDFDocument from 'pdfkit';
-import { fitPicture, type Placed, type PlacedPage, type PlacedText } from '@nudrik/core';
+import { fitPicture, type Face, type Placed, type PlacedPage, type PlacedText } from '@nudrik/core';
 import { codeOf } from './code.ts';
 import { runsOf, widthOfRun } from './fonts.ts';
 
@@ -38,7 +38,7 @@ interface Drawing {
  * A document that pages are drawn in: its fonts are in it, cut down to what is written. By itself it is tagged for whoever does
  * not see it, as PDF/A-2a (ISO 19005-2); one of many certificates is PDF/A-2b, without tags.
  */
-function openPdf(info: Info, isTagged: boolean): Drawing & { bytes: Promise<Buffer> } {
+export function openPdf(info: Info, isTagged: boolean): Drawing & { bytes: Promise<Buffer> } {
   const doc = new PDFDocument({
     autoFirstPage: false,
     margin: 0,
@@ -142,20 +142,23 @@ function drawItem(drawing: Drawing, item: Placed, sheet: Sheet): void {
 }
 
 function drawText(doc: Pdf, { face, size, colour, lines }: PlacedText): void {
+  for (const { text, x, y } of lines) writeLine(doc, text, face, size, colour, x, y);
+}
+
+/** One line, from where its first letter stands on its base line. */
+export function writeLine(doc: Pdf, text: string, face: Face, size: number, colour: string, from: number, y: number): void {
   doc.fillColor(colour);
-  for (const line of lines) {
-    let { x } = line;
-    for (const run of runsOf(face, line.text)) {
-      doc
-        .font(run.path)
-        .fontSize(size)
-        .text(run.text, x, line.y, {
-          lineBreak: false,
-          baseline: 'alphabetic',
-          ...(run.features ? { features: run.features as unknown as PDFKit.Mixins.OpenTypeFeatures[] } : {}),
-        });
-      x += widthOfRun(run, size);
-    }
+  let x = from;
+  for (const run of runsOf(face, text)) {
+    doc
+      .font(run.path)
+      .fontSize(size)
+      .text(run.text, x, y, {
+        lineBreak: false,
+        baseline: 'alphabetic',
+        ...(run.features ? { features: run.features as unknown as PDFKit.Mixins.OpenTypeFeatures[] } : {}),
+      });
+    x += widthOfRun(run, size);
   }
 }
 

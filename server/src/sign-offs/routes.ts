@@ -1,7 +1,9 @@
 import { Id, LinkToken, NewSignOffLink, SignOffCorrection, SignOffEntryDraft, SignOffSend } from '@nudrik/contract';
 import { z } from 'zod';
 import { maybeRow } from '../db/db.ts';
-import { act, DONE, EDITORS, get, parse, type Call, type Route } from '../route.ts';
+import { headFile } from '../answer-file.ts';
+import { signOffDocument } from './document.ts';
+import { act, DONE, EDITORS, get, OFFICE, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import {
   correctSignOff,
@@ -88,6 +90,20 @@ export const signOffRoutes: Route[] = [
     handle: async (call) =>
       recordSignOffs(call.deps, at(call).course, at(call).unit, await byAccount(call), parse(SignOffSend, call.req.body)),
   },
+  get(
+    '/api/sign-off-records/:assignment/:unit',
+    async (call) => {
+      const assignment = parse(Id, call.req.params['assignment']);
+      const { name, content, personId } = await signOffDocument(call.deps, call.deps.db, assignment, parse(Id, call.req.params['unit']));
+      // an employee opens their own; the office opens any
+      if (!OFFICE.includes(call.account!.role) && call.account!.personId !== personId)
+        throw new Refused('not-found', 'There is no such record among yours.');
+      headFile(call.res, name, 'application/pdf', 'inline');
+      call.res.end(content);
+      return undefined;
+    },
+    'signed-in',
+  ),
   get('/api/courses/:course/sign-offs/:unit', (call) => signOffList(call.deps, at(call).course, at(call).unit)),
   {
     method: 'post',
