@@ -1,7 +1,7 @@
 import { findRecipient, nominalRecipient, type Recipient } from '../people/role.ts';
 import type { Person, Roster } from '../people/person.ts';
 import { canMail, WAY_WORDS, wayTo } from '../people/ways.ts';
-import { outlivesAssignment, tellAnchor } from '../plans/anchor.ts';
+import { isOfFinishingSignOff, outlivesAssignment, tellAnchor } from '../plans/anchor.ts';
 import { leafFactNow, type FurtherFacts, type Names } from '../conditions/catalogue.ts';
 import { holds, leavesOf, tellCondition, type Condition } from '../conditions/condition.ts';
 import { Further, NO_NOTICES, type NoticesOf } from '../conditions/further.ts';
@@ -189,11 +189,12 @@ function checkMoment({ slot, step, assignment, roster, now, zone, isTraced, trac
   return null;
 }
 
-function checkOpen({ step, employee, roster, now, zone, standing, isTraced, trace, recipient }: Deciding): Decision | null {
+function checkOpen({ slot, step, employee, roster, now, zone, standing, isTraced, trace, recipient }: Deciding): Decision | null {
   if (!step.on) return skip(trace, recipient, 'step is on', 'switched-off', 'the step is switched off');
   if (isTraced) pass(trace, 'step is on', 'switched on');
   if (outlivesAssignment(step.anchor.event)) return null;
-  const closed = closedFact(standing, employee, roster, zone, now);
+  const isOpen = isOfFinishingSignOff(step.anchor.event, slot.anchorAt, standing);
+  const closed = closedFact(isOpen ? { ...standing, closedBy: null } : standing, employee, roster, zone, now);
   if (closed) return skip(trace, recipient, 'assignment is open', closed.because, closed.fact);
   if (!isTraced) return null;
   const units = standing.unitsFinished.size ? `, ${standing.unitsFinished.size} units done` : '';

@@ -1,6 +1,6 @@
 import { standingAt, type Assignment } from '../assignments/state.ts';
 import type { Roster } from '../people/person.ts';
-import { anchorsOf, outlivesAssignment, tellAnchor } from '../plans/anchor.ts';
+import { anchorsOf, isOfFinishingSignOff, outlivesAssignment, tellAnchor } from '../plans/anchor.ts';
 import type { Step } from '../plans/step.ts';
 import { dayOf } from '../time/calendar.ts';
 import { tellDay, tellMoment } from '../time/words.ts';
@@ -31,7 +31,9 @@ export function whyDropped({ entry, assignment, step, roster, now }: DroppedInpu
   if (standing.closedBecause === 'undone')
     return { because: 'undone', sentence: `Cancelled: the assignment was taken back on ${told(standing.closedAt!)}${moment}.` };
   const isOver = !step || !outlivesAssignment(step.anchor.event);
-  if (isOver && standing.closedBy) {
+  const revision = step && anchorsOf(step.anchor, assignment, assignee, now).find((candidate) => candidate.revision === entry.revision);
+  const isOfFinish = step && revision && isOfFinishingSignOff(step.anchor.event, revision.at, standing);
+  if (isOver && !isOfFinish && standing.closedBy) {
     const what = standing.closedBy === 'finished' ? `${employee.name} finished` : `the assignment was ${standing.closedBy}`;
     return { because: standing.closedBy, sentence: `Cancelled: ${what} on ${tellClosed(standing, zone, now)}${moment}.` };
   }
@@ -42,7 +44,6 @@ export function whyDropped({ entry, assignment, step, roster, now }: DroppedInpu
     };
   if (!step) return { because: 'plan-changed', sentence: 'Cancelled: the plan was changed and no longer has this step.' };
   if (!step.on) return { because: 'switched-off', sentence: `Cancelled: the step “${step.name}” was switched off${moment}.` };
-  const revision = anchorsOf(step.anchor, assignment, assignee, now).find((candidate) => candidate.revision === entry.revision);
   if (revision && revision.replacedAt !== null) {
     const what = step.anchor.event === 'due' ? `due ${told(revision.at)}` : `${tellAnchor(step.anchor)} ${told(revision.at)}`;
     if (revision.isTakenBack)

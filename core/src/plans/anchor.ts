@@ -6,6 +6,7 @@ import {
   revisionsOf,
   type Assignment,
   type Revision,
+  type Standing,
 } from '../assignments/state.ts';
 import type { AssignmentEvent, EventNamed } from '../assignments/event.ts';
 import { dayOf, type Calendar, type LocalDate } from '../time/calendar.ts';
@@ -315,6 +316,13 @@ export const isKnownAhead = (event: AnchorEvent): boolean => AHEAD.has(event);
 
 /** Anchors whose notices go although the assignment is closed. */
 export const outlivesAssignment = (event: AnchorEvent): boolean => 'outlives' in ENTRIES[event];
+
+/**
+ * Whether a notice hangs on the very sign-off that finished its assignment: what that sign-off has to say is not made moot by the
+ * finish that it brought.
+ */
+export const isOfFinishingSignOff = (event: AnchorEvent, anchorAt: Instant, { closing }: Pick<Standing, 'closing'>): boolean =>
+  event === 'signed-off' && closing?.type === 'finished' && closing.at === anchorAt;
 
 /** The anchors of a step for an assignment, from the events known at `now`; none is "waits for". */
 export const anchorsOf = (anchor: Anchor, assignment: Assignment, assignee: Calendar, now: Instant): Revision[] =>

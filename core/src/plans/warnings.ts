@@ -78,7 +78,8 @@ function statesAt(step: PlanStep): readonly string[] {
   if (outlivesAssignment(event)) return STATES;
   if (event === 'due' && step.offset.amount < 0) return ['not started', 'in progress'];
   if (event === 'due' && step.offset.amount > 0 && windowOf(step) !== 'earlier') return ['overdue'];
-  return STATES.filter(isOpenState);
+  const open = STATES.filter(isOpenState);
+  return event === 'signed-off' ? [...open, 'finished', 'finished late'] : open;
 }
 
 function neverWarnings(step: PlanStep, on: readonly PlanStep[], about: Omit<TextWarningsInput, 'steps'>): PlanWarning[] {

@@ -29,7 +29,11 @@ export async function finishAssignments(
   await record(
     client,
     list.flatMap(({ id, with: also = [] }) =>
-      [...also, { type: 'finished', at: now, version: course.version } as const].map((event) => ({ assignment: id, event })),
+      // with what finished it: at that very moment
+      [...also, { type: 'finished', at: also.at(-1)?.at ?? now, version: course.version } as const].map((event) => ({
+        assignment: id,
+        event,
+      })),
     ),
     { byWhom },
   );

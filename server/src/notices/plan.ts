@@ -9,6 +9,7 @@ import {
   isGathered,
   keyOf,
   leaveHold,
+  isOfFinishingSignOff,
   outlivesAssignment,
   sentenceOf,
   slotsOf,
@@ -55,9 +56,11 @@ returning assignment_id
 `;
 
 /** Whether nothing is to be told any more: the assignment is closed, or the employee has left. */
-function isOver(assignment: AssignmentFacts, facts: Facts, now: Instant): boolean {
-  const employee = facts.roster.getPerson(assignment.person);
-  return assignment.isClosed || facts.roster.hasLeft(employee, facts.roster.calendarOf(employee).zone.dayAt(now));
+const isOver = (assignment: AssignmentFacts, facts: Facts, now: Instant): boolean => assignment.isClosed || hasLeft(assignment, facts, now);
+
+function hasLeft(assignment: AssignmentFacts, { roster }: Facts, now: Instant): boolean {
+  const employee = roster.getPerson(assignment.person);
+  return roster.hasLeft(employee, roster.calendarOf(employee).zone.dayAt(now));
 }
 
 /** The slots of an assignment by its course's plan as it stands; none for what is switched off or over. */
@@ -69,9 +72,12 @@ export function slotsFor(
   now: Instant,
 ): { slot: Slot; step: PlanStep }[] {
   const over = isOver(assignment, facts, now);
+  const isOfFinish = ({ anchorAt }: Slot, { anchor }: PlanStep): boolean =>
+    !hasLeft(assignment, facts, now) && isOfFinishingSignOff(anchor.event, anchorAt, standingAt(assignment, now));
   return steps
-    .filter((step) => step.on && (!over || outlivesAssignment(step.anchor.event)))
-    .flatMap((step) => slotsOf(step, assignment, facts.roster, publishedAt, now).map((slot) => ({ slot, step })));
+    .filter((step) => step.on && (!over || outlivesAssignment(step.anchor.event) || step.anchor.event === 'signed-off'))
+    .flatMap((step) => slotsOf(step, assignment, facts.roster, publishedAt, now).map((slot) => ({ slot, step })))
+    .filter(({ slot, step }) => !over || outlivesAssignment(step.anchor.event) || isOfFinish(slot, step));
 }
 
 /** Why what was planned is no longer, by core. */

@@ -37,7 +37,12 @@ const WORDS = { met: 'met', 'not-met': 'not met', absent: 'did not attend' } as 
  * The record document of a sign-off: all that was entered, newest first, with who did it, and what was corrected; and what the
  * employee reached in the quizzes of the course. The same to the last letter as long as nothing is added.
  */
-export async function signOffDocument(deps: Deps, db: Queryable, assignmentId: string, unitId: string): Promise<{ name: string; content: Buffer; personId: string }> {
+export async function signOffDocument(
+  deps: Deps,
+  db: Queryable,
+  assignmentId: string,
+  unitId: string,
+): Promise<{ name: string; content: Buffer; personId: string }> {
   const person = await maybeRow<{ course_id: string; id: string; name: string; number: string | null; job: string | null; department: string; site: string; zone: string }>(db, FIND_PERSON, [assignmentId]); // prettier-ignore
   const unit = person && (await findSignOffUnit(db, person.course_id, unitId));
   const entries = await rows<SignOffDbRow>(db, LIST_ENTRIES, [assignmentId, unitId]);
