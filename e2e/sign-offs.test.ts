@@ -53,7 +53,7 @@ test('a supervisor on a phone signs off twenty people with three outcomes, and e
   const of = (name: string) => phone.getByRole('group', { name: `How it came out for ${name}` });
   await phone.getByRole('button', { name: 'Everybody below met everything' }).click();
   for (const name of names.slice(0, 3)) await of(name).getByRole('button', { name: 'not met' }).click();
-  for (const name of names.slice(3, 5)) await of(name).getByRole('button', { name: 'did not attend' }).click();
+  for (const name of names.slice(3, 5)) await of(name).getByRole('button', { name: 'absent' }).click();
   await phone.getByLabel(`Remarks on ${names[0]}`).fill('Too short by a metre');
 
   // the connection is lost: what was entered is there again

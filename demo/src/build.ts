@@ -93,12 +93,12 @@ export async function buildDemo(pool: Pool, options: DemoOptions): Promise<void>
       ]);
     await arrange(db, crew);
     await openAccounts(db, personIds);
-    const { courseIds, requiredUnits, quizzes } = await makeCourses(db, personIds, start);
+    const { courseIds, requiredUnits, quizzes, signOffs } = await makeCourses(db, personIds, start);
     const calendars = new Map((await listCalendars(db)).map((calendar) => [calendar.id, calendar]));
     const siteNames = new Map(
       (await rows<{ id: string; name: string }>(db, 'select id, name from sites')).map((row) => [row.name, calendars.get(row.id)!]),
     );
-    const past = makeHistory({ crew, personIds, courseIds, requiredUnits, quizzes, calendars: siteNames });
+    const past = makeHistory({ crew, personIds, courseIds, requiredUnits, quizzes, signOffs, calendars: siteNames });
     const ids = await storeAssignments(db, past);
     await makeRequirements(db, start);
     await storeNotices(db, ids, start, options.baseUrl, personIds.get(CAST.bounced)!);
@@ -209,7 +209,7 @@ async function makeCourses(
   db: Client,
   personIds: ReadonlyMap<string, string>,
   start: number,
-): Promise<{ courseIds: Map<string, string>; requiredUnits: Map<string, string[]>; quizzes: Map<string, Quiz> }> {
+): Promise<{ courseIds: Map<string, string>; requiredUnits: Map<string, string[]>; quizzes: Map<string, Quiz>; signOffs: Set<string> }> {
   const courseIds = new Map<string, string>();
   const requiredUnits = new Map<string, string[]>();
   const drills = await makeDesigns(db, start);
@@ -238,7 +238,8 @@ async function makeCourses(
     await writePlan(db, id, draft.title, plan ? plan(STANDARD_PLAN) : STANDARD_PLAN, start);
   }
   const quizzes = await rows<{ id: string; quiz: Quiz }>(db, "select id, content -> 'quiz' as quiz from units where kind = 'quiz'");
-  return { courseIds, requiredUnits, quizzes: new Map(quizzes.map(({ id, quiz }) => [id, quiz])) };
+  const signOffs = await rows<{ id: string }>(db, "select id from units where kind = 'sign-off'");
+  return { courseIds, requiredUnits, quizzes: new Map(quizzes.map(({ id, quiz }) => [id, quiz])), signOffs: new Set(signOffs.map(({ id }) => id)) }; // prettier-ignore
 }
 
 /** The card of one's station comes with what tells what to bring: as a download of one's own, for three days. */
@@ -275,6 +276,29 @@ async function writePlan(db: Client, id: string, title: string, standard: readon
       [id, JSON.stringify(draft), new Date(start - 18 * 3_600_000), CAST.administrator],
     );
   }
+}
+
+/** What supervisors entered for each sign-off that happened: the manager of each, else the trainer. */
+async function storeSignOffs(db: Client): Promise<void> {
+  await db.query(
+    `insert into sign_offs (assignment_id, unit_id, criteria, attended, met, outcome, remarks, place, on_date, at, by_person_id, by_whom, because, event_id, list_key)
+     select e.assignment_id, u.id, u.content -> 'signOff' -> 'criteria', o.attended,
+       case when o.is_met then array(select c ->> 'id' from jsonb_array_elements(u.content -> 'signOff' -> 'criteria') as c) when o.attended then '{throw}' else '{}' end,
+       case when o.is_met then 'met' when o.attended then 'not-met' else 'absent' end,
+       case when o.attended and not o.is_met then 'Stood in the bight; to be shown again' end, s.name, (e.at at time zone s.zone)::date, e.at,
+       coalesce(m.id, t.id), coalesce(m.name, t.name), case when m.id is null then 'trainer of the course' else 'their manager' end, e.id, 'demo-' || e.id
+     from assignment_events e
+     join assignments a on a.id = e.assignment_id
+     join courses k on k.id = a.course_id
+     join people p on p.id = a.person_id
+     join sites s on s.id = p.site_id
+     join units u on u.id = (e.data ->> 'unit')::bigint
+     join people t on t.id = k.owner_id
+     left join people m on m.id = p.manager_id
+     cross join lateral (select coalesce((e.data ->> 'attended')::boolean, true) as attended, coalesce((e.data ->> 'met')::boolean, false) as is_met) o
+     where e.type = 'signed-off'
+     order by e.at, e.id`,
+  );
 }
 
 async function storeAssignments(db: Client, past: readonly PastAssignment[]): Promise<string[]> {
@@ -324,6 +348,7 @@ async function storeAssignments(db: Client, past: readonly PastAssignment[]): Pr
     ],
   );
   for (let from = 0; from < ids.length; from += 2_000) await readAgain(db, ids.slice(from, from + 2_000));
+  await storeSignOffs(db);
   const attempts = past.flatMap((a, i) => a.attempts.map((attempt) => ({ ...attempt, assignment: ids[i]! })));
   await db.query(
     `insert into quiz_attempts (assignment_id, unit_id, number, drawn, pass, shows, answers, begun_at, submitted_at, points, max, percent, is_passed)

@@ -1,5 +1,14 @@
 import type { CourseInput } from '@nudrik/contract';
-import { docOf, NEW_QUIZ, newQuestion, newSurveyQuestion, type PlanStep, type Question, type Quiz } from '@nudrik/core';
+import {
+  docOf,
+  NEW_QUIZ,
+  newQuestion,
+  newSurveyQuestion,
+  type PlanStep,
+  type Question,
+  type Quiz,
+  type SignOffOutcome,
+} from '@nudrik/core';
 import { CAST } from './orlasund.ts';
 
 type Unit = CourseInput['sections'][number]['units'][number];
@@ -49,6 +58,51 @@ const survey = (title: string): Unit => ({
     ],
   },
 });
+
+/** What a supervisor watches on the quay. */
+const signedOff = (): Unit => ({
+  id: null,
+  kind: 'sign-off',
+  title: 'Making fast, on the quay',
+  required: true,
+  signOff: {
+    guide: 'One round at the berth: a heaving line thrown and caught, a spring made fast, the gangway rigged and closed again.',
+    criteria: [
+      { id: 'throw', words: 'Throws the heaving line so that it is caught', isNeeded: true },
+      { id: 'bight', words: 'Stays out of the bight and the snap-back zone', isNeeded: true },
+      { id: 'gangway', words: 'Rigs the gangway with two lashings', isNeeded: true },
+      { id: 'coil', words: 'Leaves the lines coiled', isNeeded: false },
+    ],
+    signers: { managers: true, trainers: true, people: [], sites: [] },
+    asksPlace: true,
+    withQuizzes: true,
+    withSurveys: false,
+  },
+});
+
+/** What goes when somebody was signed off: another word for each outcome. */
+const signedStep = (id: string, name: string, outcome: SignOffOutcome, to: PlanStep['to'], subject: string, body: string): PlanStep => ({
+  id,
+  name,
+  kind: 'follow-up',
+  on: true,
+  anchor: { event: 'signed-off', outcome },
+  offset: { amount: 0, unit: 'minutes' },
+  at: null,
+  window: null,
+  repeat: null,
+  to,
+  gather: 'none',
+  endsOn: null,
+  onlyIf: null,
+  stopWhen: null,
+  message: { subject, body, button: null, withRecord: true },
+});
+const SIGNED_STEPS: readonly PlanStep[] = [
+  signedStep('signed-met', 'Met on the quay', 'met', ['employee'], 'Signed off: {unit}', 'Hello {given name},\n\n{unit} is signed off. The record comes with this; keep it.\n\n{trainer}'),
+  signedStep('signed-not-met', 'Not met on the quay', 'not-met', ['employee', 'manager'], '{unit}: not met yet', 'Hello,\n\n{full name} did not meet all of {unit} on {signed off on}. The record says what. Please find another day on the quay.\n\n{trainer}'),
+  signedStep('signed-absent', 'Absent on the quay', 'absent', ['employee'], 'You were missed at {unit}', 'Hello {given name},\n\nyou were not there for {unit} on {signed off on}. Please ask {manager} for another day.\n\n{trainer}'),
+]; // prettier-ignore
 
 /** A unit that opens later. */
 const opens = (unit: Unit, release: Unit['release']): Unit => ({ ...unit, release });
@@ -272,8 +326,10 @@ export const COURSES: readonly DemoCourse[] = [
             drill('Somebody is over the side: a drill'),
           ],
         },
+        { id: null, title: 'On the quay', units: [signedOff()] },
       ],
     },
+    plan: (steps) => [...steps, ...SIGNED_STEPS],
   },
   {
     owner: CAST.yardTrainer,

@@ -56,6 +56,8 @@ export interface HistoryFacts {
   courseIds: ReadonlyMap<string, string>;
   requiredUnits: ReadonlyMap<string, readonly string[]>;
   quizzes: ReadonlyMap<string, Quiz>;
+  /** units that a supervisor signs off */
+  signOffs: ReadonlySet<string>;
   calendars: ReadonlyMap<string, CalendarFacts>;
 }
 
@@ -85,6 +87,12 @@ function takeQuiz(quiz: Quiz, unit: string, passedAt: Instant, chance: Random): 
   });
 }
 
+/** A sign-off that was met: most at once, some after one that was not. */
+const signedOff = (unit: string, at: Instant, chance: Random): AssignmentEvent[] => [
+  ...(chance.chance(0.12) ? [{ type: 'signed-off', at: at - 90 * MINUTE, unit, attended: true, met: false } as const] : []),
+  { type: 'signed-off', at, unit, attended: true, met: true },
+];
+
 /** What people were assigned and did, up to the start of the demo. */
 export function makeHistory(facts: HistoryFacts): PastAssignment[] {
   const random = new Random(77);
@@ -98,7 +106,9 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
 
   for (const course of COURSES) {
     const { title, validity = null } = course.draft;
-    const units = facts.requiredUnits.get(title)!;
+    const required = facts.requiredUnits.get(title)!;
+    const signOff = required.find((unit) => facts.signOffs.has(unit)) ?? null;
+    const units = required.filter((unit) => unit !== signOff);
     const eligible = facts.crew.people.filter(
       (p) =>
         !facts.crew.intake.includes(p.name) &&
@@ -175,6 +185,10 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
         let certificate: PastAssignment['certificate'] = null;
         if (unitsDone.length === units.length) {
           const at = events.at(-1)!.at;
+          if (signOff) {
+            events.push(...signedOff(signOff, at, chance), { type: 'unit-finished', at, unit: signOff });
+            unitsDone.push(signOff);
+          }
           const issuedOn = dateOf(calendar.zone.dayAt(at));
           const expiresOn = expiryOf(issuedOn, validity as Validity | null);
           certificate = {
@@ -186,7 +200,12 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
             { type: 'finished', at },
             { type: 'certificate-issued', at, expiresAt: expiresOn === null ? null : dayOf(expiresOn) * DAY_MS },
           );
-        } else open.add(person.name);
+        } else {
+          // some were called to the quay already, and are to come again
+          const at = events.at(-1)?.at;
+          if (signOff && at !== undefined && chance.chance(0.6)) events.push(chance.chance(0.3) ? { type: 'signed-off', at, unit: signOff, attended: false } : { type: 'signed-off', at, unit: signOff, attended: true, met: false }); // prettier-ignore
+          open.add(person.name);
+        }
         const round = (rounds.get(person.name) ?? 0) + 1;
         rounds.set(person.name, round);
         list.push({

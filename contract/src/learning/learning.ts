@@ -41,7 +41,7 @@ export interface LearningUnit {
   video: { share: number; seconds: number; percent: number; captions: { language: string }[] } | null;
   survey: Survey | null;
   /** what a supervisor will look at */
-  signOff: { guide: string; criteria: { words: string; isNeeded: boolean }[] } | null;
+  signOff: { guide: string; criteria: { words: string; isNeeded: boolean }[]; outcome: string | null } | null;
   /** where they were in it */
   place: Place | null;
   /** of a quiz: "10 questions, 80 % passes" */

@@ -117,6 +117,8 @@ export const TemplateSchema = WordingSchema.extend({
   withDate: z.boolean().optional(),
   /** the certificate comes with it, as its PDF */
   withCertificate: z.boolean().optional(),
+  /** the record of the sign-off comes with it, as a PDF */
+  withRecord: z.boolean().optional(),
   /** what goes with it: in it, or as a download of its reader's own */
   files: z
     .array(

@@ -135,6 +135,8 @@ export interface TimelineEntry {
   outcome: string | null;
   because: string | null;
   byWhom: string | null;
+  /** the address of a document that tells more of it */
+  document: string | null;
 }
 
 /** GET /api/people/:id/why/:courseId */

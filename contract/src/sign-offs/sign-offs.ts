@@ -16,6 +16,8 @@ export const SignOffDraft = z.object({
     sites: z.array(z.object({ site: Id, people: z.array(Id).max(50) })).max(200),
   }),
   asksPlace: z.boolean().default(false),
+  withQuizzes: z.boolean().default(true),
+  withSurveys: z.boolean().default(false),
 }) satisfies z.ZodType<SignOffSheet>;
 
 /** What is entered of one person. */

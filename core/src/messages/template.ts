@@ -27,6 +27,8 @@ export interface Template extends Wording {
   withDate?: boolean;
   /** the certificate comes with it, as its PDF, where there is one */
   withCertificate?: boolean;
+  /** the record of the sign-off comes with it, as a PDF, where there is one */
+  withRecord?: boolean;
   /** what goes with it */
   files?: TemplateFile[];
 }

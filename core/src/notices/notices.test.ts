@@ -6,6 +6,7 @@ import { dayOf } from '../time/calendar.ts';
 import { Zone } from '../time/zone.ts';
 import { decide, sentenceOf, type Decision } from './decide.ts';
 import { difference, type LedgerEntry } from './difference.ts';
+import { whyDropped } from './dropped.ts';
 import { slotsOf, type Slot } from './slot.ts';
 
 const OSLO = Zone.of('Europe/Oslo');
@@ -178,4 +179,31 @@ describe('words', () => {
     [['a', 'b'], 'a and b'],
     [['a', 'b', 'c'], 'a, b and c'],
   ])('%j', (words, expected) => expect(tellList(words)).toBe(expected));
+});
+
+describe('what hangs on a sign-off', () => {
+  const steps = (outcome: 'met' | 'not-met') => aStep({ anchor: { event: 'signed-off', outcome }, offset: { amount: 1, unit: 'hours' }, at: null, kind: 'follow-up' }); // prettier-ignore
+  const signed = (met: boolean, at: string) => ({ type: 'signed-off', at: utc(at), attended: true, met }) as const;
+  const cases: [string, ReturnType<typeof steps>, ReturnType<typeof signed>, string, string][] = [
+    ['goes, where it finished the course', steps('met'), signed(true, '2027-03-02T09:00'), '2027-03-02T09:00', 'send'],
+    ['goes to nobody who finished by something else', steps('met'), signed(true, '2027-03-02T09:00'), '2027-03-02T09:20', 'skip'],
+    ['goes to nobody who finished since', steps('not-met'), signed(false, '2027-03-02T09:00'), '2027-03-02T09:30', 'skip'],
+  ];
+  test.each(cases)('%s', (_, step, event, finishedAt, outcome) => {
+    const roster = aRoster(people);
+    const assignment = anAssignment({ events: [event, { type: 'finished', at: utc(finishedAt) }] });
+    const [slot] = slotsOf(step, assignment, roster, utc('2027-03-01T00:00'), Infinity);
+    const told = decide({ slot: slot!, step, assignment, roster, now: slot!.at, countOf: () => 0 });
+    expect(told.kind).toBe(outcome);
+    const entry = { step: step.id, revision: 0, at: slot!.at };
+    const dropped = whyDropped({ entry, assignment, step, roster, now: utc('2027-03-02T09:40') });
+    expect(dropped.because).toBe(outcome === 'send' ? 'plan-changed' : 'finished');
+  });
+  it('goes to nobody who has left since', () => {
+    const left = people.map((person) => (person.id === 'runa' ? { ...person, leftOn: '2027-03-02' } : person));
+    const assignment = anAssignment({ events: [signed(true, '2027-03-03T09:00'), { type: 'finished', at: utc('2027-03-03T09:00') }] });
+    const [slot] = slotsOf(steps('met'), assignment, aRoster(left), utc('2027-03-01T00:00'), Infinity);
+    const told = decide({ slot: slot!, step: steps('met'), assignment, roster: aRoster(left), now: slot!.at, countOf: () => 0 });
+    expect(told).toMatchObject({ kind: 'skip', because: 'left' });
+  });
 });

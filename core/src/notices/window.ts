@@ -47,7 +47,7 @@ export const tellableBefore = (at: Instant, { to, reader, calendar }: Reading, s
 
 /** Whether a message to somebody goes with all others of their day: not what goes at an exact moment, nor what brings files of its own. */
 export function isDaily(
-  step: Step & { message?: { files?: readonly { as: string }[]; withCertificate?: boolean } },
+  step: Step & { message?: { files?: readonly { as: string }[]; withCertificate?: boolean; withRecord?: boolean } },
   to: Role,
   reader: Person | null,
 ): boolean {
@@ -55,6 +55,7 @@ export function isDaily(
     dailyWindow(to, reader) !== null &&
     windowOf(step) !== 'exact' &&
     !step.message?.withCertificate &&
+    !step.message?.withRecord &&
     !step.message?.files?.some(({ as }) => as === 'attached')
   );
 }

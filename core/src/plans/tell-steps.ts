@@ -41,6 +41,7 @@ export function tellSteps(steps: readonly PlanStep[], names: Names): Record<stri
       ),
       step.message.withDate ? 'with the due date, for a calendar' : '',
       step.message.withCertificate ? 'with the certificate, as a PDF' : '',
+      step.message.withRecord ? 'with the record of the sign-off, as a PDF' : '',
       ...(step.message.files ?? []).map((file) =>
         file.as === 'attached'
           ? `with file ${file.handout}, attached`

@@ -29,6 +29,9 @@ export interface SignOffSheet {
   signers: Signers;
   /** whether it is asked where it took place */
   asksPlace: boolean;
+  /** what the employee entered stands in the record too: what quizzes came to, and named answers to surveys */
+  withQuizzes: boolean;
+  withSurveys: boolean;
 }
 
 export const NEW_SIGN_OFF: SignOffSheet = {
@@ -36,6 +39,8 @@ export const NEW_SIGN_OFF: SignOffSheet = {
   criteria: [{ id: 'c1', words: '', isNeeded: true }],
   signers: { managers: true, trainers: true, people: [], sites: [] },
   asksPlace: false,
+  withQuizzes: true,
+  withSurveys: false,
 };
 
 /** What is missing in a sheet, as the end of a sentence that begins with its title. */

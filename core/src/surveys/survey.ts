@@ -115,3 +115,11 @@ export function surveyFigures({ id, kind, choices }: SurveyQuestion, rows: reado
 
 /** "4 questions, anonymous" */
 export const tellSurvey = ({ questions, isAnonymous }: Survey): string => `${tellAmount(questions.length, 'questions')}, ${isAnonymous ? 'anonymous' : 'with your name'}`; // prettier-ignore
+
+/** An answer as one reads it; empty where nothing was answered. */
+export function tellSurveyAnswer({ kind, low, high }: SurveyQuestion, answer: SurveyAnswer): string {
+  if (answer === null) return '';
+  if (kind !== 'scale') return typeof answer === 'object' ? answer.join('; ') : String(answer);
+  const ends = low && high ? `, where 1 is “${low}” and 5 is “${high}”` : '';
+  return `${String(answer)} of 5${ends}`;
+}

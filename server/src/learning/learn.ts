@@ -23,6 +23,7 @@ import type { LearningUnit, LearningView, MyTraining, UnitView } from '@nudrik/c
 import { signedToken } from '../access/personal-link.ts';
 import { maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
+import { listOutcomes } from '../sign-offs/sign-offs.repo.ts';
 import { findIdByLink, lockAssignment, type LockedAssignment } from '../assignments/assignments.repo.ts';
 import { record } from '../assignments/record.ts';
 import { listSections } from '../courses/courses.repo.ts';
@@ -107,8 +108,13 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
     ...progressOf(row),
     percent: row.closed_by === 'finished' ? 100 : progressIn(finish, units, done, (unit) => scores.get(unit) ?? null).percent,
     finishWords: tellFinish(finish, units),
-    sections: sectionsFor(deps.settings.key, sections, opensOf, work, (unit) =>
-      done.has(unit) ? (doneAt.get(unit)?.toISOString() ?? row.assigned_at.toISOString()) : null,
+    sections: sectionsFor(
+      deps.settings.key,
+      sections,
+      opensOf,
+      work,
+      (unit) => (done.has(unit) ? (doneAt.get(unit)?.toISOString() ?? row.assigned_at.toISOString()) : null),
+      await listOutcomes(deps.db, row.id),
     ),
     certificate: row.serial ? { serial: row.serial, expiresOn: row.expires_on } : null,
   };
@@ -121,6 +127,7 @@ export const sectionsFor = (
   opensOf: (unit: string) => string | null,
   work: ReadonlyMap<string, Pick<UnitWork, 'place' | 'played'>>,
   doneAtOf: (unit: string) => string | null,
+  signedAs: ReadonlyMap<string, string> = new Map(),
 ): LearningView['sections'] =>
   sections
     .filter(({ units }) => units.length > 0)
@@ -131,13 +138,19 @@ export const sectionsFor = (
         kind: unit.kind,
         title: unit.title,
         required: unit.required,
-        ...contentOf(key, unit, opensOf(unit.id), work.get(unit.id)),
+        ...contentOf(key, unit, opensOf(unit.id), work.get(unit.id), signedAs.get(unit.id) ?? null),
         doneAt: doneAtOf(unit.id),
       })),
     }));
 
 /** What a unit holds for somebody; of one that is not open nothing leaves the server. */
-function contentOf(key: string, unit: UnitView, opens: string | null, work: Pick<UnitWork, 'place' | 'played'> | undefined): Content {
+function contentOf(
+  key: string,
+  unit: UnitView,
+  opens: string | null,
+  work: Pick<UnitWork, 'place' | 'played'> | undefined,
+  outcome: string | null,
+): Content {
   const about =
     (unit.quiz && tellQuiz(unit.quiz)) ??
     (unit.survey && tellSurvey(unit.survey)) ??
@@ -158,7 +171,11 @@ function contentOf(key: string, unit: UnitView, opens: string | null, work: Pick
       captions: video.captions.map(({ language }) => ({ language })),
     },
     survey: unit.survey,
-    signOff: unit.signOff && { guide: unit.signOff.guide, criteria: unit.signOff.criteria.map(({ words, isNeeded }) => ({ words, isNeeded })) },
+    signOff: unit.signOff && {
+      guide: unit.signOff.guide,
+      criteria: unit.signOff.criteria.map(({ words, isNeeded }) => ({ words, isNeeded })),
+      outcome,
+    },
     place: work?.place ?? null,
   };
 }

@@ -13,6 +13,7 @@ import { changeReach, reachView } from '../people/reach.ts';
 import { houseToday } from '../people/today.ts';
 import { headFile } from '../answer-file.ts';
 import { calendarOf, setCalendar } from './calendar.ts';
+import { signOffDocument } from '../sign-offs/document.ts';
 import { renewLink } from './renew.ts';
 import { noteOpenedAt } from './opened.ts';
 import { findLearning, listMyTraining, markUnitDone, refuseClosed, startLearning } from './learn.ts';
@@ -148,6 +149,20 @@ export const learningRoutes: Route[] = [
     path: '/api/learning/:token/units/:unit/package',
     access: 'public',
     handle: (call) => tellPackage(call.deps, by(call), unitOf(call), parse(PackageReport, call.req.body)),
+  },
+  {
+    method: 'get',
+    path: '/api/learning/:token/sign-offs/:unit',
+    access: 'public',
+    async handle(call) {
+      const { deps, res } = call;
+      const id = await findIdByLink(deps.db, deps.settings.key, token(call.req.params['token']), deps.clock.now());
+      if (id === null) throw new Refused('wrong-link');
+      const { name, content } = await signOffDocument(deps.db, id, unitOf(call));
+      headFile(res, name, 'application/pdf', 'inline');
+      res.end(content);
+      return undefined;
+    },
   },
   {
     method: 'get',

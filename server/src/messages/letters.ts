@@ -29,6 +29,7 @@ import type { LetterReader, LetterRequest, LetterView, TestLetterResult } from '
 import type { Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { attachedCertificates } from '../certificates/attached.ts';
+import { attachedRecords } from '../sign-offs/attached.ts';
 import { attaching, fileFaults, handoutIn, messageFiles } from '../handouts/files.ts';
 import { frameOf, getHouse, type House } from '../house/house.ts';
 import { loadFacts, type AssignmentFacts, type Facts } from '../notices/facts.ts';
@@ -277,7 +278,7 @@ export async function sendTestLetter(
   const subject = `Test: ${letter.subject}`;
   const { html, text } = letter;
   const pictured = pictureFor(deps.db, house, deps.settings.baseUrl);
-  const { outcome, response } = await handOverNow(deps, house, await pictured({ fromName: letter.from, toName: account.name, toAddress: account.email, replyTo: account.email, subject, html, text, files: [...(await attaching(deps.db, facts.handouts)(reading.step)), ...(await attachedCertificates(deps.db, [{ step: reading.step, assignment: reading.assignment }], deps.settings.baseUrl))] })); // prettier-ignore
+  const { outcome, response } = await handOverNow(deps, house, await pictured({ fromName: letter.from, toName: account.name, toAddress: account.email, replyTo: account.email, subject, html, text, files: [...(await attaching(deps.db, facts.handouts)(reading.step)), ...(await attachedCertificates(deps.db, [{ step: reading.step, assignment: reading.assignment }], deps.settings.baseUrl)), ...(await attachedRecords(deps.db, [{ step: reading.step, assignment: reading.assignment }]))] })); // prettier-ignore
   await insertTestLetter(deps.db, { at: now, byWhom: account.name, account: account.id, course: courseId, stepName: step.name, readAs: who, to: account.email, subject, html, text, outcome, answer: response }); // prettier-ignore
   const isAccepted = outcome === 'accepted';
   return { isAccepted, words: isAccepted ? `Sent to ${account.email}, as ${who} would read it.` : `The mail server did not take it: “${response}”.` }; // prettier-ignore

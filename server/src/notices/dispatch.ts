@@ -26,6 +26,7 @@ import { insertChatPosts, type BesideDraft } from '../chat/chat.repo.ts';
 import { isChatOpen } from '../chat/way.ts';
 import { noteCopies } from '../copies/copies.ts';
 import { attachedCertificates } from '../certificates/attached.ts';
+import { attachedRecords } from '../sign-offs/attached.ts';
 import { attaching, downloadLinks, giveDownloads, sameFiles } from '../handouts/files.ts';
 import { composeTogether, declinable, isOwn, missingIn, personalLink, type Composed, type MessageExtras } from '../messages/compose.ts';
 import { teamLinksOf } from '../reports/team-links.repo.ts';
@@ -364,7 +365,8 @@ async function pack(
     wayNow(step, recipient, facts.roster.settings, {
       isOpen,
       hasFailed: notices.some(({ notice }) => notice.chatFailed),
-      needsMail: calendar !== null || !!step.message.withCertificate || files.some(({ as }) => as === 'attached'),
+      needsMail:
+        calendar !== null || !!step.message.withCertificate || !!step.message.withRecord || files.some(({ as }) => as === 'attached'),
     });
   const write = (parcel: Parcel, at: Instant): Composed => {
     const { notices } = parcel;
@@ -431,7 +433,10 @@ async function pack(
   );
   const pictured = pictureFor(client, house, all.baseUrl);
   const filesOf = attaching(client, facts.handouts);
-  const certificatesOf = ({ notices: of }: Parcel) => attachedCertificates(client, of, all.baseUrl);
+  const documentsOf = async ({ notices: of }: Parcel): Promise<NonNullable<Letter['files']>> => [
+    ...(await attachedCertificates(client, of, all.baseUrl)),
+    ...(await attachedRecords(client, of)),
+  ];
   const told = posts.flatMap(({ parcel, id, message }) => sectionsOf(parcel).map((section) => ({ ...section, id, message })));
   const given = told.map(({ step, recipient, notices, message }) => ({ step, notice: notices[0]!.notice.id, person: recipient.person?.id ?? null, toName: message.to_name, toAddress: message.to_address })); // prettier-ignore
   await giveDownloads(client, given, facts.handouts, now);
@@ -459,7 +464,7 @@ async function pack(
     }
     if (way.beside !== null && attempts === 0)
       beside.push({ message: id, former, person: way.beside, from: letter.fromName, subject: letter.subject, body: letter.text, links }); // prettier-ignore
-    const files = [...(await filesOf(step)), ...(await certificatesOf(parcel))];
+    const files = [...(await filesOf(step)), ...(await documentsOf(parcel))];
     // one press declines one kind: of several that come together each has its own link
     const declining = sectionsOf(parcel).length === 1 ? links.filter(({ kind }) => kind === 'decline') : [];
     const unsubscribe = declining.length === 1 ? `${all.baseUrl}/api/declines/${signedToken(key, 'decline', declining[0]!.token)}` : null; // prettier-ignore

@@ -22,7 +22,7 @@ const DATES = new Set(['joinedOn', 'leftOn']);
 
 const LIST_EVENTS = `
 select
-  e.id, e.at, e.type, e.data, e.by_whom, a.course_id, a.round, a.is_by_hand, k.title, u.title as unit, s.zone,
+  e.id, e.at, e.type, e.data, e.by_whom, e.assignment_id, o.unit_id as record_unit, a.course_id, a.round, a.is_by_hand, k.title, u.title as unit, s.zone,
   back.type as back_type, back.at as back_at, back.data as back_data,
   case when e.type = 'assigned' then (
     select string_agg('“' || q.name || '”', ' and ' order by r.since)
@@ -36,6 +36,7 @@ join courses k on k.id = a.course_id
 join people p on p.id = a.person_id
 join sites s on s.id = p.site_id
 left join units u on u.id = case when e.data ->> 'unit' ~ '^[0-9]+$' then (e.data ->> 'unit')::bigint end
+left join sign_offs o on o.event_id = e.id
 left join assignment_events back on back.id = e.undoes
 where a.person_id = $1::bigint
   and e.type <> 'link-opened'
@@ -83,6 +84,8 @@ interface EventRow {
   back_at: Date | null;
   back_data: Data;
   reasons: string | null;
+  assignment_id: string;
+  record_unit: string | null;
 }
 
 const WHAT: Partial<Record<EventType, TimelineEntry['what']>> = { finished: 'finish', 'certificate-issued': 'certificate' };
@@ -130,6 +133,7 @@ export async function timelineOf(db: Queryable, personId: string, now: number): 
       outcome: null,
       because: null,
       byWhom: null,
+      document: null,
       ...rest,
     });
   const course = (row: { course_id: string; title: string }): { course: TimelineEntry['course'] } => ({
@@ -138,7 +142,8 @@ export async function timelineOf(db: Queryable, personId: string, now: number): 
   for (const row of await rows<EventRow>(db, LIST_EVENTS, [personId])) {
     const told = eventWords(row, now);
     const byWhom = row.type === 'assigned' && !row.is_by_hand ? null : row.by_whom;
-    if (told) entry(row.at, told.what, told.words, { ...course(row), byWhom });
+    const document = row.record_unit && `/api/sign-off-records/${row.assignment_id}/${row.record_unit}`;
+    if (told) entry(row.at, told.what, told.words, { ...course(row), byWhom, document });
   }
   for (const row of await rows<{
     id: string;

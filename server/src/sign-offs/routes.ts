@@ -10,6 +10,7 @@ import {
   endSignOffLink,
   foreseeSignOffs,
   makeSignOffLink,
+  maySee,
   mySignOffs,
   recordSignOffs,
   signerBy,
@@ -38,7 +39,24 @@ async function byAccount({ deps, account }: Call): Promise<Signer> {
   return { personId: account!.personId!, name: person.name, link: null };
 }
 
+function answerPdf({ res }: Call, { name, content }: { name: string; content: Buffer }): undefined {
+  headFile(res, name, 'application/pdf', 'inline');
+  res.end(content);
+  return undefined;
+}
+
 export const signOffRoutes: Route[] = [
+  {
+    method: 'get',
+    path: '/api/sign-off/:token/records/:assignment',
+    access: 'public',
+    async handle(call) {
+      const { personId, link } = await byLink(call);
+      const assignment = parse(Id, call.req.params['assignment']);
+      if (!(await maySee(call.deps, assignment, link.course_id, link.unit_id, personId))) throw new Refused('not-found', 'There is no such record among yours.'); // prettier-ignore
+      return answerPdf(call, await signOffDocument(call.deps.db, assignment, link.unit_id));
+    },
+  },
   {
     method: 'get',
     path: '/api/sign-off/:token',
@@ -94,13 +112,15 @@ export const signOffRoutes: Route[] = [
     '/api/sign-off-records/:assignment/:unit',
     async (call) => {
       const assignment = parse(Id, call.req.params['assignment']);
-      const { name, content, personId } = await signOffDocument(call.deps, call.deps.db, assignment, parse(Id, call.req.params['unit']));
-      // an employee opens their own; the office opens any
-      if (!OFFICE.includes(call.account!.role) && call.account!.personId !== personId)
-        throw new Refused('not-found', 'There is no such record among yours.');
-      headFile(call.res, name, 'application/pdf', 'inline');
-      call.res.end(content);
-      return undefined;
+      const unit = parse(Id, call.req.params['unit']);
+      const found = await signOffDocument(call.deps.db, assignment, unit);
+      const { role, personId } = call.account!;
+      // an employee opens their own, a supervisor those whom they may sign off; the office opens any
+      const isAllowed =
+        OFFICE.includes(role) ||
+        (personId !== null && (personId === found.personId || (await maySee(call.deps, assignment, found.courseId, unit, personId))));
+      if (!isAllowed) throw new Refused('not-found', 'There is no such record among yours.');
+      return answerPdf(call, found);
     },
     'signed-in',
   ),

@@ -1,4 +1,4 @@
-import type { Criterion, SignOffOutcome, SignOffSheet } from '@nudrik/core';
+import { dayOf, OUTCOME_WORDS, tellDate, type Criterion, type SignOffOutcome, type SignOffSheet } from '@nudrik/core';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const FIND_UNIT = `
@@ -45,6 +45,7 @@ where a.course_id = $1::bigint
   and is_here(p.left_on, $3::date)
   and (a.closed_by is null or a.closed_by = 'finished' and exists (select from sign_offs o where o.assignment_id = a.id and o.unit_id = $2::bigint))
   and a.closed_because is distinct from 'undone'
+  and a.assigned_at <= $5::timestamptz
   and ($4::bigint[] is null or a.id = any($4::bigint[]))
 order by p.name, a.id
 `;
@@ -64,8 +65,9 @@ export const listSignOffPeople = (
   courseId: string,
   unitId: string,
   today: string,
+  now: number,
   assignments: readonly string[] | null = null,
-): Promise<SignOffPersonRow[]> => rows(db, LIST_PEOPLE, [courseId, unitId, today, assignments]);
+): Promise<SignOffPersonRow[]> => rows(db, LIST_PEOPLE, [courseId, unitId, today, assignments, new Date(now)]);
 
 export interface SignOffDbRow {
   id: string;
@@ -271,3 +273,19 @@ where u.kind = 'sign-off'
 order by c.title, s.position, u.position
 `;
 export const listSignOffUnits = (db: Queryable): Promise<{ course_id: string; id: string }[]> => rows(db, LIST_UNITS);
+
+const LIST_OUTCOMES = `
+select distinct on (unit_id) unit_id, outcome, on_date
+from sign_offs
+where assignment_id = $1::bigint
+  and corrected_at is null
+order by unit_id, id desc
+`;
+/** How the sign-offs of an assignment came out, in words, by unit. */
+export const listOutcomes = async (db: Queryable, assignmentId: string): Promise<Map<string, string>> =>
+  new Map(
+    (await rows<{ unit_id: string; outcome: SignOffOutcome; on_date: string }>(db, LIST_OUTCOMES, [assignmentId])).map((row) => [
+      row.unit_id,
+      `${OUTCOME_WORDS[row.outcome]} on ${tellDate(dayOf(row.on_date))}`,
+    ]),
+  );

@@ -25,6 +25,8 @@ const SHEET: SignOffSheet = {
   criteria: [{ id: 'a', words: 'Throws the line', isNeeded: true }, { id: 'b', words: 'Coils it', isNeeded: false }],
   signers: { managers: true, trainers: true, people: [], sites: [] },
   asksPlace: true,
+  withQuizzes: true,
+  withSurveys: true,
 }; // prettier-ignore
 
 beforeAll(async () => {

@@ -1,11 +1,9 @@
 import {
-  dateOf,
   entryFault,
   maySign,
+  OUTCOME_WORDS,
   progressIn,
   signedOutcome,
-  tellList,
-  Zone,
   type AssignmentEvent,
   type PlanStep,
   type SignOffOutcome,
@@ -70,7 +68,6 @@ export interface Signer {
   link: LinkRow | null;
 }
 
-const OUTCOME: Readonly<Record<SignOffOutcome, string>> = { met: 'met', 'not-met': 'not met', absent: 'did not attend' };
 const NO_UNIT = 'There is no such sign-off, or not any more.';
 const LINK_OVER =
   'This link does not open anything any more: it was used, its time is over, or it was ended. Ask whoever sent it for another.';
@@ -112,7 +109,7 @@ export async function signOffView(deps: Deps, courseId: string, unitId: string, 
   const { db } = deps;
   const unit = await unitOf(db, courseId, unitId);
   const today = await houseToday(deps);
-  const people = await listSignOffPeople(db, courseId, unitId, today);
+  const people = await listSignOffPeople(db, courseId, unitId, today, deps.clock.now());
   const last = await listLast(db, unitId, people.map(({ assignment_id }) => assignment_id)); // prettier-ignore
   return {
     course: { id: unit.course_id, title: unit.course },
@@ -138,7 +135,9 @@ export async function mySignOffs(deps: Deps, personId: string): Promise<MySignOf
   const today = await houseToday(deps);
   for (const { course_id, id } of await listSignOffUnits(deps.db)) {
     const unit = (await findSignOffUnit(deps.db, course_id, id))!;
-    const people = (await listSignOffPeople(deps.db, course_id, id, today)).filter((person) => rightOver(unit, personId, person) !== null);
+    const people = (await listSignOffPeople(deps.db, course_id, id, today, deps.clock.now())).filter(
+      (person) => rightOver(unit, personId, person) !== null,
+    );
     if (people.length > 0) mine.push({ course: { id: unit.course_id, title: unit.course }, unit: { id, title: unit.title }, waiting: people.filter(({ is_done }) => !is_done).length }); // prettier-ignore
   }
   return mine;
@@ -163,7 +162,7 @@ async function checked(
   const ids = entries.map(({ assignmentId }) => assignmentId);
   if (new Set(ids).size < ids.length) throw new Refused('wrong-input', 'Somebody stands in the list twice. Nothing was recorded.');
   const people = new Map(
-    (await listSignOffPeople(db, unit.course_id, unit.id, today, ids)).map((person) => [person.assignment_id, person]),
+    (await listSignOffPeople(db, unit.course_id, unit.id, today, deps.clock.now(), ids)).map((person) => [person.assignment_id, person]),
   );
   return entries.map((entry) => {
     const person = people.get(entry.assignmentId);
@@ -326,7 +325,7 @@ export async function correctSignOff(
     }); // prettier-ignore
     await announce(client, 'sign-offs');
     const parts = [
-      `${assignment.person_name}: “${OUTCOME[outcome]}” in place of “${OUTCOME[former.outcome]}”.`,
+      `${assignment.person_name}: “${OUTCOME_WORDS[outcome]}” in place of “${OUTCOME_WORDS[former.outcome]}”.`,
       undone.includes('finished') ? 'The course is open again.' : '',
       undone.includes('certificate-issued') ? 'The certificate is revoked.' : '',
     ];
@@ -376,7 +375,7 @@ export async function signOffList(deps: Deps, courseId: string, unitId: string):
   const { db } = deps;
   const unit = await unitOf(db, courseId, unitId);
   const entries = await listEntries(db, unitId, courseId);
-  const people = await listSignOffPeople(db, courseId, unitId, await houseToday(deps));
+  const people = await listSignOffPeople(db, courseId, unitId, await houseToday(deps), deps.clock.now());
   const ids = [...new Set(entries.map(({ assignment_id }) => assignment_id))];
   const house = await getHouse(db);
   const plan = (await loadFacts(db, house, [], null, [courseId])).plans.get(courseId);
@@ -430,7 +429,7 @@ export async function makeSignOffLink(
 ): Promise<SignOffLinkView> {
   const { db, clock } = deps;
   const unit = await unitOf(db, courseId, unitId);
-  const people = await listSignOffPeople(db, courseId, unitId, await houseToday(deps));
+  const people = await listSignOffPeople(db, courseId, unitId, await houseToday(deps), deps.clock.now());
   if (!people.some((person) => rightOver(unit, personId, person) !== null))
     throw new Refused(
       'conflict',
@@ -446,6 +445,9 @@ export async function makeSignOffLink(
 
 export const endSignOffLink = (deps: Deps, id: string, unitId: string): Promise<unknown> => endLink(deps.db, id, unitId, deps.clock.now());
 
-export const tellSigned = (finished: readonly string[]): string =>
-  finished.length > 0 ? `${tellList(finished)} finished the course by it.` : '';
-export const dayIn = (zone: string, at: number): string => dateOf(Zone.of(zone).dayAt(at));
+/** Whether somebody may read what was recorded of an assignment: whoever may sign off for it. */
+export async function maySee(deps: Deps, assignmentId: string, courseId: string, unitId: string, signer: string): Promise<boolean> {
+  const unit = await unitOf(deps.db, courseId, unitId);
+  const [person] = await listSignOffPeople(deps.db, courseId, unitId, await houseToday(deps), deps.clock.now(), [assignmentId]);
+  return person !== undefined && rightOver(unit, signer, person) !== null;
+}

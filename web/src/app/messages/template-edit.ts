@@ -15,6 +15,7 @@ import { TextEditor, type PartChoices } from './text-editor.ts';
     @if (!isGathered()) {
       <label class="pair date"><input type="checkbox" [ngModel]="!!message().withDate" (ngModelChange)="withDate($event)" /> With the due date, for the employee’s calendar</label>
       <label class="pair date"><input type="checkbox" [ngModel]="!!message().withCertificate" (ngModelChange)="withCertificate($event)" /> With the certificate, as a PDF, once there is one</label>
+      @if (isSigned()) {<label class="pair date"><input type="checkbox" [ngModel]="!!message().withRecord" (ngModelChange)="withRecord($event)" /> With the record of the sign-off, as a PDF</label>}
     }
     @if (hasPlain()) {
       <label class="field"><span>As plain text, for readers without more</span><textarea class="input" rows="6" [ngModel]="message().plain ?? ''" (ngModelChange)="change({ plain: $event })"></textarea></label>
@@ -29,6 +30,8 @@ export class TemplateEdit {
   readonly message = model.required<Template>();
   readonly values = input<Readonly<Record<string, string | null>> | null>(null);
   readonly isGathered = input(false);
+  /** it hangs on a sign-off */
+  readonly isSigned = input(false);
   readonly parts = input<PartChoices | null>(null);
   protected readonly hasPlain = linkedSignal(() => (this.message().plain ?? null) !== null);
 
@@ -43,6 +46,11 @@ export class TemplateEdit {
   protected withDate(withDate: boolean): void {
     const { withDate: _, ...rest } = this.message();
     this.message.set(withDate ? { ...rest, withDate } : rest);
+  }
+
+  protected withRecord(withRecord: boolean): void {
+    const { withRecord: _, ...rest } = this.message();
+    this.message.set(withRecord ? { ...rest, withRecord } : rest);
   }
 
   protected withCertificate(withCertificate: boolean): void {

@@ -5,7 +5,7 @@ import { PersonTimeline } from './person-timeline.ts';
 
 const fire = { id: '2', title: 'Fire Teams Aboard' };
 const entry = (at: string, what: TimelineEntry['what'], words: string, rest: Partial<TimelineEntry> = {}): TimelineEntry => ({
-  at, what, words, isAhead: false, course: null, noticeId: null, kind: null, outcome: null, because: null, byWhom: null, ...rest,
+  at, what, words, isAhead: false, course: null, noticeId: null, kind: null, outcome: null, because: null, byWhom: null, document: null, ...rest,
 }); // prettier-ignore
 const LINE: TimelineEntry[] = [
   entry('2027-01-04T08:00:00Z', 'change', 'Joined', { byWhom: 'crew.csv' }),

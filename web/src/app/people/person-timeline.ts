@@ -51,6 +51,7 @@ const WHAT: readonly (readonly [TimelineEntry['what'], string])[] = [
                 } @else {
                   <span [class.done]="entry.what === 'finish'">{{ entry.words }}</span>
                   @if (entry.byWhom) {<div class="quiet small">{{ entry.byWhom }}</div>}
+                  @if (entry.document) {<div class="small"><a [href]="entry.document" target="_blank">Record of the sign-off</a></div>}
                 }
               </td>
             </tr>

@@ -42,6 +42,8 @@ let last = 0;
       <p class="quiet">Nobody signs off for themself.</p>
     </fieldset>
     <label><input type="checkbox" [checked]="it.asksPlace" (change)="set({ asksPlace: !it.asksPlace })" [disabled]="isOff()" /> ask where it took place</label>
+    <label><input type="checkbox" [checked]="it.withQuizzes" (change)="set({ withQuizzes: !it.withQuizzes })" [disabled]="isOff()" /> the record shows what they reached in the quizzes</label>
+    <label><input type="checkbox" [checked]="it.withSurveys" (change)="set({ withSurveys: !it.withSurveys })" [disabled]="isOff()" /> the record shows what they answered in surveys with their name</label>
   `,
   styles: `
     :host { display: block; }
@@ -53,6 +55,8 @@ let last = 0;
     fieldset { border: 0; border-top: 1px solid var(--rule); margin: 12px 0; padding: 6px 0 0; min-width: 0; }
     legend { padding: 0 8px 0 0; font-family: var(--head); font-weight: 600; }
     fieldset > label { display: block; margin: 3px 0; }
+    :host > label { display: block; margin: 3px 0; }
+    input[type='checkbox'] { vertical-align: -2px; }
     .line { display: flex; gap: 10px; align-items: center; margin: 6px 0; }
     .line > span { white-space: nowrap; }
     nk-people-pick { flex: 1; }

@@ -1,15 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
-import type { SignOffEntryDraft, SignOffForeseen } from '@nudrik/contract';
-import { signedOutcome, tellAmount, tellList, type SignOffOutcome } from '@nudrik/core';
+import type { SignOffEntryDraft, SignOffForeseen, SignOffPerson } from '@nudrik/contract';
+import { OUTCOME_WORDS, signedOutcome, tellAmount, tellList, type SignOffOutcome } from '@nudrik/core';
 import { newKey } from '../shared/key.ts';
 import { load } from '../shared/loaded.ts';
 import { DayPipe, MomentPipe } from '../shared/moment.pipe.ts';
 import { DateField } from '../shared/pick/date-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { SignOffsApi } from './sign-offs.api.ts';
-import { SIGNED_WORDS } from './signed-words.ts';
 
 type Entry = Pick<SignOffEntryDraft, 'attended' | 'met' | 'remarks'>;
 /** What is kept on the device until it has gone through. */
@@ -53,7 +52,8 @@ export class SignOffPage {
   protected readonly on = signal('');
   protected readonly place = signal('');
   private readonly key = signal(newKey());
-  protected readonly words = SIGNED_WORDS;
+  private readonly opened = signal<ReadonlySet<string>>(new Set());
+  protected readonly words = OUTCOME_WORDS;
   protected readonly isBusy = signal(false);
   protected readonly kept = signal(false);
   protected readonly problem = signal<string | null>(null);
@@ -98,6 +98,26 @@ export class SignOffPage {
   protected outcomeOf(id: string): SignOffOutcome | null {
     const entry = this.entries().get(id);
     return entry ? signedOutcome(this.view.data()!, entry) : null;
+  }
+
+  /** Beside whom there is something to tick or to say; whoever met everything takes one line. */
+  protected isOpen(id: string): boolean {
+    const entry = this.entries().get(id);
+    return (
+      this.opened().has(id) ||
+      entry?.remarks != null ||
+      this.outcomeOf(id) !== 'met' ||
+      entry!.met.length < this.view.data()!.criteria.length
+    );
+  }
+
+  protected open(id: string): void {
+    this.opened.set(new Set(this.opened()).add(id));
+  }
+
+  protected recordOf({ assignmentId }: SignOffPerson): string {
+    const link = this.link();
+    return link ? `/api/sign-off/${link}/records/${assignmentId}` : `/api/sign-off-records/${assignmentId}/${this.unit()}`;
   }
 
   private put(id: string, entry: Entry): void {
@@ -181,6 +201,7 @@ export class SignOffPage {
         this.done.set(
           `${tellAmount(recorded, 'entries')} recorded.${finished.length > 0 ? ` ${tellList(finished)} finished the course by it.` : ''}`,
         );
+        window.scrollTo({ top: 0 });
         // a link that ends with its use has nothing more to show
         this.view.reload();
       },

@@ -3,7 +3,7 @@ import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import type { SignOffLinkView, SignOffListRow } from '@nudrik/contract';
-import { tellAmount } from '@nudrik/core';
+import { OUTCOME_WORDS, tellAmount } from '@nudrik/core';
 import { SessionStore } from '../access/session.store.ts';
 import { CourseStore } from '../courses/course.store.ts';
 import type { Named } from '../people/named.ts';
@@ -14,7 +14,6 @@ import { Outcome } from '../shared/outcome.ts';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
 import { SignOffsApi } from './sign-offs.api.ts';
-import { SIGNED_WORDS } from './signed-words.ts';
 
 /** What supervisors recorded of a unit: each entry, what came of its messages, and the ways in that are out. */
 @Component({
@@ -27,6 +26,7 @@ import { SIGNED_WORDS } from './signed-words.ts';
     section { margin-top: 20px; }
     .old td { color: var(--quiet); }
     .old td:first-child { text-decoration: line-through; }
+    .acts a { margin-left: 12px; }
     .form { max-width: 640px; }
     .form label { display: block; margin: 3px 0; }
     .address { width: 340px; }
@@ -40,7 +40,7 @@ export class SignOffsTab {
   readonly unit = input.required<string>();
   private readonly asked = computed(() => ({ course: this.store.id(), unit: this.unit() }));
   protected readonly list = load(toObservable(this.asked), ({ course, unit }) => (course ? this.api.list(course, unit) : this.api.list('0', unit)), ['sign-offs', 'assignments', 'notices']); // prettier-ignore
-  protected readonly words = SIGNED_WORDS;
+  protected readonly words = OUTCOME_WORDS;
   protected readonly amount = tellAmount;
   protected readonly problem = signal<string | null>(null);
   protected readonly told = signal<string | null>(null);
