@@ -1,8 +1,6 @@
 import { createHash, createPublicKey, type JsonWebKey } from 'node:crypto';
 import { createVerifier } from 'fast-jwt';
 import { unzipSync } from 'fflate';
-import { getDocument } from 'pdfjs-dist/legacy/build/pdf.mjs';
-import type { TextItem } from 'pdfjs-dist/types/src/display/api.js';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
 import { expiryOf, STANDARD_DESIGN, STANDARD_PLAN, type Design, type PlanStep, type Validity } from '@nudrik/core';
 import type { CertificatesMade } from '@nudrik/contract';
@@ -12,6 +10,7 @@ import { findLearning, markUnitDone } from '../learning/learn.ts';
 import { changePerson } from '../people/change.ts';
 import { timelineOf } from '../people/timeline.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { wordsOfPdf } from '../testing-pdf.ts';
 import { AT_ONCE, type MadeFile, type Work } from '../work/jobs.ts';
 import { drain } from '../worker.ts';
 import { badgeStatus, issuerProfile, makeBadge, publicKey } from './badge.ts';
@@ -52,15 +51,6 @@ async function finish(who: string, title: string): Promise<{ assignment: string;
 const list = (query: { state?: string; person?: string; course?: string; find?: string } = {}) =>
   listCertificates(house.db, { state: 'all', page: 0, size: 50, ...query } as never, TODAY);
 const digest = (bytes: Buffer): string => createHash('sha256').update(bytes).digest('hex');
-async function textOf(pdf: Buffer): Promise<string[]> {
-  const document = await getDocument({ data: new Uint8Array(pdf), verbosity: 0 }).promise;
-  const pages: string[] = [];
-  for (let n = 1; n <= document.numPages; n++)
-    pages.push(((await (await document.getPage(n)).getTextContent()).items as TextItem[]).map(({ str }) => str).join(' '));
-  await document.destroy();
-  return pages;
-}
-
 describe('a certificate that is issued again', () => {
   it('has the new name and the same days; the former says that it was replaced, and tells no stranger by what', async () => {
     const { serial, assignment, course: own } = await finish('kari', 'Lines');
@@ -76,7 +66,7 @@ describe('a certificate that is issued again', () => {
     expect((await list({ course: own, state: 'replaced' })).rows).toMatchObject([
       { serial, state: 'replaced', replaced: { by: BY, reason: 'The name changed', serial: again.serial } },
     ]);
-    expect((await textOf((await certificatePdf(house.db, again.serial, house.deps.settings.baseUrl))!))[0]).toContain('Kari Berg');
+    expect((await wordsOfPdf((await certificatePdf(house.db, again.serial, house.deps.settings.baseUrl))!))[0]).toContain('Kari Berg');
     const told = await verify(house.db, serial, TODAY);
     expect(told).toMatchObject({ answer: 'replaced', name: 'Kari Aske' });
     expect(JSON.stringify([told, await verifyFile(house.db, digest(former), TODAY)])).not.toContain(again.serial);
@@ -102,7 +92,7 @@ describe('a certificate by hand', () => {
     expect((await list({ course: own })).rows).toMatchObject([
       { serial, issuedOn: '2027-02-10', expiresOn: '2028-02-10', state: 'current', theirs: null },
     ]);
-    expect((await textOf((await certificatePdf(house.db, serial, house.deps.settings.baseUrl))!))[0]).toContain('Odd Aske');
+    expect((await wordsOfPdf((await certificatePdf(house.db, serial, house.deps.settings.baseUrl))!))[0]).toContain('Odd Aske');
     await expect(
       addCertificate(house.deps, { personId: crew['odd']!, courseId: own, finishedOn: '2027-02-10', reason: 'Twice', theirs: null }, BY),
     ).rejects.toThrow(serial);
@@ -171,7 +161,7 @@ describe('a selection as a file', () => {
     const pdf = await make({ as: 'pdf', serials: null, filter: { state: 'all' } });
     expect(pdf.made).toMatchObject({ href: '/api/jobs/1/file', count: ours.length, left: all.length - ours.length });
     expect(pdf.told[0]).toBe(`0 of ${ours.length}`);
-    const pages = await textOf(pdf.file.content);
+    const pages = await wordsOfPdf(pdf.file.content);
     expect(pages).toHaveLength(ours.length);
     ours.forEach((row, i) => expect(pages[i]).toContain(row.serial));
 
@@ -263,7 +253,7 @@ describe('a design', () => {
     const texts = await Promise.all(
       [before, first, second].map(async ({ serial }) => {
         await house.db.query('update certificates set pdf = null where serial = $1::text', [serial]); // made again, as it was
-        return (await textOf((await certificatePdf(house.db, serial, house.deps.settings.baseUrl))!))[0]!;
+        return (await wordsOfPdf((await certificatePdf(house.db, serial, house.deps.settings.baseUrl))!))[0]!;
       }),
     );
     expect(texts.map((text) => [text.includes('awarded to'), text.includes('seamanship')])).toEqual([[false, false], [true, false], [true, true]]); // prettier-ignore

@@ -193,7 +193,7 @@ export const hasOtherOpen = async (db: Client, assignmentId: string): Promise<bo
   (await maybeRow(db, FIND_OTHER_OPEN, [assignmentId])) !== null;
 
 const LIST_MESSAGES = `
-select n.id, n.assignment_id, n.step_name, n.recipient_name, n.state, coalesce(n.sent_at, n.at) as at, n.revision
+select n.id, n.assignment_id, n.step_name, n.recipient_name, n.state, coalesce(n.sent_at, n.at) as at, n.anchor_at
 from notices n
 where n.assignment_id = any($1::bigint[])
   and n.step_id = any($2::text[])
@@ -207,7 +207,7 @@ export interface SentRow {
   recipient_name: string | null;
   state: string;
   at: Date;
-  revision: number;
+  anchor_at: Date;
 }
 /** Notices of some steps, of some assignments. */
 export const listMessages = (db: Queryable, assignments: readonly string[], steps: readonly string[]): Promise<SentRow[]> =>

@@ -8,8 +8,9 @@ import { findLearning, markUnitDone } from '../learning/learn.ts';
 import { putPlan } from '../plans/plans.repo.ts';
 import { timelineOf } from '../people/timeline.ts';
 import { assignAt, linkInto, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
+import { wordsOfPdf } from '../testing-pdf.ts';
 import { drain } from '../worker.ts';
-import { correctSignOff, endSignOffLink, foreseeSignOffs, makeSignOffLink, mySignOffs, recordSignOffs, signerBy, signOffList, signOffView, type Signer } from './sign-offs.ts'; // prettier-ignore
+import { correctSignOff, endSignOffLink, foreseeSignOffs, makeSignOffLink, maySee, mySignOffs, recordSignOffs, signerBy, signOffList, signOffView, type Signer } from './sign-offs.ts'; // prettier-ignore
 
 let house: TestHouse;
 let crew: Record<string, string>;
@@ -193,5 +194,35 @@ describe('an entry that is corrected', () => {
     const [row] = (await signOffList(house.deps, course, unit)).rows;
     await expect(correctSignOff(house.deps, course, unit, row!.id, { entry: entry(a['odd']!, { met: [] }), reason: 'x' }, 'Sigrid Aune')).rejects.toThrow('was assigned the course anew'); // prettier-ignore
     expect((await signOffList(house.deps, course, unit)).rows.map(({ corrected }) => corrected)).toEqual([null]);
+  });
+});
+
+describe('the record document', () => {
+  it('holds all that was entered and what the employee answered, stands on their record, and comes with a message', async () => {
+    const a = await assigned('runa', 'odd');
+    const survey = { isAnonymous: false, questions: [{ id: 's1', kind: 'scale', text: 'How clear was it?', choices: [], low: '', high: '', isRequired: false }] }; // prettier-ignore
+    const { id: asked } = await oneRow<{ id: string }>(
+      house.db,
+      "insert into units (section_id, position, kind, title, required, content) select section_id, 1, 'survey', 'Afterwards', false, $2::jsonb from units where id = $1::bigint returning id",
+      [unit, JSON.stringify({ survey })],
+    );
+    await house.db.query('insert into survey_answers (course_id, unit_id, assignment_id, answers) values ($1::bigint, $2::bigint, $3::bigint, $4::jsonb)', [course, asked, a['runa'], '{"s1": 4}']); // prettier-ignore
+    await house.db.query(
+      "update plans set steps = (select jsonb_agg(jsonb_set(step, '{message,withRecord}', 'true')) from jsonb_array_elements(steps) as step) where course_id = $1::bigint",
+      [course],
+    );
+    await record('tora', [entry(a['runa']!, { remarks: 'Well thrown', place: 'Berth 3' }), entry(a['odd']!, { attended: false, met: [] })]);
+    await drain(house.deps, house.mailer);
+    const letter = house.mailer.letters.find(({ toName }) => toName === 'Runa Aske')!;
+    expect(letter.files!.map(({ name }) => name)).toEqual(['sign-off-Runa-Aske.pdf']);
+    const text = (await wordsOfPdf(letter.files![0]!.content)).join(' ');
+    for (const words of ['Runa Aske', 'The line', 'met: Throws the line', '“Well thrown”', 'Berth 3', 'tora Aske, trainer of the course', '1 Mar 2027', 'How clear was it?', '4 of 5']) expect(text).toContain(words); // prettier-ignore
+    const told = (await timelineOf(house.db, crew['runa']!, house.clock.at)).filter((one) => one.course?.id === course);
+    expect(told.filter(({ document }) => document).map(({ document }) => document)).toEqual([`/api/sign-off-records/${a['runa']}/${unit}`]);
+    const shown = (await findLearning(house.deps, await linkInto(house, a['runa']!))).sections[0]!.units[0]!;
+    expect(shown.signOff!.outcome).toBe('met on 1 Mar 2027');
+    // who may not sign off for somebody does not read it
+    expect(await maySee(house.deps, a['runa']!, course, unit, crew['per']!)).toBe(false);
+    expect(await maySee(house.deps, a['runa']!, course, unit, crew['odd']!)).toBe(true);
   });
 });

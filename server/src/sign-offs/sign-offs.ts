@@ -381,7 +381,6 @@ export async function signOffList(deps: Deps, courseId: string, unitId: string):
   const plan = (await loadFacts(db, house, [], null, [courseId])).plans.get(courseId);
   const steps = (plan?.steps ?? []).filter((step) => step.anchor.event === 'signed-off' && hangsOn(step, unitId));
   const sent = await listMessages(db, ids, steps.map(({ id }) => id)); // prettier-ignore
-  const outcomeFor = new Map(steps.map((step) => [step.name, step.anchor.outcome ?? null]));
   return {
     course: { id: unit.course_id, title: unit.course },
     unit: { id: unit.id, title: unit.title },
@@ -391,10 +390,8 @@ export async function signOffList(deps: Deps, courseId: string, unitId: string):
       assignmentId: row.assignment_id,
       person: { id: row.person_id, name: row.person },
       messages: sent
-        .filter(({ assignment_id, step_name }) => {
-          const wanted = outcomeFor.get(step_name);
-          return assignment_id === row.assignment_id && (wanted === null || wanted === undefined || wanted === row.outcome);
-        })
+        // of the very event that the entry is
+        .filter(({ assignment_id, anchor_at }) => assignment_id === row.assignment_id && anchor_at.getTime() === row.at.getTime())
         .map((one) => ({
           noticeId: one.id,
           step: one.step_name,
