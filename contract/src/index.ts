@@ -13,6 +13,7 @@ export * from './courses/courses.ts';
 export * from './courses/looks.ts';
 export * from './quizzes/quizzes.ts';
 export * from './surveys/surveys.ts';
+export * from './sessions/sessions.ts';
 export * from './sign-offs/sign-offs.ts';
 export * from './assignments/assignments.ts';
 export * from './messages/template.ts';

@@ -66,6 +66,7 @@ export * from './files/file-kind.ts';
 export * from './courses/video.ts';
 export * from './courses/package.ts';
 export * from './surveys/survey.ts';
+export * from './sessions/session.ts';
 export * from './sign-offs/sign-off.ts';
 export * from './courses/unit-kind.ts';
 export * from './courses/release.ts';

@@ -34,6 +34,7 @@ import { seldom } from './work/seldom.ts';
 import { REFUSALS, Refused, type RefusalCode } from './refusal.ts';
 import { rehearsalRoutes } from './rehearsal/routes.ts';
 import { reportRoutes } from './reports/routes.ts';
+import { sessionRoutes } from './sessions/routes.ts';
 import { signOffRoutes } from './sign-offs/routes.ts';
 import { surveyRoutes } from './surveys/routes.ts';
 import { requirementRoutes } from './requirements/routes.ts';
@@ -66,6 +67,7 @@ export const ROUTES: readonly Route[] = [
   ...certificateRoutes,
   ...learningRoutes,
   ...quizRoutes,
+  ...sessionRoutes,
   ...signOffRoutes,
   ...surveyRoutes,
   ...clockRoutes,

@@ -23,6 +23,8 @@ export const REFUSALS = {
   'too-large': { status: 413, message: 'This is more than is taken at once: a file may have 20 MB, a request 6 MB. Nothing was changed.' },
   stale: { status: 409, message: 'Somebody changed this in the meantime. Load it again; nothing was changed.' },
   conflict: { status: 409, message: 'This stands in conflict with what is there.' },
+  // somebody is on leave then, or in another session: it may be done anyway
+  clash: { status: 409, message: 'It clashes with something else at that time. Nothing was changed.' },
   'only-in-demo': { status: 409, message: 'This is only there in the demo: a real installation runs on real time.' },
   'out-of-order': { status: 503, message: 'Something outside does not answer.' },
   broken: { status: 500, message: 'Something went wrong on our side; nothing was changed. The log tells more.' },

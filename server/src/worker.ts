@@ -31,6 +31,7 @@ import { watchPlans } from './plans/warnings.ts';
 import { tellPostRoom } from './standins/post-clock.ts';
 import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
+import { tendSessions } from './sessions/sessions.ts';
 import { reconcileWaiting } from './requirements/reconcile.ts';
 
 /** Reconciles and plans whatever waits for it. */
@@ -39,6 +40,7 @@ async function prepare(deps: Deps): Promise<void> {
   await endRunOut(deps);
   while ((await reconcileWaiting(deps)) > 0);
   await writeToJoiners(deps);
+  await tendSessions(deps);
   do while ((await planWaiting(deps)) > 0);
   while (await wakeOpenings(deps.db, deps.clock.now()));
 }
@@ -140,6 +142,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       });
       await attempt('letters to groups', async () => void (await writeToJoiners(deps)));
       await attempt('quizzes', () => endRunOut(deps));
+      if (round % 10 === 0) await attempt('sessions', () => tendSessions(deps));
       await attempt('plans', async () => {
         do while (!stopped && (await planWaiting(deps)) > 0);
         while (!stopped && (await wakeOpenings(deps.db, deps.clock.now())));

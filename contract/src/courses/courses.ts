@@ -13,6 +13,7 @@ import {
   type Video,
 } from '@nudrik/core';
 import type { StoredFile } from '../files/files.ts';
+import { SessionRulesDraft } from '../sessions/sessions.ts';
 import { SignOffDraft } from '../sign-offs/sign-offs.ts';
 import { SurveyDraft } from '../surveys/surveys.ts';
 import { QuizDraft } from '../quizzes/quizzes.ts';
@@ -80,6 +81,7 @@ export const UnitDraft = z.object({
   video: VideoDraft.nullable().default(null),
   survey: SurveyDraft.nullable().default(null),
   signOff: SignOffDraft.nullable().default(null),
+  session: SessionRulesDraft.nullable().default(null),
 });
 export type UnitDraft = z.infer<typeof UnitDraft>;
 

@@ -35,6 +35,8 @@ export type SignOffEntryDraft = z.infer<typeof SignOffEntryDraft>;
 /** POST …/preview: exactly who would get which message. POST …: `key` is another for each list, so that one whose answer was lost may come again */
 export const SignOffSend = z.object({
   key: z.string().min(8).max(60),
+  /** of a unit with sessions: which one */
+  session: Id.nullable().default(null),
   entries: z.array(SignOffEntryDraft).min(1, 'expected at least one person').max(500),
 });
 export type SignOffSend = z.infer<typeof SignOffSend>;
@@ -83,6 +85,8 @@ export interface SignOffView {
   guide: string;
   criteria: SignOffSheet['criteria'];
   asksPlace: boolean;
+  /** the session that it is a list of; null where the unit has none */
+  session: { id: string; title: string; startsAt: string; place: string | null } | null;
   signer: string;
   today: string;
   /** the last day on which the link works; null by account */
@@ -134,6 +138,7 @@ export const NewSignOffLink = z.object({
   personId: Id,
   days: z.number().int().min(1).max(365),
   endsAfterUse: z.boolean().default(false),
+  session: Id.nullable().default(null),
 });
 export type NewSignOffLink = z.infer<typeof NewSignOffLink>;
 export interface SignOffLinkView {
@@ -149,5 +154,6 @@ export interface SignOffLinkView {
 export interface MySignOff {
   course: { id: string; title: string };
   unit: { id: string; title: string };
+  session: { id: string; title: string; startsAt: string } | null;
   waiting: number;
 }

@@ -134,12 +134,25 @@ export const EVENTS = {
   }),
   'session-set': entry({
     needs: {},
-    may: { startsAt: 'instant', session: 'text', reason: 'text' },
+    // the unit and the session that it is a seat in; `isWaiting` without a seat: on its waiting list
+    may: {
+      startsAt: 'instant',
+      endsAt: 'instant',
+      session: 'text',
+      unit: 'id',
+      of: 'id',
+      place: 'text',
+      isWaiting: 'flag',
+      reason: 'text',
+      told: 'text',
+    },
     follows: PLAN,
-    tell: ({ startsAt, session, reason }, { course, zone, now }) =>
-      startsAt == null
-        ? `Has no seat in a session of ${course} any more${because(reason)}`
-        : `Has a seat in ${session ? `“${session}”` : 'a session'} of ${course}, ${tellMoment(startsAt, zone, now)}`,
+    tell: ({ startsAt, session, isWaiting, reason }, { course, zone, now }) =>
+      isWaiting
+        ? `Waits for a seat in ${session ? `“${session}”` : 'a session'} of ${course}`
+        : startsAt == null
+          ? `Has no seat in a session of ${course} any more${because(reason)}`
+          : `Has a seat in ${session ? `“${session}”` : 'a session'} of ${course}, ${tellMoment(startsAt, zone, now)}`,
   }),
   finished: entry({
     // recorded later: the day on which it was finished, and the beginning of that day where the person is; `version` of the course

@@ -1,6 +1,7 @@
 import { FILE_KINDS } from '../files/file-kind.ts';
 import { NEW_QUIZ, quizFaults, type Quiz } from '../quizzes/quiz.ts';
 import { NEW_SIGN_OFF, signOffFaults, type SignOffSheet } from '../sign-offs/sign-off.ts';
+import { NEW_SESSIONS, type SessionRules } from '../sessions/session.ts';
 import { NEW_SURVEY, surveyFaults, type Survey } from '../surveys/survey.ts';
 import { NEW_VIDEO, type Video } from './video.ts';
 
@@ -14,10 +15,11 @@ export interface UnitContent {
   video: Video | null;
   survey: Survey | null;
   signOff: SignOffSheet | null;
+  session: SessionRules | null;
   /** what its file is; unknown where it was not looked up */
   fileType?: string | null;
 }
-export type UnitField = 'body' | 'url' | 'fileId' | 'quiz' | 'video' | 'survey' | 'signOff';
+export type UnitField = 'body' | 'url' | 'fileId' | 'quiz' | 'video' | 'survey' | 'signOff' | 'session';
 
 interface UnitKindEntry {
   /** "Add a page" */
@@ -25,7 +27,7 @@ interface UnitKindEntry {
   /** the fields that it keeps; the others are emptied when it is saved */
   keeps: readonly UnitField[];
   /** what a new one begins with */
-  starts: { body?: string; url?: string; quiz?: Quiz; video?: Video; survey?: Survey; signOff?: SignOffSheet };
+  starts: { body?: string; url?: string; quiz?: Quiz; video?: Video; survey?: Survey; signOff?: SignOffSheet; session?: SessionRules };
   /** what makes it done: the employee's word, a quiz that is passed, a video that was played, a package that says so, a survey that is answered, a supervisor who signs it off */
   doneBy: 'word' | 'passing' | 'playing' | 'package' | 'answering' | 'signing';
   /** what is missing in it, in a sentence, or null */
@@ -112,6 +114,17 @@ const ENTRIES = {
     doneBy: 'signing',
     fault({ title, signOff }) {
       const [fault] = signOff ? signOffFaults(signOff) : ['has no criterion yet'];
+      return fault ? { field: 'signOff', words: `“${title}” ${fault}` } : null;
+    },
+  }),
+  // one comes on a day, with others; whoever leads it records who was there, and what was met
+  session: entry({
+    words: 'session',
+    keeps: ['signOff', 'session'],
+    starts: { signOff: { ...NEW_SIGN_OFF, criteria: [] }, session: NEW_SESSIONS },
+    doneBy: 'signing',
+    fault({ title, signOff }) {
+      const [fault] = signOff ? signOffFaults(signOff, true) : [];
       return fault ? { field: 'signOff', words: `“${title}” ${fault}` } : null;
     },
   }),

@@ -176,12 +176,14 @@ const NOT_HAPPENED: Readonly<Record<string, string>> = {
   'signed off on': '(the day of the sign-off)',
   session: '(what the session is called)',
   'session starts': '(when it starts)',
+  'session ends': '(when it ends)',
+  'session place': '(where it takes place)',
 };
 const FIELDS_OF: readonly (readonly [anchor: RegExp, fields: readonly string[]])[] = [
   [/^quiz-/, ['quiz', 'quiz result', 'quiz attempt', 'unit']],
   [/^(unit|survey|section)-/, ['unit']],
   [/^signed-off$/, ['signed off', 'signed off on', 'unit']],
-  [/^session-/, ['session', 'session starts']],
+  [/^(session|seat)-/, ['session', 'session starts', 'session ends', 'session place']],
 ];
 const notHappened = (anchor: string): Record<string, string> =>
   Object.fromEntries(FIELDS_OF.flatMap(([is, fields]) => (is.test(anchor) ? fields.map((field) => [field, NOT_HAPPENED[field]!]) : [])));

@@ -58,6 +58,8 @@ export const MERGE_FIELDS: readonly MergeField[] = [
     ['signed off', '“met”, “not met” or “absent”, of the sign-off that the step hangs on'],
     ['signed off on', 'the day of that sign-off'],
     ['session', 'what the session is called that the step hangs on'],
+    ['session ends', 'when that session ends'],
+    ['session place', 'where it takes place, or its link'],
     ['session starts', 'when it starts, in words'],
     ['reason given', 'what the employee was told with a new due date, a waiver or a withdrawal'],
   ),

@@ -82,6 +82,9 @@ const VALUES: Readonly<Record<string, (facts: ValueFacts) => string | null>> = {
   session: ({ event }) => (event?.type === 'session-set' ? (event.session ?? null) : null),
   'session starts': ({ event, zone, now, speech }) =>
     event?.type === 'session-set' && event.startsAt != null ? speech.moment(event.startsAt, zone, now) : null,
+  'session ends': ({ event, zone, now, speech }) =>
+    event?.type === 'session-set' && event.endsAt != null ? speech.moment(event.endsAt, zone, now) : null,
+  'session place': ({ event }) => (event?.type === 'session-set' ? (event.place ?? null) : null),
   'signed off': ({ event, speech }) => (event?.type === 'signed-off' ? speech.outcomes[outcomeOf(event)] : null),
   'signed off on': ({ event, zone, now, speech }) =>
     event?.type === 'signed-off' ? speech.day(zone.dayAt(event.at), zone.dayAt(now)) : null,

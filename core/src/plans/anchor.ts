@@ -160,6 +160,43 @@ function finishings(assignment: Assignment, now: Instant): Revision[] {
   );
 }
 
+const isOfSession = (event: AssignmentEvent, unit: string | undefined): event is EventNamed<'session-set'> =>
+  event.type === 'session-set' && (unit === undefined || event.unit === unit);
+
+export type SeatChange = 'given' | 'moved' | 'lost' | 'waiting';
+
+/** What each setting of a session changed for whoever it is about, by what stood before it. */
+function seatChanges({ events }: Assignment, now: Instant): Map<AssignmentEvent, SeatChange> {
+  const counting = new Set(effectiveEvents(events, now));
+  const standing = new Map<string, EventNamed<'session-set'>>();
+  const changes = new Map<AssignmentEvent, SeatChange>();
+  for (const event of events) {
+    if (event.type !== 'session-set' || event.at > now) continue;
+    const before = standing.get(event.unit ?? '');
+    const had = before?.startsAt != null;
+    if (event.startsAt != null) changes.set(event, had ? 'moved' : 'given');
+    else if (event.isWaiting) changes.set(event, 'waiting');
+    else if (had) changes.set(event, 'lost');
+    if (counting.has(event)) standing.set(event.unit ?? '', event);
+  }
+  return changes;
+}
+
+/** An anchor at each change of one kind to somebody's seat. */
+const seatEntry = (words: string, change: SeatChange): AnchorEntry => ({
+  words,
+  may: ['unit'],
+  find(assignment, { unit }, _, now) {
+    if (!assignment.events.some(({ type }) => type === 'session-set')) return [];
+    const changes = seatChanges(assignment, now);
+    return eachEvent(
+      assignment,
+      now,
+      (event): event is EventNamed<'session-set'> => isOfSession(event, unit) && changes.get(event) === change,
+    );
+  },
+});
+
 /** The catalogue of anchors: what a step may be timed from. A new one is added here; every floor finds it. */
 const ENTRIES = {
   assigned: entry({ words: 'assigned', find: (assignment, _, __, now) => assignedRevisions(assignment, now) }),
@@ -269,9 +306,14 @@ const ENTRIES = {
   // the seat that somebody has: each move is a new revision, a cancelled session or a seat given up drops what hangs on it
   'session-starts': entry({
     words: 'the session starts',
-    find: (assignment, _, __, now) =>
-      revisionsOf(assignment, null, (event) => (event.type === 'session-set' ? (event.startsAt ?? 'none') : null), now),
+    may: ['unit'],
+    find: (assignment, { unit }, _, now) =>
+      revisionsOf(assignment, null, (event) => (isOfSession(event, unit) ? (event.startsAt ?? 'none') : null), now),
   }),
+  'seat-given': seatEntry('a seat is given', 'given'),
+  'session-moved': seatEntry('the session is moved', 'moved'),
+  'seat-lost': seatEntry('the seat is lost', 'lost'),
+  'seat-waiting': seatEntry('a waiting place is given', 'waiting'),
   // each activity drops what waited since the one before
   idle: entry({
     words: 'the last activity',

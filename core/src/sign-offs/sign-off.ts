@@ -43,16 +43,19 @@ export const NEW_SIGN_OFF: SignOffSheet = {
   withSurveys: false,
 };
 
-/** What is missing in a sheet, as the end of a sentence that begins with its title. */
-export function signOffFaults({ criteria, signers }: SignOffSheet): string[] {
+/**
+ * What is missing in a sheet, as the end of a sentence that begins with its title.
+ * @param isSession of a session it is enough to be there, and whoever leads it records that
+ */
+export function signOffFaults({ criteria, signers }: SignOffSheet, isSession = false): string[] {
   const faults: string[] = [];
-  if (criteria.length === 0) faults.push('has no criterion yet');
+  if (criteria.length === 0 && !isSession) faults.push('has no criterion yet');
   if (criteria.some(({ words }) => words.trim() === '')) faults.push('has a criterion without words');
-  if (criteria.length > 0 && criteria.every(({ isNeeded }) => !isNeeded))
+  if (criteria.length > 0 && !isSession && criteria.every(({ isNeeded }) => !isNeeded))
     faults.push('has no criterion that is needed: whoever came would have met it');
   if (new Set(criteria.map(({ id }) => id)).size < criteria.length) faults.push('has two criteria of one id');
   const names = signers.people.length + signers.sites.reduce((sum, { people }) => sum + people.length, 0);
-  if (!signers.managers && !signers.trainers && names === 0) faults.push('may be signed off by nobody');
+  if (!isSession && !signers.managers && !signers.trainers && names === 0) faults.push('may be signed off by nobody');
   return faults;
 }
 

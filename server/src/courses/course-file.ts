@@ -91,6 +91,7 @@ export async function courseFile(db: Queryable, courseId: string): Promise<{ nam
       ...(unit.video && { video: { ...unit.video, captions: await captionsOf(unit.video.captions) } }),
       ...(unit.survey && { survey: unit.survey }),
       // people and sites are of this house alone
+      ...(unit.session && { session: unit.session }),
       ...(unit.signOff && { signOff: { ...unit.signOff, signers: { ...unit.signOff.signers, people: [], sites: [] } } }),
       ...(unit.quiz && { quiz: { ...unit.quiz, questions: unit.quiz.questions.map(({ id }) => id) } }),
     };

@@ -1,4 +1,5 @@
-import { FINISH_ALL, unitKind, type SignOffSheet, type UnitKind, type Validity } from '@nudrik/core';
+import { FINISH_ALL, unitKind, type SessionRules,
+  type SignOffSheet, type UnitKind, type Validity } from '@nudrik/core';
 import type {
   CourseDraft,
   CourseInput,
@@ -84,7 +85,7 @@ interface UnitDbRow {
   required: boolean;
   weight: number;
   release: Release | null;
-  content: { quiz?: Quiz; video?: Video; survey?: Survey; signOff?: SignOffSheet };
+  content: { quiz?: Quiz; video?: Video; survey?: Survey; signOff?: SignOffSheet; session?: SessionRules };
   body: string | null;
   url: string | null;
   file_id: string | null;
@@ -114,6 +115,7 @@ export async function listSections(db: Queryable, courseId: string): Promise<Cou
       video: row.content.video ?? null,
       survey: row.content.survey ?? null,
       signOff: row.content.signOff ?? null,
+      session: row.content.session ?? null,
       file: row.file,
     };
     section!.units.push(unit);
@@ -260,7 +262,7 @@ const DELETE_OTHER_SECTIONS = 'delete from sections where course_id = $1::bigint
 
 /** What a unit keeps in its content: the fields that belong to its kind. */
 const contentOf = (unit: UnitInput): object =>
-  Object.fromEntries((['quiz', 'video', 'survey', 'signOff'] as const).filter((field) => unitKind(unit.kind).keeps.includes(field) && unit[field]).map((field) => [field, unit[field]])); // prettier-ignore
+  Object.fromEntries((['quiz', 'video', 'survey', 'signOff', 'session'] as const).filter((field) => unitKind(unit.kind).keeps.includes(field) && unit[field]).map((field) => [field, unit[field]])); // prettier-ignore
 
 /**
  * Writes sections and units in their order. A unit keeps its id, and so everyone's progress in it, wherever it is moved. One

@@ -154,6 +154,7 @@ function contentOf(
   const about =
     (unit.quiz && tellQuiz(unit.quiz)) ??
     (unit.survey && tellSurvey(unit.survey)) ??
+    (unit.session && 'a session: you come on a day, and whoever leads it records it') ??
     (unit.signOff && `signed off by a supervisor, ${tellAmount(unit.signOff.criteria.length, 'criteria')}`) ??
     (unit.video?.seconds ? tellSeconds(unit.video.seconds) : null);
   if (opens !== null) return { opens, about, body: null, url: null, file: null, video: null, survey: null, signOff: null, place: null };

@@ -11,6 +11,19 @@ export interface DueEvent {
   isCancelled?: boolean;
 }
 
+/** A session that somebody has a seat in; without times where it is taken out again and nobody knows when it was. */
+export interface SessionEvent {
+  assignment: string;
+  unit: string;
+  title: string;
+  course: string;
+  startsAt: Date;
+  endsAt: Date;
+  place: string | null;
+  sequence: number;
+  isCancelled: boolean;
+}
+
 /** Whose calendar it is, and where a date leads. */
 export interface CalendarFacts {
   listId: string;
@@ -61,6 +74,22 @@ export function writeCalendar(events: readonly DueEvent[], facts: CalendarFacts 
   return `${calendar.toString()}\r\n`;
 }
 
+/** Time of somebody's day, at a place. One who is moved to another session keeps one entry. */
+function sessionOf({ assignment, unit, title, course, startsAt, endsAt, place, sequence, isCancelled }: SessionEvent, { listId, url, now }: CalendarFacts): ICAL.Component {
+  const event = new ICAL.Component('vevent');
+  event.addPropertyWithValue('uid', `session-${unit}-${assignment}@${listId}`);
+  event.addPropertyWithValue('sequence', sequence);
+  event.addPropertyWithValue('dtstamp', utc(now));
+  event.addPropertyWithValue('dtstart', utc(startsAt));
+  event.addPropertyWithValue('dtend', utc(endsAt));
+  event.addPropertyWithValue('summary', oneLine(`${title}: ${course}`, 200));
+  if (place) event.addPropertyWithValue('location', oneLine(place, 200));
+  event.addPropertyWithValue('url', url);
+  event.addPropertyWithValue('transp', 'OPAQUE');
+  event.addPropertyWithValue('status', isCancelled ? 'CANCELLED' : 'CONFIRMED');
+  return event;
+} // prettier-ignore
+
 const person = (component: ICAL.Component, role: string, name: string, address: string): ICAL.Property => {
   const property = component.addPropertyWithValue(role, `mailto:${address}`);
   // a name stands in quotes, and may hold none
@@ -68,13 +97,13 @@ const person = (component: ICAL.Component, role: string, name: string, address: 
   return property;
 };
 
-/** One due date for the calendar of whoever a letter is to (RFC 5546): asked for, moved by a higher sequence, or taken out again. */
+/** One date for the calendar of whoever a letter is to (RFC 5546): asked for, moved by a higher sequence, or taken out again. */
 export function writeInvitation(
-  event: DueEvent,
+  event: DueEvent | SessionEvent,
   facts: CalendarFacts & { from: { name: string; address: string }; to: { name: string; address: string } },
 ): string {
   const calendar = newCalendar(event.isCancelled ? 'CANCEL' : 'REQUEST');
-  const component = eventOf(event, facts);
+  const component = 'dueAt' in event ? eventOf(event, facts) : sessionOf(event, facts);
   person(component, 'organizer', facts.from.name, facts.from.address);
   const reader = person(component, 'attendee', facts.to.name, facts.to.address);
   for (const [name, value] of Object.entries({ role: 'REQ-PARTICIPANT', partstat: 'NEEDS-ACTION', rsvp: 'FALSE' }))

@@ -1,4 +1,5 @@
 import {
+  anchorEventOf,
   downloadsOf,
   languageFor,
   missingFields,
@@ -36,7 +37,7 @@ import {
 } from '@nudrik/core';
 import { frameOf } from '../house/house.ts';
 import { downloadAddress, handoutIn, messageFiles, type MessageFile } from '../handouts/files.ts';
-import { writeInvitation } from './calendar.ts';
+import { writeInvitation, type SessionEvent } from './calendar.ts';
 import { addressOf, type PersonalLink } from '../access/personal-link.ts';
 import type { AssignmentFacts, Facts } from '../notices/facts.ts';
 
@@ -216,6 +217,26 @@ function around(pieces: readonly Composing[], { house }: Facts, extras: MessageE
   };
 } // prettier-ignore
 
+/** The session that a setting is about, for a calendar; of one that was lost, as it was before. Waiting for a seat is no date. */
+function sessionEventOf(assignment: AssignmentFacts, event: EventNamed<'session-set'>, sequence: number, { courses }: Facts): SessionEvent | null {
+  const isSeat = ({ startsAt, unit }: EventNamed<'session-set'>): boolean => startsAt != null && unit === event.unit;
+  const before = assignment.events.filter((one): one is EventNamed<'session-set'> => one.type === 'session-set' && one.at <= event.at && isSeat(one)).at(-1); // prettier-ignore
+  const set = isSeat(event) ? event : before;
+  if (set?.startsAt == null || event.isWaiting) return null;
+  const startsAt = new Date(set.startsAt);
+  return {
+    assignment: assignment.id,
+    unit: set.unit ?? '0',
+    title: set.session ?? 'Session',
+    course: courses.get(assignment.course)!.title,
+    startsAt,
+    endsAt: new Date(set.endsAt ?? set.startsAt),
+    place: set.place ?? null,
+    sequence,
+    isCancelled: event.startsAt == null,
+  };
+} // prettier-ignore
+
 function composePiece(
   { step, recipient, assignments, notice = null, revisions = [] }: Composition,
   facts: Facts,
@@ -263,6 +284,14 @@ function composePiece(
   function dateFor(): string | null {
     const { person, address } = recipient;
     if (!step.message.withDate || step.gather === 'per day' || !isOwn(first!, recipient) || !person || !address) return null;
+    const to = { name: person.name, address };
+    const sequence = first!.events.filter(({ at }) => at <= now).length;
+    const about = { listId: facts.house.listId, url: `${extras.baseUrl}/my-training`, now: new Date(now), from: { name: sender.name, address: facts.house.senderAddress }, to }; // prettier-ignore
+    const event = anchorEventOf(step, first!, facts.roster, now, revision);
+    if (event?.type === 'session-set') {
+      const session = sessionEventOf(first!, event, sequence, facts);
+      return session && writeInvitation(session, about);
+    }
     const standing = standingAt(first!, now);
     if (standing.closedBy === 'finished') return null;
     return writeInvitation(
@@ -270,16 +299,10 @@ function composePiece(
         assignment: first!.id,
         course: facts.courses.get(first!.course)!.title,
         dueAt: new Date(standing.dueAt),
-        sequence: first!.events.filter(({ at }) => at <= now).length,
+        sequence,
         isCancelled: standing.closedBy !== null,
       },
-      {
-        listId: facts.house.listId,
-        url: `${extras.baseUrl}/my-training`,
-        now: new Date(now),
-        from: { name: sender.name, address: facts.house.senderAddress },
-        to: { name: person.name, address },
-      },
+      about,
     );
   }
 

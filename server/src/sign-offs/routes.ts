@@ -19,7 +19,7 @@ import {
   type Signer,
 } from './sign-offs.ts';
 
-const Entries = z.object({ entries: z.array(SignOffEntryDraft).min(1).max(500) });
+const Entries = z.object({ session: Id.nullable().default(null), entries: z.array(SignOffEntryDraft).min(1).max(500) });
 
 function byLink({ deps, req }: Call): ReturnType<typeof signerBy> {
   const link = LinkToken.safeParse(req.params['token']);
@@ -63,7 +63,7 @@ export const signOffRoutes: Route[] = [
     access: 'public',
     async handle(call) {
       const signer = await byLink(call);
-      return signOffView(call.deps, signer.link.course_id, signer.link.unit_id, signer);
+      return signOffView(call.deps, signer.link.course_id, signer.link.unit_id, signer, signer.link.session_id);
     },
   },
   {
@@ -72,7 +72,14 @@ export const signOffRoutes: Route[] = [
     access: 'public',
     async handle(call) {
       const signer = await byLink(call);
-      return foreseeSignOffs(call.deps, signer.link.course_id, signer.link.unit_id, signer, parse(Entries, call.req.body).entries);
+      return foreseeSignOffs(
+        call.deps,
+        signer.link.course_id,
+        signer.link.unit_id,
+        signer,
+        parse(Entries, call.req.body).entries,
+        signer.link.session_id,
+      );
     },
   },
   {
@@ -81,7 +88,10 @@ export const signOffRoutes: Route[] = [
     access: 'public',
     async handle(call) {
       const signer = await byLink(call);
-      return recordSignOffs(call.deps, signer.link.course_id, signer.link.unit_id, signer, parse(SignOffSend, call.req.body));
+      return recordSignOffs(call.deps, signer.link.course_id, signer.link.unit_id, signer, {
+        ...parse(SignOffSend, call.req.body),
+        session: signer.link.session_id,
+      });
     },
   },
   get(
@@ -91,15 +101,24 @@ export const signOffRoutes: Route[] = [
   ),
   get(
     '/api/my-sign-offs/:course/:unit',
-    async (call) => signOffView(call.deps, at(call).course, at(call).unit, await byAccount(call)),
+    async (call) =>
+      signOffView(
+        call.deps,
+        at(call).course,
+        at(call).unit,
+        await byAccount(call),
+        parse(Id.nullable(), call.req.query['session'] ?? null),
+      ),
     'signed-in',
   ),
   {
     method: 'post',
     path: '/api/my-sign-offs/:course/:unit/preview',
     access: 'signed-in',
-    handle: async (call) =>
-      foreseeSignOffs(call.deps, at(call).course, at(call).unit, await byAccount(call), parse(Entries, call.req.body).entries),
+    async handle(call) {
+      const { entries, session } = parse(Entries, call.req.body);
+      return foreseeSignOffs(call.deps, at(call).course, at(call).unit, await byAccount(call), entries, session);
+    },
   },
   {
     method: 'post',

@@ -2,16 +2,17 @@ import { dayOf, OUTCOME_WORDS, tellDate, type Criterion, type SignOffOutcome, ty
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const FIND_UNIT = `
-select c.id as course_id, c.title as course, c.state, u.id, u.title, u.content -> 'signOff' as sheet,
+select c.id as course_id, c.title as course, c.state, u.id, u.title, u.kind, u.content -> 'signOff' as sheet,
   array_remove(c.assistants || c.owner_id, null) as trainers
 from units u
 join sections s on s.id = u.section_id
 join courses c on c.id = s.course_id
 where u.id = $2::bigint
   and c.id = $1::bigint
-  and u.kind = 'sign-off'
+  and u.kind in ('sign-off', 'session')
 `;
 export interface SignOffUnit {
+  kind: 'sign-off' | 'session';
   course_id: string;
   course: string;
   state: string;
@@ -46,6 +47,7 @@ where a.course_id = $1::bigint
   and (a.closed_by is null or a.closed_by = 'finished' and exists (select from sign_offs o where o.assignment_id = a.id and o.unit_id = $2::bigint))
   and a.closed_because is distinct from 'undone'
   and a.assigned_at <= $5::timestamptz
+  and ($6::bigint is null or exists (select from seats x where x.session_id = $6::bigint and x.assignment_id = a.id and x.state = 'seat'))
   and ($4::bigint[] is null or a.id = any($4::bigint[]))
 order by p.name, a.id
 `;
@@ -66,8 +68,9 @@ export const listSignOffPeople = (
   unitId: string,
   today: string,
   now: number,
+  session: string | null,
   assignments: readonly string[] | null = null,
-): Promise<SignOffPersonRow[]> => rows(db, LIST_PEOPLE, [courseId, unitId, today, assignments, new Date(now)]);
+): Promise<SignOffPersonRow[]> => rows(db, LIST_PEOPLE, [courseId, unitId, today, assignments, new Date(now), session]);
 
 export interface SignOffDbRow {
   id: string;
@@ -84,12 +87,13 @@ export interface SignOffDbRow {
   by_whom: string;
   because: string;
   event_id: string;
+  session_id: string | null;
   corrected_at: Date | null;
   corrected_by: string | null;
   corrected_reason: string | null;
 }
 const COLUMNS = `
-  o.id, o.assignment_id, o.unit_id, o.criteria, o.attended, o.met, o.outcome, o.remarks, o.place, o.on_date, o.at, o.by_whom, o.because, o.event_id,
+  o.id, o.assignment_id, o.unit_id, o.criteria, o.attended, o.met, o.outcome, o.remarks, o.place, o.on_date, o.at, o.by_whom, o.because, o.event_id, o.session_id,
   o.corrected_at, o.corrected_by, o.corrected_reason
 `;
 const LIST_LAST = `
@@ -125,7 +129,8 @@ export const listEntries = (
 
 const INSERT = `
 insert into sign_offs (
-  assignment_id, unit_id, criteria, attended, met, outcome, remarks, place, on_date, at, by_person_id, by_whom, because, event_id, list_key, corrects_id
+  assignment_id, unit_id, criteria, attended, met, outcome, remarks, place, on_date, at, by_person_id, by_whom, because, event_id, list_key, corrects_id,
+  session_id
 )
 select $1::bigint, $2::bigint, $3::jsonb, $4::boolean, $5::text[], $6::text, $7::text, $8::text, $9::date, $10::timestamptz, $11::bigint, $12::text,
   $13::text, (
@@ -134,7 +139,7 @@ select $1::bigint, $2::bigint, $3::jsonb, $4::boolean, $5::text[], $6::text, $7:
     where e.assignment_id = $1::bigint
       and e.type = 'signed-off'
       and e.data ->> 'unit' = $2::text
-  ), $14::text, $15::bigint
+  ), $14::text, $15::bigint, $16::bigint
 returning id
 `;
 export interface NewEntry {
@@ -153,10 +158,11 @@ export interface NewEntry {
   because: string;
   key: string;
   corrects: string | null;
+  session: string | null;
 }
 /** Keeps an entry, with the event that was recorded for it just before. */
 export const insertEntry = async (db: Client, e: NewEntry): Promise<string> =>
-  (await oneRow<{ id: string }>(db, INSERT, [e.assignmentId, e.unitId, JSON.stringify(e.criteria), e.attended, e.met, e.outcome, e.remarks, e.place, e.on, new Date(e.at), e.byPerson, e.byWhom, e.because, e.key, e.corrects])).id; // prettier-ignore
+  (await oneRow<{ id: string }>(db, INSERT, [e.assignmentId, e.unitId, JSON.stringify(e.criteria), e.attended, e.met, e.outcome, e.remarks, e.place, e.on, new Date(e.at), e.byPerson, e.byWhom, e.because, e.key, e.corrects, e.session])).id; // prettier-ignore
 
 const LIST_KNOWN = 'select assignment_id from sign_offs where list_key = $1::text and unit_id = $2::bigint';
 /** Assignments whose entry of this list was recorded already. */
@@ -214,20 +220,21 @@ export const listMessages = (db: Queryable, assignments: readonly string[], step
   rows(db, LIST_MESSAGES, [assignments, steps]);
 
 const INSERT_LINK = `
-insert into sign_off_links (token, course_id, unit_id, person_id, made_at, made_by, until, ends_after_use)
-values ($1::text, $2::bigint, $3::bigint, $4::bigint, $5::timestamptz, $6::text, $7::timestamptz, $8::boolean)
+insert into sign_off_links (token, course_id, unit_id, person_id, made_at, made_by, until, ends_after_use, session_id)
+values ($1::text, $2::bigint, $3::bigint, $4::bigint, $5::timestamptz, $6::text, $7::timestamptz, $8::boolean, $9::bigint)
 `;
 export const insertLink = (
   db: Client,
-  link: { token: string; course: string; unit: string; person: string; at: number; byWhom: string; until: number; endsAfterUse: boolean },
+  link: { token: string; course: string; unit: string; person: string; at: number; byWhom: string; until: number; endsAfterUse: boolean; session: string | null },
 ): Promise<unknown> =>
-  db.query(INSERT_LINK, [link.token, link.course, link.unit, link.person, new Date(link.at), link.byWhom, new Date(link.until), link.endsAfterUse]); // prettier-ignore
+  db.query(INSERT_LINK, [link.token, link.course, link.unit, link.person, new Date(link.at), link.byWhom, new Date(link.until), link.endsAfterUse, link.session]); // prettier-ignore
 
 export interface LinkRow {
   id: string;
   token: string;
   course_id: string;
   unit_id: string;
+  session_id: string | null;
   person_id: string;
   name: string;
   until: Date;
@@ -235,7 +242,8 @@ export interface LinkRow {
   used_at: Date | null;
   ended_at: Date | null;
 }
-const LINK_COLUMNS = 'l.id, l.token, l.course_id, l.unit_id, l.person_id, p.name, l.until, l.ends_after_use, l.used_at, l.ended_at';
+const LINK_COLUMNS =
+  'l.id, l.token, l.course_id, l.unit_id, l.session_id, l.person_id, p.name, l.until, l.ends_after_use, l.used_at, l.ended_at';
 const FIND_LINK = `
 select ${LINK_COLUMNS}
 from sign_off_links l
@@ -268,7 +276,7 @@ select c.id as course_id, u.id
 from units u
 join sections s on s.id = u.section_id
 join courses c on c.id = s.course_id
-where u.kind = 'sign-off'
+where u.kind in ('sign-off', 'session')
   and c.state <> 'draft'
 order by c.title, s.position, u.position
 `;
@@ -289,3 +297,24 @@ export const listOutcomes = async (db: Queryable, assignmentId: string): Promise
       `${OUTCOME_WORDS[row.outcome]} on ${tellDate(dayOf(row.on_date))}`,
     ]),
   );
+
+const LIST_SESSIONS = `
+select s.id, s.title, s.starts_at, s.place, s.link, s.trainer_id
+from training_sessions s
+where s.unit_id = $1::bigint
+  and s.cancelled_at is null
+  and ($2::bigint is null or s.id = $2::bigint)
+  and ($3::timestamptz is null or s.starts_at <= $3::timestamptz + interval '12 hours' and s.ends_at > $3::timestamptz - interval '30 days')
+order by s.starts_at, s.id
+`;
+export interface LedSession {
+  id: string;
+  title: string;
+  starts_at: Date;
+  place: string | null;
+  link: string | null;
+  trainer_id: string | null;
+}
+/** Sessions of a unit that are held about now: from twelve hours before they start until thirty days after. */
+export const listLedSessions = (db: Queryable, unitId: string, now: number): Promise<LedSession[]> => rows(db, LIST_SESSIONS, [unitId, null, new Date(now)]); // prettier-ignore
+export const findLedSession = (db: Queryable, unitId: string, id: string): Promise<LedSession | null> => maybeRow(db, LIST_SESSIONS, [unitId, id, null]); // prettier-ignore

@@ -63,7 +63,7 @@ async function assigned(...who: string[]): Promise<Record<string, string>> {
 }
 const entry = (assignmentId: string, rest: Partial<SignOffEntryDraft> = {}): SignOffEntryDraft => ({ assignmentId, attended: true, met: ['a', 'b'], remarks: null, place: null, on: '2027-03-01', ...rest }); // prettier-ignore
 const record = (who: string, entries: SignOffEntryDraft[], key = `list-${++n}-0001`) =>
-  recordSignOffs(house.deps, course, unit, signer(who), { key, entries });
+  recordSignOffs(house.deps, course, unit, signer(who), { key, entries, session: null });
 const mails = (): string[] => house.mailer.letters.map(({ toName, subject }) => `${toName}: ${subject}`).sort();
 
 describe('a list of three outcomes', () => {
@@ -125,7 +125,7 @@ describe('who may sign off', () => {
     await expect(record('tora', [entry(a['tora']!)])).rejects.toThrow('may not sign off for Tora Aske');
     expect((await signOffView(house.deps, course, unit, signer('tora'))).people.map(({ person }) => person.name)).toEqual(['Runa Aske']);
     expect((await signOffView(house.deps, course, unit, signer('per'))).people).toEqual([]);
-    expect(await mySignOffs(house.deps, crew['tora']!)).toEqual(expect.arrayContaining([{ course: { id: course, title: `Line Handling ${course && (await oneRow<{ title: string }>(house.db, 'select title from courses where id = $1::bigint', [course])).title.split(' ').at(-1)}` }, unit: { id: unit, title: 'The line' }, waiting: 1 }])); // prettier-ignore
+    expect(await mySignOffs(house.deps, crew['tora']!)).toEqual(expect.arrayContaining([{ course: { id: course, title: `Line Handling ${course && (await oneRow<{ title: string }>(house.db, 'select title from courses where id = $1::bigint', [course])).title.split(' ').at(-1)}` }, unit: { id: unit, title: 'The line' }, session: null, waiting: 1 }])); // prettier-ignore
     await expect(markUnitDone(house.deps, await linkInto(house, a['runa']!), unit)).rejects.toThrow(
       'done by a supervisor who signs it off',
     );
@@ -135,13 +135,13 @@ describe('who may sign off', () => {
 
   it('comes by a link, which ends with its use, with its time, and by hand', async () => {
     const a = await assigned('runa', 'odd');
-    await expect(makeSignOffLink(house.deps, course, unit, { personId: crew['per']!, days: 7, endsAfterUse: true }, 'Sigrid Aune')).rejects.toThrow('may sign off for nobody'); // prettier-ignore
-    const once = await makeSignOffLink(house.deps, course, unit, { personId: crew['tora']!, days: 7, endsAfterUse: true }, 'Sigrid Aune');
+    await expect(makeSignOffLink(house.deps, course, unit, { personId: crew['per']!, days: 7, endsAfterUse: true, session: null }, 'Sigrid Aune')).rejects.toThrow('may sign off for nobody'); // prettier-ignore
+    const once = await makeSignOffLink(house.deps, course, unit, { personId: crew['tora']!, days: 7, endsAfterUse: true, session: null }, 'Sigrid Aune');
     const token = (url: string): string => url.split('/sign-off/')[1]!;
     const by = await signerBy(house.deps, token(once.url));
-    await recordSignOffs(house.deps, course, unit, by, { key: 'by-link-01', entries: [entry(a['runa']!)] });
+    await recordSignOffs(house.deps, course, unit, by, { key: 'by-link-01', session: null, entries: [entry(a['runa']!)] });
     await expect(signerBy(house.deps, token(once.url))).rejects.toThrow('does not open anything any more');
-    const timed = await makeSignOffLink(house.deps, course, unit, { personId: crew['tora']!, days: 7, endsAfterUse: false }, 'Sigrid Aune');
+    const timed = await makeSignOffLink(house.deps, course, unit, { personId: crew['tora']!, days: 7, endsAfterUse: false, session: null }, 'Sigrid Aune');
     house.clock.at += 8 * 86_400_000;
     await expect(signerBy(house.deps, token(timed.url))).rejects.toThrow('does not open anything any more');
     house.clock.at -= 8 * 86_400_000;

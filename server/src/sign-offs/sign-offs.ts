@@ -37,6 +37,7 @@ import { Refused } from '../refusal.ts';
 import {
   endLink,
   findLink,
+  findLedSession,
   findSignOffUnit,
   hasOtherOpen,
   insertEntry,
@@ -44,6 +45,7 @@ import {
   listEntries,
   listFollowing,
   listLast,
+  listLedSessions,
   listLinks,
   listMessages,
   listRecorded,
@@ -52,6 +54,7 @@ import {
   lockEntry,
   markCorrected,
   useLink,
+  type LedSession,
   type LinkRow,
   type SignOffDbRow,
   type SignOffPersonRow,
@@ -100,16 +103,38 @@ const rowOf = (row: SignOffDbRow): SignOffRow => ({
   corrected: row.corrected_at && { at: row.corrected_at.toISOString(), byWhom: row.corrected_by!, reason: row.corrected_reason! },
 });
 
-/** What lets a signer sign off for somebody; null is nothing. */
-const rightOver = ({ sheet, trainers }: SignOffUnit, signer: string, person: SignOffPersonRow): string | null =>
-  maySign(sheet.signers, signer, { id: person.id, site: person.site_id, line: person.line }, trainers);
+/** What lets a signer sign off for somebody; null is nothing. Whoever leads a session does for all who came. */
+const rightOver = (
+  { sheet, trainers }: SignOffUnit,
+  signer: string,
+  person: SignOffPersonRow,
+  session: LedSession | null = null,
+): string | null =>
+  session?.trainer_id === signer && signer !== person.id
+    ? 'trainer of the session'
+    : maySign(sheet.signers, signer, { id: person.id, site: person.site_id, line: person.line }, trainers);
+
+/** The session that a list is of; a unit with sessions is signed off session by session. @throws Refused */
+async function sessionOf(db: Queryable, unit: SignOffUnit, id: string | null): Promise<LedSession | null> {
+  if (unit.kind !== 'session') return null;
+  const found = id === null ? null : await findLedSession(db, unit.id, id);
+  if (!found) throw new Refused('not-found', 'There is no such session, or it was cancelled: open the list of one that took place.');
+  return found;
+}
 
 /** The list of a supervisor: whoever they may sign off for, and how it stands with each. */
-export async function signOffView(deps: Deps, courseId: string, unitId: string, signer: Signer): Promise<SignOffView> {
+export async function signOffView(
+  deps: Deps,
+  courseId: string,
+  unitId: string,
+  signer: Signer,
+  sessionId: string | null = null,
+): Promise<SignOffView> {
   const { db } = deps;
   const unit = await unitOf(db, courseId, unitId);
+  const session = await sessionOf(db, unit, sessionId);
   const today = await houseToday(deps);
-  const people = await listSignOffPeople(db, courseId, unitId, today, deps.clock.now());
+  const people = await listSignOffPeople(db, courseId, unitId, today, deps.clock.now(), session?.id ?? null);
   const last = await listLast(db, unitId, people.map(({ assignment_id }) => assignment_id)); // prettier-ignore
   return {
     course: { id: unit.course_id, title: unit.course },
@@ -120,8 +145,14 @@ export async function signOffView(deps: Deps, courseId: string, unitId: string, 
     signer: signer.name,
     today,
     until: signer.link?.until.toISOString() ?? null,
+    session: session && {
+      id: session.id,
+      title: session.title,
+      startsAt: session.starts_at.toISOString(),
+      place: session.place ?? session.link,
+    },
     people: people.flatMap((person): SignOffPerson[] => {
-      const because = rightOver(unit, signer.personId, person);
+      const because = rightOver(unit, signer.personId, person, session);
       const entry = last.get(person.assignment_id);
       if (because === null) return [];
       return [{ assignmentId: person.assignment_id, person: { id: person.id, name: person.name }, department: person.department, site: person.site, because, last: entry ? rowOf(entry) : null }]; // prettier-ignore
@@ -133,12 +164,20 @@ export async function signOffView(deps: Deps, courseId: string, unitId: string, 
 export async function mySignOffs(deps: Deps, personId: string): Promise<MySignOff[]> {
   const mine: MySignOff[] = [];
   const today = await houseToday(deps);
+  const now = deps.clock.now();
   for (const { course_id, id } of await listSignOffUnits(deps.db)) {
     const unit = (await findSignOffUnit(deps.db, course_id, id))!;
-    const people = (await listSignOffPeople(deps.db, course_id, id, today, deps.clock.now())).filter(
-      (person) => rightOver(unit, personId, person) !== null,
-    );
-    if (people.length > 0) mine.push({ course: { id: unit.course_id, title: unit.course }, unit: { id, title: unit.title }, waiting: people.filter(({ is_done }) => !is_done).length }); // prettier-ignore
+    for (const session of unit.kind === 'session' ? await listLedSessions(deps.db, id, now) : [null]) {
+      const listed = await listSignOffPeople(deps.db, course_id, id, today, now, session?.id ?? null);
+      const people = listed.filter((person) => rightOver(unit, personId, person, session) !== null);
+      if (people.length > 0)
+        mine.push({
+          course: { id: unit.course_id, title: unit.course },
+          unit: { id, title: unit.title },
+          session: session && { id: session.id, title: session.title, startsAt: session.starts_at.toISOString() },
+          waiting: people.filter(({ is_done }) => !is_done).length,
+        });
+    }
   }
   return mine;
 }
@@ -156,19 +195,23 @@ async function checked(
   db: Queryable,
   unit: SignOffUnit,
   signer: Signer,
+  session: LedSession | null,
   entries: readonly SignOffEntryDraft[],
 ): Promise<Checked[]> {
   const today = await houseToday(deps);
   const ids = entries.map(({ assignmentId }) => assignmentId);
   if (new Set(ids).size < ids.length) throw new Refused('wrong-input', 'Somebody stands in the list twice. Nothing was recorded.');
   const people = new Map(
-    (await listSignOffPeople(db, unit.course_id, unit.id, today, deps.clock.now(), ids)).map((person) => [person.assignment_id, person]),
+    (await listSignOffPeople(db, unit.course_id, unit.id, today, deps.clock.now(), session?.id ?? null, ids)).map((person) => [
+      person.assignment_id,
+      person,
+    ]),
   );
   return entries.map((entry) => {
     const person = people.get(entry.assignmentId);
     if (!person)
       throw new Refused('conflict', 'Somebody in the list does not have this course any more. Load the list again; nothing was recorded.');
-    const because = rightOver(unit, signer.personId, person);
+    const because = rightOver(unit, signer.personId, person, session);
     if (because === null) throw new Refused('not-allowed', `${signer.name} may not sign off for ${person.name}: neither above them, nor named for this. Nothing was recorded.`); // prettier-ignore
     const fault = entryFault(unit.sheet, entry);
     if (fault) throw new Refused('wrong-input', `${person.name}: ${fault} Nothing was recorded.`);
@@ -196,14 +239,15 @@ export async function recordSignOffs(
   courseId: string,
   unitId: string,
   signer: Signer,
-  { key, entries }: SignOffSend,
+  { key, entries, session: sessionId }: SignOffSend,
 ): Promise<SignOffResult> {
   return transaction(deps.db, async (client) => {
     const unit = await unitOf(client, courseId, unitId);
+    const session = await sessionOf(client, unit, sessionId);
     await lockAssignments(client, entries.map(({ assignmentId }) => assignmentId)); // prettier-ignore
     const known = await listRecorded(client, key, unitId);
     const fresh = entries.filter(({ assignmentId }) => !known.has(assignmentId));
-    const list = await checked(deps, client, unit, signer, fresh);
+    const list = await checked(deps, client, unit, signer, session, fresh);
     const at = deps.clock.now();
     const finished: string[] = [];
     for (const { entry, outcome, because, name } of list) {
@@ -219,7 +263,7 @@ export async function recordSignOffs(
       if (was === null && (await isClosed(client, assignment.id))) finished.push(name);
       await insertEntry(client, {
         assignmentId: entry.assignmentId, unitId, criteria: unit.sheet.criteria, attended: entry.attended, met: entry.met, outcome, remarks: entry.remarks || null, place: entry.place || null,
-        on: entry.on, at, byPerson: signer.personId, byWhom: signer.name, because, key, corrects: null,
+        on: entry.on, at, byPerson: signer.personId, byWhom: signer.name, because, key, corrects: null, session: session?.id ?? null,
       }); // prettier-ignore
     }
     if (signer.link) await useLink(client, signer.link.id, at);
@@ -237,10 +281,11 @@ export async function foreseeSignOffs(
   unitId: string,
   signer: Signer,
   entries: readonly SignOffEntryDraft[],
+  sessionId: string | null = null,
 ): Promise<SignOffForeseen[]> {
   const { db } = deps;
   const unit = await unitOf(db, courseId, unitId);
-  const list = await checked(deps, db, unit, signer, entries);
+  const list = await checked(deps, db, unit, signer, await sessionOf(db, unit, sessionId), entries);
   const now = deps.clock.now();
   const house = await getHouse(db);
   const facts = await loadFacts(db, house, list.map(({ entry }) => entry.assignmentId)); // prettier-ignore
@@ -321,7 +366,7 @@ export async function correctSignOff(
     await markCorrected(client, id, at, byWhom, reason);
     await insertEntry(client, {
       assignmentId: assignment.id, unitId, criteria: unit.sheet.criteria, attended: entry.attended, met: entry.met, outcome, remarks: entry.remarks || null, place: entry.place || null,
-      on: entry.on, at, byPerson: null, byWhom, because: `corrects ${former.by_whom}`, key: `correction-${id}`, corrects: id,
+      on: entry.on, at, byPerson: null, byWhom, because: `corrects ${former.by_whom}`, key: `correction-${id}`, corrects: id, session: former.session_id,
     }); // prettier-ignore
     await announce(client, 'sign-offs');
     const parts = [
@@ -375,7 +420,7 @@ export async function signOffList(deps: Deps, courseId: string, unitId: string):
   const { db } = deps;
   const unit = await unitOf(db, courseId, unitId);
   const entries = await listEntries(db, unitId, courseId);
-  const people = await listSignOffPeople(db, courseId, unitId, await houseToday(deps), deps.clock.now());
+  const people = await listSignOffPeople(db, courseId, unitId, await houseToday(deps), deps.clock.now(), null);
   const ids = [...new Set(entries.map(({ assignment_id }) => assignment_id))];
   const house = await getHouse(db);
   const plan = (await loadFacts(db, house, [], null, [courseId])).plans.get(courseId);
@@ -421,13 +466,14 @@ export async function makeSignOffLink(
   deps: Deps,
   courseId: string,
   unitId: string,
-  { personId, days, endsAfterUse }: NewSignOffLink,
+  { personId, days, endsAfterUse, session: sessionId }: NewSignOffLink,
   byWhom: string,
 ): Promise<SignOffLinkView> {
   const { db, clock } = deps;
   const unit = await unitOf(db, courseId, unitId);
-  const people = await listSignOffPeople(db, courseId, unitId, await houseToday(deps), deps.clock.now());
-  if (!people.some((person) => rightOver(unit, personId, person) !== null))
+  const people = await listSignOffPeople(db, courseId, unitId, await houseToday(deps), deps.clock.now(), null);
+  const session = await sessionOf(db, unit, sessionId);
+  if (session?.trainer_id !== personId && !people.some((person) => rightOver(unit, personId, person) !== null))
     throw new Refused(
       'conflict',
       'They may sign off for nobody who has this course: they are above none of them, and not named for this. No link was made.',
@@ -435,7 +481,17 @@ export async function makeSignOffLink(
   const at = clock.now();
   const token = newToken();
   await transaction(db, (client) =>
-    insertLink(client, { token, course: courseId, unit: unitId, person: personId, at, byWhom, until: at + days * DAY_MS, endsAfterUse }),
+    insertLink(client, {
+      token,
+      course: courseId,
+      unit: unitId,
+      person: personId,
+      at,
+      byWhom,
+      until: at + days * DAY_MS,
+      endsAfterUse,
+      session: session?.id ?? null,
+    }),
   );
   return linkView(deps, (await findLink(db, token, await houseToday(deps)))!);
 }
@@ -445,6 +501,6 @@ export const endSignOffLink = (deps: Deps, id: string, unitId: string): Promise<
 /** Whether somebody may read what was recorded of an assignment: whoever may sign off for it. */
 export async function maySee(deps: Deps, assignmentId: string, courseId: string, unitId: string, signer: string): Promise<boolean> {
   const unit = await unitOf(deps.db, courseId, unitId);
-  const [person] = await listSignOffPeople(deps.db, courseId, unitId, await houseToday(deps), deps.clock.now(), [assignmentId]);
+  const [person] = await listSignOffPeople(deps.db, courseId, unitId, await houseToday(deps), deps.clock.now(), null, [assignmentId]);
   return person !== undefined && rightOver(unit, signer, person) !== null;
 }

@@ -47,7 +47,7 @@ export const OUTLINE = outlineOf<UnitForm, SectionForm>((from, title, units) => 
 
 export function newUnit(kind: UnitKind = 'page', title = ''): UnitForm {
   const key = nextKey();
-  const { body = null, url = null, quiz = null, video = null, survey = null, signOff = null } = unitKind(kind).starts;
+  const { body = null, url = null, quiz = null, video = null, survey = null, signOff = null, session = null } = unitKind(kind).starts;
   return {
     key,
     id: `new-${key}`,
@@ -64,6 +64,7 @@ export function newUnit(kind: UnitKind = 'page', title = ''): UnitForm {
     video,
     survey,
     signOff,
+    session,
   };
 }
 

@@ -1,0 +1,140 @@
+import { Id, LinkToken, NewSession, OwnSeatDraft, SeatDraft, SessionCancel, SessionChange } from '@nudrik/contract';
+import { findIdByLink } from '../assignments/assignments.repo.ts';
+import { maybeRow, rows } from '../db/db.ts';
+import { houseToday } from '../people/today.ts';
+import { areInLineOf } from '../reports/team.repo.ts';
+import { EDITORS, get, idOf, parse, type Call, type Route } from '../route.ts';
+import { Refused } from '../refusal.ts';
+import {
+  cancelSession,
+  changeSession,
+  foreseeChange,
+  giveUpSeat,
+  learningSessions,
+  makeSession,
+  mySessions,
+  sessionsView,
+  takeSeat,
+  type SeatRight,
+} from './sessions.ts';
+
+const GET_PERSON = 'select a.person_id, p.name from assignments a join people p on p.id = a.person_id where a.id = $1::bigint';
+const LIST_LINE = 'select id from line_here($1::bigint, $2::date)';
+
+/** By which right whoever is signed in seats somebody. @throws Refused where they have none */
+async function rightOf({ deps, account }: Call, assignmentId: string): Promise<SeatRight> {
+  const { role, personId } = account!;
+  if (EDITORS.includes(role)) return 'office';
+  const found = await maybeRow<{ person_id: string }>(deps.db, GET_PERSON, [assignmentId]);
+  if (found && found.person_id === personId) return 'employees';
+  if (found && personId && (await areInLineOf(deps.db, personId, [assignmentId]))) return 'managers';
+  throw new Refused('not-allowed', 'This person is not in your line; nothing was changed.');
+}
+
+/** Whose personal link it is, and in which unit. @throws Refused */
+async function byLink({ deps, req }: Call): Promise<{ assignment: string; unit: string; name: string }> {
+  const link = LinkToken.safeParse(req.params['token']);
+  if (!link.success) throw new Refused('wrong-link', link.error.issues[0]!.message);
+  const assignment = await findIdByLink(deps.db, deps.settings.key, link.data, deps.clock.now());
+  const person = assignment && (await maybeRow<{ name: string }>(deps.db, GET_PERSON, [assignment]));
+  if (!assignment || !person) throw new Refused('wrong-link');
+  return { assignment, unit: parse(Id, req.params['unit']), name: person.name };
+}
+
+export const sessionRoutes: Route[] = [
+  get('/api/courses/:course/sessions/:unit', ({ deps, req }) =>
+    sessionsView(deps, parse(Id, req.params['course']), parse(Id, req.params['unit'])),
+  ),
+  {
+    method: 'post',
+    path: '/api/courses/:course/sessions/:unit',
+    access: EDITORS,
+    handle: ({ deps, req, account }) =>
+      makeSession(deps, parse(Id, req.params['course']), parse(Id, req.params['unit']), parse(NewSession, req.body), account!.name),
+  },
+  {
+    method: 'post',
+    path: '/api/sessions/:id/preview',
+    access: EDITORS,
+    handle: (call) => foreseeChange(call.deps, idOf(call), parse(SessionChange, call.req.body)),
+  },
+  {
+    method: 'post',
+    path: '/api/sessions/:id',
+    access: EDITORS,
+    handle: (call) => changeSession(call.deps, idOf(call), parse(SessionChange, call.req.body), call.account!.name),
+  },
+  {
+    method: 'post',
+    path: '/api/sessions/:id/cancel/preview',
+    access: EDITORS,
+    handle: (call) => foreseeChange(call.deps, idOf(call), null),
+  },
+  {
+    method: 'post',
+    path: '/api/sessions/:id/cancel',
+    access: EDITORS,
+    handle: (call) => cancelSession(call.deps, idOf(call), parse(SessionCancel, call.req.body).told || null, call.account!.name),
+  },
+  {
+    method: 'post',
+    path: '/api/sessions/:id/seats',
+    access: 'signed-in',
+    async handle(call) {
+      const { assignmentId, anyway } = parse(SeatDraft, call.req.body);
+      return takeSeat(call.deps, idOf(call), {
+        assignmentId,
+        anyway,
+        byWhom: call.account!.name,
+        right: await rightOf(call, assignmentId),
+      });
+    },
+  },
+  {
+    method: 'post',
+    path: '/api/sessions/:id/seats/:assignment/give-up',
+    access: 'signed-in',
+    async handle(call) {
+      const assignmentId = parse(Id, call.req.params['assignment']);
+      return giveUpSeat(call.deps, idOf(call), { assignmentId, byWhom: call.account!.name, right: await rightOf(call, assignmentId) });
+    },
+  },
+  get(
+    '/api/my-sessions',
+    async ({ deps, account }) => {
+      if (account!.personId === null) return [];
+      const line = await rows<{ id: string }>(deps.db, LIST_LINE, [account!.personId, await houseToday(deps)]);
+      return mySessions(deps, line.map(({ id }) => id)); // prettier-ignore
+    },
+    'signed-in',
+  ),
+  {
+    method: 'get',
+    path: '/api/learning/:token/units/:unit/sessions',
+    access: 'public',
+    async handle(call) {
+      const { assignment, unit } = await byLink(call);
+      return learningSessions(call.deps, unit, assignment);
+    },
+  },
+  {
+    method: 'post',
+    path: '/api/learning/:token/units/:unit/seat',
+    access: 'public',
+    async handle(call) {
+      const { assignment, name } = await byLink(call);
+      const { session, anyway } = parse(OwnSeatDraft, call.req.body);
+      return takeSeat(call.deps, session, { assignmentId: assignment, anyway, byWhom: `${name}, by personal link`, right: 'employees' });
+    },
+  },
+  {
+    method: 'post',
+    path: '/api/learning/:token/units/:unit/seat/give-up',
+    access: 'public',
+    async handle(call) {
+      const { assignment, name } = await byLink(call);
+      const { session } = parse(OwnSeatDraft, call.req.body);
+      return giveUpSeat(call.deps, session, { assignmentId: assignment, byWhom: `${name}, by personal link`, right: 'employees' });
+    },
+  },
+];
