@@ -8,6 +8,8 @@ import {
   type Question,
   type Quiz,
   type SignOffOutcome,
+  NEW_SIGN_OFF,
+  type AnchorEvent,
 } from '@nudrik/core';
 import { CAST } from './orlasund.ts';
 
@@ -59,6 +61,16 @@ const survey = (title: string): Unit => ({
   },
 });
 
+/** A morning at the fire ground, for those who want it. */
+const hotDrill = (): Unit => ({
+  id: null,
+  kind: 'session',
+  title: 'Hot drill at the fire ground',
+  required: false,
+  signOff: { ...NEW_SIGN_OFF, guide: 'Boots, gloves, and nothing that melts.', criteria: [], asksPlace: false },
+  session: { employees: true, managers: true, rule: false, closes: 24 },
+});
+
 /** What a supervisor watches on the quay. */
 const signedOff = (): Unit => ({
   id: null,
@@ -98,6 +110,19 @@ const signedStep = (id: string, name: string, outcome: SignOffOutcome, to: PlanS
   stopWhen: null,
   message: { subject, body, button: null, withRecord: true },
 });
+const sessionStep = (id: string, name: string, event: AnchorEvent, rest: Partial<PlanStep>, subject: string, body: string): PlanStep => ({
+  ...signedStep(id, name, 'met', ['employee'], subject, body),
+  anchor: { event },
+  message: { subject, body, button: null, withDate: true },
+  ...rest,
+}); // prettier-ignore
+const SESSION_STEPS: readonly PlanStep[] = [
+  sessionStep('seat', 'You have a seat', 'seat-given', {}, '{session}: you have a seat', 'Hello {given name},\n\nyou have a seat: {session}, {session starts}, {session place}. It comes with this for your calendar.\n\n{trainer}'),
+  sessionStep('session-moved', 'It is moved', 'session-moved', {}, '{session} is moved to {session starts}', 'Hello {given name},\n\n{session} is moved: it starts {session starts}, {session place}. Your seat is kept.\n\n{trainer}'),
+  sessionStep('seat-lost', 'No seat any more', 'seat-lost', {}, '{session}: no seat any more', 'Hello {given name},\n\nyou have no seat in {session} any more. {reason given|You may choose another date.}\n\n{trainer}'),
+  sessionStep('session-tomorrow', 'A day before it', 'session-starts', { offset: { amount: -1, unit: 'working days' }, at: '10:00', window: 'earlier' }, '{session}: {session starts}', 'Hello {given name},\n\n{session} starts {session starts}, {session place}. Boots and gloves.\n\n{trainer}'),
+]; // prettier-ignore
+
 const SIGNED_STEPS: readonly PlanStep[] = [
   signedStep('signed-met', 'Met on the quay', 'met', ['employee'], 'Signed off: {unit}', 'Hello {given name},\n\n{unit} is signed off. The record comes with this; keep it.\n\n{trainer}'),
   signedStep('signed-not-met', 'Not met on the quay', 'not-met', ['employee', 'manager'], '{unit}: not met yet', 'Hello,\n\n{full name} did not meet all of {unit} on {signed off on}. The record says what. Please find another day on the quay.\n\n{trainer}'),
@@ -292,8 +317,10 @@ export const COURSES: readonly DemoCourse[] = [
             card('Team card'),
           ],
         },
+        { id: null, title: 'Together', units: [hotDrill()] },
       ],
     },
+    plan: (steps) => [...steps, ...SESSION_STEPS],
   },
   {
     owner: CAST.trainer,

@@ -86,7 +86,7 @@ export interface SignOffView {
   criteria: SignOffSheet['criteria'];
   asksPlace: boolean;
   /** the session that it is a list of; null where the unit has none */
-  session: { id: string; title: string; startsAt: string; place: string | null } | null;
+  session: { id: string; title: string; startsAt: string; on: string; place: string | null } | null;
   signer: string;
   today: string;
   /** the last day on which the link works; null by account */
@@ -127,6 +127,8 @@ export interface SignOffList {
   course: { id: string; title: string };
   unit: { id: string; title: string };
   criteria: SignOffSheet['criteria'];
+  /** it is signed off session by session */
+  hasSessions: boolean;
   rows: SignOffListRow[];
   /** who has the course open and was not signed off as met yet */
   waiting: { assignmentId: string; person: { id: string; name: string } }[];

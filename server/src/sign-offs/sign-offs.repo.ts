@@ -299,7 +299,7 @@ export const listOutcomes = async (db: Queryable, assignmentId: string): Promise
   );
 
 const LIST_SESSIONS = `
-select s.id, s.title, s.starts_at, s.place, s.link, s.trainer_id
+select s.id, s.title, s.starts_at, s.zone, s.place, s.link, s.trainer_id
 from training_sessions s
 where s.unit_id = $1::bigint
   and s.cancelled_at is null
@@ -311,6 +311,7 @@ export interface LedSession {
   id: string;
   title: string;
   starts_at: Date;
+  zone: string;
   place: string | null;
   link: string | null;
   trainer_id: string | null;

@@ -136,12 +136,24 @@ describe('who may sign off', () => {
   it('comes by a link, which ends with its use, with its time, and by hand', async () => {
     const a = await assigned('runa', 'odd');
     await expect(makeSignOffLink(house.deps, course, unit, { personId: crew['per']!, days: 7, endsAfterUse: true, session: null }, 'Sigrid Aune')).rejects.toThrow('may sign off for nobody'); // prettier-ignore
-    const once = await makeSignOffLink(house.deps, course, unit, { personId: crew['tora']!, days: 7, endsAfterUse: true, session: null }, 'Sigrid Aune');
+    const once = await makeSignOffLink(
+      house.deps,
+      course,
+      unit,
+      { personId: crew['tora']!, days: 7, endsAfterUse: true, session: null },
+      'Sigrid Aune',
+    );
     const token = (url: string): string => url.split('/sign-off/')[1]!;
     const by = await signerBy(house.deps, token(once.url));
     await recordSignOffs(house.deps, course, unit, by, { key: 'by-link-01', session: null, entries: [entry(a['runa']!)] });
     await expect(signerBy(house.deps, token(once.url))).rejects.toThrow('does not open anything any more');
-    const timed = await makeSignOffLink(house.deps, course, unit, { personId: crew['tora']!, days: 7, endsAfterUse: false, session: null }, 'Sigrid Aune');
+    const timed = await makeSignOffLink(
+      house.deps,
+      course,
+      unit,
+      { personId: crew['tora']!, days: 7, endsAfterUse: false, session: null },
+      'Sigrid Aune',
+    );
     house.clock.at += 8 * 86_400_000;
     await expect(signerBy(house.deps, token(timed.url))).rejects.toThrow('does not open anything any more');
     house.clock.at -= 8 * 86_400_000;

@@ -1,5 +1,7 @@
 import {
+  dateOf,
   entryFault,
+  Zone,
   maySign,
   OUTCOME_WORDS,
   progressIn,
@@ -149,6 +151,7 @@ export async function signOffView(
       id: session.id,
       title: session.title,
       startsAt: session.starts_at.toISOString(),
+      on: dateOf(Zone.of(session.zone).dayAt(session.starts_at.getTime())),
       place: session.place ?? session.link,
     },
     people: people.flatMap((person): SignOffPerson[] => {
@@ -430,6 +433,7 @@ export async function signOffList(deps: Deps, courseId: string, unitId: string):
     course: { id: unit.course_id, title: unit.course },
     unit: { id: unit.id, title: unit.title },
     criteria: unit.sheet.criteria,
+    hasSessions: unit.kind === 'session',
     rows: entries.map((row) => ({
       ...rowOf(row),
       assignmentId: row.assignment_id,

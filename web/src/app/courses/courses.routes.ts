@@ -23,6 +23,7 @@ export const routes: Routes = [
       },
       { path: 'survey/:unit', canActivate: WRITERS, loadComponent: () => import('../surveys/survey.tab.ts').then((m) => m.SurveyTab) },
       { path: 'surveys/:unit', loadComponent: () => import('../surveys/answers.tab.ts').then((m) => m.AnswersTab) },
+      { path: 'sessions/:unit', loadComponent: () => import('../sessions/sessions.tab.ts').then((m) => m.SessionsTab) },
       { path: 'sign-offs/:unit', loadComponent: () => import('../sign-offs/sign-offs.tab.ts').then((m) => m.SignOffsTab) },
       { path: 'quizzes/:unit', loadComponent: () => import('../quizzes/submissions.tab.ts').then((m) => m.SubmissionsTab) },
       { path: 'under-way', loadComponent: () => import('../reports/under-way.tab.ts').then((m) => m.UnderWayTab) },

@@ -10,6 +10,7 @@ import { CoursesApi } from './courses.api.ts';
 import { CourseStore } from './course.store.ts';
 import { PageEditor } from './page-editor.ts';
 import { ReleaseField } from './release-field.ts';
+import { SessionRulesEdit } from '../sessions/session-rules.ts';
 import { SignOffEdit } from '../sign-offs/sign-off-edit.ts';
 import { UnitFile } from './unit-file.ts';
 
@@ -17,7 +18,7 @@ import { UnitFile } from './unit-file.ts';
 @Component({
   selector: 'nk-unit-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, NumberField, SelectField, PageEditor, ReleaseField, SignOffEdit, UnitFile],
+  imports: [FormsModule, RouterLink, NumberField, SelectField, PageEditor, ReleaseField, SessionRulesEdit, SignOffEdit, UnitFile],
   templateUrl: './unit-sheet.html',
   styles: `
     .top { display: flex; gap: 12px; align-items: baseline; }

@@ -12,6 +12,7 @@ import { Share } from '../certificates/share.ts';
 import { Reach } from '../people/reach.ts';
 import { ReachApi } from '../people/reach.api.ts';
 import { Reading } from './reading.ts';
+import { UnitSessions } from '../sessions/unit-sessions.ts';
 import { UnitSurvey } from '../surveys/unit-survey.ts';
 import { UnitPackage } from './unit-package.ts';
 import { UnitPdf } from './unit-pdf.ts';
@@ -24,7 +25,20 @@ const PLACE_MS = 1_500;
 @Component({
   selector: 'nk-learn',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FinishedPipe, MomentPipe, DayPipe, QuizPlayer, Reading, UnitPackage, Reach, Share, UnitPdf, UnitSurvey, UnitVideo],
+  imports: [
+    FinishedPipe,
+    MomentPipe,
+    DayPipe,
+    QuizPlayer,
+    Reading,
+    UnitPackage,
+    Reach,
+    Share,
+    UnitPdf,
+    UnitSessions,
+    UnitSurvey,
+    UnitVideo,
+  ],
   templateUrl: './learn.page.html',
   styleUrl: './learn.page.css',
 })

@@ -4,6 +4,9 @@ import type { Refusal } from '@nudrik/contract';
 /** Whether a save was refused since somebody else saved a newer version. */
 export const isStale = (error: unknown): boolean => error instanceof HttpErrorResponse && (error.error as Refusal | null)?.code === 'stale';
 
+/** Whether it was refused since it clashes with something; it may be done anyway. */
+export const isClash = (error: unknown): boolean => error instanceof HttpErrorResponse && (error.error as Refusal | null)?.code === 'clash';
+
 /** Whether the account has a second factor: its code is asked for, or was not right. */
 export const wantsCode = (error: unknown): boolean =>
   error instanceof HttpErrorResponse && (error.error as Refusal | null)?.code === 'second-factor';

@@ -18,19 +18,19 @@ let last = 0;
   template: `
     @let it = sheet();
     <label class="field"><span>What is to be shown, and how; the employee reads it before</span><textarea class="input" rows="3" maxlength="4000" [ngModel]="it.guide" (ngModelChange)="set({ guide: $event })" [disabled]="isOff()"></textarea></label>
-    <span class="label">Criteria; Enter begins the next</span>
+    <span class="label">{{ isSession() ? 'What is looked at there; nothing, where it is enough to be there' : 'Criteria; Enter begins the next' }}</span>
     <ol>
       @for (criterion of it.criteria; track criterion.id; let i = $index) {
         <li>
           <input class="input" [id]="'criterion-' + criterion.id" maxlength="300" [attr.aria-label]="'Criterion ' + (i + 1)" [ngModel]="criterion.words" (ngModelChange)="change(i, { words: $event })" (keydown.enter)="add(i); $event.preventDefault()" [disabled]="isOff()" />
           <label><input type="checkbox" [checked]="criterion.isNeeded" (change)="change(i, { isNeeded: !criterion.isNeeded })" [attr.aria-label]="'Criterion ' + (i + 1) + ' is needed'" [disabled]="isOff()" /> needed</label>
-          @if (!isOff() && it.criteria.length > 1) {<button type="button" class="link" (click)="remove(i)" [attr.aria-label]="'Take out criterion ' + (i + 1)">×</button>}
+          @if (!isOff() && (isSession() || it.criteria.length > 1)) {<button type="button" class="link" (click)="remove(i)" [attr.aria-label]="'Take out criterion ' + (i + 1)">×</button>}
         </li>
       }
     </ol>
     @if (!isOff()) {<p><button type="button" class="link" (click)="add(it.criteria.length - 1)">Add a criterion</button></p>}
     <fieldset>
-      <legend>Who may sign it off</legend>
+      <legend>{{ isSession() ? 'Who records who came, beside whoever leads it' : 'Who may sign it off' }}</legend>
       <label><input type="checkbox" [checked]="it.signers.managers" (change)="signers({ managers: !it.signers.managers })" [disabled]="isOff()" /> the employee’s manager, and whoever is above</label>
       <label><input type="checkbox" [checked]="it.signers.trainers" (change)="signers({ trainers: !it.signers.trainers })" [disabled]="isOff()" /> the owner of the course, and who assists</label>
       <div class="line"><span>for everybody</span><nk-people-pick label="Who may sign off for everybody" placeholder="nobody more; type a name" [people]="people()" [most]="200" [isOff]="isOff()" (added)="name($event)" (taken)="signers({ people: without(it.signers.people, $event.id) })" /></div>
@@ -65,6 +65,8 @@ let last = 0;
 export class SignOffEdit {
   readonly sheet = input.required<SignOffSheet>();
   readonly isOff = input(false);
+  /** of a session it is enough to be there */
+  readonly isSession = input(false);
   /** what people are called, by their ids */
   readonly nameOf = input.required<(id: string) => Named>();
   readonly changed = output<SignOffSheet>();

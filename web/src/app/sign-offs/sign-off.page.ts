@@ -43,11 +43,16 @@ export class SignOffPage {
   readonly link = input<string>();
   readonly course = input<string>();
   readonly unit = input<string>();
+  /** of a unit with sessions: which one */
+  readonly session = input<string>();
   private readonly base = computed(() => {
     const link = this.link();
     return link ? `sign-off/${link}` : `my-sign-offs/${this.course()}/${this.unit()}`;
   });
-  protected readonly view = load(toObservable(this.base), (base) => this.api.view(base));
+  protected readonly view = load(
+    toObservable(computed(() => ({ base: this.base(), session: this.session() ?? null }))),
+    ({ base, session }) => this.api.view(base, session),
+  );
   protected readonly entries = signal<ReadonlyMap<string, Entry>>(new Map());
   protected readonly on = signal('');
   protected readonly place = signal('');
@@ -60,7 +65,7 @@ export class SignOffPage {
   protected readonly done = signal<string | null>(null);
   protected readonly foreseen = signal<SignOffForeseen[] | null>(null);
   protected readonly count = computed(() => this.entries().size);
-  private readonly place_ = computed(() => `nudrik.sign-off.${this.base()}`);
+  private readonly place_ = computed(() => `nudrik.sign-off.${this.base()}${this.session() ? `/${this.session()}` : ''}`);
   private readonly isFound = signal(false);
 
   constructor() {
@@ -78,7 +83,9 @@ export class SignOffPage {
 
   /** What was entered here before and has not gone through. */
   private find(today: string): void {
-    this.on.set(today);
+    const led = this.view.data()!.session;
+    this.on.set(led ? led.on : today);
+    if (led?.place) this.place.set(led.place);
     const text = storage()?.getItem(this.place_());
     if (text)
       try {
@@ -181,7 +188,7 @@ export class SignOffPage {
   protected look(): void {
     this.isBusy.set(true);
     this.problem.set(null);
-    this.api.foresee(this.base(), this.list()).subscribe({
+    this.api.foresee(this.base(), this.list(), this.session() ?? null).subscribe({
       next: (list) => {
         this.isBusy.set(false);
         this.foreseen.set(list);
@@ -193,7 +200,7 @@ export class SignOffPage {
   protected send(): void {
     this.isBusy.set(true);
     this.problem.set(null);
-    this.api.send(this.base(), { key: this.key(), entries: this.list() }).subscribe({
+    this.api.send(this.base(), { key: this.key(), session: this.session() ?? null, entries: this.list() }).subscribe({
       next: ({ recorded, finished }) => {
         this.isBusy.set(false);
         this.clear();

@@ -8,12 +8,12 @@ export class SignOffsApi {
   private readonly http = inject(HttpClient);
 
   /** @param base where a supervisor's list is: `sign-off/<link>`, or `my-sign-offs/<course>/<unit>` */
-  view(base: string): Observable<SignOffView> {
-    return this.http.get<SignOffView>(`/api/${base}`);
+  view(base: string, session: string | null = null): Observable<SignOffView> {
+    return this.http.get<SignOffView>(`/api/${base}`, { params: session ? { session } : {} });
   }
 
-  foresee(base: string, entries: SignOffEntryDraft[]): Observable<SignOffForeseen[]> {
-    return this.http.post<SignOffForeseen[]>(`/api/${base}/preview`, { entries });
+  foresee(base: string, entries: SignOffEntryDraft[], session: string | null = null): Observable<SignOffForeseen[]> {
+    return this.http.post<SignOffForeseen[]>(`/api/${base}/preview`, { entries, session });
   }
 
   send(base: string, list: SignOffSend): Observable<SignOffResult> {

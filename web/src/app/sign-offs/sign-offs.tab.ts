@@ -86,7 +86,7 @@ export class SignOffsTab {
 
   protected makeLink(): void {
     this.problem.set(null);
-    this.api.makeLink(this.store.id()!, this.unit(), { personId: this.person()!.id, days: this.days() ?? 14, endsAfterUse: this.endsAfterUse() }).subscribe({
+    this.api.makeLink(this.store.id()!, this.unit(), { personId: this.person()!.id, days: this.days() ?? 14, endsAfterUse: this.endsAfterUse(), session: null }).subscribe({
       next: ({ person }) => {
         this.told.set(`The link of ${person.name} is below: hand it on to nobody else.`);
         this.person.set(null);

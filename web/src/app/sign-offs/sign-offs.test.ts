@@ -13,6 +13,7 @@ const VIEW: SignOffView = {
   guide: 'Show it.',
   criteria: [{ id: 'a', words: 'Throws the line', isNeeded: true }, { id: 'b', words: 'Coils it', isNeeded: false }],
   asksPlace: true,
+  session: null,
   signer: 'Ivar Moen',
   today: '2027-03-01',
   until: null,
@@ -42,6 +43,7 @@ describe('the list of a supervisor', () => {
       { assignmentId: '2', name: 'Per Aske', outcome: 'absent', finishes: false, messages: [] },
     ]); // prettier-ignore
     expect(asked.body).toEqual({
+      session: null,
       entries: [
         { assignmentId: '1', attended: true, met: ['a', 'b'], remarks: null, place: null, on: '2027-03-01' },
         { assignmentId: '2', attended: false, met: [], remarks: null, place: null, on: '2027-03-01' },
@@ -92,7 +94,15 @@ describe('the list of a supervisor', () => {
 
 it('what was recorded shows what came of its messages, and is corrected with a reason', async () => {
   const row: SignOffList['rows'][number] = { id: '5', outcome: 'met', attended: true, met: ['a'], remarks: null, place: null, on: '2027-03-01', at: '2027-03-01T09:00:00Z', byWhom: 'Ivar Moen', because: 'their manager', corrected: null, assignmentId: '1', person: { id: '1', name: 'Runa Aske' }, messages: [{ noticeId: '77', step: 'Well done', to: 'Runa Aske', state: 'delivered', at: '2027-03-01T09:30:00Z' }] }; // prettier-ignore
-  const list: SignOffList = { course: VIEW.course, unit: VIEW.unit, criteria: VIEW.criteria, rows: [row], waiting: [], links: [] };
+  const list: SignOffList = {
+    course: VIEW.course,
+    unit: VIEW.unit,
+    criteria: VIEW.criteria,
+    hasSessions: false,
+    rows: [row],
+    waiting: [],
+    links: [],
+  };
   const page = await openPage(SignOffsTab, { inputs: { unit: '9' }, role: 'administrator', providers: [CourseStore] });
   TestBed.inject(CourseStore).id.set('7');
   await page.settle();
