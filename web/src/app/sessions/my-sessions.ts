@@ -39,7 +39,7 @@ type Person = Mine['people'][number];
     }
   `,
   styles: `
-    section { margin-bottom: 22px; }
+    section { margin-top: 22px; }
     h2 span { font-family: var(--text); font-weight: 400; font-size: 14px; }
     nk-select { display: inline-block; width: 280px; text-align: left; }
   `,

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal, untracked } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import type { SessionChangeForeseen, SessionDraft } from '@nudrik/contract';
@@ -61,8 +61,9 @@ export class SessionForm {
   readonly leader = input<string | null>(null);
   readonly saved = output<string>();
   readonly left = output();
-  protected readonly draft = linkedSignal(() => this.from());
-  protected readonly trainer = linkedSignal(() => this.leader());
+  // what is written stands, whatever becomes of the session meanwhile
+  protected readonly draft = linkedSignal({ source: this.id, computation: () => untracked(this.from) });
+  protected readonly trainer = linkedSignal({ source: this.id, computation: () => untracked(this.leader) });
   protected readonly foreseen = signal<SessionChangeForeseen | null>(null);
   protected readonly isBusy = signal(false);
   protected readonly problem = signal<string | null>(null);

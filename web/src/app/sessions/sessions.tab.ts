@@ -28,6 +28,8 @@ import { SessionsApi } from './sessions.api.ts';
     .session { border-top: 2px solid var(--rule-strong); padding-top: 8px; }
     .over h3 { text-decoration: line-through; }
     .address { width: 340px; }
+    .acts button + button { margin-left: 12px; }
+    .seats { table-layout: fixed; }
     nk-select { display: inline-block; width: 260px; }
   `,
 })
@@ -54,6 +56,27 @@ export class SessionsTab {
     return data.sessions.filter((one) => !one.cancelled && !this.isPast(data, one)).map(tellSessionChoice);
   });
 
+  /** A new one begins as the last one was, a week from now; the first one in the morning. */
+  protected readonly fresh = computed((): SessionDraft | null => {
+    const data = this.view.data();
+    if (!data) return null;
+    const last = data.sessions.filter(({ cancelled }) => !cancelled).at(-1)?.draft;
+    const on = dateOf(Zone.of(this.session.zone()).dayAt(Date.parse(data.now)) + 7);
+    return last
+      ? { ...last, on, endsOn: on }
+      : {
+          title: data.unit.title,
+          on,
+          starts: '09:00',
+          endsOn: on,
+          ends: '11:00',
+          site: '1',
+          place: null,
+          link: null,
+          seats: 12,
+          trainerId: null,
+        };
+  });
   protected readonly made = signal<{ id: string; url: string; until: string } | null>(null);
 
   /** The way in for whoever leads a session and has no account: until two weeks after it. */
@@ -69,25 +92,9 @@ export class SessionsTab {
     return startsAt <= now;
   }
 
-  /** A new one begins as the last one was, a week later; the first one tomorrow in the morning. */
-  protected fresh({ sessions, unit, now }: SessionsView): SessionDraft {
-    const last = sessions.filter(({ cancelled }) => !cancelled).at(-1)?.draft;
-    const today = Zone.of(this.session.zone()).dayAt(Date.parse(now));
-    const on = dateOf(today + 7);
-    return last
-      ? { ...last, on, endsOn: on }
-      : {
-          title: unit.title,
-          on,
-          starts: '09:00',
-          endsOn: on,
-          ends: '11:00',
-          site: '1',
-          place: null,
-          link: null,
-          seats: 12,
-          trainerId: null,
-        };
+  /** Who came is recorded from the day on which it starts. */
+  protected isHeld({ now }: SessionsView, { startsAt }: { startsAt: string }): boolean {
+    return Date.parse(startsAt) - 12 * 3_600_000 <= Date.parse(now);
   }
 
   protected done(words: string): void {

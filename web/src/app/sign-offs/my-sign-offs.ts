@@ -30,7 +30,7 @@ import { SignOffsApi } from './sign-offs.api.ts';
       </section>
     }
   `,
-  styles: `section { margin-bottom: 22px; }`,
+  styles: `section { margin-top: 22px; }`,
 })
 export class MySignOffs {
   protected readonly mine = toSignal(

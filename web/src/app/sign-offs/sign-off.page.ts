@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import type { SignOffEntryDraft, SignOffForeseen, SignOffPerson } from '@nudrik/contract';
-import { OUTCOME_WORDS, signedOutcome, tellAmount, tellList, type SignOffOutcome } from '@nudrik/core';
+import { OUTCOME_WORDS, signedOutcome, tellList, type SignOffOutcome } from '@nudrik/core';
 import { newKey } from '../shared/key.ts';
 import { load } from '../shared/loaded.ts';
 import { DayPipe, MomentPipe } from '../shared/moment.pipe.ts';
@@ -206,7 +206,7 @@ export class SignOffPage {
         this.clear();
         this.key.set(newKey());
         this.done.set(
-          `${tellAmount(recorded, 'entries')} recorded.${finished.length > 0 ? ` ${tellList(finished)} finished the course by it.` : ''}`,
+          `${recorded} ${recorded === 1 ? 'entry' : 'entries'} recorded.${finished.length > 0 ? ` ${tellList(finished)} finished the course by it.` : ''}`,
         );
         window.scrollTo({ top: 0 });
         // a link that ends with its use has nothing more to show
