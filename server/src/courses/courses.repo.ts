@@ -1,5 +1,4 @@
-import { FINISH_ALL, unitKind, type SessionRules,
-  type SignOffSheet, type UnitKind, type Validity } from '@nudrik/core';
+import { FINISH_ALL, unitKind, type SessionRules, type SignOffSheet, type UnitKind, type Validity } from '@nudrik/core';
 import type {
   CourseDraft,
   CourseInput,

@@ -114,7 +114,9 @@ const LIST_NAMED = 'select id, name from people where id = any($1::bigint[]) ord
 /** Who is named in what is written beside its owner: assistants, and people whom quizzes tell. */
 const namedIn = ({ assistants, sections }: CourseDraft): string[] => [
   ...assistants,
-  ...sections.flatMap(({ units }) => units.flatMap(({ signOff }) => (signOff ? [...signOff.signers.people, ...signOff.signers.sites.flatMap(({ people }) => people)] : []))),
+  ...sections.flatMap(({ units }) =>
+    units.flatMap(({ signOff }) => (signOff ? [...signOff.signers.people, ...signOff.signers.sites.flatMap(({ people }) => people)] : [])),
+  ),
   ...sections.flatMap(({ units }) => units.flatMap(({ quiz }) => (quiz?.told.to ?? []).flatMap((role) => namedPerson(role) ?? []))),
 ];
 

@@ -68,7 +68,12 @@ const BRINGS: Record<AnchorEvent, { anchor?: () => Partial<Anchor>; events: () =
   'session-starts': { events: () => [{ type: 'session-set', at: AT, startsAt: AT + 24 * HOUR }], at: AT + 24 * HOUR },
   'seat-given': { events: () => [{ type: 'session-set', at: AT, startsAt: AT + 24 * HOUR }] },
   'session-moved': { events: () => [{ type: 'session-set', at: AT - HOUR, startsAt: AT + 24 * HOUR }, { type: 'session-set', at: AT, startsAt: AT + 48 * HOUR }] }, // prettier-ignore
-  'seat-lost': { events: () => [{ type: 'session-set', at: AT - HOUR, startsAt: AT + 24 * HOUR }, { type: 'session-set', at: AT }] },
+  'seat-lost': {
+    events: () => [
+      { type: 'session-set', at: AT - HOUR, startsAt: AT + 24 * HOUR },
+      { type: 'session-set', at: AT },
+    ],
+  },
   'seat-waiting': { events: () => [{ type: 'session-set', at: AT, isWaiting: true }] },
   extended: { events: () => [{ type: 'extended', at: AT, dueAt: Date.parse('2027-04-19T16:00:00Z') }] },
   waived: { events: () => [{ type: 'waived', at: AT }] },
