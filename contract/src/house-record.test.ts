@@ -42,6 +42,7 @@ const OTHERWISE: SettingsDraft = {
   graceDays: 7,
   linkDays: 30,
   weekStartsOn: 7,
+  managerExtendDays: 14,
 };
 
 test.each(Object.keys(OTHERWISE).filter((key) => key !== 'version') as (keyof SettingsDraft)[])('a change of %s is on the record', (key) =>

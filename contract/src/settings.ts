@@ -53,6 +53,8 @@ export const SettingsDraft = z
     graceDays: z.number().int().min(1, 'expected 1 day or more').max(3_650),
     /** days that a personal link goes on working after its assignment was closed; null is without end */
     linkDays: z.number().int().min(0).max(3_650).nullable(),
+    /** by how many days a manager may move a due date; null is as they like, 0 is not at all */
+    managerExtendDays: z.number().int().min(0).max(365).nullable().default(null),
     /** the first day of a week in calendars: 1 (Monday) … 7 (Sunday) */
     weekStartsOn: z.number().int().min(1).max(7),
   })

@@ -70,6 +70,58 @@ export const ExtendRequest = z.object({
 });
 export type ExtendRequest = z.infer<typeof ExtendRequest>;
 
+/** POST /api/assignments/take-up: somebody of the line sees to it until a day, and the ladder waits until then */
+export const TakeUpRequest = z.object({
+  assignmentIds: AssignmentIds,
+  until: LocalDate,
+  told: Told,
+  /** whoever is above hears of it, where a step of the plan tells that */
+  tellAbove: z.boolean().default(false),
+});
+export type TakeUpRequest = z.infer<typeof TakeUpRequest>;
+
+/** POST /api/assignments/ask-waiver */
+export const WaiverAsk = z.object({ assignmentIds: AssignmentIds, reason: Reason });
+export type WaiverAsk = z.infer<typeof WaiverAsk>;
+/** POST /api/waivers/:id */
+export const WaiverAnswer = z.object({
+  isWaived: z.boolean(),
+  /** what whoever asked reads; of a waiver the employee too */
+  words: Told,
+  until: LocalDate.nullable().default(null),
+});
+export type WaiverAnswer = z.infer<typeof WaiverAnswer>;
+/** GET /api/waivers */
+export interface WaiverRequestView {
+  id: string;
+  assignmentId: string;
+  person: { id: string; name: string };
+  course: { id: string; title: string };
+  dueAt: string;
+  reason: string;
+  askedAt: string;
+  askedBy: string;
+  answer: { at: string; byWhom: string; isWaived: boolean; words: string | null } | null;
+}
+
+/** GET /api/assignments/:id/ladder */
+export interface LadderView {
+  rungs: {
+    step: string;
+    name: string;
+    /** `manager 2`, in words */
+    to: string;
+    state: string;
+    at: string | null;
+    /** whom it told, or would tell as things stand */
+    who: string | null;
+    /** how whoever it is was found, and why not somebody else; or why nobody */
+    why: string;
+    noticeId: string | null;
+  }[];
+  takenUp: { by: string | null; until: string; at: string } | null;
+}
+
 /** POST /api/assignments/waive and …/withdraw; `until` of a waiver is its last day */
 export const CloseRequest = z.object({
   assignmentIds: AssignmentIds,
@@ -162,7 +214,7 @@ export interface RemindResult extends ActResult {
 /** GET /api/assignments/acts */
 export interface ActRow {
   id: string;
-  kind: 'assign' | 'extend' | 'waive' | 'withdraw' | 'record' | 'remind';
+  kind: 'assign' | 'extend' | 'waive' | 'withdraw' | 'record' | 'remind' | 'take-up';
   at: string;
   byWhom: string;
   reason: string | null;

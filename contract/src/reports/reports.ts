@@ -87,7 +87,9 @@ export interface TodayNeed {
     | 'missing-value'
     | 'unreachable'
     | 'roster'
-    | 'outside';
+    | 'outside'
+    | 'waiver'
+    | 'unanswered';
   label: string;
   words: string;
   act: { label: string; link: string | null; does: 'try-now' | 'try-again' | null };
@@ -107,7 +109,15 @@ export interface TeamView {
     unitsDone: number;
     unitsRequired: number;
     last: { what: string; at: string; outcome: string } | null;
+    /** somebody of the line sees to it */
+    takenUp: { by: string | null; until: string } | null;
+    /** a waiver that was asked for; null where none was */
+    asked: { at: string; byWhom: string; reason: string; answer: { isWaived: boolean; words: string | null } | null } | null;
   }[];
+  /** what people of the line hold that runs out within 90 days, the first first */
+  expiring: { person: { id: string; name: string }; course: { id: string; title: string }; until: string }[];
+  /** by how many days they may move a due date; null is as they like */
+  mayExtendDays: number | null;
   people: number;
   /** of all that is open, also beyond what `rows` shows: the most urgent */
   counts: { open: number; late: number; latePeople: number };

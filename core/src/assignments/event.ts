@@ -132,6 +132,14 @@ export const EVENTS = {
     tell: ({ attended, met }, { course, unit }) =>
       `${unit ? called(unit) : 'A sign-off'} of ${course}: ${attended === false ? 'absent' : met === false ? 'not met' : 'signed off'}`,
   }),
+  'taken-up': entry({
+    // somebody of the line sees to it until a day; `isTold`: whoever is above is to hear of it
+    needs: { until: 'date' },
+    may: { by: 'text', told: 'text', isTold: 'flag' },
+    follows: PLAN,
+    tell: ({ until, by, told }, { course }) =>
+      `${course} taken up${by ? ` by ${by}` : ''}: done by ${tellDate(dayOf(until))}${because(told)}`,
+  }),
   'session-set': entry({
     needs: {},
     // the unit and the session that it is a seat in; `isWaiting` without a seat: on its waiting list

@@ -310,3 +310,10 @@ export function intervalsOf(assignment: Assignment, reading: 'then' | 'now', now
   }
   return list;
 }
+
+/** Who saw to it last, as the due date stands; null where nobody did, or the date was moved since. */
+export function takenUpAt(assignment: Assignment, now: Instant): EventNamed<'taken-up'> | null {
+  const counting = effectiveEvents(assignment.events, now).filter(({ at }) => at <= now);
+  const last = counting.findLast((event) => event.type === 'taken-up' || event.type === 'extended' || event.type === 'reopened');
+  return last?.type === 'taken-up' ? last : null;
+}

@@ -8,7 +8,15 @@ import type { Instant } from '../time/zone.ts';
 import type { FurtherFacts, NoticeFacts, Presence, QuizFacts } from './catalogue.ts';
 
 /** What became of the messages of a step about an assignment: only who keeps a ledger, or plays one, can tell. */
-export type NoticesOf = (assignment: string, step: string) => NoticeFacts;
+export interface NoticesOf {
+  (assignment: string, step: string): NoticeFacts;
+  /** whom the rungs of a ladder told of an assignment, as it was due then */
+  toldOf?: (assignment: string, dueRevision: number) => readonly RungTold[];
+}
+export interface RungTold {
+  step: string;
+  person: string;
+}
 export const NO_NOTICES: NoticesOf = () => NOTHING_WENT;
 const NOTHING_WENT: NoticeFacts = { isSent: false, isBounced: false };
 

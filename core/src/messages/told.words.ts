@@ -7,4 +7,5 @@ export const HOLD_WORDS: Record<HoldReason, string> = {
   'missing-value': 'a merge field has no value',
   'set-aside': 'it could not be worked out',
   'on-hold': 'somebody holds it',
+  'taken-up': 'somebody has taken it up',
 };

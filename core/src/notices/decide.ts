@@ -5,8 +5,8 @@ import { isOfFinishingSignOff, outlivesAssignment, tellAnchor } from '../plans/a
 import { leafFactNow, type FurtherFacts, type Names } from '../conditions/catalogue.ts';
 import { holds, leavesOf, tellCondition, type Condition } from '../conditions/condition.ts';
 import { Further, NO_NOTICES, type NoticesOf } from '../conditions/further.ts';
-import { standingAt, type Assignment, type Standing } from '../assignments/state.ts';
-import { isExemptFromLimit, windowOf, type Step } from '../plans/step.ts';
+import { standingAt, takenUpAt, type Assignment, type Standing } from '../assignments/state.ts';
+import { isExemptFromLimit, isRung, windowOf, type Step } from '../plans/step.ts';
 import { dayOf, type Calendar } from '../time/calendar.ts';
 import { holdOver, tellHeldBy } from '../holding/hold.ts';
 import { isHandStep } from '../plans/by-hand.ts';
@@ -34,7 +34,7 @@ export const SKIP_REASONS = [
   'let-pass',
 ] as const;
 export type SkipReason = (typeof SKIP_REASONS)[number];
-export type HoldReason = 'leave' | 'daily-limit' | 'unreachable' | 'missing-value' | 'set-aside' | 'on-hold';
+export type HoldReason = 'leave' | 'daily-limit' | 'unreachable' | 'missing-value' | 'set-aside' | 'on-hold' | 'taken-up';
 
 /** What has to come about before what is held without a moment is taken up again. */
 export const HELD_UNTIL: Record<HoldReason, string> = {
@@ -44,6 +44,7 @@ export const HELD_UNTIL: Record<HoldReason, string> = {
   'missing-value': 'that is filled in',
   'set-aside': 'it is tried again',
   'on-hold': 'it is released',
+  'taken-up': 'that day has passed',
 };
 
 /** One thing that was looked at, what came of it, and the fact it rests on. */
@@ -137,7 +138,9 @@ export function decide({
   const employee = roster.getPerson(assignment.person);
   const assignee = roster.calendarOf(employee);
   const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
-  const recipient = findRecipient(slot.to, employee, owner, roster, now);
+  const told = isRung(step) ? noticesOf.toldOf?.(assignment.id, slot.revision) : undefined;
+  const wasTold = told?.length ? (person: string): boolean => told.some((one) => one.step !== step.id && one.person === person) : undefined;
+  const recipient = findRecipient(slot.to, employee, owner, roster, now, wasTold);
   const standing = standingAt(assignment, now);
   const trace: Check[] = [];
   const { zone } = assignee;
@@ -168,6 +171,7 @@ export function decide({
     checkDeclined(deciding) ??
     checkOvertaken(deciding) ??
     checkHolds(deciding) ??
+    checkTakenUp(deciding) ??
     checkRecipient(deciding) ??
     checkLeave(deciding) ??
     checkLimit(deciding) ??
@@ -316,6 +320,21 @@ function checkHolds({
   return null;
 }
 
+/** What somebody has taken up is told to nobody further up until the day for which they promised it. */
+function checkTakenUp({ slot, step, assignment, employee, assignee, roster, now, zone, standing, trace, recipient }: Deciding): Decision | null {
+  if (!isRung(step) || !assignment.events.some(({ type }) => type === 'taken-up')) return null;
+  const taken = takenUpAt(assignment, now);
+  if (!taken || zone.dayAt(now) > dayOf(taken.until)) return null;
+  const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
+  const nominal = nominalRecipient(slot.to, employee, owner, roster);
+  const calendar = nominal ? roster.calendarOf(nominal) : assignee;
+  const morning = calendar.zone.toInstant(calendar.addWorkingDays(dayOf(taken.until), 1), 0);
+  const until = tellableFrom(morning, { to: slot.to, reader: nominal, calendar }, roster.settings, () => standing.dueAt);
+  if (until <= now) return null;
+  trace.push({ check: 'not taken up', result: false, because: `taken up${taken.by ? ` by ${taken.by}` : ''} on ${tellMoment(taken.at, zone, now)}, until ${tellDay(dayOf(taken.until), zone.dayAt(now))}` });
+  return { kind: 'hold', until, because: 'taken-up', recipient, trace };
+} // prettier-ignore
+
 function checkRecipient({ step, roster, isTraced, trace, recipient }: Deciding): Decision | null {
   const { person, address, path } = recipient;
   if (!person && !address) return skip(trace, recipient, 'recipient found', 'no-recipient', path.join('; ') || 'nobody to write to');
@@ -453,6 +472,7 @@ const WAITED: Partial<Record<HoldReason, string>> = {
   leave: ', held until back from leave',
   'daily-limit': ', held over from a full day',
   'on-hold': ', after it was held',
+  'taken-up': ', after somebody had taken it up',
 };
 
 /** A kind as one piece of it, inside a sentence. */

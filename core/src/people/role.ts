@@ -16,6 +16,8 @@ interface Around {
   employee: Person;
   owner: Person | null;
   roster: Roster;
+  /** whom an earlier rung told already: nobody stands in for somebody else twice on the same ground */
+  wasTold?: ((person: string) => boolean) | undefined;
 }
 
 interface RoleEntry {
@@ -67,7 +69,11 @@ const found = (person: Person | null, path: string[]): Recipient => ({ person, a
 const dayFor = (person: Person, roster: Roster, at: Instant): number => roster.calendarOf(person).zone.dayAt(at);
 
 /** The course's owner, who is never written to about themselves. */
-function findOwner({ employee, owner, roster }: Around, at: Instant, path: string[], isInstead: boolean): Recipient {
+function findOwner({ employee, owner, roster, wasTold }: Around, at: Instant, path: string[], isInstead: boolean): Recipient {
+  if (isInstead && owner && wasTold?.(owner.id)) {
+    path.push(`${owner.name}, who owns the course, was told already`);
+    return found(null, path);
+  }
   if (owner && owner.id !== employee.id && !roster.hasLeft(owner, dayFor(owner, roster, at))) {
     if (isInstead) path.push(`${owner.name} owns the course`);
     return found(owner, path);
@@ -79,7 +85,7 @@ function findOwner({ employee, owner, roster }: Around, at: Instant, path: strin
 
 /** A manager who is away is replaced by the cover; a cover who is away too, or none, climbs; above the chain stands the owner. */
 function findManager(level: number, around: Around, at: Instant): Recipient {
-  const { employee, roster } = around;
+  const { employee, roster, wasTold } = around;
   const path: string[] = [];
   const { chain, loop } = chainOf(employee, roster);
   if (loop) path.push('the chain of managers runs in a loop and is followed only once');
@@ -89,8 +95,17 @@ function findManager(level: number, around: Around, at: Instant): Recipient {
       continue;
     }
     const leave = roster.leaveOn(candidate, dayFor(candidate, roster, at));
+    // who stands in for somebody else is told once; whoever it is meant for anyway is told
+    if (!leave && path.length > 0 && wasTold?.(candidate.id)) {
+      path.push(`${candidate.name} was told already`);
+      continue;
+    }
     if (!leave) return found(candidate, path);
     const cover = roster.person(leave.cover);
+    if (cover && wasTold?.(cover.id)) {
+      path.push(`${candidate.name} is on leave, and ${cover.name}, who covers, was told already`);
+      continue;
+    }
     if (cover && cover.id !== employee.id && !roster.isAwayAt(cover, at)) {
       path.push(`${candidate.name} is on leave, ${cover.name} covers`);
       return found(cover, path);
@@ -158,7 +173,14 @@ export function nominalRecipient(role: Role, employee: Person, owner: Person | n
 }
 
 /** The addressee at a moment. Nobody is escalated to themselves. */
-export function findRecipient(role: Role, employee: Person, owner: Person | null, roster: Roster, at: Instant): Recipient {
-  const around = { employee, owner, roster };
+export function findRecipient(
+  role: Role,
+  employee: Person,
+  owner: Person | null,
+  roster: Roster,
+  at: Instant,
+  wasTold?: (person: string) => boolean,
+): Recipient {
+  const around = { employee, owner, roster, wasTold };
   return entryOf(role)?.find(role, around, at) ?? findOwner(around, at, [], false);
 }

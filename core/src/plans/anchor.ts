@@ -265,6 +265,12 @@ const ENTRIES = {
     may: ['unit'],
     find: (assignment, { unit }, _, now) => eachEvent(assignment, now, ofUnit('survey-answered', unit)),
   }),
+  'taken-up': entry({
+    words: 'somebody takes it up',
+    // only where whoever took it up wishes that it is told
+    find: (assignment, _, __, now) =>
+      eachEvent(assignment, now, (event): event is EventNamed<'taken-up'> => event.type === 'taken-up' && event.isTold === true),
+  }),
   extended: entry({
     words: 'the due date is moved',
     find: (assignment, _, __, now) => eachEvent(assignment, now, (event): event is EventNamed<'extended'> => event.type === 'extended'),

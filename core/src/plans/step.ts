@@ -85,6 +85,9 @@ export const isBeforeDue = (step: Step): boolean => step.anchor.event === 'due' 
 
 export const windowOf = (step: Step): 'exact' | 'later' | 'earlier' => step.window ?? (isBeforeDue(step) ? 'earlier' : 'later');
 
+/** Whether a step is a rung of the ladder: what tells the line that somebody is late. */
+export const isRung = ({ kind, anchor, offset }: Step): boolean => kind === 'manager' && anchor.event === 'due' && offset.amount >= 0;
+
 /** What is wrong with a step's timing, in a sentence, or null. */
 export function stepFault(step: Step): string | null {
   if (step.at !== null && isElapsed(step.offset.unit))

@@ -15,9 +15,9 @@ import { tellableFrom, type Reading } from '../notices/window.ts';
 import { nominalRecipient } from '../people/role.ts';
 import type { Roster } from '../people/person.ts';
 import { anchorsOf } from '../plans/anchor.ts';
-import { windowOf, type Step } from '../plans/step.ts';
+import { isRung, windowOf, type Step } from '../plans/step.ts';
 import type { Instant } from '../time/zone.ts';
-import type { NoticesOf } from '../conditions/further.ts';
+import type { NoticesOf, RungTold } from '../conditions/further.ts';
 import { Agenda } from './agenda.ts';
 
 /** The steps that accompany the assignments of a course, and when this version of them was published. */
@@ -111,7 +111,15 @@ export function rehearse({
   const book = new DayBook<Pending>();
   // in a rehearsal nothing comes back
   const went = new Set<string>();
+  const told = new Map<string, RungTold[]>();
   const noticesOf: NoticesOf = (assignment, step) => ({ isSent: went.has(`${assignment}/${step}`), isBounced: false });
+  noticesOf.toldOf = (assignment, revision) => told.get(`${assignment}/${revision}`) ?? [];
+  const noteGone = (slot: Slot, step: Step, person: string | null): void => {
+    went.add(`${slot.assignment}/${slot.step}`);
+    if (person === null || !isRung(step)) return;
+    const key = `${slot.assignment}/${slot.revision}`;
+    told.set(key, [...(told.get(key) ?? []), { step: step.id, person }]);
+  };
   const lines: RehearsalLine[] = [];
 
   const place = (waiting: Waiting): void => {
@@ -159,7 +167,7 @@ export function rehearse({
         const past = ledger?.get(keyOf(slot));
         if (past && past.state !== 'waiting') {
           if (past.state !== 'sent') continue;
-          went.add(`${slot.assignment}/${slot.step}`);
+          noteGone(slot, step, past.person);
           book.record(placeFor(step, slot, roster.person(past.person), roster, past.at));
           continue;
         }
@@ -268,7 +276,7 @@ export function rehearse({
     }
     if (decision.kind === 'send') {
       book.record(placeFor(step, slot, decision.recipient.person, roster, at));
-      went.add(`${slot.assignment}/${slot.step}`);
+      noteGone(slot, step, decision.recipient.person?.id ?? null);
     }
     if (at < from) continue;
     const moment = slot.missed ? slot.moment : at;

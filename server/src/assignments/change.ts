@@ -35,7 +35,7 @@ export async function assign(deps: Deps, request: AssignRequest, byWhom: string,
 export const tellPeople = (names: readonly string[]): string => (names.length === 1 ? names[0]! : tellAmount(names.length, 'people'));
 
 /** Locks open assignments; one that is closed is refused by name. */
-async function openAssignments(client: Client, ids: readonly string[]): Promise<LockedAssignment[]> {
+export async function openAssignments(client: Client, ids: readonly string[]): Promise<LockedAssignment[]> {
   const found = await lockAssignments(client, ids);
   if (found.length < new Set(ids).size)
     throw new Refused('not-found', 'There is no such assignment, or not any more; nothing was changed.');
@@ -55,7 +55,13 @@ export const tellTouched = (list: readonly LockedAssignment[]): string => {
 };
 
 /** Moves the due date of one assignment or many; what hangs on it moves with it. */
-export async function extend(deps: Deps, request: ExtendRequest, byWhom: string, work: Work = AT_ONCE): Promise<ActResult> {
+export async function extend(
+  deps: Deps,
+  request: ExtendRequest,
+  byWhom: string,
+  work: Work = AT_ONCE,
+  mostDays: number | null = null,
+): Promise<ActResult> {
   await work.at(0, 2);
   return transaction(deps.db, async (client) => {
     const list = await openAssignments(client, request.assignmentIds);
@@ -76,6 +82,12 @@ export async function extend(deps: Deps, request: ExtendRequest, byWhom: string,
           `The new due date ${tellMoment(dueAt, zone, now)} is not after the one${whose} in force, ` +
             `${tellMoment(assignment.due_at.getTime(), zone, now)}. Nothing was changed.`,
         );
+    }
+    for (const assignment of list) {
+      if (mostDays === null) break;
+      const zone = Zone.of(assignment.zone);
+      const last = zone.dayAt(Math.max(now, assignment.due_at.getTime())) + mostDays;
+      if (dayOf(request.dueOn) > last) throw new Refused('not-allowed', mostDays === 0 ? 'Managers do not move due dates here: ask the training office for a waiver, or take it up. Nothing was changed.' : `Managers move a due date by ${tellAmount(mostDays, 'days')} at the most: ${list.length > 1 ? `of ${assignment.person_name} ` : ''}to ${tellDay(last, zone.dayAt(now))}. Nothing was changed.`); // prettier-ignore
     }
     const words = `Extended ${tellTouched(list)} to ${tellDay(dayOf(request.dueOn), Zone.of(list[0]!.zone).dayAt(now))}.`;
     const { reason, told } = request;

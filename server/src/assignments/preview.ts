@@ -159,6 +159,7 @@ export async function previewAssign(deps: Deps, request: AssignRequest): Promise
     courses: new Map([[course.id, course]]),
     plans: new Map(),
     handouts: new Map(),
+    told: new Map(),
     went: new Map(),
   };
   const { people, lines, byDay, mails } = foresee({

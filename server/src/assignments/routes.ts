@@ -1,4 +1,14 @@
-import { AssignRequest, CloseRequest, CompletionsRequest, ExtendRequest, Id, RemindRequest } from '@nudrik/contract';
+import {
+  AssignRequest,
+  CloseRequest,
+  CompletionsRequest,
+  ExtendRequest,
+  Id,
+  RemindRequest,
+  TakeUpRequest,
+  WaiverAnswer,
+  WaiverAsk,
+} from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
 import { sendFile } from '../answer-file.ts';
 import { ADMINISTRATORS, get, idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
@@ -13,6 +23,10 @@ import { getProof, previewCompletions, recordCompletions } from './completions.t
 import { previewAssign } from './preview.ts';
 import { endLetter, groupLetters } from './group-letters.ts';
 import { findGroupLetter, helpsWith } from './group-letters.repo.ts';
+import { getSettings } from '../house/settings.repo.ts';
+import { ladderOf } from '../notices/ladder.ts';
+import { takeUp } from './take-up.ts';
+import { answerWaiver, askWaiver, listWaivers } from './waivers.ts';
 import { previewRemind, remind, remindedIds } from './remind.ts';
 import type { Deps } from '../deps.ts';
 
@@ -145,8 +159,37 @@ export const assignmentRoutes: Route[] = [
     await refuseForeign(call, request.assignmentIds);
     const count = request.assignmentIds.length;
     const job = { kind: 'extend', words: `Extending ${tellAmount(count, 'assignments')}`, input: request };
+    if (call.account!.role === 'manager') {
+      const { manager_extension_days } = await getSettings(call.deps.db);
+      return extend(call.deps, request, call.account!.name, undefined, manager_extension_days);
+    }
     return nowOrLater(call, isMany(call, count), job, () => extend(call.deps, request, call.account!.name));
   }),
+  ...acting('take-up', ['administrator', 'manager'], async (call) => {
+    const request = parse(TakeUpRequest, bodyOf(call));
+    await refuseForeign(call, request.assignmentIds);
+    return takeUp(call.deps, request, call.account!.name);
+  }),
+  ...acting('ask-waiver', ['administrator', 'manager'], async (call) => {
+    const request = parse(WaiverAsk, bodyOf(call));
+    await refuseForeign(call, request.assignmentIds);
+    return askWaiver(call.deps, request, call.account!.name, call.account!.personId);
+  }),
+  get('/api/waivers', ({ deps }) => listWaivers(deps.db)),
+  {
+    method: 'post',
+    path: '/api/waivers/:id',
+    access: ADMINISTRATORS,
+    handle: (call) => answerWaiver(call.deps, idOf(call), parse(WaiverAnswer, call.req.body), call.account!.name),
+  },
+  get(
+    '/api/assignments/:id/ladder',
+    async (call) => {
+      await refuseForeign(call, [idOf(call)]);
+      return ladderOf(call.deps, idOf(call));
+    },
+    ['administrator', 'trainer', 'auditor', 'manager'],
+  ),
   get('/api/courses/:id/letters', (call) => groupLetters(call.deps, idOf(call))),
   {
     method: 'post',

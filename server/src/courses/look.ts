@@ -191,6 +191,7 @@ export async function lookAtCourse(deps: Deps, courseId: string, request: LookRe
       courses,
       plans: new Map(),
       handouts,
+      told: new Map(),
       went: new Map(),
     };
     const extras = {

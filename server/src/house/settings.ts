@@ -40,6 +40,7 @@ export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise
     graceDays: row.grace_days,
     linkDays: row.link_days,
     weekStartsOn: row.week_starts_on,
+    managerExtendDays: row.manager_extension_days,
     changedAt: row.changed_at?.toISOString() ?? null,
     changedBy: row.changed_by,
     mailServer: servers.map(({ hostname, port }) => `${hostname}${port ? `:${port}` : ''}`).join(', then ') || 'none',

@@ -75,6 +75,7 @@ const BRINGS: Record<AnchorEvent, { anchor?: () => Partial<Anchor>; events: () =
     ],
   },
   'seat-waiting': { events: () => [{ type: 'session-set', at: AT, isWaiting: true }] },
+  'taken-up': { events: () => [{ type: 'taken-up', at: AT, until: '2027-03-20', isTold: true }] },
   extended: { events: () => [{ type: 'extended', at: AT, dueAt: Date.parse('2027-04-19T16:00:00Z') }] },
   waived: { events: () => [{ type: 'waived', at: AT }] },
   withdrawn: { events: () => [{ type: 'withdrawn', at: AT, because: 'by-hand' }] },

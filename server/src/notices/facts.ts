@@ -10,7 +10,9 @@ import {
   type Course,
   type FinishRule,
   type HandLetter,
+  isRung,
   type NoticeFacts,
+  type RungTold,
   type NoticesOf,
   type PlanStep,
   type Released,
@@ -73,6 +75,8 @@ export interface Facts {
   handouts: Handouts;
   /** what became of messages that steps ask about, by assignment and step */
   went: Map<string, NoticeFacts>;
+  /** whom rungs told, by assignment and revision of its due date */
+  told: Map<string, RungTold[]>;
 }
 
 type CourseUnit = Released & Counted & { section: string };
@@ -272,10 +276,38 @@ async function loadWent(db: Queryable, assignmentIds: readonly string[], steps: 
   );
 }
 
-export const noticesOf =
-  ({ went }: Pick<Facts, 'went'>): NoticesOf =>
-  (assignment, step) =>
-    went.get(`${assignment}/${step}`) ?? { isSent: false, isBounced: false };
+const LIST_TOLD = `
+select assignment_id, revision, step_id, recipient_id
+from notices
+where assignment_id = any($1::bigint[])
+  and step_id = any($2::text[])
+  and state in ('sending', 'sent', 'delivered', 'bounced')
+  and recipient_id is not null
+`;
+
+/** Whom the rungs of ladders told, by assignment and revision of the due date. One rung alone cannot tell anybody a second time. */
+async function loadTold(db: Queryable, assignmentIds: readonly string[], plans: readonly { steps: readonly PlanStep[] }[]): Promise<Map<string, RungTold[]>> {
+  const rungs = plans.flatMap(({ steps }) => {
+    const found = steps.filter(isRung);
+    return found.length > 1 ? found.map(({ id }) => id) : [];
+  });
+  const told = new Map<string, RungTold[]>();
+  if (rungs.length === 0) return told;
+  for (const row of await rows<{ assignment_id: string; revision: number; step_id: string; recipient_id: string }>(db, LIST_TOLD, [assignmentIds, [...new Set(rungs)]]))
+    noteTold(told, row.assignment_id, row.revision, { step: row.step_id, person: row.recipient_id });
+  return told;
+} // prettier-ignore
+
+/** Notes that a rung tells somebody. */
+export function noteTold(told: Map<string, RungTold[]>, assignment: string, revision: number, one: RungTold): void {
+  const key = `${assignment}/${revision}`;
+  told.set(key, [...(told.get(key) ?? []), one]);
+}
+
+export const noticesOf = ({ went, told }: Pick<Facts, 'went' | 'told'>): NoticesOf =>
+  Object.assign((assignment: string, step: string) => went.get(`${assignment}/${step}`) ?? { isSent: false, isBounced: false }, {
+    toldOf: (assignment: string, revision: number) => told.get(`${assignment}/${revision}`) ?? [],
+  });
 
 /**
  * Everything that planning or sending for these assignments looks at, as it stands now.
@@ -318,6 +350,7 @@ export async function loadFacts(
       db,
       plans.flatMap(({ steps }) => steps),
     ),
+    told: await loadTold(db, assignmentIds, plans),
     went: await loadWent(
       db,
       assignmentIds,

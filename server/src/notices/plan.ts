@@ -143,7 +143,11 @@ function resumedFrom(
   const at = back === null ? entry.at : tellableFrom(back, reading, roster.settings, () => dueAt);
   const isOpenLeave = heldBecause === 'leave' && leaveHold(employee, calendar, roster, entry.at, dueAt)?.until === null;
   const hasMoment =
-    heldBecause === 'daily-limit' || heldBecause === 'set-aside' || heldBecause === 'on-hold' || (heldBecause === 'leave' && !isOpenLeave);
+    heldBecause === 'daily-limit' ||
+    heldBecause === 'set-aside' ||
+    heldBecause === 'on-hold' ||
+    heldBecause === 'taken-up' ||
+    (heldBecause === 'leave' && !isOpenLeave);
   const until = hasMoment ? tellMoment(at, calendar.zone, at) : HELD_UNTIL[heldBecause];
   const sentence = `Held: ${HOLD_WORDS[heldBecause]}, until ${until}.`;
   return { id, at, onDay: dateOf(Zone.of(house.zone).dayAt(at)), hasMoment, sentence };

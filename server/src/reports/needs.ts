@@ -294,6 +294,75 @@ async function silentNeeds(db: Queryable, today: string, now: number): Promise<T
   return list;
 }
 
+const LIST_ASKED = `
+select p.name, c.title, w.reason, w.asked_by, count(*) over ()::integer as total
+from waiver_requests w
+join assignments a on a.id = w.assignment_id and a.closed_by is null
+join people p on p.id = a.person_id
+join courses c on c.id = a.course_id
+where w.answered_at is null
+order by w.asked_at
+limit 5
+`;
+
+// late, their line was told days ago, and nobody took it up or moved the date since
+const LIST_UNANSWERED = `
+select c.id, c.title, count(*)::integer as count, min(p.name) as person
+from (
+  select s.course_id, s.person_id
+  from standings s
+  where s.open_id is not null
+    and s.due_at < $1::timestamptz - interval '5 days'
+    and s.left_on > $2::date
+    and exists (
+      select from notices n
+      where n.assignment_id = s.open_id
+        and n.kind = 'manager'
+        and n.state in ('sent', 'delivered')
+        and n.sent_at < $1::timestamptz - interval '5 days'
+        and not exists (
+          select from assignment_events e
+          where e.assignment_id = n.assignment_id
+            and e.type in ('taken-up', 'extended')
+            and e.at > n.sent_at
+        )
+    )
+) late
+join courses c on c.id = late.course_id
+join people p on p.id = late.person_id
+group by c.id
+order by count(*) desc, c.title
+`;
+
+/** What managers ask for, and what they were told and did nothing about. */
+async function lineNeeds(db: Queryable, today: string, now: number): Promise<TodayNeed[]> {
+  const list: TodayNeed[] = [];
+  const asked = await rows<{ name: string; title: string; reason: string; asked_by: string; total: number }>(db, LIST_ASKED);
+  for (const row of asked)
+    list.push({
+      kind: 'waiver',
+      label: 'Waiver asked',
+      words: `${row.asked_by} asks to waive ${row.title} of ${row.name}: “${oneLine(row.reason, 140)}”`,
+      act: { label: 'Answer', link: '/requirements/waivers', does: null },
+    });
+  const more = (asked[0]?.total ?? 0) - asked.length;
+  if (more > 0)
+    list.push({
+      kind: 'waiver',
+      label: 'Waiver asked',
+      words: `${tellAmount(more, 'waivers')} more ${more === 1 ? 'is' : 'are'} asked for.`,
+      act: { label: 'Show all', link: '/requirements/waivers', does: null },
+    });
+  for (const row of await rows<{ id: string; title: string; count: number; person: string }>(db, LIST_UNANSWERED, [new Date(now), today]))
+    list.push({
+      kind: 'unanswered',
+      label: 'No answer',
+      words: `${row.count === 1 ? `${row.person} is` : `${tellAmount(row.count, 'people')} are`} late on ${row.title}; their line was told five days ago or longer, and nobody took it up.`,
+      act: { label: row.count === 1 ? 'Show it' : `Show the ${row.count}`, link: `/matrix/${row.id}?state=overdue`, does: null },
+    }); // prettier-ignore
+  return list;
+}
+
 const COUNT_MARKING = `
 select count(*)::integer as count, min(submitted_at) as since
 from quiz_attempts
@@ -346,6 +415,8 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
   const zone = Zone.of((await getHouse(db)).zone);
   const list: TodayNeed[] = [];
   const silent = silentNeeds(db, today, now);
+  const lined = lineNeeds(db, today, now);
+  lined.catch(() => undefined);
   silent.catch(() => undefined); // told where it is waited for
   const nextTry = (until: Date): string =>
     until.getTime() > now ? `at ${tellTime(until.getTime(), zone)}` : 'with the next notice that is due';
@@ -555,5 +626,5 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
     });
   for (const words of await tellAside(db, zone, now))
     list.unshift({ kind: 'set-aside', label: 'Set aside', words, act: { label: 'Try again', link: null, does: 'try-again' } });
-  return [...list, ...(await rosterNeeds(db, zone, now)), ...(await silent)];
+  return [...list, ...(await rosterNeeds(db, zone, now)), ...(await lined), ...(await silent)];
 }

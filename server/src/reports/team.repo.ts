@@ -1,6 +1,7 @@
 import type { TeamView } from '@nudrik/contract';
 import { daysLate, Zone } from '@nudrik/core';
 import { oneRow, rows, type Queryable } from '../db/db.ts';
+import { getSettings } from '../house/settings.repo.ts';
 import { ASSIGNMENT_COLUMNS, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 
 const COUNT_IN_LINE = `
@@ -32,7 +33,8 @@ where person_id = any($1::bigint[])
 
 const LIST_TEAM = `
 select ${ASSIGNMENT_COLUMNS}, p.id as person_id, p.name as person_name, p.job, m.name as reports_to, m.id as manager_id, s.zone,
-  last.step_name as last_name, last.at as last_at, last.state as last_state
+  last.step_name as last_name, last.at as last_at, last.state as last_state, taken.until as taken_until, taken.by as taken_by,
+  w.asked_at, w.asked_by, w.reason as asked_reason, w.answered_at, w.is_waived, w.answer
 from (
   select open_id as id
   from standings
@@ -48,7 +50,37 @@ join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
 left join standing_certificates c on c.assignment_id = a.id
 left join lateral last_notice(a.id, true) last on true
+left join lateral (
+  select e.data ->> 'until' as until, e.data ->> 'by' as by, e.type
+  from assignment_events e
+  where e.assignment_id = a.id
+    and e.type in ('taken-up', 'extended', 'reopened')
+    and not exists (select from assignment_events u where u.undoes = e.id)
+  order by e.at desc, e.id desc
+  limit 1
+) taken on taken.type = 'taken-up' and taken.until::date >= $2::date
+left join lateral (
+  select *
+  from waiver_requests r
+  where r.assignment_id = a.id
+  order by r.id desc
+  limit 1
+) w on true
 order by a.due_at, p.name
+`;
+
+// what people hold that runs out within 90 days and is asked for again by nobody yet
+const LIST_EXPIRING = `
+select h.person_id, p.name, h.course_id, c.title, h.until
+from standings h
+join people p on p.id = h.person_id
+join courses c on c.id = h.course_id
+where h.person_id = any($1::bigint[])
+  and h.until between $2::date and $2::date + 90
+  and h.open_id is null
+  and c.state <> 'retired'
+order by h.until, p.name
+limit 100
 `;
 
 const GET_MANAGER = `
@@ -74,12 +106,22 @@ export async function teamOf(db: Queryable, managerId: string, now: number, toda
       last_name: string | null;
       last_at: Date | null;
       last_state: string | null;
+      taken_until: string | null;
+      taken_by: string | null;
+      asked_at: Date | null;
+      asked_by: string | null;
+      asked_reason: string | null;
+      answered_at: Date | null;
+      is_waived: boolean | null;
+      answer: string | null;
     }
-  >(db, LIST_TEAM, [line]);
+  >(db, LIST_TEAM, [line, today]);
   const [counts, found] = await Promise.all([counted, listed]);
   return {
     manager,
     people: line.length,
+    mayExtendDays: (await getSettings(db)).manager_extension_days,
+    expiring: (await rows<{ person_id: string; name: string; course_id: string; title: string; until: string }>(db, LIST_EXPIRING, [line, today])).map((row) => ({ person: { id: row.person_id, name: row.name }, course: { id: row.course_id, title: row.title }, until: row.until })), // prettier-ignore
     counts,
     rows: found.map((row) => ({
       assignmentId: row.id,
@@ -92,6 +134,13 @@ export async function teamOf(db: Queryable, managerId: string, now: number, toda
       unitsDone: row.done,
       unitsRequired: row.required,
       last: row.last_name ? { what: row.last_name, at: row.last_at!.toISOString(), outcome: row.last_state! } : null,
+      takenUp: row.taken_until === null ? null : { until: row.taken_until, by: row.taken_by },
+      asked: row.asked_at && {
+        at: row.asked_at.toISOString(),
+        byWhom: row.asked_by!,
+        reason: row.asked_reason!,
+        answer: row.answered_at && { isWaived: row.is_waived!, words: row.answer },
+      },
     })),
   };
 }

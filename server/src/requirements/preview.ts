@@ -186,6 +186,7 @@ export async function previewRequirement(
     courses: new Map([[course.id, course]]),
     plans: new Map(),
     handouts: new Map(),
+    told: new Map(),
     went: new Map(),
   };
   const { lines, byDay, mails } = foresee({

@@ -9,11 +9,13 @@ import type {
   CompletionsPreview,
   RemindPreview,
   RemindResult,
+  LadderView,
+  WaiverRequestView,
 } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 
 /** What may be done by hand with open assignments. */
-export type HandAct = 'extend' | 'waive' | 'withdraw';
+export type HandAct = 'extend' | 'waive' | 'withdraw' | 'take-up' | 'ask-waiver';
 
 @Injectable({ providedIn: 'root' })
 export class AssignmentsApi {
@@ -29,6 +31,19 @@ export class AssignmentsApi {
 
   act(what: HandAct, request: object): Observable<ActResult> {
     return this.http.post<ActResult>(`/api/assignments/${what}`, request);
+  }
+
+  /** Where the ladder of an assignment stands. */
+  ladder(assignment: string): Observable<LadderView> {
+    return this.http.get<LadderView>(`/api/assignments/${assignment}/ladder`);
+  }
+
+  waivers(): Observable<WaiverRequestView[]> {
+    return this.http.get<WaiverRequestView[]>('/api/waivers');
+  }
+
+  answerWaiver(id: string, answer: object): Observable<ActResult> {
+    return this.http.post<ActResult>(`/api/waivers/${id}`, answer);
   }
 
   /** Letters to groups of a course. */

@@ -6,6 +6,7 @@ import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import type { ActResult, AssignmentLine, PersonRow, WhyCourse } from '@nudrik/contract';
 import { catchError, forkJoin, map, of, type Observable } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
+import { Ladder } from '../assignments/ladder.ts';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { Undo } from '../assignments/undo.ts';
 import { KindMark } from '../shared/kind-mark.ts';
@@ -41,6 +42,7 @@ type Mending = 'email' | 'chat' | 'manager' | 'leave' | 'person';
     Outcome,
     State,
     AssignmentActs,
+    Ladder,
     Undo,
     PersonForm,
     PersonPick,
@@ -85,6 +87,7 @@ export class PersonSheetPart {
   protected readonly tab = toSignal(this.route.queryParamMap.pipe(map((params) => params.get('see'))), { initialValue: null });
   protected readonly mending = signal<Mending | null>(this.route.snapshot.queryParamMap.get('mend') as Mending | null);
   protected readonly problem = signal<string | null>(null);
+  protected readonly climbing = signal<string | null>(null);
   protected readonly acting = signal<AssignmentLine | null>(null);
   protected readonly done = signal<ActResult | null>(null);
   protected readonly draft = signal<PersonDraft | null>(null);

@@ -36,6 +36,7 @@ import { ConditionPeople } from '../conditions/condition-rows.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
 import { PlanKeeper } from './plan-keeper.ts';
+import { PlanLadder } from './plan-ladder.ts';
 import { PlanLine } from './plan-line.ts';
 import { PlanPeople } from './plan-people.ts';
 import { PlansApi } from './plans.api.ts';
@@ -59,6 +60,7 @@ import { TemplateText } from '../messages/template-text.ts';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
     HoldStrip,
+    PlanLadder,
     FormsModule,
     RouterLink,
     KindMark,
@@ -201,6 +203,7 @@ export class PlanPage implements HasWork {
   }
 
   /** What the ids in conditions are called. */
+  protected readonly nameOf = (id: string): string => this.people.nameOf(id);
   protected readonly names = computed((): Names => {
     const choices = this.choices.data();
     const look = (list: readonly { id: string; name: string }[] = []): ((id: string) => string) => {

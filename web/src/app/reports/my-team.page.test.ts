@@ -5,12 +5,14 @@ import { MyTeamPage } from './my-team.page.ts';
 
 const row = (assignmentId: string, name: string, rest: Partial<TeamView['rows'][number]> = {}): TeamView['rows'][number] => ({
   assignmentId, person: { id: assignmentId, name, job: 'Deckhand' }, reportsTo: null, course: { id: '2', title: 'Fire Teams Aboard' }, state: 'not started', dueAt: '2027-03-19T17:00:00Z', daysLate: 0,
-  unitsDone: 0, unitsRequired: 5, last: null, ...rest,
+  unitsDone: 0, unitsRequired: 5, last: null, takenUp: null, asked: null, ...rest,
 }); // prettier-ignore
 const team = (rows: TeamView['rows']): TeamView => ({
   manager: { id: '9', name: 'Duncan Farquhar', zone: 'Europe/London' },
   rows,
   people: 14,
+  expiring: [],
+  mayExtendDays: null,
   counts: {
     open: rows.length,
     late: rows.filter(({ state }) => state === 'overdue').length,
@@ -45,7 +47,7 @@ describe('a manager’s team', () => {
   });
   it('extends one, with a reason, and says so', async () => {
     const page = await open([row('1', 'Runa Aske')]);
-    await page.click(page.getByRole('button', { name: 'Extend Runa Aske' }));
+    await page.click(page.getByRole('button', { name: 'Act on Fire Teams Aboard of Runa Aske' }));
     await page.type(page.getByLabelText('Reason'), 'at sea');
     await page.click(page.getByRole('button', { name: 'Extend' }));
     expect((await page.answer('/api/assignments/extend', { actId: '7', words: 'Extended Fire Teams Aboard of Runa Aske.' })).body).toMatchObject({ assignmentIds: ['1'], reason: 'at sea', dueOn: '2027-03-26' }); // prettier-ignore

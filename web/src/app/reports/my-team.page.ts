@@ -3,8 +3,9 @@ import { toObservable } from '@angular/core/rxjs-interop';
 import type { ActResult } from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
+import { Ladder } from '../assignments/ladder.ts';
 import { load } from '../shared/loaded.ts';
-import { MomentPipe } from '../shared/moment.pipe.ts';
+import { DayPipe, MomentPipe } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { State } from '../shared/state.ts';
 import { ReportsApi } from './reports.api.ts';
@@ -14,7 +15,7 @@ import { MySignOffs } from '../sign-offs/my-sign-offs.ts';
 /** A manager's own people, down the whole line: who is late first, then who is at it. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MySessions, MomentPipe, Outcome, State, AssignmentActs, MySignOffs],
+  imports: [DayPipe, Ladder, MySessions, MomentPipe, Outcome, State, AssignmentActs, MySignOffs],
   templateUrl: './my-team.page.html',
 })
 export class MyTeamPage {
@@ -29,6 +30,13 @@ export class MyTeamPage {
     'clock',
   ]);
   protected readonly acting = signal<string | null>(null);
+  protected readonly none: ReadonlySet<string> = new Set();
+  protected readonly chosen = signal(this.none);
+  protected readonly chosenRows = computed(() =>
+    (this.team.data()?.rows ?? []).filter(({ assignmentId }) => this.chosen().has(assignmentId)),
+  );
+  protected readonly chosenIds = computed(() => this.chosenRows().map(({ assignmentId }) => assignmentId));
+  protected readonly lastDue = computed(() => this.chosenRows().reduce((last, { dueAt }) => (dueAt > last ? dueAt : last), ''));
   protected readonly told = signal<ActResult | null>(null);
   protected readonly late = computed(() => (this.team.data()?.rows ?? []).filter((row) => row.state === 'overdue'));
   /** People and their assignments are counted apart: one person may be late with three courses. */
@@ -40,4 +48,23 @@ export class MyTeamPage {
   /** What is open beyond the rows that are shown. */
   protected readonly more = computed(() => (this.team.data()?.counts.open ?? 0) - (this.team.data()?.rows.length ?? 0));
   protected readonly open = computed(() => (this.team.data()?.rows ?? []).filter((row) => row.state !== 'overdue'));
+
+  protected choose(id: string): void {
+    const next = new Set(this.chosen());
+    if (!next.delete(id)) next.add(id);
+    this.chosen.set(next);
+  }
+
+  protected isAllChosen(rows: readonly { assignmentId: string }[]): boolean {
+    return rows.length > 0 && rows.every(({ assignmentId }) => this.chosen().has(assignmentId));
+  }
+
+  protected chooseAll(rows: readonly { assignmentId: string }[]): void {
+    const next = new Set(this.chosen());
+    const isAll = this.isAllChosen(rows);
+    for (const { assignmentId } of rows)
+      if (isAll) next.delete(assignmentId);
+      else next.add(assignmentId);
+    this.chosen.set(next);
+  }
 }

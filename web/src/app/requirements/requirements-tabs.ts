@@ -14,6 +14,7 @@ import { SessionStore } from '../access/session.store.ts';
         <a routerLink="/assign" routerLinkActive="here" ariaCurrentWhenActive="page">Assign by hand</a>
         <a routerLink="/requirements/completions" routerLinkActive="here" ariaCurrentWhenActive="page">Record earlier completions</a>
       }
+      <a routerLink="/requirements/waivers" routerLinkActive="here" ariaCurrentWhenActive="page">Waivers asked for</a>
       <a routerLink="/requirements/by-hand" routerLinkActive="here" ariaCurrentWhenActive="page">Done by hand</a>
     </nav>
   `,

@@ -13,6 +13,7 @@ export const routes: Routes = [
     loadComponent: () => import('./requirement-edit.page.ts').then((m) => m.RequirementEditPage),
     canDeactivate: [askBeforeLeaving],
   },
+  { path: 'waivers', loadComponent: () => import('../assignments/waivers.page.ts').then((m) => m.WaiversPage) },
   { path: 'by-hand', loadComponent: () => import('../assignments/acts.page.ts').then((m) => m.ActsPage) },
   {
     path: 'completions',

@@ -28,6 +28,7 @@ export const REASONS: Record<string, string> = {
   renewed: 'renewed by then',
   'by-hand': 'skipped by hand',
   'on-hold': 'somebody holds it',
+  'taken-up': 'taken up',
   'let-pass': 'let pass when a hold ended',
 };
 const TONES: Record<string, string> = {
