@@ -21,3 +21,7 @@ create table waiver_requests (
 );
 create unique index one_open_waiver_request on waiver_requests (assignment_id) where answered_at is null;
 create index waiver_requests_by_assignment on waiver_requests (assignment_id);
+
+-- what a manager hears of their people comes at once: at a time of each day, or of one day of the week
+alter table people add column digest_at text;
+alter table people add column digest_on integer check (digest_on between 1 and 7);

@@ -139,6 +139,14 @@ export interface TimelineEntry {
   document: string | null;
 }
 
+/** GET /api/my-leave */
+export interface MyLeaveView {
+  /** `cover` is who covers; nobody is null */
+  leave: { id: string; from: string; to: string | null; cover: string | null }[];
+  /** who may cover */
+  covers: { id: string; name: string }[];
+}
+
 /** GET /api/people/:id/why/:courseId */
 export interface WhyCourse {
   /** one sentence that answers "why does this person have this course?" */

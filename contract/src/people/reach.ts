@@ -12,9 +12,19 @@ export interface ReachView {
   chatName: string | null;
   /** all of a day at once, at this local time; null is each at its own moment */
   dailyAt: string | null;
+  /** whether they have people below them; what they hear of those may come at once */
+  leads: boolean;
+  digest: { at: string; on: number | null } | null;
   declined: Declined[];
 }
 
 /** PUT /api/my-training/reach and /api/learning/:token/reach: what is left out stays as it is */
-export const ReachChange = z.strictObject({ by: z.enum(WAYS).nullable().optional(), dailyAt: TimeOfDay.nullable().optional() });
+export const ReachChange = z.strictObject({
+  by: z.enum(WAYS).nullable().optional(),
+  dailyAt: TimeOfDay.nullable().optional(),
+  digest: z
+    .strictObject({ at: TimeOfDay, on: z.number().int().min(1).max(7).nullable() })
+    .nullable()
+    .optional(),
+});
 export type ReachChange = z.infer<typeof ReachChange>;

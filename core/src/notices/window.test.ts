@@ -47,6 +47,18 @@ describe('who hears of a day at once', () => {
     ],
   ])('%s', (_, change, expected) => expect(at(change)).toEqual([expected]));
 
+  it.each<[string, { at: string; on: number | null }, Partial<Step>, string]>([
+    ['of each day', { at: '07:00', on: null }, { offset: { amount: 3, unit: 'days' }, at: '09:00' }, '2027-03-23T06:00'],
+    ['of a week, on Wednesday', { at: '07:00', on: 3 }, { offset: { amount: 3, unit: 'days' }, at: '09:00' }, '2027-03-24T06:00'],
+    ['of a week, the morning of that day itself', { at: '10:00', on: 1 }, { offset: { amount: 3, unit: 'days' }, at: '09:00' }, '2027-03-22T09:00'],
+    ['of a week, where that day is a holiday: on the next working day', { at: '07:00', on: 5 }, { offset: { amount: 3, unit: 'days' }, at: '09:00' }, '2027-03-30T05:00'],
+  ])('a manager hears at once %s', (_, digest, change, expected) => {
+    const leads = aRoster(people.map((person) => ({ ...person, digest: person.id === 'odd' ? digest : null })));
+    expect(at({ to: ['manager'], ...change }, leads)).toEqual([expected]);
+    // what they hear of their own training is another choice
+    expect(at(change, leads)).toEqual(['2027-03-23T06:00']);
+  }); // prettier-ignore
+
   it('gets one mail of what falls on a day, whatever course and step it is of, and it counts once against the day', () => {
     const steps = ['09:00', '11:00', '13:30', '16:00'].map((time, i) =>
       aStep({ id: `s${i}`, kind: 'follow-up', window: null, anchor: { event: 'assigned' }, offset: { amount: 3, unit: 'days' }, at: time }),

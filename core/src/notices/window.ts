@@ -1,5 +1,5 @@
-import type { Person, Settings } from '../people/person.ts';
-import type { Role } from '../people/role.ts';
+import type { Digest, Person, Settings } from '../people/person.ts';
+import { managerLevel, type Role } from '../people/role.ts';
 import { windowOf, type Step } from '../plans/step.ts';
 import type { Calendar, SendWindow } from '../time/calendar.ts';
 import { DAY_MS, type Instant } from '../time/zone.ts';
@@ -11,9 +11,12 @@ import { DAY_MS, type Instant } from '../time/zone.ts';
 
 const windows = new Map<string, SendWindow>();
 
+/** What somebody hears of their people comes at once, where they chose that. */
+const digestOf = (to: Role, reader: Person | null): Digest | null => (managerLevel(to) === null ? null : (reader?.digest ?? null));
+
 /** The one moment of a day at which somebody hears of everything; null where each message has its own. */
 function dailyWindow(to: Role, reader: Person | null): SendWindow | null {
-  const at = to === 'employee' ? (reader?.dailyAt ?? null) : null;
+  const at = to === 'employee' ? (reader?.dailyAt ?? null) : (digestOf(to, reader)?.at ?? null);
   if (at === null) return null;
   let window = windows.get(at);
   if (!window) windows.set(at, (window = { from: at, to: at }));
@@ -36,9 +39,22 @@ export function tellableFrom(at: Instant, { to, reader, calendar }: Reading, set
   const own = calendar.fitLater(at, settings.sendWindow);
   const daily = dailyWindow(to, reader);
   if (daily === null) return own;
-  const gathered = calendar.fitLater(at, daily);
+  const on = digestOf(to, reader)?.on ?? null;
+  const gathered = on === null ? calendar.fitLater(at, daily) : fitWeekly(at, daily, on, calendar);
   const dueAt = dueOf(own);
   return gathered > own && own < dueAt && gathered > dueAt - DAY_MS ? own : gathered;
+}
+
+const WEEK = 7;
+/** Day 0 was a Thursday. */
+const weekdayOf = (day: number): number => ((((day + 3) % WEEK) + WEEK) % WEEK) + 1;
+
+/** The first moment at or after one on a day of the week; where that one is no working day, on the next that is. */
+function fitWeekly(at: Instant, window: SendWindow, on: number, calendar: Calendar): Instant {
+  const today = calendar.zone.dayAt(at);
+  const last = today - ((weekdayOf(today) - on + WEEK) % WEEK);
+  const fitted = (day: number): Instant => calendar.fitLater(calendar.zone.toInstant(day, 0), window);
+  return fitted(last) >= at ? fitted(last) : fitted(last + WEEK);
 }
 
 /** The last moment at or before one at which somebody may be told. */

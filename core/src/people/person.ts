@@ -7,6 +7,13 @@ import type { Way } from './ways.ts';
 import { HOUR, type Day, type Instant } from '../time/zone.ts';
 
 /** Days off: first and last day, both inclusive, and who stands in. */
+/** When somebody hears of their people, all of it at once. */
+export interface Digest {
+  at: string;
+  /** null is each day */
+  on: number | null;
+}
+
 export interface Leave {
   from: LocalDate;
   /** null until further notice: nobody knows the last day yet */
@@ -44,6 +51,8 @@ export interface Person extends ConditionPerson {
   by?: Way | null;
   /** all of a day at once, at this local time `HH:MM`; null or none is each at its own moment */
   dailyAt?: string | null;
+  /** what they hear of their people, all at once: at this local time `HH:MM`, each day or on one day of the week (1 Monday … 7 Sunday) */
+  digest?: Digest | null;
   /** steps that they declined to be sent, as `course/step` */
   declined?: readonly string[];
 }

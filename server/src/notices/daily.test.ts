@@ -5,6 +5,7 @@ import { rows } from '../db/db.ts';
 import { calendarsOf } from '../messages/calendar.ts';
 import { writeMail } from '../messages/mail-channel.ts';
 import { changePerson } from '../people/change.ts';
+import { changeReach, reachView } from '../people/reach.ts';
 import { timelineOf } from '../people/timeline.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
@@ -119,4 +120,19 @@ describe('one mail a day', () => {
       (await timelineOf(house.db, crew['runa']!, house.clock.now())).filter(({ what }) => what === 'change').map(({ words }) => words),
     ).toEqual(['Changed one mail a day, at from none to 06:00', 'Changed one mail a day, at from 06:00 to none']);
   });
+});
+
+it('a manager who chose a week hears of all their people in one mail, on that day; the choice is on the record', async () => {
+  await changeReach(house.deps, crew['odd']!, { digest: { at: '08:00', on: 4 } }, 'Odd Aske');
+  expect(await reachView(house.db, crew['odd']!)).toMatchObject({ leads: true, digest: { at: '08:00', on: 4 } });
+  expect((await timelineOf(house.db, crew['odd']!, house.clock.at)).at(-1)!.words).toBe('Changed all of their people at once, from none to on Thursday at 08:00'); // prettier-ignore
+  const late = step('late-one', { kind: 'manager', to: ['manager'], anchor: { event: 'due' }, offset: { amount: 1, unit: 'days' }, at: '09:00', message: { subject: '{full name} is late with {course}', body: 'Late.', button: null } }); // prettier-ignore
+  const fire = await makeCourse(house, crew['tora']!, [late], 'Fire Teams Aboard');
+  const lifts = await makeCourse(house, crew['tora']!, [late], 'Safe Lifting');
+  await assign(fire, 'runa', 'per');
+  await assign(lifts, 'runa');
+  expect(await send('2027-03-22T12:00:00Z')).toEqual([]);
+  const letters = await send('2027-03-25T07:05:00Z');
+  expect(letters.map(({ toAddress }) => toAddress.split('@')[0])).toEqual(['odd']);
+  for (const words of ['Runa Aske is late with Fire Teams Aboard', 'Per Aske is late with Fire Teams Aboard', 'Runa Aske is late with Safe Lifting']) expect(letters[0]!.text).toContain(words); // prettier-ignore
 });

@@ -1,10 +1,11 @@
 import { dayOf, tellDate, tellLeave, tellLeaveDays } from '@nudrik/core';
-import type { LeaveChange, LeaveDraft } from '@nudrik/contract';
-import { announce, maybeRow, oneRow, transaction, type Client } from '../db/db.ts';
+import type { LeaveChange, LeaveDraft, MyLeaveView } from '@nudrik/contract';
+import { announce, maybeRow, oneRow, rows, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { requestReplan } from '../notices/queue.ts';
 import { releaseLeave } from '../notices/release.repo.ts';
 import { Refused } from '../refusal.ts';
+import { houseToday } from './today.ts';
 import { listOpenAssignmentsAround } from './people.repo.ts';
 import { recordChanges } from './write-roster.ts';
 
@@ -116,4 +117,37 @@ export async function removeLeave(deps: Deps, personId: string, leaveId: string,
     if (!gone) throw new Refused('not-found', 'This leave is not there any more.');
     await follow(client, deps, personId, byWhom, { from: tellLeave({ from: gone.from_on, to: gone.to_on }, gone.cover), to: null });
   });
+}
+
+const LIST_OWN = `
+select l.id, l.from_on as "from", l.to_on as "to", c.name as cover
+from leaves l
+left join people c on c.id = l.cover_id
+where l.person_id = $1::bigint
+  and (l.to_on is null or l.to_on >= $2::date)
+order by l.from_on, l.id
+`;
+// who may cover: those down the line, those beside, and whoever is above
+const LIST_COVERS = `
+select p.id, p.name
+from people p
+where p.id <> $1::bigint
+  and is_here(p.left_on, $2::date)
+  and (
+    p.id in (select id from line_here($1::bigint, $2::date))
+    or p.manager_id = (select manager_id from people where id = $1::bigint)
+    or p.id = (select manager_id from people where id = $1::bigint)
+  )
+order by p.name, p.id
+limit 500
+`;
+
+/** Somebody's own leave that goes on or is still to come, with who covers, and who may. */
+export async function listOwnLeave(deps: Deps, personId: string): Promise<MyLeaveView> {
+  const today = await houseToday(deps);
+  const [leave, covers] = await Promise.all([
+    rows<MyLeaveView['leave'][number]>(deps.db, LIST_OWN, [personId, today]),
+    rows<MyLeaveView['covers'][number]>(deps.db, LIST_COVERS, [personId, today]),
+  ]);
+  return { leave, covers };
 }

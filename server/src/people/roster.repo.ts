@@ -42,7 +42,7 @@ with recursive wanted (id) as (
 )
 select
   p.id, p.name, p.email, p.site_id, p.department_id, p.personnel_number, p.manager_id, d.name as department, s.name as site, p.job,
-    p.language, p.chat_name, p.chat_state, p.reached_by, p.daily_at, p.joined_on, p.left_on, p.address_state,
+    p.language, p.chat_name, p.chat_state, p.reached_by, p.daily_at, p.digest_at, p.digest_on, p.joined_on, p.left_on, p.address_state,
   (
     select coalesce(jsonb_agg(jsonb_build_object('from', l.from_on, 'to', l.to_on, 'cover', l.cover_id::text) order by l.from_on), '[]')
     from leaves l
@@ -81,6 +81,8 @@ interface PersonFactsRow {
   chat_state: string;
   reached_by: Way | null;
   daily_at: string | null;
+  digest_at: string | null;
+  digest_on: number | null;
   joined_on: string | null;
   left_on: string | null;
   address_state: string;
@@ -117,6 +119,7 @@ export async function listPeopleAround(db: Queryable, ids: readonly string[], wi
     isChatReachable: row.chat_state === 'ok',
     by: row.reached_by,
     dailyAt: row.daily_at,
+    ...(row.digest_at !== null && { digest: { at: row.digest_at, on: row.digest_on } }),
     ...(row.declined && { declined: row.declined }),
     ...(row.held && { held: row.held }),
   }));

@@ -8,7 +8,7 @@ import { Refused } from '../refusal.ts';
 import { whyCourse } from '../requirements/why.ts';
 import { addPerson, changePerson } from './change.ts';
 import { foreseeImport, rosterFacts, takeImport } from './import.ts';
-import { addLeave, endLeave, removeLeave } from './leave.ts';
+import { addLeave, endLeave, listOwnLeave, removeLeave } from './leave.ts';
 import { findPersonSheet, listPeople, peopleFacets } from './people.repo.ts';
 import { resolvePeople } from './resolve.ts';
 import { changeReach, reachView } from './reach.ts';
@@ -88,6 +88,34 @@ export const peopleRoutes: Route[] = [
   }),
   get('/api/people/:id/timeline', (call) => timelineOf(call.deps.db, idOf(call), call.deps.clock.now())),
   get('/api/people/:id/why/:courseId', (call) => whyCourse(call.deps, idOf(call), parse(Id, call.req.params['courseId']))),
+  get(
+    '/api/my-leave',
+    async ({ deps, account }) => (account!.personId ? listOwnLeave(deps, account!.personId) : { leave: [], covers: [] }),
+    'signed-in',
+  ),
+  {
+    method: 'post',
+    path: '/api/my-leave',
+    access: ['manager', 'administrator', 'trainer'],
+    async handle({ deps, req, account }) {
+      if (!account!.personId) throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no leave.');
+      const draft = parse(LeaveDraft, req.body);
+      const { covers } = await listOwnLeave(deps, account!.personId);
+      if (draft.coverId && !covers.some(({ id }) => id === draft.coverId)) throw new Refused('not-allowed', 'Whoever covers is one of your line, beside you or above you. Nothing was changed.'); // prettier-ignore
+      await addLeave(deps, account!.personId, draft, account!.name);
+      return listOwnLeave(deps, account!.personId);
+    },
+  },
+  {
+    method: 'delete',
+    path: '/api/my-leave/:leave',
+    access: ['manager', 'administrator', 'trainer'],
+    async handle({ deps, req, account }) {
+      if (!account!.personId) throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no leave.');
+      await removeLeave(deps, account!.personId, parse(Id, req.params['leave']), account!.name);
+      return listOwnLeave(deps, account!.personId);
+    },
+  },
   act('post', '/api/people/:id/leaves', async (call) => ({
     id: await addLeave(call.deps, idOf(call), parse(LeaveDraft, call.req.body), call.account!.name),
   })),

@@ -13,6 +13,7 @@ const FIELD_WORDS: Record<string, string> = {
   chatName: 'chat name',
   by: 'way of being told',
   dailyAt: 'one mail a day, at',
+  digest: 'all of their people at once,',
   declined: 'declined messages',
   managerEmail: 'manager',
   joinedOn: 'date of joining',

@@ -9,6 +9,8 @@ const REACH: ReachView = {
   houseBy: 'mail',
   chatName: 'runa.aske',
   dailyAt: null,
+  leads: false,
+  digest: null,
   declined: [{ id: '7', step: 'What to bring', course: 'Muster and Abandon Ship', at: '2027-03-01T09:00:00Z' }],
 };
 const open = async (change: Partial<ReachView> = {}, canChange = true) => {

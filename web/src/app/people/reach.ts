@@ -34,6 +34,16 @@ const MORNING = '07:00';
       }
     </p>
     @if (now.dailyAt) {<p class="quiet">On working days. What would come within the last day before a due date still comes at its own moment, so that nothing is told too late.</p>}
+    @if (now.leads) {
+      <p class="line">
+        <span>About {{ whose() === 'You' ? 'your' : 'their' }} people</span>
+        <nk-select label="When messages about their people come" [options]="digests" [ngModel]="digestOf(now)" (ngModelChange)="setDigest($event)" [disabled]="!canChange()" />
+        @if (now.digest; as digest) {
+          <span>at</span>
+          <nk-time label="At what time about their people" [ngModel]="digest.at" (ngModelChange)="setDigestTime($event)" [disabled]="!canChange()" />
+        }
+      </p>
+    }
     @if (now.declined.length) {
       <p>{{ whose() }} declined:</p>
       <ul>
@@ -70,6 +80,29 @@ export class Reach {
     { value: 'each', label: 'each message at its own moment' },
     { value: 'daily', label: 'all of a day in one message' },
   ];
+
+  protected readonly digests: Choice[] = [
+    { value: 'each', label: 'each message at its own moment' },
+    { value: 'day', label: 'all of a day in one message' },
+    ...['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday'].map((day, i) => ({
+      value: String(i + 1),
+      label: `once a week, on ${day}`,
+    })),
+  ];
+
+  protected digestOf({ digest }: ReachView): string {
+    return digest === null ? 'each' : digest.on === null ? 'day' : String(digest.on);
+  }
+
+  protected setDigest(choice: string): void {
+    const at = this.view().digest?.at ?? MORNING;
+    this.change({ digest: choice === 'each' ? null : { at, on: choice === 'day' ? null : Number(choice) } });
+  }
+
+  protected setDigestTime(at: string): void {
+    const { digest } = this.view();
+    if (at && digest && at !== digest.at) this.change({ digest: { ...digest, at } });
+  }
 
   private take(request: Observable<ReachView>): void {
     this.problem.set(null);

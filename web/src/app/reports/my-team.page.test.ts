@@ -56,6 +56,22 @@ describe('a manager’s team', () => {
     expect(page.text()).toContain('Fri 26 Mar 17:00');
     expect(page.queryByLabelText('Reason')).toBeNull();
   });
+  it('acts on many at once: what is taken up says until when, and whether it is told further up', async () => {
+    const page = await open([row('1', 'Runa Aske'), row('2', 'Per Moe', { takenUp: { by: 'Odd Nes', until: '2027-03-05' }, asked: { at: '2027-03-01T08:00:00Z', byWhom: 'Odd Nes', reason: 'On loan', answer: null } })]); // prettier-ignore
+    expect(page.text()).toContain('taken up by Odd Nes, done by Fri 5 Mar');
+    expect(page.text()).toContain('waiver asked by Odd Nes');
+    await page.click(page.getByLabelText('Choose all of In progress'));
+    expect(page.text()).toContain('On 2 assignments');
+    await page.click(page.getByLabelText('tell whoever is above me'));
+    await page.click(page.getByRole('button', { name: 'Take it up' }));
+    expect((await page.answer('/api/assignments/take-up', { actId: '8', words: 'Taken up.' })).body).toMatchObject({ assignmentIds: ['1', '2'], until: '2027-03-08', tellAbove: true }); // prettier-ignore
+    await page.answer('/api/team', team([row('1', 'Runa Aske')]));
+    expect(page.getByRole('status').textContent).toBe('Taken up.');
+    await page.click(page.getByRole('button', { name: 'Act on Fire Teams Aboard of Runa Aske' }));
+    await page.type(page.getByLabelText('Reason'), 'On loan');
+    await page.click(page.getByRole('button', { name: 'Ask for a waiver' }));
+    expect((await page.answer('/api/assignments/ask-waiver', { actId: null, words: 'Asked.' })).body).toMatchObject({ assignmentIds: ['1'], reason: 'On loan' }); // prettier-ignore
+  });
   it('opened by a personal link is read, and says how to have a date moved', async () => {
     const page = await openPage(MyTeamPage, { inputs: { token: 'k'.repeat(32) }, role: 'employee' });
     await page.answer(`/api/team/${'k'.repeat(32)}`, team([row('2', 'Per Moe', { state: 'overdue', daysLate: 5 })]));

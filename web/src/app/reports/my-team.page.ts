@@ -9,13 +9,14 @@ import { DayPipe, MomentPipe } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { State } from '../shared/state.ts';
 import { ReportsApi } from './reports.api.ts';
+import { MyLeave } from '../people/my-leave.ts';
 import { MySessions } from '../sessions/my-sessions.ts';
 import { MySignOffs } from '../sign-offs/my-sign-offs.ts';
 
 /** A manager's own people, down the whole line: who is late first, then who is at it. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DayPipe, Ladder, MySessions, MomentPipe, Outcome, State, AssignmentActs, MySignOffs],
+  imports: [DayPipe, Ladder, MyLeave, MySessions, MomentPipe, Outcome, State, AssignmentActs, MySignOffs],
   templateUrl: './my-team.page.html',
 })
 export class MyTeamPage {
