@@ -21,6 +21,7 @@ const VIEWS: [string, string, string][] = [
   ['a requirement', '/requirements/1', 'must hold'],
   ['a new requirement', '/requirements/new', 'Who is in'],
   ['Record earlier completions', '/requirements/completions', 'Where they come from'],
+  ['Waivers asked for', '/requirements/waivers', 'What managers ask for'],
   ['Done by hand', '/requirements/by-hand', 'who, when, why'],
   ['Courses', '/courses', 'Required units'],
   ['a course', '/courses/2', 'Finished when'],

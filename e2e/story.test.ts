@@ -320,7 +320,10 @@ test('the manager sees the same in My team', async ({ browser }) => {
   await expect(manager.getByRole('heading', { name: 'My team' })).toBeVisible();
   await expect(manager.getByRole('row', { name: /Maud Ellery.*Night Watch Handover.*Fri 8 May 17:00/ })).toBeVisible();
   await expect(manager.getByRole('navigation')).not.toContainText('Ledger');
-  await manager.getByRole('button', { name: /^Act on .* of Maud Ellery$/ }).first().click();
+  await manager
+    .getByRole('button', { name: /^Act on .* of Maud Ellery$/ })
+    .first()
+    .click();
   await manager.getByRole('textbox', { name: 'New due date' }).fill('2026-05-29');
   await manager.getByLabel('Reason').fill('Was on the night boat');
   await manager.getByRole('button', { name: 'Extend', exact: true }).click();
