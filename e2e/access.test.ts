@@ -45,7 +45,7 @@ const VIEWS: [string, string, string][] = [
   ['designs', '/certificates/designs', 'What certificates look like'],
   ['a design', '/certificates/designs/2', 'As it looks for real people'],
   ['sessions of a unit', '/courses/2/sessions/14', 'Without a seat'],
-  ['what was signed off', '/courses/3/sign-offs/19', 'Ways in for supervisors'],
+  ['what was signed off', '/courses/3/sign-offs/20', 'Ways in for supervisors'],
   ['a certificate by hand', '/certificates/add', 'one that others issued'],
   ['Post room', '/post-room', 'arrived'],
   ['Chat room', '/chat-room', 'It knows every name'],

@@ -17,6 +17,7 @@ import { record } from '../assignments/record.ts';
 import { makeHold } from '../holding/holding.ts';
 import { putPlan } from '../plans/plans.repo.ts';
 import { rows, transaction } from '../db/db.ts';
+import { takeUp } from '../assignments/take-up.ts';
 import { getHouse } from '../house/house.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
@@ -24,7 +25,7 @@ import { missingIn } from '../messages/compose.ts';
 import { loadFacts } from './facts.ts';
 
 /**
- * Random houses (leave, holds, daily limit, gathering, one message a day, the chat, an address that bounces, a field without a value, an outage, extensions,
+ * Random houses (leave, holds, daily limit, gathering, one message a day, a digest, what is taken up, the chat, an address that bounces, a field without a value, an outage, extensions,
  * acts taken back) lived through by the worker on a clock that goes from notice to notice. What it sends is what the
  * rehearsal says, line by line: both ask the same functions of core.
  */
@@ -51,7 +52,15 @@ const steps = fc.array(
     time: fc.constantFrom(null, '09:00', '09:00', '16:30'),
     window: fc.constantFrom(null, 'exact', 'later', 'earlier'),
     times: fc.integer({ min: 1, max: 3 }),
-    to: fc.constantFrom(['employee'], ['employee'], ['manager'], ['employee', 'manager'], ['manager 2'], ['trainer']),
+    to: fc.constantFrom(
+      ['employee'],
+      ['employee'],
+      ['manager'],
+      ['employee', 'manager'],
+      ['manager 2'],
+      ['trainer'],
+      ['manager', 'manager 2'],
+    ),
     gathered: fc.boolean(),
     onlyOpen: fc.boolean(),
     only: fc.constantFrom<Condition | null>(
@@ -103,7 +112,7 @@ const stepFrom = (draft: StepDraft, i: number): PlanStep => {
 const happenings = fc.array(
   fc.record({
     who: fc.constantFrom('runa', 'per', 'odd'),
-    what: fc.constantFrom('extend', 'extend', 'waive', 'withdraw', 'unit', 'finish'),
+    what: fc.constantFrom('extend', 'extend', 'waive', 'withdraw', 'unit', 'finish', 'take', 'take'),
     after: fc.integer({ min: 60, max: 45 * 24 * 60 }),
     days: fc.integer({ min: 1, max: 12 }),
     isUndone: fc.boolean(),
@@ -125,6 +134,7 @@ const houses = fc.record({
   leaves,
   limit: fc.constantFrom(null, 1, 2, 3),
   daily: fc.constantFrom(null, null, '07:00', '12:15'),
+  digest: fc.constantFrom(null, null, { at: '07:00', on: null }, { at: '12:15', on: 3 }),
   isChatting: fc.boolean(),
   bounces: fc.constantFrom(null, null, 'per', 'odd'),
   hold: fc.option(
@@ -145,6 +155,7 @@ async function setUp(made: {
   limit: number | null;
   bounces: string | null;
   daily: string | null;
+  digest: { at: string; on: number | null } | null;
   isChatting: boolean;
 }): Promise<string[]> {
   await house.db.query(
@@ -154,10 +165,12 @@ async function setUp(made: {
     made.bounces ? crew[made.bounces] : null,
   ]);
   await house.db.query('update settings set daily_limit = $1::integer, has_chat = $2::boolean', [made.limit, made.isChatting]);
-  // one who hears of a day at once, and one who is told in the chat where mail comes back
+  // one who hears of a day at once, a manager who hears so of their people, and one who is told in the chat where mail comes back
   await house.db.query(
-    'update people set daily_at = case when id = $1::bigint then $2::text end, chat_name = case when id = $3::bigint then name end',
-    [crew['runa'], made.daily, crew['per']],
+    `update people
+     set daily_at = case when id = $1::bigint then $2::text end, chat_name = case when id = $3::bigint then name end,
+       digest_at = case when id = $4::bigint then $5::text end, digest_on = case when id = $4::bigint then $6::integer end`,
+    [crew['runa'], made.daily, crew['per'], crew['odd'], made.digest?.at ?? null, made.digest?.on ?? null],
   );
   for (const leave of made.leaves)
     if (leave.cover !== leave.who)
@@ -202,9 +215,20 @@ async function happen(id: string, name: string, what: string, days: number, isUn
   if (what === 'finish') return put({ type: 'finished', at: now });
   const dueOn = new Date(Math.max(now, row!.due_at.getTime()) + days * DAY).toISOString().slice(0, 10);
   const { actId } =
-    what === 'extend'
-      ? await extend(house.deps, { assignmentIds: [id], dueOn, dueTime: '17:00', reason: 'dry dock' }, name)
-      : await close(house.deps, what === 'waive' ? 'waived' : 'withdrawn', { assignmentIds: [id], reason: 'dry dock', until: null }, name);
+    what === 'take'
+      ? await takeUp(
+          house.deps,
+          { assignmentIds: [id], until: dateAfter(Math.ceil((now - START) / DAY) + days), told: null, tellAbove: false },
+          name,
+        )
+      : what === 'extend'
+        ? await extend(house.deps, { assignmentIds: [id], dueOn, dueTime: '17:00', reason: 'dry dock' }, name)
+        : await close(
+            house.deps,
+            what === 'waive' ? 'waived' : 'withdrawn',
+            { assignmentIds: [id], reason: 'dry dock', until: null },
+            name,
+          );
   if (!isUndone) return;
   await playOn(4 * 60_000);
   // something may have gone in these minutes on another ground: then it stays as it is
