@@ -3,7 +3,7 @@ import { press, signInAs } from './pages.ts';
 
 const rung = (id: string, name: string, to: string, amount: number) => ({ id, name, kind: 'manager', on: true, anchor: { event: 'due' }, offset: { amount, unit: 'working days' }, at: '09:00', window: null, repeat: null, to: [to], gather: 'none', endsOn: null, onlyIf: null, stopWhen: null, message: { subject: `${name}: {full name}`, body: '{full name} is late with {course}.', button: null } }); // prettier-ignore
 
-/** A live course whose plan is a ladder of three rungs, asked of Runa Aske, whose manager is on leave. */
+/** A live course whose plan is a ladder of three rungs, asked of Runa Aske, whose manager is on leave until 18 May. */
 async function makeLadder(page: Page): Promise<{ runa: string }> {
   const { csrf } = (await (await page.request.get('/api/session')).json()) as { csrf: string };
   const send = async <T>(method: 'post' | 'put', path: string, data: object): Promise<T> => {
@@ -22,7 +22,6 @@ async function makeLadder(page: Page): Promise<{ runa: string }> {
   await send('post', `/api/plans/${course}/publish`, { version: plan.version, steps: [rung('first', 'First rung', 'manager', 1), rung('second', 'Second rung', 'manager 2', 2), rung('third', 'Third rung', 'trainer', 6)], note: 'A ladder' }); // prettier-ignore
   await send('post', `/api/courses/${course}/live`, { version: kept.version });
   const runa = await find('Runa Aske');
-  await send('post', `/api/people/${await find('Torill Lunde')}/leaves`, { from: '2026-05-06', to: '2026-05-29', coverId: null });
   await send('post', '/api/assignments', { courseId: course, personIds: [runa], dueOn: '2026-05-07' });
   await page.goto(`/plans/${course}`);
   const ladder = page.getByRole('region', { name: 'The ladder' });

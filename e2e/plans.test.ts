@@ -45,19 +45,19 @@ test('a plan from nothing, by keys alone', async ({ page }) => {
   }
   const add = page.getByRole('combobox', { name: 'Add a step' });
   const begin = async (typed: string, name: string): Promise<void> => {
-    // the sheet of the step before takes the focus once it is drawn
+    // the sheet of the step before takes the focus once it is drawn; key by key: where the last one led is seen before the next
+    const at = page.locator('.p-select-option.p-focus');
     await expect(async () => {
+      await page.keyboard.press('Escape');
       await add.focus();
       await page.keyboard.press('ArrowDown');
       await expect(page.getByRole('option', { name: typed })).toBeVisible({ timeout: 1_000 });
-    }).toPass();
-    // key by key: where the last one led is seen before the next is pressed
-    const at = page.locator('.p-select-option.p-focus');
-    while (!(await at.filter({ hasText: typed }).count())) {
-      const before = await at.allTextContents();
-      await page.keyboard.press('ArrowDown');
-      await expect.poll(() => at.allTextContents()).not.toEqual(before);
-    }
+      while (!(await at.filter({ hasText: typed }).count())) {
+        const before = await at.allTextContents();
+        await page.keyboard.press('ArrowDown');
+        await expect.poll(() => at.allTextContents(), { timeout: 2_000 }).not.toEqual(before);
+      }
+    }).toPass({ timeout: 40_000 });
     await page.keyboard.press('Enter');
     await expect(page.getByRole('heading', { name })).toBeVisible();
   };

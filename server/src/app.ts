@@ -215,6 +215,10 @@ export function createApp(deps: Deps, live: Live | null): Express {
     });
   }
 
+  app.use(() => {
+    throw new Refused('not-found', 'There is nothing at this address.');
+  });
+
   const warnSeldom = seldom(60_000);
   app.use((error: unknown, req: Request, res: Response, next: NextFunction) => {
     if (res.headersSent) return next(error);
