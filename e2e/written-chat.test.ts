@@ -33,7 +33,7 @@ async function until(page: Page, path: string, row: RegExp, find: string | null 
   if (find) await findMail(page, find);
   await expect(async () => {
     if ((await page.getByRole('row', { name: row }).count()) === 0) await press(page, 'next notice');
-    await expect(page.getByRole('row', { name: row }).first()).toBeVisible({ timeout: 3_000 });
+    await expect(page.getByRole('row', { name: row }).first()).toBeVisible({ timeout: 1_000 });
   }).toPass({ timeout: 90_000 });
 }
 

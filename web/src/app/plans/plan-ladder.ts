@@ -15,7 +15,7 @@ const WEIGHTS = { minutes: 1 / 1440, hours: 1 / 24, days: 1, 'working days': 1.4
         <p class="quiet">When somebody is late and nobody takes it up. It ends at once with a finish, another date, a waiver, or when it is withdrawn; it waits while somebody of the line has taken it up.</p>
         <ol>
           @for (rung of rungs(); track rung.id + rung.to) {
-            <li [class.off]="!rung.on"><strong>{{ rung.to }}</strong> <span>{{ rung.after }}</span> <span class="quiet">{{ rung.words }}</span></li>
+            <li [class.off]="!rung.on"><strong>{{ rung.to }}</strong>&ngsp;<span>{{ rung.after }}</span>&ngsp;<span class="quiet">{{ rung.words }}</span></li>
           }
         </ol>
       </section>
