@@ -18,7 +18,12 @@ export const settingsWords = (draft: SettingsDraft): Words => ({
   'Acts wait': `${draft.settleMinutes} minutes`,
   'Days of grace': String(draft.graceDays),
   'Links work': draft.linkDays === null ? 'without end' : `${draft.linkDays} days after closing`,
-  'Managers move due dates': draft.managerExtendDays === null ? 'as they like' : draft.managerExtendDays === 0 ? 'not' : `by ${draft.managerExtendDays} days at the most`,
+  'Managers move due dates':
+    draft.managerExtendDays === null
+      ? 'as they like'
+      : draft.managerExtendDays === 0
+        ? 'not'
+        : `by ${draft.managerExtendDays} days at the most`,
   'Messages are written in': tellLanguage(draft.language),
   'People are told': WAY_WORDS[draft.by],
   Sender: `${draft.senderName} <${draft.senderAddress}>`,
