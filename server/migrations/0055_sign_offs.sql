@@ -37,7 +37,7 @@ create table sign_off_links (
   token text not null unique,
   course_id bigint not null references courses on delete cascade,
   unit_id bigint not null,
-  person_id bigint not null references people,
+  person_id bigint not null references people on delete cascade,
   made_at timestamptz not null,
   made_by text not null,
   until timestamptz not null,

@@ -12,7 +12,7 @@ create table waiver_requests (
   assignment_id bigint not null references assignments on delete cascade,
   asked_at timestamptz not null,
   asked_by text not null,
-  person_id bigint references people,
+  person_id bigint references people on delete set null,
   reason text not null,
   answered_at timestamptz,
   answered_by text,

@@ -92,6 +92,16 @@ from gone g
 join people p on p.id = g.id
 join courses k on k.owner_id = g.id
 union all
+select p.name, 'signed somebody off'
+from gone g
+join people p on p.id = g.id
+where exists (select from sign_offs o where o.by_person_id = g.id)
+union all
+select p.name, 'leads “' || s.title || '”'
+from gone g
+join people p on p.id = g.id
+join training_sessions s on s.trainer_id = g.id
+union all
 select p.name, 'has an account'
 from gone g
 join people p on p.id = g.id

@@ -1,6 +1,7 @@
 import { Id, LinkToken, NewSession, OwnSeatDraft, SeatDraft, SessionCancel, SessionChange } from '@nudrik/contract';
 import { findIdByLink } from '../assignments/assignments.repo.ts';
 import { maybeRow, rows } from '../db/db.ts';
+import { refuseClosed } from '../learning/learn.ts';
 import { houseToday } from '../people/today.ts';
 import { areInLineOf } from '../reports/team.repo.ts';
 import { EDITORS, get, idOf, parse, type Call, type Route } from '../route.ts';
@@ -13,12 +14,13 @@ import {
   learningSessions,
   makeSession,
   mySessions,
+  sessionUnit,
   sessionsView,
   takeSeat,
   type SeatRight,
 } from './sessions.ts';
 
-const GET_PERSON = 'select a.person_id, p.name from assignments a join people p on p.id = a.person_id where a.id = $1::bigint';
+const GET_PERSON = 'select a.person_id, a.course_id, p.name from assignments a join people p on p.id = a.person_id where a.id = $1::bigint';
 const LIST_LINE = 'select id from line_here($1::bigint, $2::date)';
 
 /** By which right whoever is signed in seats somebody. @throws Refused where they have none */
@@ -36,9 +38,13 @@ async function byLink({ deps, req }: Call): Promise<{ assignment: string; unit: 
   const link = LinkToken.safeParse(req.params['token']);
   if (!link.success) throw new Refused('wrong-link', link.error.issues[0]!.message);
   const assignment = await findIdByLink(deps.db, deps.settings.key, link.data, deps.clock.now());
-  const person = assignment && (await maybeRow<{ name: string }>(deps.db, GET_PERSON, [assignment]));
+  const person = assignment && (await maybeRow<{ name: string; course_id: string }>(deps.db, GET_PERSON, [assignment]));
   if (!assignment || !person) throw new Refused('wrong-link');
-  return { assignment, unit: parse(Id, req.params['unit']), name: person.name };
+  const unit = parse(Id, req.params['unit']);
+  // of another course, or of a unit that has not opened, nothing leaves the server
+  await sessionUnit(deps.db, unit, person.course_id);
+  await refuseClosed(deps.db, assignment, unit, deps.clock.now());
+  return { assignment, unit, name: person.name };
 }
 
 export const sessionRoutes: Route[] = [

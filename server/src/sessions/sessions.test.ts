@@ -141,6 +141,15 @@ describe('seats', () => {
     expect(await taken()).toContain('Quay drill: Kari seat');
   });
 
+  it('that nobody has are not given up; giving one up twice is once', async () => {
+    const id = await session();
+    const a = await assigned('runa');
+    const giveUp = () => giveUpSeat(house.deps, id, { assignmentId: a['runa']!, byWhom: 'Runa', right: 'employees' });
+    await expect(giveUp()).rejects.toThrow('There is no such seat.');
+    await seat(id, a['runa']!);
+    expect([(await giveUp()).state, (await giveUp()).state]).toEqual(['given-up', 'given-up']);
+  });
+
   it('of people down a line are seen by their manager', async () => {
     const id = await session();
     const a = await assigned('runa', 'per');

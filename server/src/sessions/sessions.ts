@@ -255,7 +255,10 @@ export function giveUpSeat(
     if (right !== 'office' && isClosed(session!, unit, now)) refuse(`Seats in ${tellSession(session!, now)}, are given up until ${tellAmount(unit.rules.closes, 'hours')} before it starts: tell the training office.`); // prettier-ignore
     const seat = await findSeat(client, assignmentId, unit.id, now);
     const words = `The seat in ${tellSession(session!, now)}, is given up.`;
-    if (seat?.session_id !== sessionId) return { state: 'given-up', words };
+    if (seat?.session_id !== sessionId) {
+      if (!(await listGivenUp(client, [assignmentId], unit.id)).get(assignmentId)?.has(sessionId)) throw new Refused('not-found', 'There is no such seat.'); // prettier-ignore
+      return { state: 'given-up', words };
+    }
     await putSeat(client, sessionId, assignmentId, 'given-up', now, byWhom);
     await record(client, [{ assignment: assignmentId, event: lostEvent(session!, now, reason ? { reason } : {}) }], { byWhom });
     await moveUp(deps, client, session!, 'Nudrik');

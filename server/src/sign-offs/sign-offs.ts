@@ -124,6 +124,13 @@ async function sessionOf(db: Queryable, unit: SignOffUnit, id: string | null): P
   return found;
 }
 
+/** Whether somebody is named for a unit, whoever has it: its trainers, whoever leads the session, named people. */
+const isNamed = ({ sheet: { signers }, trainers }: SignOffUnit, signer: string, session: LedSession | null): boolean =>
+  session?.trainer_id === signer ||
+  (signers.trainers && trainers.includes(signer)) ||
+  signers.people.includes(signer) ||
+  signers.sites.some(({ people }) => people.includes(signer));
+
 /** The list of a supervisor: whoever they may sign off for, and how it stands with each. */
 export async function signOffView(
   deps: Deps,
@@ -137,6 +144,13 @@ export async function signOffView(
   const session = await sessionOf(db, unit, sessionId);
   const today = await houseToday(deps);
   const people = await listSignOffPeople(db, courseId, unitId, today, deps.clock.now(), session?.id ?? null);
+  const mine = people.flatMap((person) => {
+    const because = rightOver(unit, signer.personId, person, session);
+    return because === null ? [] : [{ person, because }];
+  });
+  // what is looked at there is nobody's business who signs off nobody
+  if (mine.length === 0 && !signer.link && !isNamed(unit, signer.personId, session))
+    throw new Refused('not-found', 'There is nobody whom you may sign off there.');
   const last = await listLast(db, unitId, people.map(({ assignment_id }) => assignment_id)); // prettier-ignore
   return {
     course: { id: unit.course_id, title: unit.course },
@@ -154,11 +168,16 @@ export async function signOffView(
       on: dateOf(Zone.of(session.zone).dayAt(session.starts_at.getTime())),
       place: session.place ?? session.link,
     },
-    people: people.flatMap((person): SignOffPerson[] => {
-      const because = rightOver(unit, signer.personId, person, session);
+    people: mine.map(({ person, because }): SignOffPerson => {
       const entry = last.get(person.assignment_id);
-      if (because === null) return [];
-      return [{ assignmentId: person.assignment_id, person: { id: person.id, name: person.name }, department: person.department, site: person.site, because, last: entry ? rowOf(entry) : null }]; // prettier-ignore
+      return {
+        assignmentId: person.assignment_id,
+        person: { id: person.id, name: person.name },
+        department: person.department,
+        site: person.site,
+        because,
+        last: entry ? rowOf(entry) : null,
+      };
     }),
   };
 }
