@@ -24,20 +24,18 @@ export interface SignOffUnit {
 export const findSignOffUnit = (db: Queryable, courseId: string, unitId: string): Promise<SignOffUnit | null> =>
   maybeRow(db, FIND_UNIT, [courseId, unitId]);
 
-// whoever has the course open, or finished it by this very unit; with the line of managers, the nearest first
+// whoever has the course open, or finished it by this very unit; `line` is as much of it as tells where the signer stands: asked of
+// the signer once, and not of each of 50,000
 const LIST_PEOPLE = `
-select a.id as assignment_id, p.id, p.name, d.name as department, s.name as site, p.site_id, a.closed_by, $2::bigint = any(a.units_done) as is_done, (
-  with recursive line (id, depth) as (
-    select p.manager_id, 1
-    where p.manager_id is not null
-    union all
-    select m.manager_id, l.depth + 1
-    from line l
-    join people m on m.id = l.id
-    where m.manager_id is not null and l.depth < 40
-  )
-  select coalesce(array_agg(l.id::text order by l.depth), '{}') from line l
-) as line
+with mine as materialized (
+  select id from line_here($7::bigint, $3::date)
+)
+select a.id as assignment_id, p.id, p.name, d.name as department, s.name as site, p.site_id, a.closed_by, $2::bigint = any(a.units_done) as is_done,
+  case
+    when p.manager_id = $7::bigint then array[$7::text]
+    when p.id in (select id from mine) then array[p.manager_id::text, $7::text]
+    else '{}'
+  end as line
 from assignments a
 join people p on p.id = a.person_id
 join departments d on d.id = p.department_id
@@ -49,6 +47,7 @@ where a.course_id = $1::bigint
   and a.assigned_at <= $5::timestamptz
   and ($6::bigint is null or exists (select from seats x where x.session_id = $6::bigint and x.assignment_id = a.id and x.state = 'seat'))
   and ($4::bigint[] is null or a.id = any($4::bigint[]))
+  and ($8::boolean or p.id in (select id from mine))
 order by p.name, a.id
 `;
 export interface SignOffPersonRow {
@@ -62,15 +61,18 @@ export interface SignOffPersonRow {
   is_done: boolean;
   line: string[];
 }
+/** Who may be signed off. @param signer of whom it is asked; `isNamed`, where they may sign for others than their line too */
 export const listSignOffPeople = (
   db: Queryable,
-  courseId: string,
-  unitId: string,
-  today: string,
-  now: number,
-  session: string | null,
-  assignments: readonly string[] | null = null,
-): Promise<SignOffPersonRow[]> => rows(db, LIST_PEOPLE, [courseId, unitId, today, assignments, new Date(now), session]);
+  { id: unitId, course_id: courseId }: Pick<SignOffUnit, 'id' | 'course_id'>,
+  { today, now }: { today: string; now: number },
+  {
+    session = null,
+    signer = null,
+    isNamed = true,
+    assignments = null,
+  }: { session?: string | null; signer?: string | null; isNamed?: boolean; assignments?: readonly string[] | null } = {},
+): Promise<SignOffPersonRow[]> => rows(db, LIST_PEOPLE, [courseId, unitId, today, assignments, new Date(now), session, signer, isNamed]);
 
 export interface SignOffDbRow {
   id: string;

@@ -143,7 +143,12 @@ export async function signOffView(
   const unit = await unitOf(db, courseId, unitId);
   const session = await sessionOf(db, unit, sessionId);
   const today = await houseToday(deps);
-  const people = await listSignOffPeople(db, courseId, unitId, today, deps.clock.now(), session?.id ?? null);
+  const people = await listSignOffPeople(
+    db,
+    unit,
+    { today, now: deps.clock.now() },
+    { session: session?.id ?? null, signer: signer.personId, isNamed: isNamed(unit, signer.personId, session) },
+  );
   const mine = people.flatMap((person) => {
     const because = rightOver(unit, signer.personId, person, session);
     return because === null ? [] : [{ person, because }];
@@ -190,7 +195,12 @@ export async function mySignOffs(deps: Deps, personId: string): Promise<MySignOf
   for (const { course_id, id } of await listSignOffUnits(deps.db)) {
     const unit = (await findSignOffUnit(deps.db, course_id, id))!;
     for (const session of unit.kind === 'session' ? await listLedSessions(deps.db, id, now) : [null]) {
-      const listed = await listSignOffPeople(deps.db, course_id, id, today, now, session?.id ?? null);
+      const listed = await listSignOffPeople(
+        deps.db,
+        unit,
+        { today, now },
+        { session: session?.id ?? null, signer: personId, isNamed: isNamed(unit, personId, session) },
+      );
       const people = listed.filter((person) => rightOver(unit, personId, person, session) !== null);
       if (people.length > 0)
         mine.push({
@@ -224,10 +234,14 @@ async function checked(
   const ids = entries.map(({ assignmentId }) => assignmentId);
   if (new Set(ids).size < ids.length) throw new Refused('wrong-input', 'Somebody stands in the list twice. Nothing was recorded.');
   const people = new Map(
-    (await listSignOffPeople(db, unit.course_id, unit.id, today, deps.clock.now(), session?.id ?? null, ids)).map((person) => [
-      person.assignment_id,
-      person,
-    ]),
+    (
+      await listSignOffPeople(
+        db,
+        unit,
+        { today, now: deps.clock.now() },
+        { session: session?.id ?? null, signer: signer.personId, assignments: ids },
+      )
+    ).map((person) => [person.assignment_id, person]),
   );
   return entries.map((entry) => {
     const person = people.get(entry.assignmentId);
@@ -442,7 +456,7 @@ export async function signOffList(deps: Deps, courseId: string, unitId: string):
   const { db } = deps;
   const unit = await unitOf(db, courseId, unitId);
   const entries = await listEntries(db, unitId, courseId);
-  const people = await listSignOffPeople(db, courseId, unitId, await houseToday(deps), deps.clock.now(), null);
+  const people = await listSignOffPeople(db, unit, { today: await houseToday(deps), now: deps.clock.now() });
   const ids = [...new Set(entries.map(({ assignment_id }) => assignment_id))];
   const house = await getHouse(db);
   const plan = (await loadFacts(db, house, [], null, [courseId])).plans.get(courseId);
@@ -494,8 +508,13 @@ export async function makeSignOffLink(
 ): Promise<SignOffLinkView> {
   const { db, clock } = deps;
   const unit = await unitOf(db, courseId, unitId);
-  const people = await listSignOffPeople(db, courseId, unitId, await houseToday(deps), deps.clock.now(), null);
   const session = await sessionOf(db, unit, sessionId);
+  const people = await listSignOffPeople(
+    db,
+    unit,
+    { today: await houseToday(deps), now: deps.clock.now() },
+    { signer: personId, isNamed: isNamed(unit, personId, session) },
+  );
   if (session?.trainer_id !== personId && !people.some((person) => rightOver(unit, personId, person) !== null))
     throw new Refused(
       'conflict',
@@ -524,6 +543,11 @@ export const endSignOffLink = (deps: Deps, id: string, unitId: string): Promise<
 /** Whether somebody may read what was recorded of an assignment: whoever may sign off for it. */
 export async function maySee(deps: Deps, assignmentId: string, courseId: string, unitId: string, signer: string): Promise<boolean> {
   const unit = await unitOf(deps.db, courseId, unitId);
-  const [person] = await listSignOffPeople(deps.db, courseId, unitId, await houseToday(deps), deps.clock.now(), null, [assignmentId]);
+  const [person] = await listSignOffPeople(
+    deps.db,
+    unit,
+    { today: await houseToday(deps), now: deps.clock.now() },
+    { signer, assignments: [assignmentId] },
+  );
   return person !== undefined && rightOver(unit, signer, person) !== null;
 }
