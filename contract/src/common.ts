@@ -163,3 +163,12 @@ export const LanguageTag = z.string().refine((tag) => /^[a-z]{2,3}$/.test(tag) &
 
 /** A mail address, of any script. */
 export const MailAddress = z.string().max(254).refine(isMailAddress, { error: 'expected a mail address' });
+
+/** What would go to whom because of something that is only thought of. */
+export interface ForeseenMessage {
+  step: string;
+  to: string;
+  /** when it would go, in the reader's words; or why it does not */
+  words: string;
+  goes: boolean;
+}

@@ -38,7 +38,7 @@ export async function makeDrills(db: Client, course: string, start: number): Pro
     "select u.id from units u join sections s on s.id = u.section_id where s.course_id = $1::bigint and u.kind = 'session'",
     [course],
   );
-  const leader = await oneRow<{ id: string; zone: string }>(db, 'select p.id, s.zone from people p join sites s on s.id = p.site_id where p.name = $1::text', [CAST.trainer]); // prettier-ignore
+  const leader = await oneRow<{ id: string; zone: string; site: string }>(db, 'select p.id, s.zone, s.id as site from people p join sites s on s.id = p.site_id where p.name = $1::text', [CAST.trainer]); // prettier-ignore
   const zone = Zone.of(leader.zone);
   const givenAt = start - (8 + GIVEN_DAYS_BEFORE) * DAY_MS;
   const people = await rows<{ id: string }>(db, LIST_PEOPLE, [course, new Date(givenAt), CAST.employee]);
@@ -57,10 +57,22 @@ export async function makeDrills(db: Client, course: string, start: number): Pro
     const endsAt = startsAt + 3 * 3_600_000;
     const { id } = await oneRow<{ id: string }>(
       db,
-      `insert into training_sessions (course_id, unit_id, title, starts_at, ends_at, zone, place, seats, trainer_id, made_at, made_by)
-       values ($1::bigint, $2::bigint, $3::text, $4::timestamptz, $5::timestamptz, $6::text, 'Fire ground, Orla Quay', $7::integer, $8::bigint, $9::timestamptz, $10::text)
+      `insert into training_sessions (course_id, unit_id, title, starts_at, ends_at, zone, place, seats, trainer_id, made_at, made_by, site_id)
+       values ($1::bigint, $2::bigint, $3::text, $4::timestamptz, $5::timestamptz, $6::text, 'Fire ground, Orla Quay', $7::integer, $8::bigint, $9::timestamptz, $10::text, $11::bigint)
        returning id`,
-      [course, unit, title, new Date(startsAt), new Date(endsAt), leader.zone, seats, leader.id, new Date(givenAt), CAST.administrator],
+      [
+        course,
+        unit,
+        title,
+        new Date(startsAt),
+        new Date(endsAt),
+        leader.zone,
+        seats,
+        leader.id,
+        new Date(givenAt),
+        CAST.administrator,
+        leader.site,
+      ],
     );
     for (let i = 0; i < taken + waiting; i++) {
       const person = people.shift();

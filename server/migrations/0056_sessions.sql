@@ -8,7 +8,8 @@ create table training_sessions (
   title text not null,
   starts_at timestamptz not null,
   ends_at timestamptz not null,
-  -- the clock by which it takes place
+  -- the site by whose clock it takes place, and that clock as it was
+  site_id bigint not null references sites,
   zone text not null,
   place text,
   link text,

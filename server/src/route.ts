@@ -52,6 +52,12 @@ export const idOf = ({ req }: Call): string => parse(Id, req.params['id']);
 /** A file that came as the body. */
 export const bytesOf = ({ req }: Call): Buffer => (Buffer.isBuffer(req.body) ? req.body : Buffer.alloc(0));
 
+/** Who an account is on the roster. @throws Refused where they are nobody; `what` ends the sentence */
+export function ownPerson(account: Account | null, what: string): string {
+  if (!account?.personId) throw new Refused('not-found', `This account belongs to nobody on the roster, so it has no ${what}.`);
+  return account.personId;
+}
+
 /** The answer of an act that has nothing else to say. */
 export const DONE = { done: true };
 

@@ -1,6 +1,6 @@
 import type { SessionRules, SignOffOutcome } from '@nudrik/core';
 import { z } from 'zod';
-import { Id, Line, LocalDate, TimeOfDay } from '../common.ts';
+import { Id, Line, LocalDate, TimeOfDay, type ForeseenMessage } from '../common.ts';
 
 /** How people come to a seat, as it is written of a unit. */
 export const SessionRulesDraft = z.object({
@@ -67,6 +67,8 @@ export interface SessionView {
   taken: number;
   waiting: number;
   trainer: { id: string; name: string } | null;
+  /** who came can be recorded */
+  isHeld: boolean;
   cancelled: { at: string; byWhom: string; told: string | null } | null;
 }
 export interface SeatRow {
@@ -99,7 +101,7 @@ export interface SessionsView {
 export interface SessionForeseen {
   person: string;
   clash: string | null;
-  messages: { step: string; to: string; words: string; goes: boolean }[];
+  messages: ForeseenMessage[];
 }
 export interface SessionChangeForeseen {
   people: SessionForeseen[];

@@ -1,6 +1,6 @@
 import type { SignOffOutcome, SignOffSheet } from '@nudrik/core';
 import { z } from 'zod';
-import { Id, Line, LocalDate } from '../common.ts';
+import { Id, Line, LocalDate, type ForeseenMessage } from '../common.ts';
 
 const CriterionId = z.string().regex(/^[a-z0-9-]{1,40}$/, 'expected letters, digits and dashes');
 const Writing = z.string().trim().max(300);
@@ -91,24 +91,22 @@ export interface SignOffView {
   today: string;
   /** the last day on which the link works; null by account */
   until: string | null;
+  /** at most 300, by name; `more` are found by name */
   people: SignOffPerson[];
+  more: number;
 }
 
-/** What goes to whom because of one entry. */
-export interface SignOffMessage {
-  step: string;
-  to: string;
-  /** when it would go, in the reader's words; or why it does not */
-  words: string;
-  goes: boolean;
-}
+/** The query of both. */
+export const SignOffQuery = z.object({ session: Id.nullable().default(null), find: z.string().trim().max(100).default('') });
+export type SignOffQuery = z.infer<typeof SignOffQuery>;
+
 export interface SignOffForeseen {
   assignmentId: string;
   name: string;
   outcome: SignOffOutcome;
   /** the course is finished by it */
   finishes: boolean;
-  messages: SignOffMessage[];
+  messages: ForeseenMessage[];
 }
 
 export interface SignOffResult {
@@ -130,7 +128,8 @@ export interface SignOffList {
   /** it is signed off session by session */
   hasSessions: boolean;
   rows: SignOffListRow[];
-  /** who has the course open and was not signed off as met yet */
+  /** who has the course open and was not signed off as met yet, at most 300 of them */
+  waitingCount: number;
   waiting: { assignmentId: string; person: { id: string; name: string } }[];
   links: SignOffLinkView[];
 }

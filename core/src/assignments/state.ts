@@ -1,5 +1,5 @@
-import type { LocalDate } from '../time/calendar.ts';
-import type { Instant } from '../time/zone.ts';
+import { dayOf, type LocalDate } from '../time/calendar.ts';
+import type { Instant, Zone } from '../time/zone.ts';
 import { EVENTS, type AssignmentEvent, type EventNamed, type WithdrawnWhy } from './event.ts';
 
 export const STATES = ['not started', 'in progress', 'finished', 'finished late', 'overdue', 'waived', 'withdrawn'] as const;
@@ -311,9 +311,9 @@ export function intervalsOf(assignment: Assignment, reading: 'then' | 'now', now
   return list;
 }
 
-/** Who saw to it last, as the due date stands; null where nobody did, or the date was moved since. */
-export function takenUpAt(assignment: Assignment, now: Instant): EventNamed<'taken-up'> | null {
+/** Who sees to it, as the due date stands; null where nobody does, the date was moved since, or the promised day has passed where they are. */
+export function takenUpAt(assignment: Assignment, now: Instant, zone: Zone): EventNamed<'taken-up'> | null {
   const counting = effectiveEvents(assignment.events, now).filter(({ at }) => at <= now);
   const last = counting.findLast((event) => event.type === 'taken-up' || event.type === 'extended' || event.type === 'reopened');
-  return last?.type === 'taken-up' ? last : null;
+  return last?.type === 'taken-up' && zone.dayAt(now) <= dayOf(last.until) ? last : null;
 }

@@ -1,4 +1,4 @@
-import { findRecipient, nominalRecipient, type Recipient } from '../people/role.ts';
+import { nominalRecipient, type Recipient } from '../people/role.ts';
 import type { Person, Roster } from '../people/person.ts';
 import { canMail, WAY_WORDS, wayTo } from '../people/ways.ts';
 import { isOfFinishingSignOff, outlivesAssignment, tellAnchor } from '../plans/anchor.ts';
@@ -12,6 +12,7 @@ import { holdOver, tellHeldBy } from '../holding/hold.ts';
 import { isHandStep } from '../plans/by-hand.ts';
 import { tellAmount, tellDate, tellDay, tellFinished, tellList, tellMoment } from '../time/words.ts';
 import type { Day, Instant } from '../time/zone.ts';
+import { addresseeOf } from './addressee.ts';
 import { isOvertaken, type Slot } from './slot.ts';
 import { tellableFrom } from './window.ts';
 
@@ -137,10 +138,7 @@ export function decide({
 }: DecisionInput): Decision {
   const employee = roster.getPerson(assignment.person);
   const assignee = roster.calendarOf(employee);
-  const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
-  const told = isRung(step) ? noticesOf.toldOf?.(assignment.id, slot.revision) : undefined;
-  const wasTold = told?.length ? (person: string): boolean => told.some((one) => one.step !== step.id && one.person === person) : undefined;
-  const recipient = findRecipient(slot.to, employee, owner, roster, now, wasTold);
+  const recipient = addresseeOf({ slot, step, assignment }, roster, now, noticesOf);
   const standing = standingAt(assignment, now);
   const trace: Check[] = [];
   const { zone } = assignee;
@@ -323,8 +321,8 @@ function checkHolds({
 /** What somebody has taken up is told to nobody further up until the day for which they promised it. */
 function checkTakenUp({ slot, step, assignment, employee, assignee, roster, now, zone, standing, trace, recipient }: Deciding): Decision | null {
   if (!isRung(step) || !assignment.events.some(({ type }) => type === 'taken-up')) return null;
-  const taken = takenUpAt(assignment, now);
-  if (!taken || zone.dayAt(now) > dayOf(taken.until)) return null;
+  const taken = takenUpAt(assignment, now, zone);
+  if (!taken) return null;
   const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
   const nominal = nominalRecipient(slot.to, employee, owner, roster);
   const calendar = nominal ? roster.calendarOf(nominal) : assignee;

@@ -1,4 +1,5 @@
-import { findRecipient } from '../people/role.ts';
+import type { NoticesOf } from '../conditions/further.ts';
+import { addresseeOf } from './addressee.ts';
 import type { Person, Roster } from '../people/person.ts';
 import type { Assignment } from '../assignments/state.ts';
 import { isExemptFromLimit, precedenceOf, type Step } from '../plans/step.ts';
@@ -84,10 +85,10 @@ export interface Place {
 }
 
 /** The place that a notice would take if it went at `at`: none for what is exempt or goes to an address outside. */
-export function placeOf({ slot, step, assignment }: Pick<Waiting, 'slot' | 'step' | 'assignment'>, roster: Roster, at: Instant): Place {
+export function placeOf(waiting: Pick<Waiting, 'slot' | 'step' | 'assignment'>, roster: Roster, at: Instant, noticesOf?: NoticesOf): Place {
+  const { slot, step } = waiting;
   if (!isLimited(step, roster)) return placeFor(step, slot, null, roster, at);
-  const owner = roster.person(roster.course(assignment.course)?.owner ?? null);
-  return placeFor(step, slot, findRecipient(slot.to, roster.getPerson(assignment.person), owner, roster, at).person, roster, at);
+  return placeFor(step, slot, addresseeOf(waiting, roster, at, noticesOf).person, roster, at);
 }
 
 const isLimited = (step: Step, roster: Roster): boolean => !isExemptFromLimit(step.kind) && roster.settings.dailyLimit !== null;

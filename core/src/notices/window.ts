@@ -1,7 +1,7 @@
 import type { Digest, Person, Settings } from '../people/person.ts';
 import { managerLevel, type Role } from '../people/role.ts';
 import { windowOf, type Step } from '../plans/step.ts';
-import type { Calendar, SendWindow } from '../time/calendar.ts';
+import { weekdayOf, type Calendar, type SendWindow } from '../time/calendar.ts';
 import { DAY_MS, type Instant } from '../time/zone.ts';
 
 /**
@@ -46,8 +46,6 @@ export function tellableFrom(at: Instant, { to, reader, calendar }: Reading, set
 }
 
 const WEEK = 7;
-/** Day 0 was a Thursday. */
-const weekdayOf = (day: number): number => ((((day + 3) % WEEK) + WEEK) % WEEK) + 1;
 
 /** The first moment at or after one on a day of the week; where that one is no working day, on the next that is. */
 function fitWeekly(at: Instant, window: SendWindow, on: number, calendar: Calendar): Instant {

@@ -127,7 +127,7 @@ export function rehearse({
     const at = outage && outage.from <= plannedAt && plannedAt < outage.to ? outage.to : plannedAt;
     // before an outage nobody knows of it: until then it counts against the day of its own moment
     const { slot, step, assignment, held } = waiting;
-    const pending: Pending = { slot, step, assignment, plannedAt, held, at, place: placeOf(waiting, roster, plannedAt) };
+    const pending: Pending = { slot, step, assignment, plannedAt, held, at, place: placeOf(waiting, roster, plannedAt, noticesOf) };
     book.expect(pending);
     agenda.push(pending);
   };

@@ -1,6 +1,7 @@
 import type { Leave } from '../people/person.ts';
 import { dayOf } from '../time/calendar.ts';
-import type { Day, Instant, Zone } from '../time/zone.ts';
+import { tellDay, tellMoment } from '../time/words.ts';
+import { HOUR, type Day, type Instant, type Zone } from '../time/zone.ts';
 
 /** How people come to a seat in a session of a unit. */
 export interface SessionRules {
@@ -47,6 +48,22 @@ export function clashOf(span: SessionSpan, leave: readonly Leave[], others: read
   const other = others.find(({ id, startsAt, endsAt }) => id !== span.id && startsAt < span.endsAt && span.startsAt < endsAt);
   return other ? { kind: 'session', other } : null;
 }
+
+/** What keeps them, as the rest of a sentence that begins with their name. */
+export function tellClash(clash: Clash, zone: Zone, now: Instant): string {
+  const today = zone.dayAt(now);
+  if (clash.kind === 'session') return `has a seat in “${clash.other.title}”, ${tellMoment(clash.other.startsAt, zone, now)}`;
+  const from = tellDay(clash.from, today);
+  return clash.to === null ? `is on leave from ${from}` : `is on leave ${from} to ${tellDay(clash.to, today)}`;
+}
+
+/** Whether it is too late to take a seat, or to give one up, for everybody but the training office. */
+export const isTooLate = ({ closes }: Pick<SessionRules, 'closes'>, startsAt: Instant, now: Instant): boolean =>
+  now > startsAt - closes * HOUR;
+
+/** Who came is recorded from twelve hours before it starts: lists are opened in the morning of the day. */
+export const HELD_BEFORE = 12 * HOUR;
+export const heldFrom = (startsAt: Instant): Instant => startsAt - HELD_BEFORE;
 
 /** Of sessions with room, the one that starts first and does not clash; null is none. */
 export function nextSession<T extends SessionSpan & { free: number }>(

@@ -112,29 +112,39 @@ export async function close(
 ): Promise<ActResult> {
   await work.at(0, 2);
   return transaction(deps.db, async (client) => {
-    const list = await openAssignments(client, request.assignmentIds);
-    const now = deps.clock.now();
-    const { reason, told } = request;
-    const until = how === 'waived' ? request.until : null;
-    for (const { zone } of list)
-      if (until !== null && dayOf(until) < Zone.of(zone).dayAt(now))
-        throw new Refused(
-          'wrong-input',
-          `The last day of the waiver, ${tellDate(dayOf(until))}, has passed, ` +
-            'so the waiver would have ended already. Expected a later day; nothing was changed.',
-        );
-    const words = `${how === 'waived' ? 'Waived' : 'Withdrew'} ${tellTouched(list)}${until ? ` until ${tellDate(dayOf(until))}` : ''}.`;
-    const event: AssignmentEvent =
-      how === 'waived'
-        ? { type: 'waived', at: now, until, reason, told }
-        : { type: 'withdrawn', at: now, because: 'by-hand', reason, told };
-    await work.at(1, 2);
-    const result = await act(
-      client,
-      { kind: how === 'waived' ? 'waive' : 'withdraw', at: now, byWhom, reason, words },
-      list.map((a) => ({ assignment: a.id, event })),
-    );
+    const result = await closeIn(deps, client, how, request, byWhom, work);
     await work.finish(client, result);
     return result;
   });
+}
+
+/** The same within somebody's transaction. */
+export async function closeIn(
+  deps: Deps,
+  client: Client,
+  how: 'waived' | 'withdrawn',
+  request: CloseRequest,
+  byWhom: string,
+  work: Work = AT_ONCE,
+): Promise<ActResult> {
+  const list = await openAssignments(client, request.assignmentIds);
+  const now = deps.clock.now();
+  const { reason, told } = request;
+  const until = how === 'waived' ? request.until : null;
+  for (const { zone } of list)
+    if (until !== null && dayOf(until) < Zone.of(zone).dayAt(now))
+      throw new Refused(
+        'wrong-input',
+        `The last day of the waiver, ${tellDate(dayOf(until))}, has passed, ` +
+          'so the waiver would have ended already. Expected a later day; nothing was changed.',
+      );
+  const words = `${how === 'waived' ? 'Waived' : 'Withdrew'} ${tellTouched(list)}${until ? ` until ${tellDate(dayOf(until))}` : ''}.`;
+  const event: AssignmentEvent =
+    how === 'waived' ? { type: 'waived', at: now, until, reason, told } : { type: 'withdrawn', at: now, because: 'by-hand', reason, told };
+  await work.at(1, 2);
+  return act(
+    client,
+    { kind: how === 'waived' ? 'waive' : 'withdraw', at: now, byWhom, reason, words },
+    list.map((a) => ({ assignment: a.id, event })),
+  );
 }

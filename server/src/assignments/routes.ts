@@ -158,12 +158,9 @@ export const assignmentRoutes: Route[] = [
     const request = parse(ExtendRequest, bodyOf(call));
     await refuseForeign(call, request.assignmentIds);
     const count = request.assignmentIds.length;
-    const job = { kind: 'extend', words: `Extending ${tellAmount(count, 'assignments')}`, input: request };
-    if (call.account!.role === 'manager') {
-      const { manager_extension_days } = await getSettings(call.deps.db);
-      return extend(call.deps, request, call.account!.name, undefined, manager_extension_days);
-    }
-    return nowOrLater(call, isMany(call, count), job, () => extend(call.deps, request, call.account!.name));
+    const mostDays = call.account!.role === 'manager' ? (await getSettings(call.deps.db)).manager_extension_days : null;
+    const job = { kind: 'extend', words: `Extending ${tellAmount(count, 'assignments')}`, input: { ...request, mostDays } };
+    return nowOrLater(call, isMany(call, count), job, () => extend(call.deps, request, call.account!.name, undefined, mostDays));
   }),
   ...acting('take-up', ['administrator', 'manager'], async (call) => {
     const request = parse(TakeUpRequest, bodyOf(call));

@@ -62,6 +62,8 @@ describe('a ladder', () => {
     expect((await ladderOf(house.deps, id)).takenUp).toMatchObject({ by: 'Odd Aske', until: '2027-03-12' });
     expect((await teamOf(house.db, crew['odd']!, house.clock.at, '2027-03-11')).rows.find(({ assignmentId }) => assignmentId === id)!.takenUp).toEqual({ by: 'Odd Aske', until: '2027-03-12' }); // prettier-ignore
     expect(await at('2027-03-14T10:00:00Z')).toEqual([]);
+    // the promised day has passed: nobody is said to see to it any more
+    expect((await ladderOf(house.deps, id)).takenUp).toBe(null);
     // the morning after that day
     expect(await at('2027-03-15T10:00:00Z')).toContain('second → Kari');
     await extend(house.deps, { assignmentIds: [id], dueOn: '2027-04-01', dueTime: '17:00', reason: 'New date' }, 'Sigrid Aune');

@@ -370,7 +370,7 @@ export async function listMyTraining(deps: Deps, personId: string, today: string
     person: person.name,
     zone: person.zone,
     calendar: await calendarAddress(deps, personId),
-    reach: await reachView(db, personId),
+    reach: await reachView(deps, personId),
     assignments: found.map((row) => ({
       id: row.id,
       token: signedToken(settings.key, 'go', row.token),

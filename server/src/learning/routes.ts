@@ -1,5 +1,5 @@
 import { CalendarChange, Id, LinkToken, type Account, PackageReport, Place, PlayedReport, ReachChange } from '@nudrik/contract';
-import { DONE, parse, type Call, type Route } from '../route.ts';
+import { DONE, parse, type Call, type Route, ownPerson } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import type { Captions } from '@nudrik/core';
 import { maybeRow } from '../db/db.ts';
@@ -25,12 +25,6 @@ const token = (value: unknown): string => {
   if (!parsed.success) throw new Refused('wrong-link', parsed.error.issues[0]!.message);
   return parsed.data;
 };
-
-/** @throws Refused where an account is nobody's on the roster */
-function personOf(account: Account | null): string {
-  if (!account?.personId) throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no training of its own.');
-  return account.personId;
-}
 
 const by = ({ req, account }: Call): By => ({ link: token(req.params['token']), signedIn: account?.personId ?? null });
 const unitOf = ({ req }: Call): string => parse(Id, req.params['unit']);
@@ -199,36 +193,37 @@ export const learningRoutes: Route[] = [
     path: '/api/my-training',
     access: 'signed-in',
     async handle({ deps, account }) {
-      return listMyTraining(deps, personOf(account), await houseToday(deps));
+      return listMyTraining(deps, ownPerson(account, 'training of its own'), await houseToday(deps));
     },
   },
   {
     method: 'put',
     path: '/api/my-training/calendar',
     access: 'signed-in',
-    handle: ({ deps, req, account }) => setCalendar(deps, personOf(account), parse(CalendarChange, req.body).isOn),
+    handle: ({ deps, req, account }) => setCalendar(deps, ownPerson(account, 'training of its own'), parse(CalendarChange, req.body).isOn),
   },
   {
     method: 'put',
     path: '/api/my-training/reach',
     access: 'signed-in',
-    handle: ({ deps, req, account }) => changeReach(deps, personOf(account), parse(ReachChange, req.body), account!.name),
+    handle: ({ deps, req, account }) =>
+      changeReach(deps, ownPerson(account, 'training of its own'), parse(ReachChange, req.body), account!.name),
   },
   {
     method: 'delete',
     path: '/api/my-training/declined/:id',
     access: 'signed-in',
     async handle({ deps, req, account }) {
-      const person = personOf(account);
+      const person = ownPerson(account, 'training of its own');
       await endDecline(deps, person, parse(Id, req.params['id']), account!.name);
-      return reachView(deps.db, person);
+      return reachView(deps, person);
     },
   },
   {
     method: 'get',
     path: '/api/learning/:token/reach',
     access: 'public',
-    handle: async (call) => reachView(call.deps.db, (await readerOf(call)).id),
+    handle: async (call) => reachView(call.deps, (await readerOf(call)).id),
   },
   {
     method: 'put',
@@ -246,7 +241,7 @@ export const learningRoutes: Route[] = [
     async handle(call) {
       const { id, name } = await readerOf(call);
       await endDecline(call.deps, id, parse(Id, call.req.params['id']), name);
-      return reachView(call.deps.db, id);
+      return reachView(call.deps, id);
     },
   },
   {

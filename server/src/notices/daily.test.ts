@@ -124,8 +124,8 @@ describe('one mail a day', () => {
 
 it('a manager who chose a week hears of all their people in one mail, on that day; the choice is on the record', async () => {
   await changeReach(house.deps, crew['odd']!, { digest: { at: '08:00', on: 4 } }, 'Odd Aske');
-  expect(await reachView(house.db, crew['odd']!)).toMatchObject({ leads: true, digest: { at: '08:00', on: 4 } });
-  expect((await timelineOf(house.db, crew['odd']!, house.clock.at)).at(-1)!.words).toBe('Changed all of their people at once, from none to on Thursday at 08:00'); // prettier-ignore
+  expect(await reachView(house.deps, crew['odd']!)).toMatchObject({ leads: true, digest: { at: '08:00', on: 4 } });
+  expect((await timelineOf(house.db, crew['odd']!, house.clock.at)).at(-1)!.words).toBe('Changed all of their people at once, from none to on Thu at 08:00'); // prettier-ignore
   const late = step('late-one', { kind: 'manager', to: ['manager'], anchor: { event: 'due' }, offset: { amount: 1, unit: 'days' }, at: '09:00', message: { subject: '{full name} is late with {course}', body: 'Late.', button: null } }); // prettier-ignore
   const fire = await makeCourse(house, crew['tora']!, [late], 'Fire Teams Aboard');
   const lifts = await makeCourse(house, crew['tora']!, [late], 'Safe Lifting');

@@ -119,7 +119,7 @@ export class Days {
       roster,
       missingOf: this.missingBy({ roster, ...facts }),
       noticesOf: noticesOf(facts),
-      place: placeOf(waiting, roster, Math.max(waiting.plannedAt, this.now)),
+      place: placeOf(waiting, roster, Math.max(waiting.plannedAt, this.now), noticesOf(facts)),
     };
     this.book.expect(entry);
     this.entryOf.set(waiting.slot, entry);

@@ -23,7 +23,7 @@ import {
   type RehearsalLine,
   type Roster,
 } from '@nudrik/core';
-import type { MissingField, PreviewPerson } from '@nudrik/contract';
+import type { ForeseenMessage, MissingField, PreviewPerson } from '@nudrik/contract';
 import type { MergeFacts } from '../messages/compose.ts';
 import type { House } from '../house/house.ts';
 import type { AssignmentFacts, Facts } from './facts.ts';
@@ -105,6 +105,17 @@ function ownNote(assignment: Assignment, person: Person, roster: Roster, dueAt: 
   if (canMail(person)) return null;
   return canChat(person, roster.settings) ? 'mail comes back; told in the chat' : 'mail comes back';
 }
+
+/** What goes to whom of somebody's notices, and why the others do not: what only something else would bring is left out. */
+export const messagesOf = ({ name, notices }: Pick<PreviewPerson, 'name' | 'notices'>): ForeseenMessage[] =>
+  notices
+    .filter(({ outcome }) => outcome !== 'wait')
+    .map(({ stepName, to, addressee, local, outcome, reason }) => ({
+      step: stepName,
+      to: addressee ?? (to === 'employee' ? name : to),
+      words: outcome === 'send' ? (local ?? '') : (reason ?? outcome),
+      goes: outcome === 'send',
+    }));
 
 /** Merge fields that would stay empty, by step: each would hold that notice. */
 export function missingByStep(

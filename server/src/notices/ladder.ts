@@ -1,4 +1,4 @@
-import { findRecipient, isRung, takenUpAt, tellRole } from '@nudrik/core';
+import { addresseeOf, isRung, takenUpAt, tellRole } from '@nudrik/core';
 import type { LadderView } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -33,18 +33,14 @@ export async function ladderOf({ db, clock }: Deps, assignmentId: string): Promi
   const assignment = facts.assignments.get(assignmentId);
   if (!assignment) throw new Refused('not-found', 'There is no such assignment, or not any more.');
   const rungs = (facts.plans.get(assignment.course)?.steps ?? []).filter((step) => step.on && isRung(step));
-  const employee = facts.roster.getPerson(assignment.person);
-  const owner = facts.roster.person(facts.courses.get(assignment.course)?.owner ?? null);
-  const toldOf = noticesOf(facts).toldOf!;
   const found = await listRungs(db, assignmentId, rungs.map(({ id }) => id)); // prettier-ignore
-  const taken = takenUpAt(assignment, clock.now());
+  const taken = takenUpAt(assignment, clock.now(), facts.roster.calendarOf(facts.roster.getPerson(assignment.person)).zone);
   return {
     rungs: found.map((row) => {
       const step = rungs.find(({ id }) => id === row.step_id)!;
       const isAhead = row.state === 'planned' || row.state === 'held';
       const at = row.at.getTime();
-      const told = toldOf(assignmentId, row.revision).filter((one) => one.step !== row.step_id);
-      const next = isAhead ? findRecipient(row.to_role, employee, owner, facts.roster, at, (person) => told.some((one) => one.person === person)) : null; // prettier-ignore
+      const next = isAhead ? addresseeOf({ slot: { to: row.to_role, revision: row.revision }, step, assignment }, facts.roster, at, noticesOf(facts)) : null; // prettier-ignore
       return {
         step: row.step_id,
         name: step.name,

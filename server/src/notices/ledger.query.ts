@@ -3,7 +3,7 @@ import {
   ARRIVAL_WORDS,
   decide,
   decodeEvent,
-  findRecipient,
+  addresseeOf,
   isoOf,
   oneLine,
   sentenceOf,
@@ -359,8 +359,7 @@ export async function whyStep(deps: Deps, assignmentId: string, stepId: string):
     const decision = await decideAsThingsStand(deps, slot, step, assignment, facts, Math.max(at, now));
     explained = { sentence: sentenceOf(decision, slot, step, zone, at, null), trace: decision.trace };
   }
-  const recipient =
-    slot && findRecipient(slot.to, employee, facts.roster.person(facts.courses.get(assignment.course)?.owner ?? null), facts.roster, now);
+  const recipient = slot && addresseeOf({ slot, step, assignment }, facts.roster, now, noticesOf(facts));
   return {
     notice: null,
     stepName: step.name,

@@ -1,9 +1,9 @@
 import {
+  addresseeOf,
   backAt,
   dateOf,
   decide,
   difference,
-  findRecipient,
   HELD_UNTIL,
   HOLD_WORDS,
   isGathered,
@@ -29,7 +29,7 @@ import { announce, rows, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { workApart } from '../work/set-aside.ts';
-import { findStep, loadFacts, stepsOf, type AssignmentFacts, type Facts } from './facts.ts';
+import { findStep, loadFacts, noticesOf, stepsOf, type AssignmentFacts, type Facts } from './facts.ts';
 import {
   cancelNotices,
   insertNotices,
@@ -95,9 +95,8 @@ export function whyDropped(
 export function noticeFrom(slot: Slot, step: PlanStep, assignment: AssignmentFacts, facts: Facts, house: House): NoticeInsert {
   const { roster } = facts;
   const employee = roster.getPerson(assignment.person);
-  const owner = roster.person(facts.courses.get(assignment.course)?.owner ?? null);
   const at = slot.missed ? slot.moment : slot.at;
-  const recipient = findRecipient(slot.to, employee, owner, roster, at);
+  const recipient = addresseeOf({ slot, step, assignment }, roster, at, noticesOf(facts));
   const missed = slot.missed ? decide({ slot, step, assignment, roster, now: slot.knownAt, countOf: () => 0 }) : null;
   return {
     slot,

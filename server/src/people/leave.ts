@@ -151,3 +151,12 @@ export async function listOwnLeave(deps: Deps, personId: string): Promise<MyLeav
   ]);
   return { leave, covers };
 }
+
+/** Enters one's own leave; who covers is one of those who may. */
+export async function addOwnLeave(deps: Deps, personId: string, draft: LeaveDraft, byWhom: string): Promise<MyLeaveView> {
+  const { covers } = await listOwnLeave(deps, personId);
+  if (draft.coverId && !covers.some(({ id }) => id === draft.coverId))
+    throw new Refused('not-allowed', 'Whoever covers is one of your line, beside you or above you. Nothing was changed.');
+  await addLeave(deps, personId, draft, byWhom);
+  return listOwnLeave(deps, personId);
+}

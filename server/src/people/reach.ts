@@ -1,10 +1,11 @@
-import { WAY_WORDS, type Digest, type Way } from '@nudrik/core';
+import { tellWeekdays, WAY_WORDS, type Digest, type Way } from '@nudrik/core';
 import type { ReachChange, ReachView } from '@nudrik/contract';
-import { announce, maybeRow, transaction, type Client, type Queryable } from '../db/db.ts';
+import { announce, maybeRow, transaction, type Client } from '../db/db.ts';
 import { listDeclined } from '../declines/declines.repo.ts';
 import type { Deps } from '../deps.ts';
 import { Refused } from '../refusal.ts';
 import { requestReplan } from '../notices/queue.ts';
+import { houseToday } from './today.ts';
 import { listOpenAssignmentsAround } from './people.repo.ts';
 import { recordChanges } from './write-roster.ts';
 
@@ -21,8 +22,7 @@ const LOCK = `select reached_by as by, daily_at as "dailyAt", case when digest_a
 const SAVE =
   'update people set reached_by = $2::text, daily_at = $3::text, digest_at = $4::text, digest_on = $5::integer where id = $1::bigint';
 
-const WEEKDAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
-const tellDigest = ({ at, on }: Digest): string => `${on === null ? 'each day' : `on ${WEEKDAYS[on - 1]}`} at ${at}`;
+const tellDigest = ({ at, on }: Digest): string => `${on === null ? 'each day' : `on ${tellWeekdays([on])}`} at ${at}`;
 const tell = ({ by, dailyAt, digest }: Reach): Record<keyof Reach, string | null> => ({ by: by && WAY_WORDS[by], dailyAt, digest: digest && tellDigest(digest) }); // prettier-ignore
 
 /** Changes how somebody is told, and puts it on the record; what is planned for another time of day is planned anew. */
@@ -53,18 +53,18 @@ export async function setReach(
 const GET_REACH = `
 select p.reached_by as by, p.daily_at as "dailyAt", h.reached_by as "houseBy", case when h.has_chat then p.chat_name end as "chatName",
   case when p.digest_at is not null then jsonb_build_object('at', p.digest_at, 'on', p.digest_on) end as digest,
-  exists (select from people b where b.manager_id = p.id and b.left_on is null) as leads
+  exists (select from people b where b.manager_id = p.id and is_here(b.left_on, $2::date)) as leads
 from people p
 cross join settings h
 where p.id = $1::bigint
 `;
 
 /** How somebody is told. */
-export async function reachView(db: Queryable, person: string): Promise<ReachView> {
-  const reach = await maybeRow<Omit<ReachView, 'declined'>>(db, GET_REACH, [person]);
+export async function reachView(deps: Deps, person: string): Promise<ReachView> {
+  const reach = await maybeRow<Omit<ReachView, 'declined'>>(deps.db, GET_REACH, [person, await houseToday(deps)]);
   return {
     ...(reach ?? { by: null, dailyAt: null, houseBy: 'mail', chatName: null, leads: false, digest: null }),
-    declined: await listDeclined(db, person),
+    declined: await listDeclined(deps.db, person),
   };
 }
 
@@ -74,5 +74,5 @@ export async function changeReach(deps: Deps, person: string, change: ReachChang
     await setReach(client, person, change, { at: deps.clock.now(), byWhom });
     await announce(client, 'people', 'work');
   });
-  return reachView(deps.db, person);
+  return reachView(deps, person);
 }

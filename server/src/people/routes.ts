@@ -1,5 +1,5 @@
 import { Id, ImportQuery, LeaveChange, LeaveDraft, PeopleQuery, PersonChange, ReachChange, ResolveRequest } from '@nudrik/contract';
-import { act, ADMINISTRATORS, bytesOf, DONE, get, idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
+import { act, ADMINISTRATORS, bytesOf, DONE, get, idOf, OFFICE, parse, type Call, type Route, ownPerson } from '../route.ts';
 import { isLarge, type NewJob } from '../work/jobs.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { sendFile } from '../answer-file.ts';
@@ -8,7 +8,7 @@ import { Refused } from '../refusal.ts';
 import { whyCourse } from '../requirements/why.ts';
 import { addPerson, changePerson } from './change.ts';
 import { foreseeImport, rosterFacts, takeImport } from './import.ts';
-import { addLeave, endLeave, listOwnLeave, removeLeave } from './leave.ts';
+import { addLeave, addOwnLeave, endLeave, listOwnLeave, removeLeave } from './leave.ts';
 import { findPersonSheet, listPeople, peopleFacets } from './people.repo.ts';
 import { resolvePeople } from './resolve.ts';
 import { changeReach, reachView } from './reach.ts';
@@ -75,12 +75,12 @@ export const peopleRoutes: Route[] = [
   get('/api/people/:id', async (call) => {
     const sheet = await findPersonSheet(call.deps.db, idOf(call), call.deps.clock.now(), await houseToday(call.deps));
     if (!sheet) throw new Refused('not-found', 'There is no such person, or not any more.');
-    return { ...sheet, person: { ...sheet.person, reach: await reachView(call.deps.db, sheet.person.id) } };
+    return { ...sheet, person: { ...sheet.person, reach: await reachView(call.deps, sheet.person.id) } };
   }),
   act('put', '/api/people/:id/reach', (call) => changeReach(call.deps, idOf(call), parse(ReachChange, call.req.body), call.account!.name)),
   act('delete', '/api/people/:id/declined/:decline', async (call) => {
     await endDecline(call.deps, idOf(call), parse(Id, call.req.params['decline']), call.account!.name);
-    return reachView(call.deps.db, idOf(call));
+    return reachView(call.deps, idOf(call));
   }),
   act('patch', '/api/people/:id', async (call) => {
     await changePerson(call.deps, idOf(call), parse(PersonChange, call.req.body), call.account!.name);
@@ -88,32 +88,21 @@ export const peopleRoutes: Route[] = [
   }),
   get('/api/people/:id/timeline', (call) => timelineOf(call.deps.db, idOf(call), call.deps.clock.now())),
   get('/api/people/:id/why/:courseId', (call) => whyCourse(call.deps, idOf(call), parse(Id, call.req.params['courseId']))),
-  get(
-    '/api/my-leave',
-    async ({ deps, account }) => (account!.personId ? listOwnLeave(deps, account!.personId) : { leave: [], covers: [] }),
-    'signed-in',
-  ),
+  get('/api/my-leave', ({ deps, account }) => listOwnLeave(deps, ownPerson(account, 'leave')), ['manager', 'administrator', 'trainer']),
   {
     method: 'post',
     path: '/api/my-leave',
     access: ['manager', 'administrator', 'trainer'],
-    async handle({ deps, req, account }) {
-      if (!account!.personId) throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no leave.');
-      const draft = parse(LeaveDraft, req.body);
-      const { covers } = await listOwnLeave(deps, account!.personId);
-      if (draft.coverId && !covers.some(({ id }) => id === draft.coverId)) throw new Refused('not-allowed', 'Whoever covers is one of your line, beside you or above you. Nothing was changed.'); // prettier-ignore
-      await addLeave(deps, account!.personId, draft, account!.name);
-      return listOwnLeave(deps, account!.personId);
-    },
+    handle: ({ deps, req, account }) => addOwnLeave(deps, ownPerson(account, 'leave'), parse(LeaveDraft, req.body), account!.name),
   },
   {
     method: 'delete',
     path: '/api/my-leave/:leave',
     access: ['manager', 'administrator', 'trainer'],
     async handle({ deps, req, account }) {
-      if (!account!.personId) throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no leave.');
-      await removeLeave(deps, account!.personId, parse(Id, req.params['leave']), account!.name);
-      return listOwnLeave(deps, account!.personId);
+      const person = ownPerson(account, 'leave');
+      await removeLeave(deps, person, parse(Id, req.params['leave']), account!.name);
+      return listOwnLeave(deps, person);
     },
   },
   act('post', '/api/people/:id/leaves', async (call) => ({

@@ -1,7 +1,7 @@
 import { ExportRequest, Id, LinkToken, ReportQuery, TodayQuery, UnderWayQuery } from '@nudrik/contract';
 import { Zone } from '@nudrik/core';
 import { headFile } from '../answer-file.ts';
-import { idOf, OFFICE, parse, type Call, type Route } from '../route.ts';
+import { idOf, OFFICE, parse, type Call, type Route, ownPerson } from '../route.ts';
 import { AT_ONCE } from '../work/jobs.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { Refused } from '../refusal.ts';
@@ -79,8 +79,7 @@ export const reportRoutes: Route[] = [
     path: '/api/team',
     access: ['manager', 'administrator', 'trainer'],
     async handle({ deps, account }) {
-      if (!account!.personId) throw new Refused('not-found', 'This account belongs to nobody on the roster, so it has no team.');
-      return teamOf(deps.db, account!.personId, deps.clock.now(), await houseToday(deps));
+      return teamOf(deps.db, ownPerson(account, 'team'), deps.clock.now(), await houseToday(deps));
     },
   },
 ];

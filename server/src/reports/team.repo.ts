@@ -1,5 +1,6 @@
 import type { TeamView } from '@nudrik/contract';
-import { daysLate, Zone } from '@nudrik/core';
+import { daysLate, takenUpAt, Zone } from '@nudrik/core';
+import { listAssignmentFacts } from '../notices/facts.ts';
 import { oneRow, rows, type Queryable } from '../db/db.ts';
 import { getSettings } from '../house/settings.repo.ts';
 import { ASSIGNMENT_COLUMNS, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
@@ -22,6 +23,10 @@ const LIST_LINE = `
 select id from line_here($1::bigint, $2::date)
 `;
 
+/** The people down somebody's line who are here. */
+export const listLine = async (db: Queryable, managerId: string, today: string): Promise<string[]> =>
+  (await rows<{ id: string }>(db, LIST_LINE, [managerId, today])).map(({ id }) => id);
+
 const COUNT_TEAM = `
 select
   count(*)::integer as open, count(*) filter (where due_at < $2::timestamptz)::integer as late,
@@ -33,8 +38,7 @@ where person_id = any($1::bigint[])
 
 const LIST_TEAM = `
 select ${ASSIGNMENT_COLUMNS}, p.id as person_id, p.name as person_name, p.job, m.name as reports_to, m.id as manager_id, s.zone,
-  last.step_name as last_name, last.at as last_at, last.state as last_state, taken.until as taken_until, taken.by as taken_by,
-  w.asked_at, w.asked_by, w.reason as asked_reason, w.answered_at, w.is_waived, w.answer
+  last.step_name as last_name, last.at as last_at, last.state as last_state, w.asked_at, w.asked_by, w.reason as asked_reason, w.answered_at, w.is_waived, w.answer
 from (
   select open_id as id
   from standings
@@ -50,15 +54,6 @@ join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
 left join standing_certificates c on c.assignment_id = a.id
 left join lateral last_notice(a.id, true) last on true
-left join lateral (
-  select e.data ->> 'until' as until, e.data ->> 'by' as by, e.type
-  from assignment_events e
-  where e.assignment_id = a.id
-    and e.type in ('taken-up', 'extended', 'reopened')
-    and not exists (select from assignment_events u where u.undoes = e.id)
-  order by e.at desc, e.id desc
-  limit 1
-) taken on taken.type = 'taken-up' and taken.until::date >= $2::date
 left join lateral (
   select *
   from waiver_requests r
@@ -93,7 +88,7 @@ where p.id = $1::bigint
 /** A manager's people down the whole line: what is late and what is in progress. */
 export async function teamOf(db: Queryable, managerId: string, now: number, today: string): Promise<TeamView> {
   const manager = await oneRow<{ id: string; name: string; zone: string }>(db, GET_MANAGER, [managerId]);
-  const line = (await rows<{ id: string }>(db, LIST_LINE, [managerId, today])).map(({ id }) => id);
+  const line = await listLine(db, managerId, today);
   const counted = oneRow<TeamView['counts']>(db, COUNT_TEAM, [line, new Date(now)]);
   const listed = rows<
     AssignmentDbRow & {
@@ -106,8 +101,6 @@ export async function teamOf(db: Queryable, managerId: string, now: number, toda
       last_name: string | null;
       last_at: Date | null;
       last_state: string | null;
-      taken_until: string | null;
-      taken_by: string | null;
       asked_at: Date | null;
       asked_by: string | null;
       asked_reason: string | null;
@@ -115,8 +108,13 @@ export async function teamOf(db: Queryable, managerId: string, now: number, toda
       is_waived: boolean | null;
       answer: string | null;
     }
-  >(db, LIST_TEAM, [line, today]);
+  >(db, LIST_TEAM, [line]);
   const [counts, found] = await Promise.all([counted, listed]);
+  const facts = new Map((await listAssignmentFacts(db, found.map(({ id }) => id))).map((one) => [one.id, one])); // prettier-ignore
+  const takenOf = (id: string, zone: Zone): TeamView['rows'][number]['takenUp'] => {
+    const taken = takenUpAt(facts.get(id)!, now, zone);
+    return taken && { until: taken.until, by: taken.by ?? null };
+  };
   return {
     manager,
     people: line.length,
@@ -134,7 +132,7 @@ export async function teamOf(db: Queryable, managerId: string, now: number, toda
       unitsDone: row.done,
       unitsRequired: row.required,
       last: row.last_name ? { what: row.last_name, at: row.last_at!.toISOString(), outcome: row.last_state! } : null,
-      takenUp: row.taken_until === null ? null : { until: row.taken_until, by: row.taken_by },
+      takenUp: takenOf(row.id, Zone.of(row.zone)),
       asked: row.asked_at && {
         at: row.asked_at.toISOString(),
         byWhom: row.asked_by!,

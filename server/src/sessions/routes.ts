@@ -1,9 +1,9 @@
 import { Id, LinkToken, NewSession, OwnSeatDraft, SeatDraft, SessionCancel, SessionChange } from '@nudrik/contract';
 import { findIdByLink } from '../assignments/assignments.repo.ts';
-import { maybeRow, rows } from '../db/db.ts';
 import { refuseClosed } from '../learning/learn.ts';
 import { houseToday } from '../people/today.ts';
-import { areInLineOf } from '../reports/team.repo.ts';
+import { findAssignee } from './sessions.repo.ts';
+import { areInLineOf, listLine } from '../reports/team.repo.ts';
 import { EDITORS, get, idOf, parse, type Call, type Route } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import {
@@ -20,14 +20,11 @@ import {
   type SeatRight,
 } from './sessions.ts';
 
-const GET_PERSON = 'select a.person_id, a.course_id, p.name from assignments a join people p on p.id = a.person_id where a.id = $1::bigint';
-const LIST_LINE = 'select id from line_here($1::bigint, $2::date)';
-
 /** By which right whoever is signed in seats somebody. @throws Refused where they have none */
 async function rightOf({ deps, account }: Call, assignmentId: string): Promise<SeatRight> {
   const { role, personId } = account!;
   if (EDITORS.includes(role)) return 'office';
-  const found = await maybeRow<{ person_id: string }>(deps.db, GET_PERSON, [assignmentId]);
+  const found = await findAssignee(deps.db, assignmentId);
   if (found && found.person_id === personId) return 'employees';
   if (found && personId && (await areInLineOf(deps.db, personId, [assignmentId]))) return 'managers';
   throw new Refused('not-allowed', 'This person is not in your line; nothing was changed.');
@@ -38,7 +35,7 @@ async function byLink({ deps, req }: Call): Promise<{ assignment: string; unit: 
   const link = LinkToken.safeParse(req.params['token']);
   if (!link.success) throw new Refused('wrong-link', link.error.issues[0]!.message);
   const assignment = await findIdByLink(deps.db, deps.settings.key, link.data, deps.clock.now());
-  const person = assignment && (await maybeRow<{ name: string; course_id: string }>(deps.db, GET_PERSON, [assignment]));
+  const person = assignment && (await findAssignee(deps.db, assignment));
   if (!assignment || !person) throw new Refused('wrong-link');
   const unit = parse(Id, req.params['unit']);
   // of another course, or of a unit that has not opened, nothing leaves the server
@@ -109,8 +106,7 @@ export const sessionRoutes: Route[] = [
     '/api/my-sessions',
     async ({ deps, account }) => {
       if (account!.personId === null) return [];
-      const line = await rows<{ id: string }>(deps.db, LIST_LINE, [account!.personId, await houseToday(deps)]);
-      return mySessions(deps, line.map(({ id }) => id)); // prettier-ignore
+      return mySessions(deps, await listLine(deps.db, account!.personId, await houseToday(deps)));
     },
     'signed-in',
   ),

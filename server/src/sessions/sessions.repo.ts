@@ -20,7 +20,7 @@ export interface SessionUnit {
 export const findSessionUnit = (db: Queryable, unitId: string): Promise<SessionUnit | null> => maybeRow(db, FIND_UNIT, [unitId]);
 
 const COLUMNS = `
-  s.id, s.course_id, s.unit_id, s.title, s.starts_at, s.ends_at, s.zone, s.place, s.link, s.seats, s.trainer_id, s.cancelled_at, s.cancelled_by, s.cancelled_because
+  s.id, s.course_id, s.unit_id, s.title, s.starts_at, s.ends_at, s.site_id, s.zone, s.place, s.link, s.seats, s.trainer_id, s.cancelled_at, s.cancelled_by, s.cancelled_because
 `;
 export interface SessionRow {
   id: string;
@@ -29,6 +29,7 @@ export interface SessionRow {
   title: string;
   starts_at: Date;
   ends_at: Date;
+  site_id: string;
   zone: string;
   place: string | null;
   link: string | null;
@@ -68,9 +69,9 @@ const LOCK = `select ${COLUMNS} from training_sessions s where s.id = any($1::bi
 export const lockSessions = (db: Client, ids: readonly string[]): Promise<SessionRow[]> => rows(db, LOCK, [ids]);
 
 const INSERT = `
-insert into training_sessions (course_id, unit_id, title, starts_at, ends_at, zone, place, link, seats, trainer_id, made_at, made_by, save)
+insert into training_sessions (course_id, unit_id, title, starts_at, ends_at, zone, place, link, seats, trainer_id, made_at, made_by, save, site_id)
 values (
-  $1::bigint, $2::bigint, $3::text, $4::timestamptz, $5::timestamptz, $6::text, $7::text, $8::text, $9::integer, $10::bigint, $11::timestamptz, $12::text, $13::text
+  $1::bigint, $2::bigint, $3::text, $4::timestamptz, $5::timestamptz, $6::text, $7::text, $8::text, $9::integer, $10::bigint, $11::timestamptz, $12::text, $13::text, $14::bigint
 )
 on conflict (save) do nothing
 returning id
@@ -81,6 +82,7 @@ export interface SessionInsert {
   title: string;
   startsAt: number;
   endsAt: number;
+  site: string;
   zone: string;
   place: string | null;
   link: string | null;
@@ -89,15 +91,15 @@ export interface SessionInsert {
 }
 /** @returns null where it was made already, by the same save */
 export const insertSession = async (db: Client, s: SessionInsert, at: number, byWhom: string, save: string): Promise<string | null> =>
-  (await maybeRow<{ id: string }>(db, INSERT, [s.course, s.unit, s.title, new Date(s.startsAt), new Date(s.endsAt), s.zone, s.place, s.link, s.seats, s.trainer, new Date(at), byWhom, save]))?.id ?? null; // prettier-ignore
+  (await maybeRow<{ id: string }>(db, INSERT, [s.course, s.unit, s.title, new Date(s.startsAt), new Date(s.endsAt), s.zone, s.place, s.link, s.seats, s.trainer, new Date(at), byWhom, save, s.site]))?.id ?? null; // prettier-ignore
 const UPDATE = `
 update training_sessions
 set title = $2::text, starts_at = $3::timestamptz, ends_at = $4::timestamptz, zone = $5::text, place = $6::text, link = $7::text, seats = $8::integer,
-  trainer_id = $9::bigint, changed_at = $10::timestamptz, changed_by = $11::text
+  trainer_id = $9::bigint, changed_at = $10::timestamptz, changed_by = $11::text, site_id = $12::bigint
 where id = $1::bigint
 `;
 export const updateSession = (db: Client, id: string, s: SessionInsert, at: number, byWhom: string): Promise<unknown> =>
-  db.query(UPDATE, [id, s.title, new Date(s.startsAt), new Date(s.endsAt), s.zone, s.place, s.link, s.seats, s.trainer, new Date(at), byWhom]); // prettier-ignore
+  db.query(UPDATE, [id, s.title, new Date(s.startsAt), new Date(s.endsAt), s.zone, s.place, s.link, s.seats, s.trainer, new Date(at), byWhom, s.site]); // prettier-ignore
 const CANCEL = `
 update training_sessions
 set cancelled_at = $2::timestamptz, cancelled_by = $3::text, cancelled_because = $4::text
@@ -323,8 +325,6 @@ export const isAnyAhead = async (db: Queryable, now: number): Promise<boolean> =
 
 const FIND_SITE = 'select id, name, zone from sites where id = $1::bigint';
 export const findSite = (db: Queryable, id: string): Promise<{ id: string; name: string; zone: string } | null> => maybeRow(db, FIND_SITE, [id]); // prettier-ignore
-const SITE_OF_ZONE = 'select id from sites where zone = $1::text order by id limit 1';
-export const siteOfZone = async (db: Queryable, zone: string): Promise<string> => (await maybeRow<{ id: string }>(db, SITE_OF_ZONE, [zone]))?.id ?? '1'; // prettier-ignore
 const LIST_UNITS = `
 select distinct s.unit_id as id
 from training_sessions s
@@ -333,3 +333,9 @@ where s.ends_at > $1::timestamptz
 order by s.unit_id
 `;
 export const listUnitsAhead = (db: Queryable, now: number): Promise<{ id: string }[]> => rows(db, LIST_UNITS, [new Date(now)]);
+
+const FIND_ASSIGNEE =
+  'select a.person_id, a.course_id, p.name from assignments a join people p on p.id = a.person_id where a.id = $1::bigint';
+/** Whose assignment it is, and of which course. */
+export const findAssignee = (db: Queryable, assignment: string): Promise<{ person_id: string; course_id: string; name: string } | null> =>
+  maybeRow(db, FIND_ASSIGNEE, [assignment]);

@@ -219,10 +219,12 @@ describe('who was there', () => {
     const a = await assigned('runa', 'odd', 'per');
     await seat(id, a['runa']!);
     await seat(id, a['odd']!);
+    const early = { key: 'attendance-9', session: id, entries: [{ assignmentId: a['runa']!, attended: true, met: [], remarks: null, place: null, on: '2027-03-01' }] }; // prettier-ignore
+    await expect(recordSignOffs(house.deps, course, unit, { personId: crew['tora']!, name: 'Tora Aske', link: null }, early)).rejects.toThrow('“Quay drill” has not begun'); // prettier-ignore
     house.clock.at = Date.parse('2027-03-10T10:30:00Z');
     const tora = { personId: crew['tora']!, name: 'Tora Aske', link: null };
     expect((await mySignOffs(house.deps, crew['tora']!)).filter(({ course: { id: of } }) => of === course)).toMatchObject([{ session: { id, title: 'Quay drill' }, waiting: 2 }]); // prettier-ignore
-    const view = await signOffView(house.deps, course, unit, tora, id);
+    const view = await signOffView(house.deps, course, unit, tora, { session: id, find: '' });
     expect(view.people.map(({ person, because }) => [person.name, because])).toEqual([['Odd Aske', 'trainer of the session'], ['Runa Aske', 'trainer of the session']]); // prettier-ignore
     const entry = (assignmentId: string, attended: boolean) => ({ assignmentId, attended, met: [], remarks: null, place: null, on: '2027-03-10' }); // prettier-ignore
     await expect(recordSignOffs(house.deps, course, unit, tora, { key: 'attendance-0', session: id, entries: [entry(a['per']!, true)] })).rejects.toThrow('Load the list again'); // prettier-ignore

@@ -1,17 +1,18 @@
 import {
   clashOf,
+  heldFrom,
+  isTooLate,
+  tellClash,
   nextSession,
   dateOf,
   dayOf,
   msOfTime,
   sessionFault,
   tellAmount,
-  tellDay,
   tellMoment,
   tellTime,
   Zone,
   type AssignmentEvent,
-  type Clash,
   type PlanStep,
   type SessionSpan,
 } from '@nudrik/core';
@@ -32,7 +33,7 @@ import { announce, transaction, type Client, type Queryable } from '../db/db.ts'
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { loadFacts, type Facts } from '../notices/facts.ts';
-import { foresee } from '../notices/foresee.ts';
+import { foresee, messagesOf } from '../notices/foresee.ts';
 import { houseToday } from '../people/today.ts';
 import { Refused } from '../refusal.ts';
 import {
@@ -57,7 +58,6 @@ import {
   lockSessions,
   markCancelled,
   putSeat,
-  siteOfZone,
   updateSession,
   type SeatDbRow,
   type SessionInsert,
@@ -66,7 +66,6 @@ import {
   type ShownSessionRow,
 } from './sessions.repo.ts';
 
-const HOUR_MS = 3_600_000;
 /** How many of those without a seat are shown, and seated at once by a rule. */
 const MOST = 500;
 /** By which right somebody is seated. */
@@ -93,12 +92,6 @@ const spanOf = ({ id, title, starts_at, ends_at }: SessionRow): SessionSpan => (
 /** A session and its time, as it is said: “Drill on the quay”, Fri 8 May 09:00. */
 const tellSession = ({ title, starts_at, zone }: SessionRow, now: number): string => `“${title}”, ${tellMoment(starts_at.getTime(), Zone.of(zone), now)}`; // prettier-ignore
 
-function tellClash(clash: Clash, zone: Zone, now: number): string {
-  const today = zone.dayAt(now);
-  if (clash.kind === 'session') return `has a seat in “${clash.other.title}”, ${tellMoment(clash.other.startsAt, zone, now)}`;
-  return clash.to === null ? `is on leave from ${tellDay(clash.from, today)}` : `is on leave ${tellDay(clash.from, today)} to ${tellDay(clash.to, today)}`;
-} // prettier-ignore
-
 /** What keeps people from being somewhere, asked for many at once. */
 class Clashes {
   private constructor(
@@ -119,14 +112,11 @@ class Clashes {
     return { leave: person.leave, others: this.times.get(person.id) ?? [], zone: this.facts.roster.calendarOf(person).zone, person };
   }
 
-  find(assignment: string, span: SessionSpan): Clash | null {
+  /** @param instead the session whose seat would be given up for it */
+  tell(assignment: string, span: SessionSpan, instead: string | null = null): string | null {
     const { leave, others, zone } = this.about(assignment);
-    return clashOf(span, leave, others, zone);
-  }
-
-  tell(assignment: string, span: SessionSpan): string | null {
-    const clash = this.find(assignment, span);
-    return clash && tellClash(clash, this.about(assignment).zone, this.now);
+    const clash = clashOf(span, leave, others.filter(({ id }) => id !== instead), zone); // prettier-ignore
+    return clash && tellClash(clash, zone, this.now);
   }
 
   next<T extends SessionSpan & { free: number }>(assignment: string, sessions: readonly T[]): T | null {
@@ -176,7 +166,7 @@ async function moveUp(deps: Deps, client: Client, session: SessionRow, byWhom: s
   let moved = 0;
   for (const { assignment_id } of waiting) {
     if (free === 0) break;
-    if (clashes.find(assignment_id, spanOf(session))) continue;
+    if (clashes.tell(assignment_id, spanOf(session))) continue;
     await putSeat(client, session.id, assignment_id, 'seat', at, byWhom);
     await record(client, [{ assignment: assignment_id, event: setEvent(session, at, { reason: 'moved up from the waiting list' }) }], { byWhom }); // prettier-ignore
     free -= 1;
@@ -207,17 +197,15 @@ export function takeSeat(deps: Deps, sessionId: string, { assignmentId, byWhom, 
     if (right !== 'office' && !unit.rules[right]) throw new Refused('not-allowed', `${right === 'employees' ? 'Employees do' : 'Managers do'} not choose sessions here; the training office does. Nothing was changed.`); // prettier-ignore
     if (session.cancelled_at) refuse(`${tellSession(session, now)}, was cancelled.`);
     if (session.starts_at.getTime() <= now) refuse(`${tellSession(session, now)}, has started.`);
-    if (right !== 'office' && isClosed(session, unit, now)) refuse(`Seats in ${tellSession(session, now)}, are taken until ${tellAmount(unit.rules.closes, 'hours')} before it starts.`); // prettier-ignore
+    if (right !== 'office' && isTooLate(unit.rules, session.starts_at.getTime(), now)) refuse(`Seats in ${tellSession(session, now)}, are taken until ${tellAmount(unit.rules.closes, 'hours')} before it starts.`); // prettier-ignore
     const assignment = await lockAssignment(client, assignmentId);
     if (assignment?.course_id !== unit.course_id) throw new Refused('not-found', 'There is no such assignment of this course.');
     if (assignment.closed_by !== null) refuse(`${assignment.person_name} does not have this course open any more.`);
     if (assignment.units_done.includes(unit.id)) refuse(`${assignment.person_name} has done “${unit.title}” already.`);
     if (seat?.session_id === sessionId) return { state: seat.state, words: wordsOf(assignment.person_name, seat.state, session, now) };
     const clashes = await Clashes.of(deps, client, [assignmentId]);
-    const clash = clashes.tell(assignmentId, spanOf(session));
-    // the seat that would be given up is no clash
-    const isOwn = seat && clashes.find(assignmentId, spanOf(session))?.kind === 'session' && clashIsWith(clashes, assignmentId, session, seat.session_id); // prettier-ignore
-    if (clash && !isOwn && !anyway) throw new Refused('clash', `${assignment.person_name} ${clash}. Nothing was changed.`);
+    const clash = clashes.tell(assignmentId, spanOf(session), seat?.session_id ?? null);
+    if (clash && !anyway) throw new Refused('clash', `${assignment.person_name} ${clash}. Nothing was changed.`);
     const former = seat && locked.find(({ id }) => id === seat.session_id)!;
     if (former) await putSeat(client, former.id, assignmentId, 'given-up', now, byWhom);
     const hasRoom = session.seats > (await countSeats(client, session.id)) && (right === 'office' || (await listWaiting(client, session.id)).length === 0); // prettier-ignore
@@ -230,11 +218,6 @@ export function takeSeat(deps: Deps, sessionId: string, { assignmentId, byWhom, 
   });
 }
 
-const clashIsWith = (clashes: Clashes, assignment: string, session: SessionRow, other: string): boolean => {
-  const clash = clashes.find(assignment, spanOf(session));
-  return clash?.kind === 'session' && clash.other.id === other;
-};
-const isClosed = ({ starts_at }: SessionRow, { rules }: SessionUnit, now: number): boolean => now > starts_at.getTime() - rules.closes * HOUR_MS; // prettier-ignore
 const wordsOf = (name: string, state: 'seat' | 'waiting', session: SessionRow, now: number): string =>
   state === 'seat'
     ? `${name} has a seat in ${tellSession(session, now)}.`
@@ -252,7 +235,7 @@ export function giveUpSeat(
     const [session] = await lockSessions(client, [sessionId]);
     if (right !== 'office' && !unit.rules[right]) throw new Refused('not-allowed', `${right === 'employees' ? 'Employees do' : 'Managers do'} not change seats here; the training office does. Nothing was changed.`); // prettier-ignore
     if (session!.starts_at.getTime() <= now) refuse(`${tellSession(session!, now)}, has started.`);
-    if (right !== 'office' && isClosed(session!, unit, now)) refuse(`Seats in ${tellSession(session!, now)}, are given up until ${tellAmount(unit.rules.closes, 'hours')} before it starts: tell the training office.`); // prettier-ignore
+    if (right !== 'office' && isTooLate(unit.rules, session!.starts_at.getTime(), now)) refuse(`Seats in ${tellSession(session!, now)}, are given up until ${tellAmount(unit.rules.closes, 'hours')} before it starts: tell the training office.`); // prettier-ignore
     const seat = await findSeat(client, assignmentId, unit.id, now);
     const words = `The seat in ${tellSession(session!, now)}, is given up.`;
     if (seat?.session_id !== sessionId) {
@@ -276,7 +259,7 @@ async function written(db: Queryable, unit: SessionUnit, draft: SessionDraft, no
   const endsAt = zone.toInstant(dayOf(draft.endsOn), msOfTime(draft.ends));
   const fault = sessionFault({ startsAt, endsAt, seats: draft.seats }, now, taken);
   if (fault) throw new Refused('wrong-input', `${fault} Nothing was changed.`);
-  return { course: unit.course_id, unit: unit.id, title: draft.title, startsAt, endsAt, zone: site.zone, place: draft.place || null, link: draft.link || null, seats: draft.seats, trainer: draft.trainerId }; // prettier-ignore
+  return { course: unit.course_id, unit: unit.id, title: draft.title, startsAt, endsAt, site: site.id, zone: site.zone, place: draft.place || null, link: draft.link || null, seats: draft.seats, trainer: draft.trainerId }; // prettier-ignore
 }
 
 /** Makes a session. An answer that was lost may be asked for again. */
@@ -304,6 +287,7 @@ const asRow = (session: SessionRow, s: SessionInsert): SessionRow => ({
   title: s.title,
   starts_at: new Date(s.startsAt),
   ends_at: new Date(s.endsAt),
+  site_id: s.site,
   zone: s.zone,
   place: s.place,
   link: s.link,
@@ -396,17 +380,14 @@ export async function foreseeChange(deps: Deps, id: string, change: SessionChang
   const starts = steps.filter(({ anchor }) => anchor.event === 'session-starts').map((step) => step.id);
   return {
     falls: await countPlanned(db, ids, starts),
-    people: people.map(({ assignment_id, person }) => ({
-      person,
-      clash: after && clashes.tell(assignment_id, spanOf(after)),
-      messages: (foreseen.people.find((one) => one.assignmentId === assignment_id)?.notices ?? [])
-        .filter(({ outcome }) => outcome !== 'wait')
-        .map(({ stepName, to, addressee, local, outcome, reason }) => ({ step: stepName, to: addressee ?? (to === 'employee' ? person : to), words: outcome === 'send' ? (local ?? '') : (reason ?? outcome), goes: outcome === 'send' })),
-    })),
-  }; // prettier-ignore
+    people: people.map(({ assignment_id, person }) => {
+      const told = foreseen.people.find((one) => one.assignmentId === assignment_id);
+      return { person, clash: after && clashes.tell(assignment_id, spanOf(after)), messages: told ? messagesOf(told) : [] };
+    }),
+  };
 }
 
-const viewOf = (row: ShownSessionRow): SessionView => ({
+const viewOf = (row: ShownSessionRow, now: number): SessionView => ({
   id: row.id,
   title: row.title,
   startsAt: row.starts_at.toISOString(),
@@ -418,13 +399,14 @@ const viewOf = (row: ShownSessionRow): SessionView => ({
   taken: row.taken,
   waiting: row.waiting,
   trainer: row.trainer_id === null ? null : { id: row.trainer_id, name: row.trainer! },
+  isHeld: now >= heldFrom(row.starts_at.getTime()),
   cancelled: row.cancelled_at && { at: row.cancelled_at.toISOString(), byWhom: row.cancelled_by!, told: row.cancelled_because },
 });
 
-async function draftOf(db: Queryable, row: ShownSessionRow): Promise<SessionDraft> {
-  const zone = Zone.of(row.zone);
-  const [from, to] = [row.starts_at.getTime(), row.ends_at.getTime()];
-  return { title: row.title, on: dateOf(zone.dayAt(from)), starts: tellTime(from, zone), endsOn: dateOf(zone.dayAt(to)), ends: tellTime(to, zone), site: await siteOfZone(db, row.zone), place: row.place, link: row.link, seats: row.seats, trainerId: row.trainer_id }; // prettier-ignore
+function draftOf({ title, starts_at, ends_at, zone: name, site_id, place, link, seats, trainer_id }: ShownSessionRow): SessionDraft {
+  const zone = Zone.of(name);
+  const [from, to] = [starts_at.getTime(), ends_at.getTime()];
+  return { title, on: dateOf(zone.dayAt(from)), starts: tellTime(from, zone), endsOn: dateOf(zone.dayAt(to)), ends: tellTime(to, zone), site: site_id, place, link, seats, trainerId: trainer_id }; // prettier-ignore
 }
 
 /** All sessions of a unit with who has a seat and who waits, and who has none: for the office. */
@@ -454,13 +436,11 @@ export async function sessionsView(deps: Deps, courseId: string, unitId: string)
     unit: { id: unit.id, title: unit.title },
     rules: unit.rules,
     now: new Date(now).toISOString(),
-    sessions: await Promise.all(
-      sessions.map(async (row) => ({
-        ...viewOf(row),
-        draft: await draftOf(db, row),
-        people: seats.filter(({ session_id }) => session_id === row.id).map(rowOf),
-      })),
-    ),
+    sessions: sessions.map((row) => ({
+      ...viewOf(row, now),
+      draft: draftOf(row),
+      people: seats.filter(({ session_id }) => session_id === row.id).map(rowOf),
+    })),
     unseated: unseated.map((row) => ({
       assignmentId: row.assignment_id,
       person: { id: row.id, name: row.name },
@@ -484,9 +464,9 @@ export async function learningSessions(deps: Deps, unitId: string, assignmentId:
     mayChoose: unit.rules.employees,
     closes: unit.rules.closes,
     sessions: sessions.map((row) => ({
-      ...viewOf(row),
+      ...viewOf(row, now),
       mine: seat?.session_id === row.id ? seat.state : null,
-      isClosed: isClosed(row, unit, now),
+      isClosed: isTooLate(unit.rules, row.starts_at.getTime(), now),
       clash: seat?.session_id === row.id ? null : clashes.tell(assignmentId, spanOf(row)),
     })),
   };
@@ -510,7 +490,7 @@ export async function mySessions(deps: Deps, line: readonly string[]): Promise<M
       course: { id: unit.course_id, title: unit.course },
       unit: { id, title: unit.title },
       closes: unit.rules.closes,
-      sessions: sessions.map(viewOf),
+      sessions: sessions.map((row) => viewOf(row, now)),
       people: [
         ...without.map((row) => ({ assignmentId: row.assignment_id, person: { id: row.id, name: row.name }, session: null, state: null })),
         ...seats.map((row) => ({ assignmentId: row.assignment_id, person: { id: row.person_id, name: row.person }, session: row.session_id, state: row.state })),
@@ -542,7 +522,7 @@ export async function seatByRule(deps: Deps): Promise<number> {
   for (const { id } of await listRuledUnits(db, now)) {
     const unit = (await findSessionUnit(db, id))!;
     const sessions = (await listSessions(db, id, now))
-      .filter((row) => !isClosed(row, unit, now))
+      .filter((row) => !isTooLate(unit.rules, row.starts_at.getTime(), now))
       .map((row) => ({ ...spanOf(row), free: row.seats - row.taken - row.waiting }));
     const people = await listUnseated(db, unit.course_id, id, now, await houseToday(deps), MOST);
     const ids = people.map(({ assignment_id }) => assignment_id);

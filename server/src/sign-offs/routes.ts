@@ -1,6 +1,6 @@
-import { Id, LinkToken, NewSignOffLink, SignOffCorrection, SignOffEntryDraft, SignOffSend } from '@nudrik/contract';
+import { Id, LinkToken, NewSignOffLink, SignOffCorrection, SignOffEntryDraft, SignOffQuery, SignOffSend } from '@nudrik/contract';
 import { z } from 'zod';
-import { maybeRow } from '../db/db.ts';
+import { findSigner } from './sign-offs.repo.ts';
 import { headFile } from '../answer-file.ts';
 import { signOffDocument } from './document.ts';
 import { act, DONE, EDITORS, get, OFFICE, parse, type Call, type Route } from '../route.ts';
@@ -31,10 +31,9 @@ const at = ({ req }: Call): { course: string; unit: string } => ({
   unit: parse(Id, req.params['unit']),
 });
 
-const GET_NAME = 'select name from people where id = $1::bigint';
 /** Whoever signed in, as the person on the roster that they are. @throws Refused */
 async function byAccount({ deps, account }: Call): Promise<Signer> {
-  const person = account!.personId === null ? null : await maybeRow<{ name: string }>(deps.db, GET_NAME, [account!.personId]);
+  const person = account!.personId === null ? null : await findSigner(deps.db, account!.personId);
   if (!person) throw new Refused('not-allowed', 'Your account belongs to nobody on the roster, so it cannot sign off.');
   return { personId: account!.personId!, name: person.name, link: null };
 }
@@ -63,7 +62,10 @@ export const signOffRoutes: Route[] = [
     access: 'public',
     async handle(call) {
       const signer = await byLink(call);
-      return signOffView(call.deps, signer.link.course_id, signer.link.unit_id, signer, signer.link.session_id);
+      return signOffView(call.deps, signer.link.course_id, signer.link.unit_id, signer, {
+        session: signer.link.session_id,
+        find: parse(SignOffQuery, call.req.query).find,
+      });
     },
   },
   {
@@ -101,14 +103,7 @@ export const signOffRoutes: Route[] = [
   ),
   get(
     '/api/my-sign-offs/:course/:unit',
-    async (call) =>
-      signOffView(
-        call.deps,
-        at(call).course,
-        at(call).unit,
-        await byAccount(call),
-        parse(Id.nullable(), call.req.query['session'] ?? null),
-      ),
+    async (call) => signOffView(call.deps, at(call).course, at(call).unit, await byAccount(call), parse(SignOffQuery, call.req.query)),
     'signed-in',
   ),
   {

@@ -1,5 +1,5 @@
-import { dayOf, OUTCOME_WORDS, tellDate, type Criterion, type SignOffOutcome, type SignOffSheet } from '@nudrik/core';
-import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+import { DAY_MS, dayOf, HELD_BEFORE, OUTCOME_WORDS, tellDate, type Criterion, type SignOffOutcome, type SignOffSheet } from '@nudrik/core';
+import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 const FIND_UNIT = `
 select c.id as course_id, c.title as course, c.state, u.id, u.title, u.kind, u.content -> 'signOff' as sheet,
@@ -30,7 +30,7 @@ const LIST_PEOPLE = `
 with mine as materialized (
   select id from line_here($7::bigint, $3::date)
 )
-select a.id as assignment_id, p.id, p.name, d.name as department, s.name as site, p.site_id, a.closed_by, $2::bigint = any(a.units_done) as is_done,
+select a.id as assignment_id, p.id, p.name, d.name as department, s.name as site, p.site_id, a.closed_by, $2::bigint = any(a.units_done) as is_done, count(*) over ()::integer as total,
   case
     when p.manager_id = $7::bigint then array[$7::text]
     when p.id in (select id from mine) then array[p.manager_id::text, $7::text]
@@ -48,7 +48,10 @@ where a.course_id = $1::bigint
   and ($6::bigint is null or exists (select from seats x where x.session_id = $6::bigint and x.assignment_id = a.id and x.state = 'seat'))
   and ($4::bigint[] is null or a.id = any($4::bigint[]))
   and ($8::boolean or p.id in (select id from mine))
+  and ($9::text is null or p.name ilike $9::text)
+  and (not $10::boolean or a.closed_by is null and not $2::bigint = any(a.units_done))
 order by p.name, a.id
+limit $11::integer
 `;
 export interface SignOffPersonRow {
   assignment_id: string;
@@ -59,20 +62,32 @@ export interface SignOffPersonRow {
   site_id: string;
   closed_by: string | null;
   is_done: boolean;
+  /** of all that fit, also beyond those that are listed */
+  total: number;
   line: string[];
 }
-/** Who may be signed off. @param signer of whom it is asked; `isNamed`, where they may sign for others than their line too */
+/** Of a large course so many are listed at once; the others are found by name. */
+export const LISTED = 300;
+
+export interface WhichSignOffs {
+  session?: string | null;
+  /** of whom it is asked where they stand */
+  signer?: string | null;
+  /** they may sign for others than their line too */
+  isNamed?: boolean;
+  assignments?: readonly string[] | null;
+  find?: string;
+  /** only who has not met it yet */
+  isWaiting?: boolean;
+}
+/** Who may be signed off. */
 export const listSignOffPeople = (
   db: Queryable,
   { id: unitId, course_id: courseId }: Pick<SignOffUnit, 'id' | 'course_id'>,
   { today, now }: { today: string; now: number },
-  {
-    session = null,
-    signer = null,
-    isNamed = true,
-    assignments = null,
-  }: { session?: string | null; signer?: string | null; isNamed?: boolean; assignments?: readonly string[] | null } = {},
-): Promise<SignOffPersonRow[]> => rows(db, LIST_PEOPLE, [courseId, unitId, today, assignments, new Date(now), session, signer, isNamed]);
+  { session = null, signer = null, isNamed = true, assignments = null, find = '', isWaiting = false }: WhichSignOffs = {},
+): Promise<SignOffPersonRow[]> =>
+  rows(db, LIST_PEOPLE, [courseId, unitId, today, assignments, new Date(now), session, signer, isNamed, find === '' ? null : containing(find), isWaiting, assignments?.length ?? LISTED]); // prettier-ignore
 
 export interface SignOffDbRow {
   id: string;
@@ -306,7 +321,7 @@ from training_sessions s
 where s.unit_id = $1::bigint
   and s.cancelled_at is null
   and ($2::bigint is null or s.id = $2::bigint)
-  and ($3::timestamptz is null or s.starts_at <= $3::timestamptz + interval '12 hours' and s.ends_at > $3::timestamptz - interval '30 days')
+  and ($3::timestamptz is null or s.starts_at <= $3::timestamptz and s.ends_at > $4::timestamptz)
 order by s.starts_at, s.id
 `;
 export interface LedSession {
@@ -318,6 +333,12 @@ export interface LedSession {
   link: string | null;
   trainer_id: string | null;
 }
-/** Sessions of a unit that are held about now: from twelve hours before they start until thirty days after. */
-export const listLedSessions = (db: Queryable, unitId: string, now: number): Promise<LedSession[]> => rows(db, LIST_SESSIONS, [unitId, null, new Date(now)]); // prettier-ignore
-export const findLedSession = (db: Queryable, unitId: string, id: string): Promise<LedSession | null> => maybeRow(db, LIST_SESSIONS, [unitId, id, null]); // prettier-ignore
+const HELD_DAYS = 30;
+/** Sessions of a unit that are held about now: from when who came can be recorded, until thirty days after. */
+export const listLedSessions = (db: Queryable, unitId: string, now: number): Promise<LedSession[]> =>
+  rows(db, LIST_SESSIONS, [unitId, null, new Date(now + HELD_BEFORE), new Date(now - HELD_DAYS * DAY_MS)]);
+export const findLedSession = (db: Queryable, unitId: string, id: string): Promise<LedSession | null> =>
+  maybeRow(db, LIST_SESSIONS, [unitId, id, null, null]);
+
+const FIND_SIGNER = 'select name from people where id = $1::bigint';
+export const findSigner = (db: Queryable, person: string): Promise<{ name: string } | null> => maybeRow(db, FIND_SIGNER, [person]);

@@ -133,6 +133,14 @@ describe('who may sign off', () => {
     expect(shown).toMatchObject({ kind: 'sign-off', signOff: { guide: 'Show it.', criteria: [{ words: 'Throws the line', isNeeded: true }, { words: 'Coils it', isNeeded: false }] } }); // prettier-ignore
   });
 
+  it('is found by name; whoever finds nobody learns no more than before', async () => {
+    await assigned('runa', 'odd');
+    const find = (who: string, text: string) => signOffView(house.deps, course, unit, signer(who), { session: null, find: text });
+    expect((await find('tora', 'UNA')).people.map(({ person }) => person.name)).toEqual(['Runa Aske']);
+    expect((await find('tora', '%')).people).toEqual([]);
+    await expect(find('per', 'Nobody')).rejects.toThrow('nobody whom you may sign off there');
+  });
+
   it('comes by a link, which ends with its use, with its time, and by hand', async () => {
     const a = await assigned('runa', 'odd');
     await expect(makeSignOffLink(house.deps, course, unit, { personId: crew['per']!, days: 7, endsAfterUse: true, session: null }, 'Sigrid Aune')).rejects.toThrow('may sign off for nobody'); // prettier-ignore

@@ -1,6 +1,7 @@
 import {
   dateOf,
   entryFault,
+  heldFrom,
   Zone,
   maySign,
   OUTCOME_WORDS,
@@ -19,6 +20,7 @@ import type {
   SignOffLinkView,
   SignOffList,
   SignOffPerson,
+  SignOffQuery,
   SignOffResult,
   SignOffRow,
   SignOffSend,
@@ -33,7 +35,7 @@ import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { getRules, settle } from '../learning/learn.ts';
 import { loadFacts } from '../notices/facts.ts';
-import { foresee } from '../notices/foresee.ts';
+import { foresee, messagesOf } from '../notices/foresee.ts';
 import { houseToday } from '../people/today.ts';
 import { Refused } from '../refusal.ts';
 import {
@@ -137,7 +139,7 @@ export async function signOffView(
   courseId: string,
   unitId: string,
   signer: Signer,
-  sessionId: string | null = null,
+  { session: sessionId, find }: SignOffQuery = { session: null, find: '' },
 ): Promise<SignOffView> {
   const { db } = deps;
   const unit = await unitOf(db, courseId, unitId);
@@ -147,13 +149,15 @@ export async function signOffView(
     db,
     unit,
     { today, now: deps.clock.now() },
-    { session: session?.id ?? null, signer: signer.personId, isNamed: isNamed(unit, signer.personId, session) },
+    { session: session?.id ?? null, signer: signer.personId, isNamed: isNamed(unit, signer.personId, session), find },
   );
   const mine = people.flatMap((person) => {
     const because = rightOver(unit, signer.personId, person, session);
     return because === null ? [] : [{ person, because }];
   });
   // what is looked at there is nobody's business who signs off nobody
+  if (mine.length === 0 && find !== '')
+    return { ...(await signOffView(deps, courseId, unitId, signer, { session: sessionId, find: '' })), people: [], more: 0 };
   if (mine.length === 0 && !signer.link && !isNamed(unit, signer.personId, session))
     throw new Refused('not-found', 'There is nobody whom you may sign off there.');
   const last = await listLast(db, unitId, people.map(({ assignment_id }) => assignment_id)); // prettier-ignore
@@ -166,6 +170,7 @@ export async function signOffView(
     signer: signer.name,
     today,
     until: signer.link?.until.toISOString() ?? null,
+    more: (people[0]?.total ?? 0) - people.length,
     session: session && {
       id: session.id,
       title: session.title,
@@ -199,7 +204,7 @@ export async function mySignOffs(deps: Deps, personId: string): Promise<MySignOf
         deps.db,
         unit,
         { today, now },
-        { session: session?.id ?? null, signer: personId, isNamed: isNamed(unit, personId, session) },
+        { session: session?.id ?? null, signer: personId, isNamed: isNamed(unit, personId, session), isWaiting: true },
       );
       const people = listed.filter((person) => rightOver(unit, personId, person, session) !== null);
       if (people.length > 0)
@@ -207,7 +212,7 @@ export async function mySignOffs(deps: Deps, personId: string): Promise<MySignOf
           course: { id: unit.course_id, title: unit.course },
           unit: { id, title: unit.title },
           session: session && { id: session.id, title: session.title, startsAt: session.starts_at.toISOString() },
-          waiting: people.filter(({ is_done }) => !is_done).length,
+          waiting: people[0]!.total - (listed.length - people.length),
         });
     }
   }
@@ -280,6 +285,7 @@ export async function recordSignOffs(
   return transaction(deps.db, async (client) => {
     const unit = await unitOf(client, courseId, unitId);
     const session = await sessionOf(client, unit, sessionId);
+    if (session && deps.clock.now() < heldFrom(session.starts_at.getTime())) throw new Refused('conflict', `“${session.title}” has not begun: who came is recorded on its day. Nothing was recorded.`); // prettier-ignore
     await lockAssignments(client, entries.map(({ assignmentId }) => assignmentId)); // prettier-ignore
     const known = await listRecorded(client, key, unitId);
     const fresh = entries.filter(({ assignmentId }) => !known.has(assignmentId));
@@ -350,15 +356,7 @@ export async function foreseeSignOffs(
     name,
     outcome,
     finishes: followed.get(entry.assignmentId)!,
-    messages: (byAssignment.get(entry.assignmentId)?.notices ?? [])
-      // of another outcome no notice comes about
-      .filter(({ outcome: came }) => came !== 'wait')
-      .map(({ stepName, to, addressee, local, outcome: came, reason }) => ({
-        step: stepName,
-        to: addressee ?? (to === 'employee' ? name : to),
-        words: came === 'send' ? (local ?? '') : (reason ?? came),
-        goes: came === 'send',
-      })),
+    messages: byAssignment.has(entry.assignmentId) ? messagesOf(byAssignment.get(entry.assignmentId)!) : [],
   }));
 }
 
@@ -456,7 +454,7 @@ export async function signOffList(deps: Deps, courseId: string, unitId: string):
   const { db } = deps;
   const unit = await unitOf(db, courseId, unitId);
   const entries = await listEntries(db, unitId, courseId);
-  const people = await listSignOffPeople(db, unit, { today: await houseToday(deps), now: deps.clock.now() });
+  const waiting = await listSignOffPeople(db, unit, { today: await houseToday(deps), now: deps.clock.now() }, { isWaiting: true });
   const ids = [...new Set(entries.map(({ assignment_id }) => assignment_id))];
   const house = await getHouse(db);
   const plan = (await loadFacts(db, house, [], null, [courseId])).plans.get(courseId);
@@ -482,9 +480,8 @@ export async function signOffList(deps: Deps, courseId: string, unitId: string):
           at: one.at.toISOString(),
         })),
     })),
-    waiting: people
-      .filter(({ is_done, closed_by }) => !is_done && closed_by === null)
-      .map(({ assignment_id, id, name }) => ({ assignmentId: assignment_id, person: { id, name } })),
+    waitingCount: waiting[0]?.total ?? 0,
+    waiting: waiting.map(({ assignment_id, id, name }) => ({ assignmentId: assignment_id, person: { id, name } })),
     links: (await listLinks(db, unitId, deps.clock.now())).map((link) => linkView(deps, link)),
   };
 }

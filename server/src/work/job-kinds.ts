@@ -66,7 +66,9 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
     run: (deps, { input, file }: { input: ImportQuery; file: Buffer | null }, work) => foreseeImport(deps, file!, input.order, work),
   },
   'import-undo': kind((deps, { id }: { id: string }, byWhom, work) => undoImport(deps, id, byWhom, work)),
-  extend: kind((deps, request: ExtendRequest, byWhom, work) => extend(deps, request, byWhom, work)),
+  extend: kind((deps, { mostDays, ...request }: ExtendRequest & { mostDays: number | null }, byWhom, work) =>
+    extend(deps, request, byWhom, work, mostDays),
+  ),
   close: kind((deps, { how, request }: { how: 'waived' | 'withdrawn'; request: CloseRequest }, byWhom, work) =>
     close(deps, how, request, byWhom, work),
   ),

@@ -1,8 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import type { PlanStepView } from '@nudrik/contract';
 import { isRung, tellAmount, tellCondition, tellRole, type Names, type Step } from '@nudrik/core';
-
-const WEIGHTS = { minutes: 1 / 1440, hours: 1 / 24, days: 1, 'working days': 1.4, weeks: 7, months: 30 } as const;
+import { DAYS } from './plan-line.ts';
 
 /** The rungs of a plan, from the first: whom of the line it tells that somebody is late, after how long, and what ends it. */
 @Component({
@@ -37,7 +36,7 @@ export class PlanLadder {
   protected readonly rungs = computed(() =>
     this.steps()
       .filter((step) => isRung(step as unknown as Step))
-      .map((step) => ({ step, weight: step.offset.amount * WEIGHTS[step.offset.unit] }))
+      .map((step) => ({ step, weight: step.offset.amount * DAYS[step.offset.unit] }))
       .sort((a, b) => a.weight - b.weight)
       .flatMap(({ step }) =>
         step.to.map((role) => ({

@@ -3,7 +3,7 @@ import type { PlanStepView } from '@nudrik/contract';
 import { anchorEntry, isKnownAhead, tellAmount, tellAnchor, type AnchorEvent, type Unit } from '@nudrik/core';
 import { markOf } from '../shared/kind-mark.ts';
 
-const DAYS: Record<Unit, number> = { minutes: 1 / 1440, hours: 1 / 24, days: 1, 'working days': 1.4, weeks: 7, months: 30 };
+export const DAYS: Record<Unit, number> = { minutes: 1 / 1440, hours: 1 / 24, days: 1, 'working days': 1.4, weeks: 7, months: 30 };
 
 interface Flag {
   id: string;

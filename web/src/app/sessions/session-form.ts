@@ -4,6 +4,7 @@ import { FormsModule } from '@angular/forms';
 import type { SessionChangeForeseen, SessionDraft } from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
 import { catchError, map, of, type Observable } from 'rxjs';
+import { SessionStore } from '../access/session.store.ts';
 import { PersonPick } from '../people/person-pick.ts';
 import { newKey } from '../shared/key.ts';
 import { zoneWords } from '../shared/moment.pipe.ts';
@@ -26,10 +27,10 @@ import { SessionsApi } from './sessions.api.ts';
     <form (ngSubmit)="id() ? look() : make()">
       <div class="grid">
         <label class="field wide"><span>What it is called</span><input class="input" name="title" maxlength="120" [ngModel]="it.title" (ngModelChange)="set({ title: $event })" /></label>
-        <div class="field"><span>On</span><nk-date label="Day of the session" name="on" [site]="it.site" [ngModel]="it.on" (ngModelChange)="setDay($event ?? '')" /></div>
+        <div class="field"><span>On</span><nk-date label="Day of the session" name="on" [site]="site()" [ngModel]="it.on" (ngModelChange)="setDay($event ?? '')" /></div>
         <div class="field"><span>From</span><nk-time label="Starts at" name="starts" [ngModel]="it.starts" (ngModelChange)="set({ starts: $event ?? '' })" /></div>
         <div class="field"><span>Until</span><nk-time label="Ends at" name="ends" [ngModel]="it.ends" (ngModelChange)="set({ ends: $event ?? '' })" /></div>
-        <div class="field"><span>On the clock of{{ zoneOf() }}</span><nk-select label="Site" name="site" [options]="sites()" [ngModel]="it.site" (ngModelChange)="set({ site: $event })" /></div>
+        <div class="field"><span>On the clock of{{ zoneOf() }}</span><nk-select label="Site" name="site" [options]="sites()" [ngModel]="site()" (ngModelChange)="set({ site: $event })" /></div>
         <label class="field"><span>Place</span><input class="input" name="place" maxlength="200" [ngModel]="it.place ?? ''" (ngModelChange)="set({ place: $event || null })" /></label>
         <label class="field"><span>Link, where it is online</span><input class="input" name="link" maxlength="500" [ngModel]="it.link ?? ''" (ngModelChange)="set({ link: $event || null })" /></label>
         <div class="field"><span>Seats</span><nk-number label="Seats" name="seats" [ngModel]="it.seats" (ngModelChange)="set({ seats: $event ?? 0 })" /></div>
@@ -53,6 +54,7 @@ import { SessionsApi } from './sessions.api.ts';
 })
 export class SessionForm {
   private readonly api = inject(SessionsApi);
+  private readonly session = inject(SessionStore);
   readonly course = input.required<string>();
   readonly unit = input.required<string>();
   /** of one that is there; null makes a new one */
@@ -72,9 +74,13 @@ export class SessionForm {
   private readonly places = toSignal(inject(StructureApi).structure().pipe(map(({ sites }) => sites), catchError(() => of([]))), { initialValue: [] }); // prettier-ignore
   protected readonly sites = computed((): Choice[] => this.places().map(({ id, name }) => ({ value: id, label: name })));
   protected readonly zoneOf = computed(() => {
-    const zone = this.places().find(({ id }) => id === this.draft().site)?.zone;
+    const zone = this.places().find(({ id }) => id === this.site())?.zone;
     return zone ? `: ${zoneWords(zone)}` : '';
   });
+  /** where none is chosen: the first whose clock is the house's */
+  protected readonly site = computed(
+    () => this.draft().site || (this.places().find(({ zone }) => zone === this.session.zone()) ?? this.places()[0])?.id || '',
+  );
   protected readonly isWhole = computed(() => {
     const { title, on, starts, ends, seats } = this.draft();
     return title.trim() !== '' && on !== '' && starts !== '' && ends !== '' && seats > 0;
@@ -101,7 +107,9 @@ export class SessionForm {
   }
 
   protected make(): void {
-    this.ask(this.api.make(this.course(), this.unit(), { ...this.draft(), save: this.key }), () => this.saved.emit('The session is made.'));
+    this.ask(this.api.make(this.course(), this.unit(), { ...this.draft(), site: this.site(), save: this.key }), () =>
+      this.saved.emit('The session is made.'),
+    );
   }
 
   protected look(): void {
@@ -113,7 +121,7 @@ export class SessionForm {
   }
 
   private change() {
-    return { ...this.draft(), told: this.told.trim() || null };
+    return { ...this.draft(), site: this.site(), told: this.told.trim() || null };
   }
 
   private ask<T>(asked: Observable<T>, then: (answer: T) => void): void {

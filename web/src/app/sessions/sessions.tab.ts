@@ -70,7 +70,7 @@ export class SessionsTab {
           starts: '09:00',
           endsOn: on,
           ends: '11:00',
-          site: '1',
+          site: '',
           place: null,
           link: null,
           seats: 12,
@@ -90,11 +90,6 @@ export class SessionsTab {
 
   protected isPast({ now }: SessionsView, { startsAt }: { startsAt: string }): boolean {
     return startsAt <= now;
-  }
-
-  /** Who came is recorded from the day on which it starts. */
-  protected isHeld({ now }: SessionsView, { startsAt }: { startsAt: string }): boolean {
-    return Date.parse(startsAt) - 12 * 3_600_000 <= Date.parse(now);
   }
 
   protected done(words: string): void {

@@ -7,7 +7,7 @@ import { MySessions } from './my-sessions.ts';
 import { SessionsTab } from './sessions.tab.ts';
 import { UnitSessions } from './unit-sessions.ts';
 
-const session = (id: string, rest: Partial<SessionView> = {}): SessionView => ({ id, title: `Drill ${id}`, startsAt: `2027-03-1${id}T08:00:00Z`, endsAt: `2027-03-1${id}T10:00:00Z`, zone: 'Europe/Oslo', place: 'North quay', link: null, seats: 2, taken: 1, waiting: 0, trainer: null, cancelled: null, ...rest }); // prettier-ignore
+const session = (id: string, rest: Partial<SessionView> = {}): SessionView => ({ id, title: `Drill ${id}`, startsAt: `2027-03-1${id}T08:00:00Z`, endsAt: `2027-03-1${id}T10:00:00Z`, zone: 'Europe/Oslo', place: 'North quay', link: null, seats: 2, taken: 1, waiting: 0, trainer: null, isHeld: false, cancelled: null, ...rest }); // prettier-ignore
 const draft = { title: 'Drill 1', on: '2027-03-11', starts: '09:00', endsOn: '2027-03-11', ends: '11:00', site: '1', place: 'North quay', link: null, seats: 2, trainerId: null }; // prettier-ignore
 
 it('the office sees who has a seat, who waits and who has none; a move shows first who hears what', async () => {

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
+import { debounceTime } from 'rxjs';
 import type { SignOffEntryDraft, SignOffForeseen, SignOffPerson } from '@nudrik/contract';
 import { OUTCOME_WORDS, signedOutcome, tellList, type SignOffOutcome } from '@nudrik/core';
 import { newKey } from '../shared/key.ts';
@@ -49,9 +50,13 @@ export class SignOffPage {
     const link = this.link();
     return link ? `sign-off/${link}` : `my-sign-offs/${this.course()}/${this.unit()}`;
   });
+  /** of a large course only some are listed: the others are found by name */
+  protected readonly find = signal('');
   protected readonly view = load(
-    toObservable(computed(() => ({ base: this.base(), session: this.session() ?? null }))),
-    ({ base, session }) => this.api.view(base, session),
+    toObservable(computed(() => ({ base: this.base(), session: this.session() ?? null, find: this.find().trim() }))).pipe(
+      debounceTime(200),
+    ),
+    ({ base, session, find }) => this.api.view(base, session, find),
   );
   protected readonly entries = signal<ReadonlyMap<string, Entry>>(new Map());
   protected readonly on = signal('');
@@ -65,28 +70,28 @@ export class SignOffPage {
   protected readonly done = signal<string | null>(null);
   protected readonly foreseen = signal<SignOffForeseen[] | null>(null);
   protected readonly count = computed(() => this.entries().size);
-  private readonly place_ = computed(() => `nudrik.sign-off.${this.base()}${this.session() ? `/${this.session()}` : ''}`);
+  private readonly shelf = computed(() => `nudrik.sign-off.${this.base()}${this.session() ? `/${this.session()}` : ''}`);
   private readonly isFound = signal(false);
 
   constructor() {
     effect(() => {
       const seen = this.view.data();
-      if (seen && !untracked(this.isFound)) untracked(() => this.find(seen.today));
+      if (seen && !untracked(this.isFound)) untracked(() => this.findKept(seen.today));
     });
     effect(() => {
       const kept: Kept = { key: this.key(), on: this.on(), place: this.place(), entries: [...this.entries()] };
       if (!untracked(this.isFound)) return;
-      if (kept.entries.length > 0) storage()?.setItem(untracked(this.place_), JSON.stringify(kept));
-      else storage()?.removeItem(untracked(this.place_));
+      if (kept.entries.length > 0) storage()?.setItem(untracked(this.shelf), JSON.stringify(kept));
+      else storage()?.removeItem(untracked(this.shelf));
     });
   }
 
   /** What was entered here before and has not gone through. */
-  private find(today: string): void {
+  private findKept(today: string): void {
     const led = this.view.data()!.session;
     this.on.set(led ? led.on : today);
     if (led?.place) this.place.set(led.place);
-    const text = storage()?.getItem(this.place_());
+    const text = storage()?.getItem(this.shelf());
     if (text)
       try {
         const { key, on, place, entries } = JSON.parse(text) as Kept;
@@ -94,7 +99,7 @@ export class SignOffPage {
         this.on.set(on);
         this.place.set(place);
         const known = new Set(this.view.data()!.people.map(({ assignmentId }) => assignmentId));
-        this.entries.set(new Map(entries.filter(([id]) => known.has(id))));
+        this.entries.set(new Map(entries.filter(([id]) => this.view.data()!.more > 0 || known.has(id))));
         this.kept.set(this.entries().size > 0);
       } catch {
         // nothing that can be read

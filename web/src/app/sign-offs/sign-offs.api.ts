@@ -8,8 +8,8 @@ export class SignOffsApi {
   private readonly http = inject(HttpClient);
 
   /** @param base where a supervisor's list is: `sign-off/<link>`, or `my-sign-offs/<course>/<unit>` */
-  view(base: string, session: string | null = null): Observable<SignOffView> {
-    return this.http.get<SignOffView>(`/api/${base}`, { params: session ? { session } : {} });
+  view(base: string, session: string | null = null, find = ''): Observable<SignOffView> {
+    return this.http.get<SignOffView>(`/api/${base}`, { params: { ...(session && { session }), ...(find && { find }) } });
   }
 
   foresee(base: string, entries: SignOffEntryDraft[], session: string | null = null): Observable<SignOffForeseen[]> {

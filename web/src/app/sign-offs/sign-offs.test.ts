@@ -17,6 +17,7 @@ const VIEW: SignOffView = {
   signer: 'Ivar Moen',
   today: '2027-03-01',
   until: null,
+  more: 0,
   people: [person('1', 'Runa Aske'), person('2', 'Per Aske')],
 }; // prettier-ignore
 const BASE = '/api/sign-off/abc';
