@@ -81,6 +81,8 @@ describe('the demo', () => {
       ),
     ).toBe(0);
     expect(await count('from units where release is not null')).toBe(2);
+    // one stands on each rung of the ladder
+    for (const step of ['to-manager', 'further-up', 'to-owner', 'to-director']) expect(await count(`from notices n join assignments a on a.id = n.assignment_id and a.closed_by is null where n.step_id = '${step}' and n.state = 'delivered'`)).toBeGreaterThan(0); // prettier-ignore
     // sessions: one that took place, one that is full and waited for
     expect(await count('from training_sessions')).toBe(4);
     expect(await count("from seats where state = 'waiting'")).toBe(1);

@@ -48,7 +48,7 @@ import {
   type MessageDraft,
   type Pool,
 } from 'nudrik';
-import { COURSES } from './courses.ts';
+import { COURSES, DIRECTOR } from './courses.ts';
 import { DRILL_COURSES, makeDesigns } from './designs.ts';
 import { makeDrills } from './drills.ts';
 import { rosterOn } from './feed-story.ts';
@@ -237,7 +237,9 @@ async function makeCourses(
     ]);
     courseIds.set(draft.title, id);
     requiredUnits.set(draft.title, required_units);
-    await writePlan(db, id, draft.title, plan ? plan(STANDARD_PLAN) : STANDARD_PLAN, start);
+    const director = `person ${personIds.get(CAST.director)!}`;
+    const steps = (plan ? plan(STANDARD_PLAN) : STANDARD_PLAN).map((step) => ({ ...step, to: step.to.map((role) => (role === DIRECTOR ? director : role)) })); // prettier-ignore
+    await writePlan(db, id, draft.title, steps, start);
   }
   const quizzes = await rows<{ id: string; quiz: Quiz }>(db, "select id, content -> 'quiz' as quiz from units where kind = 'quiz'");
   const signOffs = await rows<{ id: string }>(db, "select id from units where kind = 'sign-off'");

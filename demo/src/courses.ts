@@ -207,6 +207,19 @@ const change =
   (steps: readonly PlanStep[]): PlanStep[] =>
     steps.map((step) => (step.id === id ? { ...step, ...rest } : step));
 
+/** Above the manager: theirs, the owner of the course, and at last the director, whose id the build fills in. */
+export const DIRECTOR = 'person director';
+const withLadder = (steps: readonly PlanStep[]): PlanStep[] => {
+  const first = steps.find(({ id }) => id === 'to-manager')!;
+  const rung = (id: string, name: string, to: string, amount: number): PlanStep => ({ ...first, id, name, to: [to], offset: { amount, unit: 'working days' } }); // prettier-ignore
+  return [
+    ...steps,
+    rung('further-up', 'To the manager’s manager', 'manager 2', 6),
+    rung('to-owner', 'To the owner of the course', 'trainer', 9),
+    rung('to-director', 'To the director', DIRECTOR, 12),
+  ];
+};
+
 export const COURSES: readonly DemoCourse[] = [
   {
     owner: CAST.trainer,
@@ -394,6 +407,7 @@ export const COURSES: readonly DemoCourse[] = [
         },
       ],
     },
+    plan: withLadder,
   },
   {
     owner: CAST.trainer,

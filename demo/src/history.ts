@@ -243,8 +243,30 @@ export function makeHistory(facts: HistoryFacts): PastAssignment[] {
     }
   }
   expireThree(list, facts, start);
+  lateByRungs(list, facts, start, calendars);
   return list;
 }
+
+/** Four people who are late with hot work permits for so many working days that one stands on each rung; the second was taken up. */
+const LATE_WORKING_DAYS = [4, 7, 10, 14];
+function lateByRungs(list: PastAssignment[], facts: HistoryFacts, start: Instant, calendars: ReadonlyMap<string, Calendar>): void {
+  const course = facts.courseIds.get('Hot Work Permit')!;
+  const nameOf = new Map([...facts.personIds].map(([name, id]) => [id, name]));
+  const siteOf = new Map(facts.crew.people.map((person) => [person.name, person.site]));
+  const cast = new Set<string>(Object.values(CAST));
+  const open = list.filter((a) => a.course === course && !a.certificate && !cast.has(nameOf.get(a.person)!));
+  if (open.length < LATE_WORKING_DAYS.length) throw new Error(`The demo promises one on each rung, and ${open.length} are open.`);
+  LATE_WORKING_DAYS.forEach((days, i) => {
+    const assignment = open[i]!;
+    const calendar = calendars.get(siteOf.get(nameOf.get(assignment.person)!)!)!;
+    const due = calendar.zone.toInstant(calendar.addWorkingDays(calendar.zone.dayAt(start), -days), msOfTime('17:00'));
+    const shift = assignment.dueAt - due;
+    assignment.assignedAt -= shift;
+    assignment.dueAt -= shift;
+    assignment.events = assignment.events.map((event) => ({ ...event, at: event.at - shift }));
+    if (i === 1) assignment.events.push({ type: 'taken-up', at: start - DAY_MS, until: dateOf(dayOf(START_ON) + 2), by: CAST.yardHead, told: 'Back from the dry dock on Thursday' });
+  });
+} // prettier-ignore
 
 /** Three people whose certificate ran out and was never renewed: what a matrix must show. */
 function expireThree(list: PastAssignment[], facts: HistoryFacts, start: Instant): void {

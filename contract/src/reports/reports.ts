@@ -95,6 +95,10 @@ export interface TodayNeed {
   act: { label: string; link: string | null; does: 'try-now' | 'try-again' | null };
 }
 
+/** How somebody stands with a course: late, due within two weeks, open, runs out within 90 days, ran out, holds it. */
+export const TEAM_CELLS = ['late', 'due', 'open', 'expiring', 'expired', 'held'] as const;
+export type TeamCell = (typeof TEAM_CELLS)[number];
+
 /** GET /api/team */
 export interface TeamView {
   manager: { id: string; name: string; zone: string };
@@ -114,6 +118,11 @@ export interface TeamView {
     /** a waiver that was asked for; null where none was */
     asked: { at: string; byWhom: string; reason: string; answer: { isWaived: boolean; words: string | null } | null } | null;
   }[];
+  /** who of the line has something late, open or running out, by course; the most urgent people first, at most 40 of them */
+  matrix: {
+    courses: { id: string; title: string }[];
+    people: { id: string; name: string; cells: { course: string; state: TeamCell; on: string | null }[] }[];
+  };
   /** what people of the line hold that runs out within 90 days, the first first */
   expiring: { person: { id: string; name: string }; course: { id: string; title: string }; until: string }[];
   /** by how many days they may move a due date; null is as they like */

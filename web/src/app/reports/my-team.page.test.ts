@@ -12,6 +12,7 @@ const team = (rows: TeamView['rows']): TeamView => ({
   rows,
   people: 14,
   expiring: [],
+  matrix: { courses: [], people: [] },
   mayExtendDays: null,
   counts: {
     open: rows.length,
@@ -71,6 +72,17 @@ describe('a manager’s team', () => {
     await page.type(page.getByLabelText('Reason'), 'On loan');
     await page.click(page.getByRole('button', { name: 'Ask for a waiver' }));
     expect((await page.answer('/api/assignments/ask-waiver', { actId: null, words: 'Asked.' })).body).toMatchObject({ assignmentIds: ['1'], reason: 'On loan' }); // prettier-ignore
+  });
+  it('shows people by courses, each with a mark that is told', async () => {
+    const page = await openPage(MyTeamPage, { role: 'manager' });
+    await page.answer('/api/team', {
+      ...team([]),
+      matrix: {
+        courses: [{ id: '2', title: 'Fire Teams Aboard' }, { id: '3', title: 'Safe Lifting' }],
+        people: [{ id: '1', name: 'Runa Aske', cells: [{ course: '3', state: 'late', on: '2027-02-24' }] }],
+      },
+    }); // prettier-ignore
+    expect(page.getByRole('row', { name: /Runa Aske.*late, was due 24 Feb 2027/ })).toBeTruthy();
   });
   it('opened by a personal link is read, and says how to have a date moved', async () => {
     const page = await openPage(MyTeamPage, { inputs: { token: 'k'.repeat(32) }, role: 'employee' });

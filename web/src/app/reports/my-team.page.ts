@@ -8,6 +8,7 @@ import { load } from '../shared/loaded.ts';
 import { DayPipe, MomentPipe } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { State } from '../shared/state.ts';
+import { TeamMatrix } from './team-matrix.ts';
 import { ReportsApi } from './reports.api.ts';
 import { MyLeave } from '../people/my-leave.ts';
 import { MySessions } from '../sessions/my-sessions.ts';
@@ -16,7 +17,7 @@ import { MySignOffs } from '../sign-offs/my-sign-offs.ts';
 /** A manager's own people, down the whole line: who is late first, then who is at it. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DayPipe, Ladder, MyLeave, MySessions, MomentPipe, Outcome, State, AssignmentActs, MySignOffs],
+  imports: [TeamMatrix, DayPipe, Ladder, MyLeave, MySessions, MomentPipe, Outcome, State, AssignmentActs, MySignOffs],
   templateUrl: './my-team.page.html',
 })
 export class MyTeamPage {
