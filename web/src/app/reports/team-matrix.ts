@@ -48,9 +48,9 @@ const FEW = 10;
     .course { font-weight: 400; max-width: 110px; white-space: normal; vertical-align: bottom; text-align: center; }
     .cell { text-align: center; font-weight: 600; }
     .key { margin-right: 14px; }
-    .late, .expired { color: var(--late); }
-    .due, .expiring { color: var(--soon); }
-    .held { color: var(--done); }
+    .late, .expired { color: var(--brick); }
+    .due, .expiring { color: var(--ochre); }
+    .held { color: var(--fern); }
     .sr { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); white-space: nowrap; }
   `,
 })
