@@ -95,7 +95,7 @@ export interface TodayNeed {
   act: { label: string; link: string | null; does: 'try-now' | 'try-again' | null };
 }
 
-/** How somebody stands with a course: late, due within two weeks, open, runs out within 90 days, ran out, holds it. */
+/** How somebody stands with a course: late, due within two weeks, open, runs out within 60 days, ran out, holds it. */
 export const TEAM_CELLS = ['late', 'due', 'open', 'expiring', 'expired', 'held'] as const;
 export type TeamCell = (typeof TEAM_CELLS)[number];
 

@@ -1,4 +1,4 @@
-import { CalendarChange, Id, LinkToken, type Account, PackageReport, Place, PlayedReport, ReachChange } from '@nudrik/contract';
+import { CalendarChange, Id, LinkToken, PackageReport, Place, PlayedReport, ReachChange } from '@nudrik/contract';
 import { DONE, parse, type Call, type Route, ownPerson } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import type { Captions } from '@nudrik/core';

@@ -20,7 +20,7 @@ import {
   type Waiting,
 } from '@nudrik/core';
 import type { Client } from '../db/db.ts';
-import { findStep, listPlanFacts, loadFacts, noticesOf, type Facts } from './facts.ts';
+import { findStep, listPlanFacts, loadFacts, noteGone, noticesOf, type Facts } from './facts.ts';
 import { listDays, listOverdue, lockDays, type DayRow } from './day.repo.ts';
 import { claimedOf, type ClaimedNotice } from './ledger.repo.ts';
 
@@ -74,13 +74,17 @@ function addresseesOf(notice: ClaimedNotice, facts: Facts): string[] {
 export class Days {
   private readonly book = new DayBook<Entry>();
   private readonly entryOf = new Map<Slot, Entry>();
+  /** the facts by which those still to come are asked whether they would go: of this batch first, then of the rest */
+  private readonly known: Facts[];
 
   private constructor(
     private readonly facts: Facts,
     private readonly now: Instant,
     private readonly missingBy: (facts: Facts) => MissingOf,
     private readonly overtaken: ReadonlyMap<string, string>,
-  ) {}
+  ) {
+    this.known = [facts];
+  }
 
   /** Loads what else counts against the days of those who may be written to; what is claimed counts as still to come. */
   static async open(
@@ -146,6 +150,7 @@ export class Days {
 
   private async expectAhead(client: Client, ahead: readonly DayRow[]): Promise<void> {
     const facts = await loadFacts(client, this.facts.house, [...new Set(ahead.map((row) => row.assignment_id))]);
+    this.known.push(facts);
     for (const row of ahead) {
       const waiting = row.try_at === null ? null : waitingOf(claimedOf(row), facts);
       if (waiting) this.expect(waiting, facts);
@@ -168,10 +173,17 @@ export class Days {
     return (addressee) => this.book.countBefore(placeFor(step, slot, addressee, roster, this.now), wouldGo);
   }
 
-  /** Notes what was decided. */
-  settle({ slot, step }: Waiting, sentTo: string | null): void {
+  /** Notes that it was decided. */
+  settle({ slot }: Waiting): void {
     const entry = this.entryOf.get(slot);
     if (entry) entry.place.isSettled = true;
+  }
+
+  /** Notes that it goes, and to whom: whatever is decided or counted after it knows. */
+  settleGone(waiting: WaitingNotice, sentTo: string | null): void {
+    this.settle(waiting);
+    const { slot, step } = waiting;
+    for (const facts of this.known) noteGone(facts, slot, step, sentTo);
     const addressee = this.facts.roster.person(sentTo);
     if (addressee) this.book.record(placeFor(step, slot, addressee, this.facts.roster, this.now));
   }

@@ -1,6 +1,5 @@
 import { randomBytes } from 'node:crypto';
 import {
-  isRung,
   anchorsOf,
   compareWaiting,
   decide,
@@ -36,7 +35,7 @@ import { lockHolds } from '../holding/holding.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { Days, findOvertaken, waitingOf, type WaitingNotice } from './day.ts';
 import { claimCutOff, GATHER_LOCK, listCertificates, listTold, settleKnown, stampReport, tryLock } from './dispatch.repo.ts';
-import { loadFacts, noteTold, noticesOf, type AssignmentFacts, type Facts } from './facts.ts';
+import { loadFacts, noticesOf, type AssignmentFacts, type Facts } from './facts.ts';
 import { claimDue, postponeNotices, saveDecisions, setNoticesAside, type ClaimedNotice, type DecisionRow } from './ledger.repo.ts';
 import { whyDropped } from './plan.ts';
 import { requestReplan } from './queue.ts';
@@ -313,11 +312,11 @@ async function decideAll(
       messageId: null,
     };
     decisions.push(row);
-    days.settle(each, decision.kind === 'send' ? row.recipientId : null);
-    if (decision.kind !== 'send') continue;
-    facts.went.set(`${notice.assignment}/${step.id}`, { ...noticesOf(facts)(notice.assignment, step.id), isSent: true });
-    if (isRung(step) && recipient.person)
-      noteTold(facts.told, notice.assignment, notice.revision, { step: step.id, person: recipient.person.id });
+    if (decision.kind !== 'send') {
+      days.settle(each);
+      continue;
+    }
+    days.settleGone(each, row.recipientId);
     const day = facts.roster.calendarOf(recipient.person ?? facts.roster.getPerson(assignment.person)).zone.dayAt(now);
     const key = messageKey(step, notice, recipient.person, day);
     const parcel = parcels.get(key);

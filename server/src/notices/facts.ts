@@ -299,9 +299,21 @@ async function loadTold(db: Queryable, assignmentIds: readonly string[], plans: 
 } // prettier-ignore
 
 /** Notes that a rung tells somebody. */
-export function noteTold(told: Map<string, RungTold[]>, assignment: string, revision: number, one: RungTold): void {
+function noteTold(told: Map<string, RungTold[]>, assignment: string, revision: number, one: RungTold): void {
   const key = `${assignment}/${revision}`;
   told.set(key, [...(told.get(key) ?? []), one]);
+}
+
+/** Notes that a notice of a step goes: what is decided after it knows. */
+export function noteGone(
+  { went, told }: Pick<Facts, 'went' | 'told'>,
+  notice: { assignment: string; revision: number },
+  step: PlanStep,
+  person: string | null,
+): void {
+  const key = `${notice.assignment}/${step.id}`;
+  went.set(key, { isBounced: false, ...went.get(key), isSent: true });
+  if (isRung(step) && person) noteTold(told, notice.assignment, notice.revision, { step: step.id, person });
 }
 
 export const noticesOf = ({ went, told }: Pick<Facts, 'went' | 'told'>): NoticesOf =>

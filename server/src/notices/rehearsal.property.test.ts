@@ -263,6 +263,26 @@ const line = (l: {
 }): string =>
   `${new Date(l.at).toISOString().slice(0, 16)} ${l.assignment} ${l.step} r${l.revision} #${l.occurrence} ${l.to} -> ${l.person}`;
 
+/** What is still to come that day is asked whether it would go, and by then another of the same batch went, on which it hangs. */
+const WENT_MEANWHILE: Parameters<Parameters<typeof houses.map>[0]>[0] = {
+  steps: (
+    [
+      { kind: 'invitation', amount: 0, to: ['employee'], only: null, lacksValue: 0 },
+      { kind: 'follow-up', amount: 0, to: ['manager', 'manager 2'], only: null, lacksValue: 1 },
+      { kind: 'reminder', amount: 1, to: ['manager', 'manager 2'], only: { not: { stepSent: 's1' } }, lacksValue: 1 },
+    ] satisfies Partial<StepDraft>[]
+  ).map((step) => ({ event: 'assigned', unit: 'hours', time: null, window: null, times: 1, gathered: false, onlyOpen: false, ...step })),
+  happenings: [],
+  leaves: [],
+  limit: 3,
+  daily: null,
+  digest: null,
+  isChatting: false,
+  bounces: null,
+  hold: null,
+  outage: null,
+};
+
 it('the worker sends what the rehearsal says', async () => {
   await fc.assert(
     fc.asyncProperty(houses, async (made) => {
@@ -328,6 +348,6 @@ it('the worker sends what the rehearsal says', async () => {
       );
       expect(sent.sort()).toEqual(expected.sort());
     }),
-    { numRuns: Number(process.env['NUDRIK_PROPERTY_RUNS'] ?? 15) },
+    { numRuns: Number(process.env['NUDRIK_PROPERTY_RUNS'] ?? 15), examples: [[WENT_MEANWHILE]] },
   );
 }, 600_000);

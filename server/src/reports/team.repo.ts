@@ -1,5 +1,5 @@
 import type { TeamCell, TeamView } from '@nudrik/contract';
-import { dayOf, daysLate, takenUpAt, Zone } from '@nudrik/core';
+import { certificateState, dayOf, daysLate, takenUpAt, Zone } from '@nudrik/core';
 import { listAssignmentFacts } from '../notices/facts.ts';
 import { oneRow, rows, type Queryable } from '../db/db.ts';
 import { getSettings } from '../house/settings.repo.ts';
@@ -114,8 +114,8 @@ function cellOf({ is_open, due_at, until }: MatrixRow, now: number, today: strin
     const due = due_at!.getTime();
     return { state: due < now ? 'late' : due < now + SOON_MS ? 'due' : 'open', on: due_at!.toISOString().slice(0, 10) };
   }
-  if (until === null) return { state: 'held', on: null };
-  return { state: until < today ? 'expired' : dayOf(until) <= dayOf(today) + 90 ? 'expiring' : 'held', on: until };
+  const state = certificateState(dayOf(today), until === null ? null : dayOf(until), { isRevoked: false, isReplaced: false });
+  return { state: state === 'expiring' || state === 'expired' ? state : 'held', on: until };
 }
 
 /** The people of a line by courses. */

@@ -11,7 +11,7 @@ const WORDS: Readonly<Record<TeamCell, string>> = {
   held: 'holds it',
 };
 const MARKS: Readonly<Record<TeamCell, string>> = { late: '!', due: '…', open: '·', expiring: '↓', expired: '×', held: '✓' };
-const SHORT: Readonly<Record<TeamCell, string>> = { late: 'late', due: 'due within two weeks', open: 'open', expiring: 'runs out within 90 days', expired: 'ran out', held: 'holds it' }; // prettier-ignore
+const SHORT: Readonly<Record<TeamCell, string>> = { late: 'late', due: 'due within two weeks', open: 'open', expiring: 'runs out within 60 days', expired: 'ran out', held: 'holds it' }; // prettier-ignore
 const FEW = 10;
 
 /** A manager's people by courses: one mark each, with its day beside it for whoever points at it or cannot see it. */
