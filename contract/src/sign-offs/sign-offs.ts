@@ -145,10 +145,12 @@ export type NewSignOffLink = z.infer<typeof NewSignOffLink>;
 export interface SignOffLinkView {
   id: string;
   person: { id: string; name: string };
-  url: string;
+  /** the way in, for whoever hands it on; null for who only reads, and of one that a message gave to its reader */
+  url: string | null;
   until: string;
   endsAfterUse: boolean;
   usedAt: string | null;
+  madeBy: string;
 }
 
 /** GET /api/my-sign-offs: where somebody who signed in may sign off */

@@ -18,6 +18,7 @@ export const LINK_PLACES = {
   course: 'the course, as the employee',
   dates: 'their own dates',
   certificate: 'the certificate',
+  'sign-off': 'the list to sign off, for whoever may',
   'sign-in': 'the page to sign in',
 } as const;
 export type LinkPlace = keyof typeof LINK_PLACES;

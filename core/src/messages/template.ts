@@ -5,6 +5,7 @@ import {
   fieldsIn,
   hrefsIn,
   isHref,
+  linkPlaceOf,
   partsOf,
   plainWords,
   segmentsOf,
@@ -12,6 +13,7 @@ import {
   withParts,
   type Doc,
   type FieldUse,
+  type LinkPlace,
   type Part,
 } from './body.ts';
 import type { Condition } from '../conditions/condition.ts';
@@ -72,6 +74,17 @@ export function templateFor(template: Template, isShown: (condition: Condition) 
   let made = known.get(key);
   if (!made) known.set(key, (made = { ...template, body: withParts(body, areShown) }));
   return made;
+}
+
+const placesByTemplate = new WeakMap<Template, ReadonlySet<LinkPlace>>();
+/** The places that any of its texts leads to. */
+export function placesOf(template: Template): ReadonlySet<LinkPlace> {
+  let places = placesByTemplate.get(template);
+  if (!places) {
+    const hrefs = textsOf(template).flatMap(({ text }) => hrefsIn(text.body));
+    placesByTemplate.set(template, (places = new Set(hrefs.flatMap((href) => linkPlaceOf(href) ?? []))));
+  }
+  return places;
 }
 
 /** The parts for some readers only, of all its texts. */

@@ -64,6 +64,28 @@ export const BEGINNINGS: readonly Beginning[] = [
       button: 'Open the course',
     },
   }),
+  beginning('to-sign-off', 'Ready to be signed off, to the manager', {
+    name: 'Ready to be signed off',
+    kind: 'follow-up',
+    anchor: { event: 'unit-finished' },
+    at: '09:00',
+    to: ['manager'],
+    gather: 'per day',
+    onlyIf: { not: { state: ['finished'] } },
+    message: {
+      subject: '{course}: ready to be signed off',
+      body: {
+        type: 'doc',
+        content: [
+          { type: 'paragraph', content: [{ type: 'text', text: 'Hello ' }, { type: 'field', attrs: { name: 'recipient', fallback: null } }, { type: 'text', text: ',' }] },
+          { type: 'paragraph', content: [{ type: 'text', text: 'These people can be signed off. Your list opens on a phone, and keeps what you enter until it has gone through.' }] },
+          { type: 'people', attrs: { columns: ['person', 'department', 'due'] } },
+          { type: 'button', attrs: { href: 'to:sign-off' }, content: [{ type: 'text', text: 'Open the list' }] },
+        ],
+      },
+      button: null,
+    },
+  }), // prettier-ignore
   beginning('finished', 'On finishing', {
     name: 'Finished',
     kind: 'follow-up',

@@ -1,9 +1,10 @@
 import { createHash, createHmac, randomBytes, timingSafeEqual } from 'node:crypto';
 
-/** What a personal link leads into: a course as the employee, one's people, a file of one's own, or to having no more of a kind of message. */
-export type LinkKind = 'go' | 'team' | 'download' | 'decline';
+/** What a personal link leads into: a course as the employee, one's people, a file of one's own, to having no more of a kind of message, or to a list to sign off. */
+export const LINK_KINDS = ['go', 'team', 'download', 'decline', 'sign-off'] as const;
+export type LinkKind = (typeof LINK_KINDS)[number];
 /** What else is signed: the address of a calendar, a picture that stands in a page, what is in a package, a look at a course, a certificate that is shown. */
-export type SignedKind = LinkKind | 'calendar' | 'picture' | 'package' | 'look' | 'shown' | 'sign-off';
+export type SignedKind = LinkKind | 'calendar' | 'picture' | 'package' | 'look' | 'shown';
 
 /** Letters of a signature: 192 bits. */
 const SIGNED = 32;

@@ -39,6 +39,7 @@ import { frameOf } from '../house/house.ts';
 import { downloadAddress, handoutIn, messageFiles, type MessageFile } from '../handouts/files.ts';
 import { writeInvitation, type SessionEvent } from './calendar.ts';
 import { addressOf, type PersonalLink } from '../access/personal-link.ts';
+import type { SignOffWay } from '../sign-offs/ways-in.ts';
 import type { AssignmentFacts, Facts } from '../notices/facts.ts';
 
 export interface CertificateFacts {
@@ -57,7 +58,13 @@ export interface MessageExtras {
   told: ReadonlyMap<string, Told>;
   /** the tokens of managers without an account, by person */
   teamLinks?: ReadonlyMap<string, string>;
+  /** the ways to lists of sign-offs, by `wayKey` */
+  signOffWays?: ReadonlyMap<string, SignOffWay>;
 }
+
+/** By what the way to a list to sign off is kept: the step, the assignment it tells of, and who reads it. */
+export const wayKey = (step: PlanStep, assignment: AssignmentFacts, { person }: Recipient): string =>
+  `${step.id}/${assignment.id}/${person?.id ?? ''}`;
 
 /** What the merge fields of one notice are filled from. */
 const valueFacts = (
@@ -120,9 +127,10 @@ function linkOf(
 
 /** Where the places lead that a text names: each reader to their own, and nobody to what is somebody else's. */
 function linksOf(
+  step: PlanStep,
   assignment: AssignmentFacts,
   recipient: Recipient,
-  { baseUrl, certificates }: MessageExtras,
+  { baseUrl, certificates, signOffWays }: MessageExtras,
 ): Partial<Record<LinkPlace, string>> {
   const links: Partial<Record<LinkPlace, string>> = { 'sign-in': `${baseUrl}/sign-in` };
   const serial = certificates.get(assignment.id)?.serial;
@@ -130,7 +138,11 @@ function linksOf(
     links.course = addressOf(baseUrl, { kind: 'go', token: assignment.token });
     links.dates = `${baseUrl}/my-training`;
     if (serial) links.certificate = `${links.course}/certificate`;
-  } else if (serial) links.certificate = `${baseUrl}/verify/${serial}`;
+  } else {
+    if (serial) links.certificate = `${baseUrl}/verify/${serial}`;
+    const way = signOffWays?.get(wayKey(step, assignment, recipient));
+    if (way) links['sign-off'] = way.url;
+  }
   return links;
 }
 
@@ -257,7 +269,7 @@ function composePiece(
     template: textFor(step, first!, recipient, facts, now),
     values: valuesFor(valueFacts(step, first!, recipient, facts, extras, now, revision)),
     link: linkOf(step, first!, recipient, extras, submissionOf(step, first!, facts.roster, now, revision)),
-    links: linksOf(first!, recipient, extras),
+    links: linksOf(step, first!, recipient, extras),
     lead: leadOf(recipient, first!),
     table,
     downloads: downloadsOf(

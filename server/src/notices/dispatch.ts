@@ -2,12 +2,15 @@ import { randomBytes } from 'node:crypto';
 import {
   anchorsOf,
   compareWaiting,
+  dateOf,
   decide,
   HELD_UNTIL,
   messageKey,
   sectionKey,
   sentenceOf,
   windowOf,
+  Zone,
+  placesOf,
   type HoldReason,
   type Instant,
   type MissingOf,
@@ -27,8 +30,18 @@ import { isChatOpen } from '../chat/way.ts';
 import { noteCopies } from '../copies/copies.ts';
 import { attachedCertificates } from '../certificates/attached.ts';
 import { attachedRecords } from '../sign-offs/attached.ts';
+import { waysIn } from '../sign-offs/ways-in.ts';
 import { attaching, downloadLinks, giveDownloads, sameFiles } from '../handouts/files.ts';
-import { composeTogether, declinable, isOwn, missingIn, personalLink, type Composed, type MessageExtras } from '../messages/compose.ts';
+import {
+  composeTogether,
+  declinable,
+  isOwn,
+  missingIn,
+  personalLink,
+  wayKey,
+  type Composed,
+  type MessageExtras,
+} from '../messages/compose.ts';
 import { teamLinksOf } from '../reports/team-links.repo.ts';
 import { insertDeliveries, insertMessages, listMessages, type MessageDraft, type MessageRow } from '../messages/messages.repo.ts';
 import { lockHolds } from '../holding/holding.repo.ts';
@@ -360,7 +373,16 @@ async function pack(
   const leading = parcels.flatMap(({ recipient, notices }) =>
     recipient.person && !isOwn(notices[0]!.assignment, recipient) ? [recipient.person.id] : [],
   );
-  extras = { ...extras, teamLinks: await teamLinksOf(client, [...new Set(leading)]) };
+  const asked = parcels.flatMap(sectionsOf).flatMap(({ step, recipient, notices: [first] }) =>
+    recipient.person && !isOwn(first!.assignment, recipient) && placesOf(step.message).has('sign-off')
+      ? [{ key: wayKey(step, first!.assignment, recipient), course: first!.assignment.course, unit: step.anchor.unit ?? null, assignment: first!.assignment.id, person: recipient.person.id }]
+      : [],
+  ); // prettier-ignore
+  extras = {
+    ...extras,
+    teamLinks: await teamLinksOf(client, [...new Set(leading)]),
+    signOffWays: await waysIn(client, extras.baseUrl, asked, { today: dateOf(Zone.of(house.zone).dayAt(now)), now }),
+  };
   const all = extras;
   const isOpen = await isChatOpen(client, facts.roster.settings, now);
   const wayOf = ({ step, recipient, notices }: Parcel, { calendar, files }: Composed): WayNow =>
@@ -450,7 +472,7 @@ async function pack(
     const { step, notices } = parcel;
     for (const { decision } of notices) decision.messageId = id;
     const { messageId: former, attempts } = notices[0]!.notice;
-    const links = linksOf(parcel, all.teamLinks);
+    const links = linksOf(parcel, all);
     const signed = (text: string): string => links.reduce((known, each) => withSigned(known, key, each), text);
     const letter = letterOf(id, deliveries.get(id)!, message, house, now);
     if (way.channel === 'chat') {
@@ -477,10 +499,11 @@ async function pack(
 }
 
 /** The personal links that a message holds, each once, as they are kept. */
-function linksOf(parcel: Parcel, teamLinks: MessageExtras['teamLinks']): PersonalLink[] {
+function linksOf(parcel: Parcel, { teamLinks, signOffWays }: MessageExtras): PersonalLink[] {
   const links = sectionsOf(parcel).flatMap(({ step, recipient, notices }) => [
     ...[personalLink(notices[0]!.assignment, recipient, teamLinks)].filter((link) => link !== null),
     ...downloadLinks(step, notices[0]!.notice.id),
+    ...[signOffWays?.get(wayKey(step, notices[0]!.assignment, recipient))?.link ?? null].filter((link) => link !== null),
     ...(declinable(step, notices[0]!.assignment, recipient) ? [{ kind: 'decline' as const, token: notices[0]!.notice.id }] : []),
   ]);
   return [...new Map(links.map((link) => [`${link.kind}/${link.token}`, link])).values()];

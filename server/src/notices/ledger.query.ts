@@ -1,4 +1,4 @@
-import { withSigned, type PersonalLink } from '../access/personal-link.ts';
+import { LINK_KINDS, withSigned, type PersonalLink } from '../access/personal-link.ts';
 import {
   ARRIVAL_WORDS,
   decide,
@@ -227,15 +227,22 @@ from downloads
 where person_id = $1::bigint
   and token = any($2::text[])
 union all
+select 'sign-off', token
+from sign_off_links
+where person_id = $1::bigint
+  and token = any($2::text[])
+union all
 select 'decline', id::text
 from notices
 where recipient_id = $1::bigint
   and id = any($3::bigint[])
 `;
 
+const IN_BODY = new RegExp(`/(?:${LINK_KINDS.join('|')})/([\\w-]+)`, 'g');
+
 /** A letter as its own reader sees it: with the links that are theirs, signed as they were sent. */
 async function ownLinks({ db, settings }: Deps, reader: string, mail: MessageRow): Promise<(text: string) => string> {
-  const tokens = [...mail.body.matchAll(/\/(?:go|team|download|decline)\/([\w-]+)/g)].map(([, token]) => token!);
+  const tokens = [...mail.body.matchAll(IN_BODY)].map(([, token]) => token!);
   const links = await rows<PersonalLink>(db, OWN_LINKS, [reader, [...new Set(tokens)], tokens.filter((token) => /^\d{1,18}$/.test(token))]);
   return (text) => links.reduce((signed, link) => withSigned(signed, settings.key, link), text);
 }

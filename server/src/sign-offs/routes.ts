@@ -138,7 +138,9 @@ export const signOffRoutes: Route[] = [
     },
     'signed-in',
   ),
-  get('/api/courses/:course/sign-offs/:unit', (call) => signOffList(call.deps, at(call).course, at(call).unit)),
+  get('/api/courses/:course/sign-offs/:unit', (call) =>
+    signOffList(call.deps, at(call).course, at(call).unit, EDITORS.includes(call.account!.role)),
+  ),
   {
     method: 'post',
     path: '/api/courses/:course/sign-offs/:unit/links',

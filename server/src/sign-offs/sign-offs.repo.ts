@@ -246,6 +246,74 @@ export const insertLink = (
 ): Promise<unknown> =>
   db.query(INSERT_LINK, [link.token, link.course, link.unit, link.person, new Date(link.at), link.byWhom, new Date(link.until), link.endsAfterUse, link.session]); // prettier-ignore
 
+const EXTEND_LINK = `
+update sign_off_links
+set until = greatest(until, $5::timestamptz)
+where id = (
+  select max(id)
+  from sign_off_links
+  where unit_id = $1::bigint
+    and person_id = $2::bigint
+    and session_id is not distinct from $3::bigint
+    and made_by = $4::text
+    and ended_at is null
+)
+returning token
+`;
+/** Lets the link work longer that somebody made for a reader and list. @returns its token; null where there is none */
+export const extendLink = async (
+  client: Client,
+  { unit, person, session, byWhom, until }: { unit: string; person: string; session: string | null; byWhom: string; until: number },
+): Promise<string | null> =>
+  (await maybeRow<{ token: string }>(client, EXTEND_LINK, [unit, person, session, byWhom, new Date(until)]))?.token ?? null;
+
+// of a course's lists the one that the step hangs on, else the first; of a unit with sessions the one that the employee came to last
+const FIND_WAYS = `
+select k.key, k.course, u.id as unit, x.session, k.assignment, k.person,
+  exists (select from accounts c where c.person_id = k.person) as has_account
+from unnest($1::text[], $2::bigint[], $3::bigint[], $4::bigint[], $5::bigint[]) as k (key, course, unit, assignment, person)
+cross join lateral (
+  select u.id, u.kind
+  from units u
+  join sections s on s.id = u.section_id
+  where s.course_id = k.course
+    and u.kind in ('sign-off', 'session')
+  order by u.id is not distinct from k.unit desc, u.kind = 'session', s.position, u.position
+  limit 1
+) u
+left join lateral (
+  select t.id as session
+  from seats e
+  join training_sessions t on t.id = e.session_id
+  where e.assignment_id = k.assignment
+    and t.unit_id = u.id
+    and e.state = 'seat'
+  order by t.starts_at desc
+  limit 1
+) x on u.kind = 'session'
+where u.kind = 'sign-off' or x.session is not null
+`;
+export interface WayRow {
+  key: string;
+  course: string;
+  unit: string;
+  session: string | null;
+  assignment: string;
+  person: string;
+  has_account: boolean;
+}
+export const findWays = (
+  client: Client,
+  asked: readonly { key: string; course: string; unit: string | null; assignment: string; person: string }[],
+): Promise<WayRow[]> =>
+  rows(client, FIND_WAYS, [
+    asked.map(({ key }) => key),
+    asked.map(({ course }) => course),
+    asked.map(({ unit }) => unit),
+    asked.map(({ assignment }) => assignment),
+    asked.map(({ person }) => person),
+  ]);
+
 export interface LinkRow {
   id: string;
   token: string;
@@ -258,9 +326,10 @@ export interface LinkRow {
   ends_after_use: boolean;
   used_at: Date | null;
   ended_at: Date | null;
+  made_by: string;
 }
 const LINK_COLUMNS =
-  'l.id, l.token, l.course_id, l.unit_id, l.session_id, l.person_id, p.name, l.until, l.ends_after_use, l.used_at, l.ended_at';
+  'l.id, l.made_by, l.token, l.course_id, l.unit_id, l.session_id, l.person_id, p.name, l.until, l.ends_after_use, l.used_at, l.ended_at';
 const FIND_LINK = `
 select ${LINK_COLUMNS}
 from sign_off_links l

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it, test } from 'vitest';
-import { STANDARD_PLAN, type PlanStep, type SignOffSheet } from '@nudrik/core';
+import { BEGINNINGS, STANDARD_PLAN, type PlanStep, type SignOffSheet } from '@nudrik/core';
 import type { SignOffEntryDraft } from '@nudrik/contract';
 import { oneRow, rows, transaction } from '../db/db.ts';
 import { insertCourse, keepVersion, saveSections } from '../courses/courses.repo.ts';
@@ -10,6 +10,7 @@ import { timelineOf } from '../people/timeline.ts';
 import { assignAt, linkInto, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
 import { wordsOfPdf } from '../testing-pdf.ts';
 import { drain } from '../worker.ts';
+import { withoutLinks } from '../messages/redacted.ts';
 import { correctSignOff, endSignOffLink, foreseeSignOffs, makeSignOffLink, maySee, mySignOffs, recordSignOffs, signerBy, signOffList, signOffView, type Signer } from './sign-offs.ts'; // prettier-ignore
 
 let house: TestHouse;
@@ -83,7 +84,7 @@ describe('a list of three outcomes', () => {
       messages.filter(({ goes }) => goes).map((message) => `${message.to}: ${message.step}`),
     );
     expect(mails()).toEqual(expected.sort());
-    const list = await signOffList(house.deps, course, unit);
+    const list = await signOffList(house.deps, course, unit, true);
     expect(list.rows.map(({ person, outcome, messages }) => [person.name, outcome, [...new Set(messages.map((one) => `${one.step} ${one.state}`))]])).toEqual([
       ['Per Aske', 'absent', ['You were not there sent']],
       ['Odd Aske', 'not-met', ['Again, please sent']],
@@ -141,6 +142,32 @@ describe('who may sign off', () => {
     await expect(find('per', 'Nobody')).rejects.toThrow('nobody whom you may sign off there');
   });
 
+  it('is led in by a message: one link a reader, longer with each message, shown to nobody else; whoever has an account signs in', async () => {
+    const make = BEGINNINGS.find(({ id }) => id === 'to-sign-off')!.make('ready');
+    const ready: PlanStep = { ...make, on: true, anchor: { event: 'assigned' }, at: null, gather: 'none', to: ['employee', 'manager'] };
+    await transaction(house.db, (client) => putPlan(client, course, 2, house.clock.at - 3_600_000, 'Tora Aske', [ready]));
+    await assigned('runa');
+    const hrefs = (name: string): string[] => house.mailer.letters.filter(({ toName }) => toName === name).map(({ html }) => /href="[^"]*example[^"]*?(\/(?:go|sign-off|sign-offs)\/[^"]*)"/.exec(html)![1]!); // prettier-ignore
+    // the employee has no list to sign: the place leads where the message leads
+    expect(hrefs('Runa Aske')).toEqual([expect.stringMatching(/^\/go\//)]);
+    const [first] = hrefs('Odd Aske');
+    const token = first!.split('/sign-off/')[1]!;
+    const by = await signerBy(house.deps, token);
+    expect((await signOffView(house.deps, course, unit, by)).people.map(({ person }) => person.name)).toEqual(['Runa Aske']);
+    expect(withoutLinks(house.mailer.letters.find(({ toName }) => toName === 'Odd Aske')!.html)).not.toContain('/sign-off/');
+    const links = async () => (await signOffList(house.deps, course, unit, true)).links;
+    expect(await links()).toMatchObject([{ url: null, madeBy: 'a message of the plan', until: '2027-03-15T09:30:00.000Z' }]);
+    house.clock.at += 3 * 86_400_000;
+    await assigned('per');
+    expect(hrefs('Odd Aske')).toEqual([first, first]);
+    expect(await links()).toMatchObject([{ until: '2027-03-18T09:30:00.000Z' }]);
+    await house.db.query("insert into accounts (email, name, role, person_id) values ('kari@x.example', 'Kari Aske', 'manager', $1::bigint)", [crew['kari']]); // prettier-ignore
+    await assigned('odd');
+    await house.db.query('delete from accounts');
+    expect(hrefs('Kari Aske')).toEqual([`/sign-offs/${course}/${unit}`]);
+    expect(await links()).toHaveLength(1);
+  });
+
   it('comes by a link, which ends with its use, with its time, and by hand', async () => {
     const a = await assigned('runa', 'odd');
     await expect(makeSignOffLink(house.deps, course, unit, { personId: crew['per']!, days: 7, endsAfterUse: true, session: null }, 'Sigrid Aune')).rejects.toThrow('may sign off for nobody'); // prettier-ignore
@@ -180,14 +207,14 @@ describe('an entry that is corrected', () => {
     const { serial } = await oneRow<{ serial: string }>(house.db, 'select serial from certificates where assignment_id = $1::bigint', [
       a['runa'],
     ]);
-    const [row] = (await signOffList(house.deps, course, unit)).rows;
+    const [row] = (await signOffList(house.deps, course, unit, true)).rows;
     house.clock.at += 3_600_000;
     const correction = { entry: entry(a['runa']!, { met: ['b'] }), reason: 'The wrong line' };
     const { words } = await correctSignOff(house.deps, course, unit, row!.id, correction, 'Sigrid Aune');
     expect(words).toBe('Runa Aske: “not met” in place of “met”. The course is open again. The certificate is revoked.');
     expect(await oneRow(house.db, 'select closed_by, units_done from assignments where id = $1::bigint', [a['runa']])).toEqual({ closed_by: null, units_done: [] }); // prettier-ignore
     expect(await verify(house.db, serial, '2027-03-01')).toMatchObject({ answer: 'revoked' });
-    const list = (await signOffList(house.deps, course, unit)).rows;
+    const list = (await signOffList(house.deps, course, unit, true)).rows;
     expect(list.map(({ outcome, corrected }) => [outcome, corrected?.reason ?? null])).toEqual([['not-met', null], ['met', 'The wrong line']]); // prettier-ignore
     await expect(correctSignOff(house.deps, course, unit, row!.id, correction, 'Sigrid Aune')).rejects.toThrow('corrected already');
     await drain(house.deps, house.mailer);
@@ -211,9 +238,9 @@ describe('an entry that is corrected', () => {
     const a = await assigned('odd');
     await record('tora', [entry(a['odd']!)]);
     await assignAt(house, course, [crew['odd']!], '2027-06-19T16:00:00Z');
-    const [row] = (await signOffList(house.deps, course, unit)).rows;
+    const [row] = (await signOffList(house.deps, course, unit, true)).rows;
     await expect(correctSignOff(house.deps, course, unit, row!.id, { entry: entry(a['odd']!, { met: [] }), reason: 'x' }, 'Sigrid Aune')).rejects.toThrow('was assigned the course anew'); // prettier-ignore
-    expect((await signOffList(house.deps, course, unit)).rows.map(({ corrected }) => corrected)).toEqual([null]);
+    expect((await signOffList(house.deps, course, unit, true)).rows.map(({ corrected }) => corrected)).toEqual([null]);
   });
 });
 

@@ -75,6 +75,8 @@ export interface Signer {
   link: LinkRow | null;
 }
 
+/** Who made the links that messages give. */
+export const BY_MESSAGE = 'a message of the plan';
 const NO_UNIT = 'There is no such sign-off, or not any more.';
 const LINK_OVER =
   'This link does not open anything any more: it was used, its time is over, or it was ended. Ask whoever sent it for another.';
@@ -449,8 +451,8 @@ async function undoFormer(
   return undo.map(({ type }) => type);
 }
 
-/** All entries of a unit, the newest first, with what came of their messages; who waits; and the links that are out. */
-export async function signOffList(deps: Deps, courseId: string, unitId: string): Promise<SignOffList> {
+/** All entries of a unit, the newest first, with what came of their messages; who waits; and the links that are out. @param mayHandOn whether the links themselves are told */
+export async function signOffList(deps: Deps, courseId: string, unitId: string, mayHandOn: boolean): Promise<SignOffList> {
   const { db } = deps;
   const unit = await unitOf(db, courseId, unitId);
   const entries = await listEntries(db, unitId, courseId);
@@ -482,17 +484,21 @@ export async function signOffList(deps: Deps, courseId: string, unitId: string):
     })),
     waitingCount: waiting[0]?.total ?? 0,
     waiting: waiting.map(({ assignment_id, id, name }) => ({ assignmentId: assignment_id, person: { id, name } })),
-    links: (await listLinks(db, unitId, deps.clock.now())).map((link) => linkView(deps, link)),
+    links: (await listLinks(db, unitId, deps.clock.now())).map((link) => ({
+      ...linkView(deps, link),
+      ...((!mayHandOn || link.made_by === BY_MESSAGE) && { url: null }),
+    })),
   };
 }
 
-const linkView = ({ settings }: Deps, link: LinkRow): SignOffLinkView => ({
+const linkView = ({ settings }: Deps, link: LinkRow): SignOffLinkView & { url: string } => ({
   id: link.id,
   person: { id: link.person_id, name: link.name },
   url: `${settings.baseUrl}/sign-off/${signedToken(settings.key, 'sign-off', link.token)}`,
   until: link.until.toISOString(),
   endsAfterUse: link.ends_after_use,
   usedAt: link.used_at?.toISOString() ?? null,
+  madeBy: link.made_by,
 });
 
 /** Makes the way in for a supervisor. @throws Refused where they may sign off for nobody who has the course */
@@ -502,7 +508,7 @@ export async function makeSignOffLink(
   unitId: string,
   { personId, days, endsAfterUse, session: sessionId }: NewSignOffLink,
   byWhom: string,
-): Promise<SignOffLinkView> {
+): Promise<SignOffLinkView & { url: string }> {
   const { db, clock } = deps;
   const unit = await unitOf(db, courseId, unitId);
   const session = await sessionOf(db, unit, sessionId);
@@ -536,6 +542,20 @@ export async function makeSignOffLink(
 }
 
 export const endSignOffLink = (deps: Deps, id: string, unitId: string): Promise<unknown> => endLink(deps.db, id, unitId, deps.clock.now());
+
+/** Whether somebody may sign off for one assignment on a list. */
+export async function hasRight(
+  db: Queryable,
+  at: { today: string; now: number },
+  of: { course: string; unit: string; session: string | null },
+  signer: string,
+  assignmentId: string,
+): Promise<boolean> {
+  const unit = await unitOf(db, of.course, of.unit);
+  const session = await sessionOf(db, unit, of.session);
+  const [person] = await listSignOffPeople(db, unit, at, { signer, assignments: [assignmentId], session: session?.id ?? null });
+  return person !== undefined && rightOver(unit, signer, person, session) !== null;
+}
 
 /** Whether somebody may read what was recorded of an assignment: whoever may sign off for it. */
 export async function maySee(deps: Deps, assignmentId: string, courseId: string, unitId: string, signer: string): Promise<boolean> {
