@@ -43,6 +43,7 @@ const OTHERWISE: SettingsDraft = {
   linkDays: 30,
   weekStartsOn: 7,
   managerExtendDays: 14,
+  unansweredDays: 9,
 };
 
 test.each(Object.keys(OTHERWISE).filter((key) => key !== 'version') as (keyof SettingsDraft)[])('a change of %s is on the record', (key) =>

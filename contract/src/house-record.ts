@@ -24,6 +24,7 @@ export const settingsWords = (draft: SettingsDraft): Words => ({
       : draft.managerExtendDays === 0
         ? 'not'
         : `by ${draft.managerExtendDays} days at the most`,
+  'No answer is said': `after ${draft.unansweredDays} days`,
   'Messages are written in': tellLanguage(draft.language),
   'People are told': WAY_WORDS[draft.by],
   Sender: `${draft.senderName} <${draft.senderAddress}>`,

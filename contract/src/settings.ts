@@ -55,6 +55,8 @@ export const SettingsDraft = z
     linkDays: z.number().int().min(0).max(3_650).nullable(),
     /** by how many days a manager may move a due date; null is as they like, 0 is not at all */
     managerExtendDays: z.number().int().min(0).max(365).nullable().default(null),
+    /** days after which Today says that nobody answered what the line was told of somebody late */
+    unansweredDays: z.number().int().min(1, 'expected 1 day or more').max(365).default(5),
     /** the first day of a week in calendars: 1 (Monday) … 7 (Sunday) */
     weekStartsOn: z.number().int().min(1).max(7),
   })

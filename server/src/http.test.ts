@@ -351,6 +351,22 @@ describe('links, certificates and people', () => {
     const { body } = await post(`/api/assignments/${foreign}/extend`, { dueOn: '2027-03-26', reason: 'ill' }).expect(403);
     expect(body.message).toContain('not in your line');
   });
+  it('a manager takes back what they did themself, and nothing else', async () => {
+    const [{ id: own }] = (await house.db.query('select id from assignments where person_id = $1::bigint', [crew['runa']])).rows;
+    const [manager, office] = [await as('manager'), await as('administrator')];
+    const extend = async ({ post }: typeof manager, dueOn: string): Promise<string> => (await post(`/api/assignments/${own}/extend`, { dueOn, reason: 'ill' }).expect(200)).body.actId; // prettier-ignore
+    const mine = await extend(manager, '2027-04-01');
+    await manager.post(`/api/assignments/acts/${mine}/undo`).expect(200);
+    const theirs = await extend(office, '2027-04-02');
+    const { body } = await manager.post(`/api/assignments/acts/${theirs}/undo`).expect(403);
+    expect(body.message).toContain('takes back what they did themself');
+    await manager.post('/api/assignments/acts/999999/undo').expect(404);
+    // who has left the line since is nobody whom they act on
+    const last = await extend(manager, '2027-04-03');
+    await house.db.query('update people set manager_id = null where id = $1::bigint', [crew['runa']]);
+    expect((await manager.post(`/api/assignments/acts/${last}/undo`).expect(403)).body.message).toContain('not in your line');
+    await house.db.query('update people set manager_id = $2::bigint where id = $1::bigint', [crew['runa'], crew['odd']]);
+  });
   it('refuses an address that is taken and a manager up the own line', async () => {
     const { patch } = await as('administrator');
     expect((await patch(`/api/people/${crew['runa']}`, { email: 'per@orlasund.example' }).expect(409)).body.message).toContain(

@@ -149,8 +149,14 @@ const MARK_UNDONE = 'update acts set undone_at = $2::timestamptz, undone_by = $3
 export const markUndone = (client: Client, id: string, at: number, byWhom: string): Promise<unknown> =>
   client.query(MARK_UNDONE, [id, new Date(at), byWhom]);
 
-const COUNT_TOUCHED = 'select count(*)::integer as count from act_assignments where act_id = $1::bigint';
+const LIST_TOUCHED = 'select assignment_id as id from act_assignments where act_id = $1::bigint';
 
-/** How many assignments an act touched. */
-export const countTouched = async (db: Queryable, act: string): Promise<number> =>
-  (await oneRow<{ count: number }>(db, COUNT_TOUCHED, [act])).count;
+/** The assignments that an act touched. */
+export const listTouched = async (db: Queryable, act: string): Promise<string[]> =>
+  (await rows<{ id: string }>(db, LIST_TOUCHED, [act])).map(({ id }) => id);
+
+const FIND_DOER = 'select by_whom, kind from acts where id = $1::bigint';
+
+/** Who did something by hand, and of what kind it was; null where nothing is known of it. */
+export const findDoer = (db: Queryable, act: string): Promise<{ by_whom: string; kind: ActRow['kind'] } | null> =>
+  maybeRow(db, FIND_DOER, [act]);

@@ -17,7 +17,7 @@ import { areInLineOf } from '../reports/team.repo.ts';
 import { isLarge } from '../work/jobs.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { listActs, undoAct } from './acts.ts';
-import { countTouched } from './acts.repo.ts';
+import { findDoer, listTouched } from './acts.repo.ts';
 import { assign, close, extend } from './change.ts';
 import { getProof, previewCompletions, recordCompletions } from './completions.ts';
 import { previewAssign } from './preview.ts';
@@ -38,6 +38,18 @@ async function refuseForeign({ deps, account }: Call, ids: readonly string[]): P
       'not-allowed',
       `${ids.length === 1 ? 'This person is not' : 'Not all of these people are'} in your line; nothing was changed.`,
     );
+}
+
+/** What managers do by hand and take back again. */
+const ACTS_OF_MANAGERS = ['extend', 'take-up', 'remind'];
+
+/** A manager takes back what they did themself, of people who are in their line still. */
+async function refuseOthersAct(call: Call, id: string, touched: readonly string[]): Promise<void> {
+  const doer = await findDoer(call.deps.db, id);
+  if (!doer || touched.length === 0) throw new Refused('not-found', 'This is not on the record.');
+  if (doer.by_whom !== call.account!.name || !ACTS_OF_MANAGERS.includes(doer.kind))
+    throw new Refused('not-allowed', 'A manager takes back what they did themself, and nothing else; nothing was changed.');
+  await refuseForeign(call, touched);
 }
 
 /** The body of an act on one assignment, whose id stands in the address, or on many. */
@@ -119,11 +131,13 @@ export const assignmentRoutes: Route[] = [
   {
     method: 'post',
     path: '/api/assignments/acts/:id/undo',
-    access: ADMINISTRATORS,
+    access: ['administrator', 'manager'],
     async handle(call) {
       const id = parse(Id, call.req.params['id']);
+      const touched = await listTouched(call.deps.db, id);
+      if (call.account!.role === 'manager') await refuseOthersAct(call, id, touched);
       const job = { kind: 'act-undo', words: 'Taking back an act', input: { id } };
-      return nowOrLater(call, isMany(call, await countTouched(call.deps.db, id)), job, () => undoAct(call.deps, id, call.account!.name));
+      return nowOrLater(call, isMany(call, touched.length), job, () => undoAct(call.deps, id, call.account!.name));
     },
   },
   {

@@ -101,6 +101,17 @@ describe('a ladder', () => {
     expect((await unanswered())[0]!.words).toContain('Runa Aske is late on');
     await takeUp(house.deps, { assignmentIds: [id], until: '2027-03-18', tellAbove: false, told: null }, 'Odd Aske');
     expect(await unanswered()).toEqual([]);
+    // the promised day has passed, as many days ago as the house says
+    house.clock.at = Date.parse('2027-03-23T10:00:00Z');
+    expect(await unanswered()).toEqual([]);
+    house.clock.at = Date.parse('2027-03-24T10:00:00Z');
+    expect((await unanswered())[0]!.words).toContain('told 5 days ago or longer, and no answer stands');
+    await askWaiver(house.deps, { assignmentIds: [id], reason: 'On loan' }, 'Odd Aske', crew['odd']!);
+    expect(await unanswered()).toEqual([]);
+    await house.db.query('delete from waiver_requests');
+    await house.db.query('update settings set unanswered_days = 30');
+    expect(await unanswered()).toEqual([]);
+    await house.db.query('update settings set unanswered_days = 5');
   });
 });
 

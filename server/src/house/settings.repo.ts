@@ -5,7 +5,7 @@ import { oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 const COLUMNS = `
   version, organisation, house_zone, house_place, sender_name, language, sender_address, reply_to, replies_to_trainer, inbound_address, frame_color, imprint, logo_id, logo_embedded, list_id, window_from, window_to, daily_limit,
     tolerance_minutes,
-  settle_minutes, grace_days, link_days, week_starts_on, changed_at, changed_by, is_demo, envelope_key, reached_by, has_chat, manager_extension_days
+  settle_minutes, grace_days, link_days, week_starts_on, changed_at, changed_by, is_demo, envelope_key, reached_by, has_chat, manager_extension_days, unanswered_days
 `;
 const GET_SETTINGS = `select ${COLUMNS} from settings`;
 const LOCK_SETTINGS = `select ${COLUMNS} from settings for update`;
@@ -42,6 +42,7 @@ export interface SettingsRow {
   reached_by: Way;
   has_chat: boolean;
   manager_extension_days: number | null;
+  unanswered_days: number;
 }
 
 export const getSettings = (db: Queryable): Promise<SettingsRow> => oneRow<SettingsRow>(db, GET_SETTINGS);
@@ -54,7 +55,7 @@ set
   reply_to = $6::text, window_from = $7::text, window_to = $8::text, daily_limit = $9::integer, tolerance_minutes = $10::integer,
   settle_minutes = $11::integer, grace_days = $12::integer, link_days = $13::integer, week_starts_on = $14::integer,
   changed_at = $15::timestamptz, changed_by = $16::text, replies_to_trainer = $17::boolean, inbound_address = $18::text,
-  frame_color = $19::text, imprint = $20::text, logo_embedded = $21::boolean, language = $22::text, reached_by = $23::text, manager_extension_days = $24::integer
+  frame_color = $19::text, imprint = $20::text, logo_embedded = $21::boolean, language = $22::text, reached_by = $23::text, manager_extension_days = $24::integer, unanswered_days = $25::integer
 `;
 
 export const putSettings = (db: Client, draft: SettingsDraft, at: Instant, byWhom: string): Promise<unknown> =>
@@ -83,6 +84,7 @@ export const putSettings = (db: Client, draft: SettingsDraft, at: Instant, byWho
     draft.language,
     draft.by,
     draft.managerExtendDays,
+    draft.unansweredDays,
   ]);
 
 const LIST_OPEN = 'select id from assignments where closed_by is null';

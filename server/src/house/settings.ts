@@ -41,6 +41,7 @@ export async function settingsView(deps: Deps, db: Queryable = deps.db): Promise
     linkDays: row.link_days,
     weekStartsOn: row.week_starts_on,
     managerExtendDays: row.manager_extension_days,
+    unansweredDays: row.unanswered_days,
     changedAt: row.changed_at?.toISOString() ?? null,
     changedBy: row.changed_by,
     mailServer: servers.map(({ hostname, port }) => `${hostname}${port ? `:${port}` : ''}`).join(', then ') || 'none',

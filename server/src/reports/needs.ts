@@ -22,6 +22,7 @@ import { oneRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { holdsView } from '../holding/holding.ts';
 import { getHouse } from '../house/house.ts';
+import { getSettings } from '../house/settings.repo.ts';
 import { renewedBy } from '../certificates/running-out.repo.ts';
 import { findPause } from '../messages/channels.repo.ts';
 import { mailboxView } from '../house/mailbox.ts';
@@ -305,26 +306,33 @@ order by w.asked_at
 limit 5
 `;
 
-// late, their line was told days ago, and nobody took it up or moved the date since
+// late, their line was told days ago, and no answer stands: a date moved since, a promised day that has not passed, a waiver asked for
 const LIST_UNANSWERED = `
 select c.id, c.title, count(*)::integer as count, min(p.name) as person
 from (
   select s.course_id, s.person_id
   from standings s
   where s.open_id is not null
-    and s.due_at < $1::timestamptz - interval '5 days'
+    and s.due_at < $1::timestamptz - make_interval(days => $3::integer)
     and s.left_on > $2::date
     and exists (
       select from notices n
       where n.assignment_id = s.open_id
         and n.kind = 'manager'
         and n.state in ('sent', 'delivered')
-        and n.sent_at < $1::timestamptz - interval '5 days'
+        and n.sent_at < $1::timestamptz - make_interval(days => $3::integer)
         and not exists (
           select from assignment_events e
           where e.assignment_id = n.assignment_id
-            and e.type in ('taken-up', 'extended')
             and e.at > n.sent_at
+            and (e.type = 'extended' or e.type = 'taken-up' and (e.data ->> 'until')::date >= $2::date - $3::integer)
+            and not exists (select from assignment_events u where u.undoes = e.id)
+        )
+        and not exists (
+          select from waiver_requests w
+          where w.assignment_id = n.assignment_id
+            and w.asked_at > n.sent_at
+            and (w.answered_at is null or w.answered_at > $1::timestamptz - make_interval(days => $3::integer))
         )
     )
 ) late
@@ -336,6 +344,7 @@ order by count(*) desc, c.title
 
 /** What managers ask for, and what they were told and did nothing about. */
 async function lineNeeds(db: Queryable, today: string, now: number): Promise<TodayNeed[]> {
+  const { unanswered_days } = await getSettings(db);
   const list: TodayNeed[] = [];
   const asked = await rows<{ name: string; title: string; reason: string; asked_by: string; total: number }>(db, LIST_ASKED);
   for (const row of asked)
@@ -353,11 +362,11 @@ async function lineNeeds(db: Queryable, today: string, now: number): Promise<Tod
       words: `${tellAmount(more, 'waivers')} more ${more === 1 ? 'is' : 'are'} asked for.`,
       act: { label: 'Show all', link: '/requirements/waivers', does: null },
     });
-  for (const row of await rows<{ id: string; title: string; count: number; person: string }>(db, LIST_UNANSWERED, [new Date(now), today]))
+  for (const row of await rows<{ id: string; title: string; count: number; person: string }>(db, LIST_UNANSWERED, [new Date(now), today, unanswered_days]))
     list.push({
       kind: 'unanswered',
       label: 'No answer',
-      words: `${row.count === 1 ? `${row.person} is` : `${tellAmount(row.count, 'people')} are`} late on ${row.title}; their line was told five days ago or longer, and nobody took it up.`,
+      words: `${row.count === 1 ? `${row.person} is` : `${tellAmount(row.count, 'people')} are`} late on ${row.title}; their line was told ${tellAmount(unanswered_days, 'days')} ago or longer, and no answer stands.`,
       act: { label: row.count === 1 ? 'Show it' : `Show the ${row.count}`, link: `/matrix/${row.id}?state=overdue`, does: null },
     }); // prettier-ignore
   return list;

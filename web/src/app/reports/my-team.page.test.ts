@@ -53,7 +53,7 @@ describe('a manager’s team', () => {
     await page.click(page.getByRole('button', { name: 'Extend' }));
     expect((await page.answer('/api/assignments/extend', { actId: '7', words: 'Extended Fire Teams Aboard of Runa Aske.' })).body).toMatchObject({ assignmentIds: ['1'], reason: 'at sea', dueOn: '2027-03-26' }); // prettier-ignore
     await page.answer('/api/team', team([row('1', 'Runa Aske', { dueAt: '2027-03-26T17:00:00Z' })]));
-    expect(page.getByRole('status').textContent).toBe('Extended Fire Teams Aboard of Runa Aske.');
+    expect(page.getByRole('status').textContent.trim()).toBe('Extended Fire Teams Aboard of Runa Aske.');
     expect(page.text()).toContain('Fri 26 Mar 17:00');
     expect(page.queryByLabelText('Reason')).toBeNull();
   });
@@ -65,9 +65,9 @@ describe('a manager’s team', () => {
     expect(page.text()).toContain('On 2 assignments');
     await page.click(page.getByLabelText('tell whoever is above me'));
     await page.click(page.getByRole('button', { name: 'Take it up' }));
-    expect((await page.answer('/api/assignments/take-up', { actId: '8', words: 'Taken up.' })).body).toMatchObject({ assignmentIds: ['1', '2'], until: '2027-03-08', tellAbove: true }); // prettier-ignore
+    expect((await page.answer('/api/assignments/take-up', { actId: '8', words: 'Taken up.', undoUntil: '2027-03-01T09:40:00Z', settlesAt: null })).body).toMatchObject({ assignmentIds: ['1', '2'], until: '2027-03-08', tellAbove: true }); // prettier-ignore
     await page.answer('/api/team', team([row('1', 'Runa Aske')]));
-    expect(page.getByRole('status').textContent).toBe('Taken up.');
+    expect(page.getByRole('status').textContent).toContain('Taken up.');
     await page.click(page.getByRole('button', { name: 'Act on Fire Teams Aboard of Runa Aske' }));
     await page.type(page.getByLabelText('Reason'), 'On loan');
     await page.click(page.getByRole('button', { name: 'Ask for a waiver' }));

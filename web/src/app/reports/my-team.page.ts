@@ -3,6 +3,7 @@ import { toObservable } from '@angular/core/rxjs-interop';
 import type { ActResult } from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
+import { Undo } from '../assignments/undo.ts';
 import { Ladder } from '../assignments/ladder.ts';
 import { load } from '../shared/loaded.ts';
 import { DayPipe, MomentPipe } from '../shared/moment.pipe.ts';
@@ -17,7 +18,7 @@ import { MySignOffs } from '../sign-offs/my-sign-offs.ts';
 /** A manager's own people, down the whole line: who is late first, then who is at it. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [TeamMatrix, DayPipe, Ladder, MyLeave, MySessions, MomentPipe, Outcome, State, AssignmentActs, MySignOffs],
+  imports: [TeamMatrix, DayPipe, Ladder, MyLeave, MySessions, MomentPipe, Outcome, State, AssignmentActs, MySignOffs, Undo],
   templateUrl: './my-team.page.html',
 })
 export class MyTeamPage {

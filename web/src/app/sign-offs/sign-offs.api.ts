@@ -32,8 +32,8 @@ export class SignOffsApi {
     return this.http.post<{ words: string }>(`/api/courses/${course}/sign-offs/${unit}/entries/${id}/correct`, correction);
   }
 
-  makeLink(course: string, unit: string, draft: NewSignOffLink): Observable<SignOffLinkView> {
-    return this.http.post<SignOffLinkView>(`/api/courses/${course}/sign-offs/${unit}/links`, draft);
+  makeLink(course: string, unit: string, draft: NewSignOffLink): Observable<SignOffLinkView & { url: string }> {
+    return this.http.post<SignOffLinkView & { url: string }>(`/api/courses/${course}/sign-offs/${unit}/links`, draft);
   }
 
   endLink(course: string, unit: string, id: string): Observable<unknown> {
