@@ -7,13 +7,14 @@ export default defineConfig({
   workers: 1,
   // once more, on a page of its own: it is listed as flaky, and counted
   retries: 1,
-  timeout: 120_000,
-  expect: { timeout: 15_000 },
+  // no test is a matter of how fast the machine is
+  timeout: 300_000,
+  expect: { timeout: 40_000 },
   reporter: process.env['CI'] ? 'line' : 'list',
   use: {
     baseURL: process.env['NUDRIK_E2E_URL'] ?? 'http://127.0.0.1:4300',
     viewport: { width: 1280, height: 800 },
-    actionTimeout: 15_000,
+    actionTimeout: 40_000,
     // a trace of every step costs a third of the time: asked for where something fails
     trace: process.env['NUDRIK_TRACE'] ? 'retain-on-failure' : 'off',
     launchOptions: {

@@ -333,6 +333,7 @@ test('the manager sees the same in My team', async ({ browser }) => {
 
 test('who was notified, who finished: table, filters, and the same in CSV and XLSX', async () => {
   await area(page, 'Matrix');
+  await page.getByRole('link', { name: 'Courses', exact: true }).last().click();
   await page.getByRole('row', { name: /Night Watch Handover/ }).click();
   await expect(page.getByRole('row', { name: /Nils Tarvik.*2 of 2\s*finished.*Certificate, Wed 6 May/ })).toBeVisible();
   const maud = page.getByRole('row', { name: /Maud Ellery/ });
@@ -354,7 +355,7 @@ test('who was notified, who finished: table, filters, and the same in CSV and XL
 });
 
 test('why: for a person and a step without a notice, the sentence and its trace', async () => {
-  await page.goto('/matrix');
+  await page.goto('/matrix?by=course');
   await page.getByRole('row', { name: /Night Watch Handover/ }).click();
   await page.getByRole('button', { name: 'Why: a step for Maud Ellery' }).click();
   await page.getByRole('menuitem', { name: 'Certificate?' }).click();

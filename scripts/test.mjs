@@ -89,6 +89,7 @@ run(async () => {
   await cluster.start();
   const house = new House();
   const weeks = new House();
+  const ladder = new House();
   try {
     if (!only || only === 'unit') {
       const file = join(results, 'unit.json');
@@ -112,29 +113,42 @@ run(async () => {
       const weeksUrl = await weeks.open({ databaseUrl: cluster.ensureDatabase('weeks', true), port: await freePort() });
       delete process.env.NUDRIK_JOB_ABOVE;
       const asked = process.argv.slice(3);
-      // what has a house of its own goes on beside the rest
-      const others = readdirSync(join(ROOT, 'e2e')).filter((name) => name.endsWith('.test.ts') && !name.startsWith('weeks'));
-      const parts = asked.length > 0 ? { browser: asked } : { browser: others, weeks: ['weeks'] };
-      await Promise.all(
-        Object.entries(parts).map(async ([part, filters]) => {
-          const file = join(results, `${part}.json`);
-          const args = ['playwright', 'test', '--reporter=list,json', '--output', join(results, part), ...filters];
-          await attempt(() =>
-            must(part === 'weeks' ? 'Two weeks' : 'Browser tests', 'npx', args, {
-              NUDRIK_E2E_URL: baseUrl,
-              NUDRIK_E2E_WEEKS_URL: weeksUrl,
-              NUDRIK_E2E_DATABASE: databaseUrl,
-              PLAYWRIGHT_JSON_OUTPUT_NAME: file,
-            }),
-          );
-          const { stats } = JSON.parse(readFileSync(file, 'utf8'));
-          counts.passed += stats.expected + stats.flaky;
-          counts.failed += stats.unexpected;
-        }),
+      // what moves the clock has a house of its own, and goes on beside the rest
+      const apart = ['weeks', 'ladder'];
+      const others = readdirSync(join(ROOT, 'e2e')).filter(
+        (name) => name.endsWith('.test.ts') && !apart.some((one) => name.startsWith(one)),
       );
+      const part = async (name, title, filters, url) => {
+        const file = join(results, `${name}.json`);
+        const args = ['playwright', 'test', '--reporter=list,json', '--output', join(results, name), ...filters];
+        await attempt(() =>
+          must(title, 'npx', args, {
+            NUDRIK_E2E_URL: url,
+            NUDRIK_E2E_WEEKS_URL: weeksUrl,
+            NUDRIK_E2E_DATABASE: databaseUrl,
+            PLAYWRIGHT_JSON_OUTPUT_NAME: file,
+          }),
+        );
+        const { stats } = JSON.parse(readFileSync(file, 'utf8'));
+        counts.passed += stats.expected + stats.flaky;
+        counts.failed += stats.unexpected;
+      };
+      const isAll = asked.length === 0;
+      await Promise.all([
+        part('browser', 'Browser tests', isAll ? others : asked, baseUrl),
+        isAll &&
+          part('weeks', 'Two weeks', ['weeks'], baseUrl).then(async () =>
+            part(
+              'ladder',
+              'The ladder',
+              ['ladder'],
+              await ladder.open({ databaseUrl: cluster.ensureDatabase('ladder', true), port: await freePort() }),
+            ),
+          ),
+      ]);
     }
   } finally {
-    await Promise.all([house.close(), weeks.close()]);
+    await Promise.all([house.close(), weeks.close(), ladder.close()]);
     cluster.stop();
   }
   for (const problem of problems) say(`!! ${problem}`);

@@ -17,6 +17,7 @@ export * from './conditions/condition.ts';
 export * from './conditions/further.ts';
 export * from './conditions/possible.ts';
 export * from './assignments/event.ts';
+export * from './assignments/cell.ts';
 export * from './assignments/state.ts';
 export * from './plans/anchor.ts';
 export * from './plans/step.ts';

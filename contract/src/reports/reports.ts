@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import type { Cell } from '@nudrik/core';
 import { LocalDate, Page, type FinishedFact } from '../common.ts';
 
 export const REPORT_SORTS = ['name', 'department', 'manager', 'assigned', 'due', 'progress', 'finished'] as const;
@@ -8,7 +9,7 @@ export const ReportQuery = Page.extend({
   find: z.string().max(200).optional(),
   department: z.string().max(200).optional(),
   site: z.string().max(200).optional(),
-  state: z.enum(['all', 'open', 'in progress', 'not started', 'late', 'silent', 'finished', 'waived']).default('all'),
+  state: z.enum(['all', 'open', 'in progress', 'not started', 'late', 'silent', 'unanswered', 'finished', 'waived']).default('all'),
   sort: z.enum(REPORT_SORTS).default('name'),
   order: z.enum(['asc', 'desc']).default('asc'),
 });
@@ -43,8 +44,16 @@ export interface ReportPage {
   total: number;
   /** people who finished it, where some did more than once */
   finishedPeople: number;
-  /** assignments; `silent` are late and have nothing more planned */
-  counts: { finished: number; inProgress: number; notStarted: number; late: number; silent: number; waived: number };
+  /** assignments; `silent` are late and have nothing more planned; `unanswered` only where it is asked for */
+  counts: {
+    unanswered: number | null;
+    finished: number;
+    inProgress: number;
+    notStarted: number;
+    late: number;
+    silent: number;
+    waived: number;
+  };
 }
 
 /** GET /api/reports/courses/:id/over-time: state at the end of each week */
@@ -95,10 +104,6 @@ export interface TodayNeed {
   act: { label: string; link: string | null; does: 'try-now' | 'try-again' | null };
 }
 
-/** How somebody stands with a course: late, due within two weeks, open, runs out within 60 days, ran out, holds it. */
-export const TEAM_CELLS = ['late', 'due', 'open', 'expiring', 'expired', 'held'] as const;
-export type TeamCell = (typeof TEAM_CELLS)[number];
-
 /** GET /api/team */
 export interface TeamView {
   manager: { id: string; name: string; zone: string };
@@ -121,7 +126,7 @@ export interface TeamView {
   /** who of the line has something late, open or running out, by course; the most urgent people first, at most 40 of them */
   matrix: {
     courses: { id: string; title: string }[];
-    people: { id: string; name: string; cells: { course: string; state: TeamCell; on: string | null }[] }[];
+    people: { id: string; name: string; cells: { course: string; state: Cell; on: string | null }[] }[];
   };
   /** what people of the line hold that runs out within 90 days, the first first */
   expiring: { person: { id: string; name: string }; course: { id: string; title: string }; until: string }[];

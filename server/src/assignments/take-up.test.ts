@@ -1,7 +1,9 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it, test } from 'vitest';
 import { STANDARD_PLAN, type PlanStep } from '@nudrik/core';
+import { ReportQuery } from '@nudrik/contract';
 import { oneRow, rows } from '../db/db.ts';
 import { ladderOf } from '../notices/ladder.ts';
+import { courseReport } from '../reports/course-report.ts';
 import { todayNeeds } from '../reports/needs.ts';
 import { teamOf } from '../reports/team.repo.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
@@ -105,7 +107,10 @@ describe('a ladder', () => {
     house.clock.at = Date.parse('2027-03-23T10:00:00Z');
     expect(await unanswered()).toEqual([]);
     house.clock.at = Date.parse('2027-03-24T10:00:00Z');
-    expect((await unanswered())[0]!.words).toContain('told 5 days ago or longer, and no answer stands');
+    const [need] = await unanswered();
+    expect(need!.words).toContain('told 5 days ago or longer, and no answer stands');
+    expect(need!.act.link).toBe(`/matrix/${course}?state=unanswered`);
+    expect((await courseReport(house.db, course, ReportQuery.parse({ state: 'unanswered' }), house.clock.at)).rows.map(({ person }) => person.name)).toEqual(['Runa Aske']); // prettier-ignore
     await askWaiver(house.deps, { assignmentIds: [id], reason: 'On loan' }, 'Odd Aske', crew['odd']!);
     expect(await unanswered()).toEqual([]);
     await house.db.query('delete from waiver_requests');

@@ -15,18 +15,46 @@ join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
 `;
 
-/** The states of the report, as conditions on an assignment; $2 is now. */
 /** Nothing more is planned for an assignment: somebody late on it falls silent. */
 export const NOTHING_PLANNED = `not exists (
   select 1 from notices n where n.assignment_id = a.id and n.state in ('planned', 'held', 'sending')
 )`;
 
+/**
+ * The line of somebody late was told as many days ago as the house says, and no answer stands: a date moved since, a promised day
+ * that passed no longer ago than that, a waiver that is asked for.
+ * @param now the moment, as a parameter; `a` is the assignment
+ */
+export const isUnanswered = (now: string): string => `exists (
+  select from notices n
+  cross join (select unanswered_days as days, (${now}::timestamptz at time zone house_zone)::date as today from settings) h
+  where n.assignment_id = a.id
+    and n.kind = 'manager'
+    and n.state in ('sent', 'delivered')
+    and n.sent_at < ${now}::timestamptz - make_interval(days => h.days)
+    and not exists (
+      select from assignment_events e
+      where e.assignment_id = n.assignment_id
+        and e.at > n.sent_at
+        and (e.type = 'extended' or e.type = 'taken-up' and (e.data ->> 'until')::date >= h.today - h.days)
+        and not exists (select from assignment_events u where u.undoes = e.id)
+    )
+    and not exists (
+      select from waiver_requests w
+      where w.assignment_id = n.assignment_id
+        and w.asked_at > n.sent_at
+        and (w.answered_at is null or w.answered_at > ${now}::timestamptz - make_interval(days => h.days))
+    )
+)`;
+
+/** The states of the report, as conditions on an assignment; $2 is now. */
 export const STATES: Record<Exclude<ReportQuery['state'], 'all'>, string> = {
   open: 'a.closed_by is null',
   'not started': 'a.closed_by is null and a.started_at is null and a.due_at >= $2::timestamptz',
   'in progress': 'a.closed_by is null and a.started_at is not null and a.due_at >= $2::timestamptz',
   late: 'a.closed_by is null and a.due_at < $2::timestamptz',
   silent: `a.closed_by is null and a.due_at < $2::timestamptz and ${NOTHING_PLANNED}`,
+  unanswered: `a.closed_by is null and a.due_at < $2::timestamptz and ${isUnanswered('$2')}`,
   finished: "a.closed_by = 'finished'",
   waived: "a.closed_by in ('waived', 'withdrawn')",
 };
@@ -80,7 +108,7 @@ type ReportDbRow = AssignmentDbRow & {
   next_held: string | null;
 };
 
-const listSql = (where: string, query: ReportQuery, limit: string): string => `
+const listSql = (where: string, query: Pick<ReportQuery, 'sort' | 'order'>, limit: string): string => `
 select ${ASSIGNMENT_COLUMNS}, p.id as person_id, p.name as person_name, p.personnel_number, p.email, d.name as department, s.name as site,
   m.name as manager,
   last.id as last_id, last.step_name as last_name, last.at as last_at, last.state as last_state, next.id as next_id, next.step_name as next_name,
@@ -206,6 +234,8 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
     isEveryone ? keptClosed(db, courseId) : oneRow<Record<string, number>>(db, COUNT_CLOSED(all.where), all.values),
   ]);
   const counts: Record<string, number> = { ...open, ...closed };
+  const unanswered =
+    query.state === 'unanswered' ? (await oneRow<{ count: number }>(db, `select count(*)::integer as count ${TABLES} where ${where}`, values)).count : null; // prettier-ignore
   const found = await rows<ReportDbRow>(db, listSql(where, query, `limit ${query.size} offset ${query.page * query.size}`), values);
   const totals: Record<ReportQuery['state'], number> = {
     all: counts['in_progress']! + counts['not_started']! + counts['late']! + counts['finished']! + counts['waived']!,
@@ -214,6 +244,7 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
     'not started': counts['not_started']!,
     late: counts['late']!,
     silent: counts['silent']!,
+    unanswered: unanswered ?? 0,
     finished: counts['finished']!,
     waived: counts['waived']!,
   };
@@ -223,6 +254,7 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
     total: totals[query.state],
     finishedPeople: counts['finished_people']!,
     counts: {
+      unanswered,
       silent: counts['silent']!,
       finished: counts['finished']!,
       inProgress: counts['in_progress']!,
@@ -251,6 +283,12 @@ export async function listReport(
   const { where, values } = filterOf(query, courseId, now);
   return { course, ids: (await rows<{ id: string }>(db, LIST_IDS(where, query), values)).map(({ id }) => id) };
 }
+
+/** Some rows, by their assignments. */
+export const reportRowsOf = async (db: Queryable, ids: readonly string[], now: number): Promise<ReportRow[]> =>
+  (await rows<ReportDbRow>(db, listSql('a.id = any($1::bigint[])', { sort: 'name', order: 'asc' }, ''), [ids])).map((row) =>
+    reportRow(row, now),
+  );
 
 const PART = 250;
 

@@ -31,7 +31,7 @@ import { isMissingAhead, LACKS } from '../notices/lacks.sql.ts';
 import { listWarned } from '../plans/warnings.ts';
 import { tellAside } from '../work/set-aside.ts';
 import { houseToday } from '../people/today.ts';
-import { NOTHING_PLANNED } from './course-report.ts';
+import { isUnanswered, NOTHING_PLANNED } from './course-report.ts';
 
 /** Of a plan: what has lines of its own here, and an exact moment on a weekend, which somebody chose. */
 const SAID_OTHERWISE = ['no-recipient', 'unreachable', 'day-off'];
@@ -306,35 +306,19 @@ order by w.asked_at
 limit 5
 `;
 
-// late, their line was told days ago, and no answer stands: a date moved since, a promised day that has not passed, a waiver asked for
 const LIST_UNANSWERED = `
 select c.id, c.title, count(*)::integer as count, min(p.name) as person
 from (
-  select s.course_id, s.person_id
-  from standings s
-  where s.open_id is not null
-    and s.due_at < $1::timestamptz - make_interval(days => $3::integer)
-    and s.left_on > $2::date
-    and exists (
-      select from notices n
-      where n.assignment_id = s.open_id
-        and n.kind = 'manager'
-        and n.state in ('sent', 'delivered')
-        and n.sent_at < $1::timestamptz - make_interval(days => $3::integer)
-        and not exists (
-          select from assignment_events e
-          where e.assignment_id = n.assignment_id
-            and e.at > n.sent_at
-            and (e.type = 'extended' or e.type = 'taken-up' and (e.data ->> 'until')::date >= $2::date - $3::integer)
-            and not exists (select from assignment_events u where u.undoes = e.id)
-        )
-        and not exists (
-          select from waiver_requests w
-          where w.assignment_id = n.assignment_id
-            and w.asked_at > n.sent_at
-            and (w.answered_at is null or w.answered_at > $1::timestamptz - make_interval(days => $3::integer))
-        )
-    )
+  select a.course_id, a.person_id
+  from (
+    select s.open_id as id, s.course_id, s.person_id
+    from standings s
+    where s.open_id is not null
+      and s.due_at < $1::timestamptz
+      and s.left_on > $2::date
+    offset 0
+  ) a
+  where ${isUnanswered('$1')}
 ) late
 join courses c on c.id = late.course_id
 join people p on p.id = late.person_id
@@ -362,12 +346,12 @@ async function lineNeeds(db: Queryable, today: string, now: number): Promise<Tod
       words: `${tellAmount(more, 'waivers')} more ${more === 1 ? 'is' : 'are'} asked for.`,
       act: { label: 'Show all', link: '/requirements/waivers', does: null },
     });
-  for (const row of await rows<{ id: string; title: string; count: number; person: string }>(db, LIST_UNANSWERED, [new Date(now), today, unanswered_days]))
+  for (const row of await rows<{ id: string; title: string; count: number; person: string }>(db, LIST_UNANSWERED, [new Date(now), today]))
     list.push({
       kind: 'unanswered',
       label: 'No answer',
       words: `${row.count === 1 ? `${row.person} is` : `${tellAmount(row.count, 'people')} are`} late on ${row.title}; their line was told ${tellAmount(unanswered_days, 'days')} ago or longer, and no answer stands.`,
-      act: { label: row.count === 1 ? 'Show it' : `Show the ${row.count}`, link: `/matrix/${row.id}?state=overdue`, does: null },
+      act: { label: row.count === 1 ? 'Show it' : `Show the ${row.count}`, link: `/matrix/${row.id}?state=unanswered`, does: null },
     }); // prettier-ignore
   return list;
 }

@@ -58,7 +58,7 @@ const names = (page: ReportPage): string[] => page.rows.map((row) => row.person.
 
 describe('who was notified, who finished', () => {
   it('counts each state once', async () => {
-    expect((await report()).counts).toEqual({ finished: 1, inProgress: 0, notStarted: 2, late: 1, silent: 0, waived: 0 });
+    expect((await report()).counts).toEqual({ unanswered: null, finished: 1, inProgress: 0, notStarted: 2, late: 1, silent: 0, waived: 0 });
   });
 
   test.each<[string, object, string[]]>([

@@ -1,7 +1,7 @@
-import { ExportRequest, Id, LinkToken, ReportQuery, TodayQuery, UnderWayQuery } from '@nudrik/contract';
+import { ExportRequest, Id, LinkToken, MatrixQuery, ReportQuery, TodayQuery, UnderWayQuery } from '@nudrik/contract';
 import { Zone } from '@nudrik/core';
 import { headFile } from '../answer-file.ts';
-import { idOf, OFFICE, parse, type Call, type Route, ownPerson } from '../route.ts';
+import { get, idOf, OFFICE, parse, type Call, type Route, ownPerson } from '../route.ts';
 import { AT_ONCE } from '../work/jobs.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { Refused } from '../refusal.ts';
@@ -10,6 +10,7 @@ import { houseToday } from '../people/today.ts';
 import { courseReport, listReport, overTime, partsOf } from './course-report.ts';
 import { EXPORT_TYPES, reportTable, writeTable, type ExportKind } from './export.ts';
 import { findByTeamLink } from './team-links.repo.ts';
+import { cellSheet, matrixView } from './matrix.ts';
 import { paramsOf } from './params.ts';
 import { teamOf } from './team.repo.ts';
 import { todayNeeds } from './needs.ts';
@@ -40,6 +41,10 @@ async function exported(call: Call): Promise<unknown> {
 export const reportRoutes: Route[] = [
   { method: 'get', path: '/api/today', access: OFFICE, handle: ({ deps, req }) => todayView(deps, parse(TodayQuery, req.query)) },
   { method: 'get', path: '/api/today/needs', access: OFFICE, handle: ({ deps }) => todayNeeds(deps) },
+  get('/api/matrix', ({ deps, req }) => matrixView(deps.db, parse(MatrixQuery, req.query), deps.clock.now())),
+  get('/api/matrix/cells/:person/:course', ({ deps, req }) =>
+    cellSheet(deps.db, parse(Id, req.params['person']), parse(Id, req.params['course']), deps.clock.now()),
+  ),
   {
     method: 'get',
     path: '/api/reports/courses/:id',

@@ -1,5 +1,7 @@
-import type { TeamCell, TeamView } from '@nudrik/contract';
-import { certificateState, dayOf, daysLate, takenUpAt, Zone } from '@nudrik/core';
+import type { TeamView } from '@nudrik/contract';
+import { daysLate, takenUpAt, Zone } from '@nudrik/core';
+import { getHouse } from '../house/house.ts';
+import { listCells } from './cells.repo.ts';
 import { listAssignmentFacts } from '../notices/facts.ts';
 import { oneRow, rows, type Queryable } from '../db/db.ts';
 import { getSettings } from '../house/settings.repo.ts';
@@ -78,57 +80,30 @@ order by h.until, p.name
 limit 100
 `;
 
-// everything that people of a line have to do with courses, of those who are most urgent
-const LIST_MATRIX = `
-with urgent as (
+// of a line those who are most urgent
+const LIST_URGENT = `
+select p.id, p.name
+from (
   select person_id, count(*) filter (where open_id is not null and due_at < $2::timestamptz) as late, count(*) filter (where open_id is not null) as open
   from standings
   where person_id = any($1::bigint[])
-    and (open_id is not null or until between $3::date - 90 and $3::date + 90)
+    and (open_id is not null or until is not null or finished)
   group by person_id
   order by late desc, open desc, person_id
   limit 40
-)
-select s.person_id, p.name, s.course_id, c.title, s.open_id is not null as is_open, s.due_at, s.until, s.finished
-from urgent u
-join standings s on s.person_id = u.person_id
-join people p on p.id = s.person_id
-join courses c on c.id = s.course_id
-where s.open_id is not null or s.until is not null or s.finished
-order by u.late desc, u.open desc, p.name, p.id, c.title
+) u
+join people p on p.id = u.person_id
+order by u.late desc, u.open desc, p.name, p.id
 `;
-interface MatrixRow {
-  person_id: string;
-  name: string;
-  course_id: string;
-  title: string;
-  is_open: boolean;
-  due_at: Date | null;
-  until: string | null;
-  finished: boolean;
-}
-const SOON_MS = 14 * 86_400_000;
-
-function cellOf({ is_open, due_at, until }: MatrixRow, now: number, today: string): { state: TeamCell; on: string | null } {
-  if (is_open) {
-    const due = due_at!.getTime();
-    return { state: due < now ? 'late' : due < now + SOON_MS ? 'due' : 'open', on: due_at!.toISOString().slice(0, 10) };
-  }
-  const state = certificateState(dayOf(today), until === null ? null : dayOf(until), { isRevoked: false, isReplaced: false });
-  return { state: state === 'expiring' || state === 'expired' ? state : 'held', on: until };
-}
+const LIST_TITLES = 'select id, title from courses where id = any($1::bigint[])';
 
 /** The people of a line by courses. */
-async function matrixOf(db: Queryable, line: readonly string[], now: number, today: string): Promise<TeamView['matrix']> {
-  const found = await rows<MatrixRow>(db, LIST_MATRIX, [line, new Date(now), today]);
-  const courses = new Map(found.map(({ course_id, title }) => [course_id, { id: course_id, title }]));
-  const people = new Map<string, TeamView['matrix']['people'][number]>();
-  for (const row of found) {
-    const person = people.get(row.person_id) ?? { id: row.person_id, name: row.name, cells: [] };
-    person.cells.push({ course: row.course_id, ...cellOf(row, now, today) });
-    people.set(row.person_id, person);
-  }
-  return { courses: [...courses.values()].sort((a, b) => a.title.localeCompare(b.title, 'en')), people: [...people.values()] };
+async function matrixOf(db: Queryable, line: readonly string[], now: number, zone: Zone): Promise<TeamView['matrix']> {
+  const found = await rows<{ id: string; name: string }>(db, LIST_URGENT, [line, new Date(now)]);
+  const cells = await listCells(db, found.map(({ id }) => id), now, zone); // prettier-ignore
+  const people = found.map(({ id, name }) => ({ id, name, cells: cells.get(id) ?? [] }));
+  const courses = await rows<{ id: string; title: string }>(db, LIST_TITLES, [[...new Set(people.flatMap((one) => one.cells.map(({ course }) => course)))]]); // prettier-ignore
+  return { courses: courses.sort((one, other) => one.title.localeCompare(other.title, 'en')), people };
 }
 
 const GET_MANAGER = `
@@ -171,7 +146,7 @@ export async function teamOf(db: Queryable, managerId: string, now: number, toda
   return {
     manager,
     people: line.length,
-    matrix: await matrixOf(db, line, now, today),
+    matrix: await matrixOf(db, line, now, Zone.of((await getHouse(db)).zone)),
     mayExtendDays: (await getSettings(db)).manager_extension_days,
     expiring: (await rows<{ person_id: string; name: string; course_id: string; title: string; until: string }>(db, LIST_EXPIRING, [line, today])).map((row) => ({ person: { id: row.person_id, name: row.name }, course: { id: row.course_id, title: row.title }, until: row.until })), // prettier-ignore
     counts,

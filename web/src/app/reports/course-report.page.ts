@@ -124,6 +124,9 @@ export class CourseReportPage {
       { state: 'not started', words: `${counts.notStarted} not started`, tone: '' },
       { state: 'late', words: `${counts.late} late`, tone: counts.late ? 'late' : '' },
       ...(counts.silent ? [{ state: 'silent', words: `${counts.silent} of these with nothing more planned`, tone: 'late' }] : []),
+      ...(counts.unanswered === null
+        ? []
+        : [{ state: 'unanswered', words: `${counts.unanswered} late, and no answer of the line stands`, tone: 'late' }]),
       ...(counts.waived ? [{ state: 'waived', words: `${counts.waived} waived or withdrawn`, tone: 'quiet' }] : []),
     ];
   });

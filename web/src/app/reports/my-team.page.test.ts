@@ -51,7 +51,7 @@ describe('a manager’s team', () => {
     await page.click(page.getByRole('button', { name: 'Act on Fire Teams Aboard of Runa Aske' }));
     await page.type(page.getByLabelText('Reason'), 'at sea');
     await page.click(page.getByRole('button', { name: 'Extend' }));
-    expect((await page.answer('/api/assignments/extend', { actId: '7', words: 'Extended Fire Teams Aboard of Runa Aske.' })).body).toMatchObject({ assignmentIds: ['1'], reason: 'at sea', dueOn: '2027-03-26' }); // prettier-ignore
+    expect((await page.answer('/api/assignments/extend', { actId: '7', words: 'Extended Fire Teams Aboard of Runa Aske.', undoUntil: null, settlesAt: null })).body).toMatchObject({ assignmentIds: ['1'], reason: 'at sea', dueOn: '2027-03-26' }); // prettier-ignore
     await page.answer('/api/team', team([row('1', 'Runa Aske', { dueAt: '2027-03-26T17:00:00Z' })]));
     expect(page.getByRole('status').textContent.trim()).toBe('Extended Fire Teams Aboard of Runa Aske.');
     expect(page.text()).toContain('Fri 26 Mar 17:00');
@@ -71,7 +71,7 @@ describe('a manager’s team', () => {
     await page.click(page.getByRole('button', { name: 'Act on Fire Teams Aboard of Runa Aske' }));
     await page.type(page.getByLabelText('Reason'), 'On loan');
     await page.click(page.getByRole('button', { name: 'Ask for a waiver' }));
-    expect((await page.answer('/api/assignments/ask-waiver', { actId: null, words: 'Asked.' })).body).toMatchObject({ assignmentIds: ['1'], reason: 'On loan' }); // prettier-ignore
+    expect((await page.answer('/api/assignments/ask-waiver', { actId: null, words: 'Asked.', undoUntil: null, settlesAt: null })).body).toMatchObject({ assignmentIds: ['1'], reason: 'On loan' }); // prettier-ignore
   });
   it('shows people by courses, each with a mark that is told', async () => {
     const page = await openPage(MyTeamPage, { role: 'manager' });

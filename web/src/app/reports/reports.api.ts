@@ -1,6 +1,17 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { Exported, OverTime, ReportPage, TeamView, TodayNeed, TodayQuery, TodayView, UnderWayView } from '@nudrik/contract';
+import type {
+  Exported,
+  MatrixCellSheet,
+  MatrixView,
+  OverTime,
+  ReportPage,
+  TeamView,
+  TodayNeed,
+  TodayQuery,
+  TodayView,
+  UnderWayView,
+} from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
@@ -19,6 +30,14 @@ export class ReportsApi {
   /** @param token the key of a personal link; without one, of who is signed in */
   team(token?: string): Observable<TeamView> {
     return this.http.get<TeamView>(token ? `/api/team/${encodeURIComponent(token)}` : '/api/team');
+  }
+
+  matrix(params: Record<string, string>): Observable<MatrixView> {
+    return this.http.get<MatrixView>('/api/matrix', { params });
+  }
+
+  matrixCell(person: string, course: string): Observable<MatrixCellSheet> {
+    return this.http.get<MatrixCellSheet>(`/api/matrix/cells/${person}/${course}`);
   }
 
   course(id: string, params: Record<string, string>): Observable<ReportPage> {

@@ -1,17 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, signal } from '@angular/core';
-import { TEAM_CELLS, type TeamCell, type TeamView } from '@nudrik/contract';
-import { dayOf, tellDate } from '@nudrik/core';
+import type { TeamView } from '@nudrik/contract';
+import { CELLS, CELL_MARKS, CELL_WORDS, dayOf, tellCell, tellDate } from '@nudrik/core';
 
-const WORDS: Readonly<Record<TeamCell, string>> = {
-  late: 'late, was due',
-  due: 'due',
-  open: 'open, due',
-  expiring: 'runs out',
-  expired: 'ran out',
-  held: 'holds it',
-};
-const MARKS: Readonly<Record<TeamCell, string>> = { late: '!', due: '…', open: '·', expiring: '↓', expired: '×', held: '✓' };
-const SHORT: Readonly<Record<TeamCell, string>> = { late: 'late', due: 'due within two weeks', open: 'open', expiring: 'runs out within 60 days', expired: 'ran out', held: 'holds it' }; // prettier-ignore
 const FEW = 10;
 
 /** A manager's people by courses: one mark each, with its day beside it for whoever points at it or cannot see it. */
@@ -38,7 +28,7 @@ const FEW = 10;
           </table>
         </div>
         <p class="quiet small">@for (state of states; track state) {<span class="key"><b [class]="state">{{ marks[state] }}</b> {{ short[state] }}</span>}</p>
-        @if (view().people.length > few && !isWhole()) {<button class="link" (click)="isWhole.set(true)">Show all {{ view().people.length }}</button>}
+        @if (view().people.length > few && !isWhole()) {<button class="link" (click)="isWhole.set(true)">Show the {{ view().people.length }} most urgent</button>}
       </section>
     }
   `,
@@ -48,18 +38,19 @@ const FEW = 10;
     .course { font-weight: 400; max-width: 110px; white-space: normal; vertical-align: bottom; text-align: center; }
     .cell { text-align: center; font-weight: 600; }
     .key { margin-right: 14px; }
-    .late, .expired { color: var(--brick); }
+    .late, .lapsed { color: var(--brick); }
     .due, .expiring { color: var(--ochre); }
     .held { color: var(--fern); }
+    .waived { color: var(--quiet); }
     .sr { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); white-space: nowrap; }
   `,
 })
 export class TeamMatrix {
   readonly view = input.required<TeamView['matrix']>();
   protected readonly isWhole = signal(false);
-  protected readonly states = TEAM_CELLS;
-  protected readonly marks = MARKS;
-  protected readonly short = SHORT;
+  protected readonly states = CELLS;
+  protected readonly marks = CELL_MARKS;
+  protected readonly short = CELL_WORDS;
   protected readonly few = FEW;
   protected readonly shown = computed(() => {
     const { courses, people } = this.view();
@@ -70,7 +61,7 @@ export class TeamMatrix {
         name,
         cells: courses.map((course) => {
           const cell = of.get(course.id);
-          return cell ? { state: cell.state, mark: MARKS[cell.state], words: `${WORDS[cell.state]}${cell.on ? ` ${tellDate(dayOf(cell.on))}` : ''}` } : null;
+          return cell ? { state: cell.state, mark: CELL_MARKS[cell.state], words: tellCell(cell.state, cell.on && tellDate(dayOf(cell.on))) } : null;
         }),
       };
     }); // prettier-ignore

@@ -1,0 +1,56 @@
+import { cellOf, dateOf, dayOf, type Cell, type Instant, type Zone } from '@nudrik/core';
+import { rows, type Queryable } from '../db/db.ts';
+
+// the last assignment of a pair is asked for only where neither anything is open nor held
+const LIST_PAIRS = `
+select s.person_id, s.course_id, s.open_id, case when s.open_id is not null then s.due_at end as due_at, s.until, s.finished,
+  coalesce(w.is_waived, false) as is_waived, w.waived_until
+from standings s
+left join lateral (
+  select a.closed_by = 'waived' and (a.waived_until is null or a.waived_until >= $2::date) as is_waived, a.waived_until
+  from assignments a
+  where a.person_id = s.person_id
+    and a.course_id = s.course_id
+    and a.closed_because is distinct from 'undone'
+  order by a.id desc
+  limit 1
+) w on s.open_id is null and (s.until is null or s.until < $2::date)
+where s.person_id = any($1::bigint[])
+`;
+
+export interface CellRow {
+  course: string;
+  state: Cell;
+  /** the day of it: when it is due, until when it is held, when it ran out, until when it is waived */
+  on: string | null;
+  /** what is open of it */
+  open: string | null;
+}
+
+/** How people stand with each course that they were ever asked for, by person. @param zone in which days are told */
+export async function listCells(db: Queryable, people: readonly string[], now: Instant, zone: Zone): Promise<Map<string, CellRow[]>> {
+  const today = zone.dayAt(now);
+  const found = await rows<{
+    person_id: string;
+    course_id: string;
+    open_id: string | null;
+    due_at: Date | null;
+    until: string | null;
+    finished: boolean;
+    is_waived: boolean;
+    waived_until: string | null;
+  }>(db, LIST_PAIRS, [people, dateOf(today)]);
+  const cells = new Map<string, CellRow[]>();
+  for (const row of found) {
+    const until = row.until === null ? null : row.until === 'infinity' ? 'ever' : dayOf(row.until);
+    const state = cellOf({ dueAt: row.due_at?.getTime() ?? null, until, hasFinished: row.finished, isWaived: row.is_waived }, now, today);
+    if (state === null) continue;
+    const on =
+      row.due_at !== null ? dateOf(zone.dayAt(row.due_at.getTime())) : state === 'waived' ? row.waived_until : until === 'ever' ? null : row.until; // prettier-ignore
+    const list = cells.get(row.person_id);
+    const cell = { course: row.course_id, state, on, open: row.open_id };
+    if (list) list.push(cell);
+    else cells.set(row.person_id, [cell]);
+  }
+  return cells;
+}
