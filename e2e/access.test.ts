@@ -36,6 +36,7 @@ const VIEWS: [string, string, string][] = [
   ['Held messages', '/held', 'Held now'],
   ['Ledger', '/ledger', 'Moment'],
   ['tests', '/ledger/tests', 'Nobody has sent themselves a message yet'],
+  ['seals', '/ledger/seals', 'Days and their heads'],
   ['Replies', '/replies', 'Nobody waits, and nothing is open'],
   ['mail that answers nothing', '/replies/others', 'Nothing waits'],
   ['Matrix', '/matrix', 'All 246 who fit'],

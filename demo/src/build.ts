@@ -110,6 +110,9 @@ export async function buildDemo(pool: Pool, options: DemoOptions): Promise<void>
     await db.query('delete from replan');
     await settleFeed(db, start, options.feedUrl);
     await requestReconcileAll(db);
+    // what was put in here beside the ways of the house is sealed with the rest
+    await db.query('delete from seal_queue');
+    await db.query('select seal_all()');
   });
   await pool.query('analyze');
 }

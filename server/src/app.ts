@@ -34,6 +34,7 @@ import { seldom } from './work/seldom.ts';
 import { REFUSALS, Refused, type RefusalCode } from './refusal.ts';
 import { rehearsalRoutes } from './rehearsal/routes.ts';
 import { reportRoutes } from './reports/routes.ts';
+import { sealRoutes } from './seals/routes.ts';
 import { sessionRoutes } from './sessions/routes.ts';
 import { signOffRoutes } from './sign-offs/routes.ts';
 import { surveyRoutes } from './surveys/routes.ts';
@@ -55,6 +56,7 @@ export const ROUTES: readonly Route[] = [
   ...packageRoutes,
   ...requirementRoutes,
   ...assignmentRoutes,
+  ...sealRoutes,
   ...planRoutes,
   ...holdingRoutes,
   ...rehearsalRoutes,

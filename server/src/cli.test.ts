@@ -7,7 +7,8 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
 import { rehearsalSchema } from './plans/rehearsal-schema.ts';
 import { agreeOnKey } from './house/key.ts';
-import { openTestHouse, type TestHouse } from './testing.ts';
+import { sealsView, sealWaiting } from './seals/seals.ts';
+import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from './testing.ts';
 
 const path = (relative: string): string => fileURLToPath(new URL(relative, import.meta.url));
 const nudrik = (args: string[], input = '', env: Record<string, string> = {}) =>
@@ -202,5 +203,32 @@ describe('nudrik setup', () => {
     await house.db.query("insert into figures (what, of_id, left_on, at, count) values ('open', 1, 'infinity', 'infinity', 3)");
     expect(nudrik(['recount'], '', env).stdout).toContain('open of 1: kept 3, counted none\n1 count was astray');
     expect((await house.db.query('select 1 from figures_astray()')).rowCount).toBe(0);
+  });
+
+  it('holds the record against its seals, and names what was changed', async () => {
+    const other = await openTestHouse();
+    const env = { BASE_URL: 'http://nudrik.example', DATABASE_URL: other.databaseUrl };
+    const crew = await makeCrew(other);
+    const course = await makeCourse(other, crew['tora']!);
+    await assignAt(other, course, [crew['runa']!], '2027-03-19T16:00:00Z');
+    while ((await sealWaiting(other.deps)) > 0);
+    expect(nudrik(['verify'], '', env)).toMatchObject({
+      status: 0,
+      stdout: expect.stringMatching(/^(All \d+ entries stand as they were|The 1 entry stands as it was) written\.\n$/),
+    });
+    const { days } = await sealsView(other.db, null);
+    expect(nudrik(['verify', days[0]!.day, days[0]!.head], '', env).status).toBe(0);
+    expect(nudrik(['verify', days[0]!.day, 'a'.repeat(64)], '', env)).toMatchObject({
+      status: 1,
+      stdout: expect.stringContaining('is none of that day'),
+    });
+    expect(nudrik(['verify', days[0]!.day], '', env)).toMatchObject({ status: 2, stderr: expect.stringContaining('a day and the head') });
+    expect(nudrik(['verify', '1 March', 'x'], '', env)).toMatchObject({ status: 2, stderr: expect.stringContaining('64 digits') });
+    await other.db.query("update assignment_events set by_whom = 'nobody'");
+    expect(nudrik(['verify'], '', env)).toMatchObject({
+      status: 1,
+      stdout: expect.stringMatching(/an event \(Runa Aske, .*was changed since\.[^]*not stand as (they were|it was) written/),
+    });
+    await other.close();
   });
 });

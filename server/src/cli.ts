@@ -15,6 +15,10 @@ const USAGE = `nudrik: the command line of Nudrik
                          --admin ADDRESS --site "NAME=ZONE" (again for each site); NUDRIK_PASSWORD and DATABASE_URL set
   nudrik new-key         takes the key that is set now (NUDRIK_KEY or its file) for this house, where the former one is lost:
                          personal links that were sent end, second factors are set up anew
+  nudrik verify [DAY HEAD]
+                         holds what was written (events, messages, answers, certificates …) against its seals, and names by day what was
+                         changed, removed or put in since; with a day (2027-03-01) and the head that somebody kept of it, against that
+                         too. 1 where something does not stand as it was written
   nudrik recount         looks whether the counts that pages read say what there is, and counts anew where they do not
 `;
 
@@ -56,6 +60,7 @@ async function main(args: string[]): Promise<number> {
   if (command === 'setup') return setup(args.slice(1));
   if (command === 'new-key') return newKey();
   if (command === 'recount') return recount();
+  if (command === 'verify') return verify(args.slice(1));
   if (command === undefined || command === 'help' || command === '--help') {
     await print(USAGE);
     return 0;
@@ -165,6 +170,34 @@ async function setup(args: string[]): Promise<number> {
   }
   await print(`${request.data.organisation} is set up; ${request.data.admin} may sign in.\n`);
   return 0;
+}
+
+/** Whether the record stands as it was written. It only reads: a look at a copy of the database does as well. */
+async function verify([day, head, ...more]: string[]): Promise<number> {
+  if (more.length > 0 || (day !== undefined && head === undefined))
+    return refuse('nudrik verify: expected nothing, or a day and the head that was kept of it: nudrik verify 2027-03-01 0a1b…');
+  const { SealsCheck, tellSeals } = await import('@nudrik/contract');
+  const read = SealsCheck.safeParse({ day: day ?? null, head: head ?? null });
+  if (!read.success)
+    return refuse(`nudrik verify: ${read.error.issues.map(({ path, message }) => `${path.join('.')}: ${message}`).join('; ')}`);
+  const { readSettings } = await import('./settings.ts');
+  const { withClient } = await import('./db/migrate.ts');
+  const { verifySeals } = await import('./seals/seals.ts');
+  try {
+    const { directUrl } = readSettings(process.env);
+    const kept = day === undefined ? null : { day, head: read.data.head! };
+    const report = await withClient(directUrl, async (db) => {
+      // one look at all of it, whatever is written meanwhile; and nothing is written by us
+      await db.query('begin isolation level repeatable read read only');
+      return verifySeals(db, kept);
+    });
+    for (const { words } of report.faults) await print(`${words}\n`);
+    if (report.more > 0) await print(`… and ${report.more} more\n`);
+    await print(`${tellSeals(report)}\n`);
+    return report.faults.length > 0 ? 1 : 0;
+  } catch (error) {
+    return refuse(`nudrik verify: ${(error as Error).message}`);
+  }
 }
 
 async function recount(): Promise<number> {

@@ -32,6 +32,7 @@ import { tellPostRoom } from './standins/post-clock.ts';
 import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
 import { tendSessions } from './sessions/sessions.ts';
+import { sealWaiting } from './seals/seals.ts';
 import { reconcileWaiting } from './requirements/reconcile.ts';
 
 /** Reconciles and plans whatever waits for it. */
@@ -124,6 +125,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   let pulling: Promise<void> | null = null;
   let feeding: Promise<void> | null = null;
   let folding: Promise<void> | null = null;
+  let sealing: Promise<void> | null = null;
   let writing: Promise<void> | null = null;
   let watching: Promise<unknown> | null = null;
   let fetching: Promise<void> | null = null;
@@ -158,6 +160,9 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         while (!stopped && (await sendOutbox(deps, mailer)) > 0);
         while (!stopped && (await sendChatPosts(deps, mailer.chat)) > 0);
       }).then(() => void (writing = null));
+      sealing ??= attempt('seals', async () => {
+        while (!stopped && (await sealWaiting(deps)) > 0);
+      }).then(() => void (sealing = null));
       folding ??= attempt('figures', () => foldFigures(deps.db)).then(() => void (folding = null));
       if (round % 30 === 0) {
         await attempt('set aside', () => retryAside(deps, round === 0));
@@ -188,6 +193,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     await life;
     await pulling;
     await feeding;
+    await sealing;
     await folding;
     await writing;
     await watching;

@@ -66,7 +66,7 @@ export function isoOf(instant: Instant): string {
 /** `1 day`, `3 working days`, `1 person`, `1,250 people`. */
 export function tellAmount(amount: number, unit: string): string {
   const n = Math.abs(amount);
-  return `${n < 1_000 ? n : n.toLocaleString('en')} ${n === 1 ? (unit === 'people' ? 'person' : unit.replace(/s$/, '')) : unit}`;
+  return `${n < 1_000 ? n : n.toLocaleString('en')} ${n === 1 ? (unit === 'people' ? 'person' : unit.replace(/ies$/, 'y').replace(/s$/, '')) : unit}`;
 }
 
 /** `a`, `a and b`, `a, b and c`. */

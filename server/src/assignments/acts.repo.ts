@@ -1,10 +1,18 @@
 import type { ActRow } from '@nudrik/contract';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+import { queueSealed } from '../seals/seals.repo.ts';
 
 const INSERT_ACT = `
-insert into acts (kind, at, by_whom, reason, words, last_message_id)
-values ($1::text, $2::timestamptz, $3::text, $4::text, $5::text, (select coalesce(max(id), 0) from messages))
-returning id
+with made as (
+  insert into acts (kind, at, by_whom, reason, words, last_message_id)
+  values ($1::text, $2::timestamptz, $3::text, $4::text, $5::text, (select coalesce(max(id), 0) from messages))
+  returning id
+),
+queued as (
+  ${queueSealed('act', 'made')}
+)
+select id
+from made
 `;
 
 export interface NewAct {

@@ -1,5 +1,6 @@
 import { decodeEvent, type Assignment, type AssignmentEvent } from '@nudrik/core';
 import { rows, type Client, type Queryable } from '../db/db.ts';
+import { queueSealed } from '../seals/seals.repo.ts';
 
 /** An assignment with everything that happened to it, as core asks for it. */
 export interface AssignmentRecord extends Assignment {
@@ -64,9 +65,13 @@ export async function listRecords(db: Queryable, ids: readonly string[]): Promis
 }
 
 const INSERT_EVENTS = `
-insert into assignment_events (assignment_id, type, at, data, by_whom, act_id, undoes)
-select r.assignment_id, r.type, r.at, r.data, $5::text, $6::bigint, r.undoes
-from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::jsonb[], $7::bigint[]) as r (assignment_id, type, at, data, undoes)
+with made as (
+  insert into assignment_events (assignment_id, type, at, data, by_whom, act_id, undoes)
+  select r.assignment_id, r.type, r.at, r.data, $5::text, $6::bigint, r.undoes
+  from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::jsonb[], $7::bigint[]) as r (assignment_id, type, at, data, undoes)
+  returning id
+)
+${queueSealed('event', 'made')}
 `;
 
 export interface EventRow {

@@ -6,6 +6,7 @@ import { getHouse } from '../house/house.ts';
 import { designOfCourse } from './designs.repo.ts';
 import { makeCertificate } from './made.ts';
 import { printedFor } from './printed.ts';
+import { sealLater } from '../seals/seals.repo.ts';
 
 export const newSerial = (): string => serialFrom([...randomBytes(8)]);
 
@@ -66,6 +67,11 @@ export async function issueCertificates(db: Client, courseId: string, list: read
     if (!theirs && list.length <= MOST_AT_ONCE) await certificatePdf(db, serial, baseUrl);
     issued.push({ id: row.id, serial, expiresOn: row.expires_on });
   }
+  await sealLater(
+    db,
+    'certificate',
+    issued.map(({ id }) => id),
+  );
   return issued;
 }
 

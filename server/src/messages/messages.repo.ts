@@ -1,5 +1,6 @@
 import type { MessageFile } from '../handouts/files.ts';
 import { rows, type Client, type Queryable } from '../db/db.ts';
+import { queueSealed } from '../seals/seals.repo.ts';
 
 /** A message as it was composed, once, for one notice or more; never changed. */
 export interface MessageRow {
@@ -25,10 +26,17 @@ export interface MessageRow {
 export type MessageDraft = Omit<MessageRow, 'id' | 'composed_at' | 'may_have_arrived'>;
 
 const INSERT_MESSAGES = `
-insert into messages (message_id, to_name, to_address, from_name, from_address, reply_to, replies_to, subject, html, body, calendar, files, composed_at)
-select r.*, $13::timestamptz
-from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::text[], $10::text[], $11::text[], $12::jsonb[]) as r
-returning id, message_id
+with made as (
+  insert into messages (message_id, to_name, to_address, from_name, from_address, reply_to, replies_to, subject, html, body, calendar, files, composed_at)
+  select r.*, $13::timestamptz
+  from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::text[], $10::text[], $11::text[], $12::jsonb[]) as r
+  returning id, message_id
+),
+queued as (
+  ${queueSealed('message', 'made')}
+)
+select id, message_id
+from made
 `;
 
 /** Stores messages as they will be read. @returns the id of each by its Message-ID */

@@ -4,6 +4,7 @@ import type { Handover, Letter } from '../messages/channel.ts';
 import type { CertificateFacts } from '../messages/compose.ts';
 import type { DeliveryReport } from '../messages/read-mail.ts';
 import { CLAIMED_COLUMNS, claimedOf, type ClaimedNotice, type ClaimedRow } from './ledger.repo.ts';
+import { queueSealed, sealLater } from '../seals/seals.repo.ts';
 
 export const GATHER_LOCK = 7_301;
 
@@ -165,7 +166,10 @@ answered as (
   where d.id = r.delivery_id
     and d.outcome is null
   -- as the row is now: a report that was being recorded was waited for, and is older than what this statement sees elsewhere
-  returning d.message_id, d.delivered_at
+  returning d.id, d.message_id, d.delivered_at, d.outcome
+),
+queued as (
+  ${queueSealed('answer', 'answered')} where outcome is not null
 ),
 verdicts as (
   select
@@ -299,5 +303,7 @@ export async function stampReport(db: Client, deliveryId: string, report: Delive
     report.at ?? new Date(now),
     new Date(now),
   ]);
-  if (reported) await db.query(MARK_REPORTED, [reported.message_id, action, words, NO_SUCH_ADDRESS.test(status ?? '')]);
+  if (!reported) return;
+  await sealLater(db, 'report', [deliveryId]);
+  await db.query(MARK_REPORTED, [reported.message_id, action, words, NO_SUCH_ADDRESS.test(status ?? '')]);
 }

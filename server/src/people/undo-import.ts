@@ -138,6 +138,16 @@ const REMOVE_PEOPLE = [
   'delete from people where id = any($1::bigint[])',
 ];
 
+// what is taken away here is so on purpose: its seals say it
+const SEALED_OF_PEOPLE = `
+insert into seal_queue (kind, of_id)
+select 'event', e.id from assignment_events e join assignments a on a.id = e.assignment_id where a.person_id = any($1::bigint[])
+union all
+select 'sign-off', o.id from sign_offs o join assignments a on a.id = o.assignment_id where a.person_id = any($1::bigint[])
+union all
+select 'certificate', c.id from certificates c where c.person_id = any($1::bigint[])
+`;
+
 const LIST_WRITTEN_TO = `
 select distinct assignment_id as id
 from notices
@@ -202,6 +212,7 @@ export async function undoImport(deps: Deps, id: string, byWhom: string, work: W
     const rested = await removeLeavesOf(client, id, { at, byWhom: `${byWhom}, undoing ${found.file_name}` });
     await releaseLeave(client, rested, at);
     const about = (await rows<{ id: string }>(client, LIST_WRITTEN_TO, [added])).map((row) => row.id);
+    await client.query(SEALED_OF_PEOPLE, [added]);
     for (const statement of REMOVE_PEOPLE) await client.query(statement, [added]);
     await client.query(DELETE_EMPTY_DEPARTMENTS, [found.departments_made]);
     await requestReplan(client, [...about, ...(await listOpenAssignmentsAround(client, rested))]);

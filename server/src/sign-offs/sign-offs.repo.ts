@@ -1,5 +1,6 @@
 import { DAY_MS, dayOf, HELD_BEFORE, OUTCOME_WORDS, tellDate, type Criterion, type SignOffOutcome, type SignOffSheet } from '@nudrik/core';
 import { containing, maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+import { queueSealed } from '../seals/seals.repo.ts';
 
 const FIND_UNIT = `
 select c.id as course_id, c.title as course, c.state, u.id, u.title, u.kind, u.content -> 'signOff' as sheet,
@@ -145,6 +146,7 @@ export const listEntries = (
 ): Promise<(SignOffDbRow & { person_id: string; person: string })[]> => rows(db, LIST_ENTRIES, [unitId, courseId]);
 
 const INSERT = `
+with made as (
 insert into sign_offs (
   assignment_id, unit_id, criteria, attended, met, outcome, remarks, place, on_date, at, by_person_id, by_whom, because, event_id, list_key, corrects_id,
   session_id
@@ -158,6 +160,12 @@ select $1::bigint, $2::bigint, $3::jsonb, $4::boolean, $5::text[], $6::text, $7:
       and e.data ->> 'unit' = $2::text
   ), $14::text, $15::bigint, $16::bigint
 returning id
+),
+queued as (
+  ${queueSealed('sign-off', 'made')}
+)
+select id
+from made
 `;
 export interface NewEntry {
   assignmentId: string;

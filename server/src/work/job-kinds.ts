@@ -15,6 +15,7 @@ import type {
   RemindRequest,
   RequirementDraft,
   Retiring,
+  SealsCheck,
   SettingsDraft,
 } from '@nudrik/contract';
 import { makeCertificatesFile } from '../certificates/certificates-file.ts';
@@ -28,6 +29,7 @@ import { previewAssign } from '../assignments/preview.ts';
 import { previewRemind, remind } from '../assignments/remind.ts';
 import { foreseeImport, takeImport } from '../people/import.ts';
 import { undoImport } from '../people/undo-import.ts';
+import { verifyNow } from '../seals/seals.ts';
 import { previewPlan } from '../plans/publish.ts';
 import { exportReport } from '../reports/export.ts';
 import { exportLedger } from '../notices/ledger.export.ts';
@@ -74,6 +76,9 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
   ),
   completions: kind((deps, request: CompletionsRequest, byWhom, work) => recordCompletions(deps, request, byWhom, work)),
   'completions-preview': kind((deps, request: CompletionsRequest) => previewCompletions(deps, request)),
+  'seals-verify': kind((deps, { day, head }: SealsCheck, _byWhom, work) =>
+    verifyNow(deps, day !== null && head !== null ? { day, head } : null, work),
+  ),
   'act-undo': kind((deps, { id }: { id: string }, byWhom, work) => undoAct(deps, id, byWhom, work)),
   settings: kind((deps, draft: SettingsDraft, byWhom, work) => saveSettings(deps, draft, byWhom, work)),
   'course-export': kind((deps, input: Parameters<typeof exportReport>[1], _byWhom, work) => exportReport(deps, input, work)),

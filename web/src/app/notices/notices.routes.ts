@@ -5,6 +5,7 @@ import { LedgerPage } from './ledger.page.ts';
 export const routes: Routes = [
   { path: '', component: LedgerPage },
   { path: 'why/:assignment/:step', component: LedgerPage },
+  { path: 'seals', loadComponent: () => import('../seals/seals.page.ts').then((m) => m.SealsPage) },
   { path: 'tests', component: TestLettersPage },
   { path: 'tests/:test', component: TestLettersPage },
   { path: ':notice', component: LedgerPage },

@@ -1,0 +1,200 @@
+import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+
+/** What is sealed: written once, and never changed. */
+export const SEALED = ['event', 'act', 'certificate', 'sign-off', 'message', 'answer', 'report'] as const;
+export type Sealed = (typeof SEALED)[number];
+
+const moment = (column: string): string => `(extract(epoch from ${column}) * 1000000)::bigint`;
+
+/** Of each kind: where it stands, which of the rows there are of it, and all that it says, in a form that is the same on every machine. */
+const SOURCES: Readonly<Record<Sealed, { table: string; where: string; says: string }>> = {
+  event: {
+    table: 'assignment_events',
+    where: 'true',
+    says: `s.assignment_id, s.type, ${moment('s.at')}, s.data, s.by_whom, s.act_id, s.undoes`,
+  },
+  act: { table: 'acts', where: 'true', says: `s.kind, ${moment('s.at')}, s.by_whom, s.reason, s.words` },
+  certificate: {
+    table: 'certificates',
+    where: 'true',
+    says: 's.assignment_id, s.person_id, s.course_id, s.serial, s.person_name, s.course_title, s.issued_on::text, s.expires_on::text, s.issued_by, s.printed, s.issuer, s.their_number',
+  },
+  'sign-off': {
+    table: 'sign_offs',
+    where: 'true',
+    says: `s.assignment_id, s.unit_id, s.criteria, s.attended, to_jsonb(s.met), s.outcome, s.remarks, s.place, s.on_date::text, ${moment('s.at')}, s.by_person_id, s.by_whom, s.because, s.event_id`,
+  },
+  message: {
+    table: 'messages',
+    where: 'true',
+    says: `s.message_id, s.to_name, s.to_address, s.from_name, s.from_address, s.subject, s.html, s.body, s.calendar, ${moment('s.composed_at')}`,
+  },
+  answer: {
+    table: 'deliveries',
+    where: 's.outcome is not null',
+    says: `s.message_id, s.channel, s.address, s.attempt, ${moment('s.handed_at')}, ${moment('s.answered_at')}, s.outcome, s.answer`,
+  },
+  report: { table: 'deliveries', where: 's.report is not null', says: `s.message_id, s.attempt, s.report, ${moment('s.delivered_at')}` },
+};
+
+/** The hash of what a row says. */
+const hashOf = (kind: Sealed): string => `sha256(convert_to(jsonb_build_array('${kind}', s.id, ${SOURCES[kind].says})::text, 'UTF8'))`;
+
+const QUEUE = 'insert into seal_queue (kind, of_id) select $1::text, unnest($2::bigint[])';
+/** Has what was just written sealed, or what is taken away on purpose. */
+export const sealLater = (client: Client, kind: Sealed, ids: readonly string[]): Promise<unknown> => client.query(QUEUE, [kind, ids]);
+
+/** The same as a part of the statement that writes it: `made` returns ids. */
+export const queueSealed = (kind: Sealed, made: string): string => `insert into seal_queue (kind, of_id) select '${kind}', id from ${made}`;
+
+const TAKE = `
+with next as (
+  select id
+  from seal_queue
+  order by id
+  limit $1::integer
+),
+taken as (
+  delete from seal_queue q
+  using next n
+  where q.id = n.id
+  returning q.id, q.kind, q.of_id
+)
+select kind, of_id
+from taken
+order by id
+`;
+export interface Queued {
+  kind: Sealed;
+  of_id: string;
+}
+export const takeQueued = (client: Client, most: number): Promise<Queued[]> => rows(client, TAKE, [most]);
+
+/** What rows say now, as hashes; of what there is not, nothing. */
+export const hashesOf = async (db: Queryable, kind: Sealed, ids: readonly string[]): Promise<Map<string, Buffer>> => {
+  const { table, where } = SOURCES[kind];
+  const found = await rows<{ id: string; hash: Buffer }>(
+    db,
+    `select s.id, ${hashOf(kind)} as hash from ${table} s where s.id = any($1::bigint[]) and ${where}`,
+    [ids],
+  );
+  return new Map(found.map(({ id, hash }) => [id, hash]));
+};
+
+const LAST_HEAD = 'select head from seal_steps order by id desc limit 1';
+export const lastHead = async (client: Client): Promise<Buffer | null> =>
+  (await maybeRow<{ head: Buffer }>(client, LAST_HEAD))?.head ?? null;
+
+const INSERT_STEP = 'insert into seal_steps (day, at, count, head) values ($1::date, $2::timestamptz, $3::integer, $4::bytea) returning id';
+const INSERT_SEALS = `
+insert into seals (step_id, position, kind, of_id, hash)
+select $1::bigint, r.position - 1, r.kind, r.of_id, r.hash
+from unnest($2::text[], $3::bigint[], $4::bytea[]) with ordinality as r (kind, of_id, hash, position)
+`;
+export interface Leaf extends Queued {
+  /** null of what was taken away on purpose */
+  hash: Buffer | null;
+}
+export async function insertStep(client: Client, step: { day: string; at: number; head: Buffer }, leaves: readonly Leaf[]): Promise<void> {
+  const { id } = await oneRow<{ id: string }>(client, INSERT_STEP, [step.day, new Date(step.at), leaves.length, step.head]);
+  await client.query(INSERT_SEALS, [id, leaves.map(({ kind }) => kind), leaves.map(({ of_id }) => of_id), leaves.map(({ hash }) => hash)]);
+}
+
+const LIST_STEPS = `
+select id, day, count, head
+from seal_steps
+where id > $1::bigint
+order by id
+limit 200
+`;
+export interface StepRow {
+  id: string;
+  day: string;
+  count: number;
+  head: Buffer;
+}
+export const listSteps = (db: Queryable, after: string): Promise<StepRow[]> => rows(db, LIST_STEPS, [after]);
+
+// whether a seal was replaced by a later one of the same: what was taken away, or a later report
+const LIST_LEAVES = `
+select s.step_id, s.kind, s.of_id, s.hash,
+  exists (
+    select
+    from seals l
+    where l.kind = s.kind
+      and l.of_id = s.of_id
+      and (l.step_id, l.position) > (s.step_id, s.position)
+  ) as is_former
+from seals s
+where s.step_id = any($1::bigint[])
+order by s.step_id, s.position
+`;
+export interface LeafRow extends Leaf {
+  step_id: string;
+  is_former: boolean;
+}
+export const listLeaves = (db: Queryable, steps: readonly string[]): Promise<LeafRow[]> => rows(db, LIST_LEAVES, [steps]);
+
+/** What stands in a table and was never sealed, nor waits for it: nobody of ours wrote it. */
+export const listForeign = async (db: Queryable, kind: Sealed, most: number): Promise<string[]> => {
+  const { table, where } = SOURCES[kind];
+  const found = await rows<{ id: string }>(
+    db,
+    `select s.id
+     from ${table} s
+     where ${where}
+       and not exists (select from seals l where l.kind = '${kind}' and l.of_id = s.id)
+       and not exists (select from seal_queue q where q.kind = '${kind}' and q.of_id = s.id)
+     order by s.id
+     limit $1::integer`,
+    [most],
+  );
+  return found.map(({ id }) => id);
+};
+
+const COUNT_WAITING = 'select count(*)::integer as count from seal_queue';
+export const countWaiting = async (db: Queryable): Promise<number> => (await oneRow<{ count: number }>(db, COUNT_WAITING)).count;
+const COUNT_SEALED = 'select coalesce(sum(count), 0)::bigint as count from seal_steps';
+export const countSealed = async (db: Queryable): Promise<number> => Number((await oneRow<{ count: string }>(db, COUNT_SEALED)).count);
+
+// of each day the head after its last step
+const LIST_DAYS = `
+select d.day, d.count, s.head
+from (
+  select day, sum(count)::integer as count, max(id) as last
+  from seal_steps
+  where $1::date is null or day < $1::date
+  group by day
+  order by day desc
+  limit $2::integer
+) d
+join seal_steps s on s.id = d.last
+order by d.day desc
+`;
+export const listSealDays = (db: Queryable, before: string | null, most: number): Promise<{ day: string; count: number; head: Buffer }[]> =>
+  rows(db, LIST_DAYS, [before, most]);
+
+const HEADS_OF = 'select id from seal_steps where day = $1::date and head = $2::bytea';
+/** Whether a head that somebody kept was that of a day. */
+export const wasHead = async (db: Queryable, day: string, head: Buffer): Promise<boolean> =>
+  (await rows(db, HEADS_OF, [day, head])).length > 0;
+
+const TELL_EVENT = `
+select e.id, p.name || ', ' || c.title || ': ' || replace(e.type, '-', ' ') as words
+from assignment_events e
+join assignments a on a.id = e.assignment_id
+join people p on p.id = a.person_id
+join courses c on c.id = a.course_id
+where e.id = any($1::bigint[])
+`;
+const TELL_MESSAGE = 'select id, to_name || $2::text || subject || $3::text as words from messages where id = any($1::bigint[])';
+/** What some of it is, for whoever reads that something is wrong with it. */
+export async function tellSealed(db: Queryable, kind: Sealed, ids: readonly string[]): Promise<Map<string, string>> {
+  const found =
+    kind === 'event'
+      ? await rows<{ id: string; words: string }>(db, TELL_EVENT, [ids])
+      : kind === 'message'
+        ? await rows<{ id: string; words: string }>(db, TELL_MESSAGE, [ids, ': “', '”'])
+        : [];
+  return new Map(found.map(({ id, words }) => [id, words]));
+}
