@@ -64,7 +64,16 @@ export function peopleOf(query: Filter, { now, today }: At): { where: string; va
   return { where: where.join('\n  and '), values, isEveryone: where.length === 2 };
 }
 
-const LATE = `(select count(*) from standings s where s.person_id = p.id and ${CELL_CONDITIONS.late})`;
+// of a large house few are late: they are counted once, and not each person looked up
+const LATE_OF = `
+left join (
+  select s.person_id, count(*) as late
+  from standings s
+  where ${CELL_CONDITIONS.late}
+  group by s.person_id
+) l on l.person_id = p.id
+`;
+const LATE = 'coalesce(l.late, 0)';
 const SORTS: Record<MatrixQuery['sort'], string> = {
   name: 'lower(p.name)',
   department: 'lower(d.name)',
@@ -84,7 +93,7 @@ export function listPeople(db: Queryable, query: MatrixQuery, at: At): Promise<P
   const { where, values } = peopleOf(query, at);
   return rows(
     db,
-    `select p.id, p.name, d.name as department, i.name as site ${TABLES} where ${where}
+    `select p.id, p.name, d.name as department, i.name as site ${TABLES} ${query.sort === 'late' ? LATE_OF : ''} where ${where}
      order by ${SORTS[query.sort]} ${query.order} nulls last, lower(p.name), p.id
      limit ${query.size} offset ${query.from}`,
     values,
@@ -139,7 +148,7 @@ export function listGroups(db: Queryable, by: Exclude<MatrixBy, 'person'>, query
   return rows(
     db,
     `select ${id} as id, ${name} as name, count(*)::integer as people, count(*) over ()::integer as total
-     ${TABLES} where ${where}
+     ${TABLES} ${query.sort === 'late' ? LATE_OF : ''} where ${where}
      group by ${id}, ${name}
      order by ${query.sort === 'late' ? `${late} ${query.order},` : ''} lower(${name}) ${query.sort === 'late' ? '' : query.order}, ${id}
      limit ${query.size} offset ${query.from}`,

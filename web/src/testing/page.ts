@@ -3,7 +3,7 @@ import { HttpTestingController, provideHttpClientTesting, type TestRequest } fro
 import { signal, type Type, type WritableSignal } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { provideRouter, Router } from '@angular/router';
-import { waitFor, within, type queries, type BoundFunctions } from '@testing-library/dom';
+import { configure, waitFor, within, type queries, type BoundFunctions } from '@testing-library/dom';
 import type { Refusal, Role, Session } from '@nudrik/contract';
 import type { Select } from 'primeng/select';
 import { Subject } from 'rxjs';
@@ -11,6 +11,9 @@ import { sessionInterceptor } from '../app/access/session.interceptor.ts';
 import { SessionStore } from '../app/access/session.store.ts';
 import { LiveService } from '../app/shared/live.service.ts';
 import { ClockStore } from '../app/shell/clock.store.ts';
+
+// no test is a matter of how fast the machine is
+configure({ asyncUtilTimeout: 20_000 });
 
 /** The moment at which a page is looked at: Mon 1 Mar 2027, 10:30 in Oslo. */
 export const NOW = '2027-03-01T09:30:00Z';
