@@ -117,12 +117,17 @@ test('whoever is away is not taken for somebody who writes; mail that comes back
     await press(page, 'next notice');
     expect(await arrived()).toBeGreaterThan(before);
   }).toPass();
-  const returned = (await mails.first().locator('td').allInnerTexts())[1]!;
   await page.getByRole('button', { name: 'Mend @orlasund.example' }).click();
   await expect(page.getByText('@orlasund.example', { exact: true })).toHaveCount(0);
   await area(page, 'Today');
+  // of those that came back one for whom something waits; the demo has one of before
+  const bounced = page
+    .getByRole('row', { name: /Bounced/ })
+    .filter({ hasText: 'no such mailbox' })
+    .filter({ hasNotText: 'elin.strand@' });
+  await expect(bounced.first()).toBeVisible();
+  const returned = /<([^>]+)>: no such mailbox/.exec(await bounced.first().innerText())![1]!;
   const row = page.getByRole('row', { name: /Bounced/ }).filter({ hasText: `<${returned}>: no such mailbox` });
-  await expect(row).toBeVisible();
   // the same address is given again, since it is mended: what waits goes
   await row.getByRole('link', { name: 'Correct the address' }).click();
   await page.getByLabel('E-mail; notices that wait').fill(returned);
