@@ -19,6 +19,8 @@ import { SealsApi } from './seals.api.ts';
     .head { font-family: var(--mono, ui-monospace, monospace); font-size: 12.5px; overflow-wrap: anywhere; }
     .day { width: 150px; }
     .kept { display: grid; grid-template-columns: 170px minmax(260px, 1fr) auto; gap: 12px; align-items: end; max-width: 900px; margin: 10px 0 18px; }
+    section { margin-top: 24px; }
+    .kept .field { margin: 0; }
     .explain { max-width: 760px; margin-bottom: 14px; }
     @media print { .screen { display: none; } }
   `,
