@@ -134,7 +134,10 @@ describe('a plan as it is written', () => {
     await page.type(page.getByRole('combobox', { name: 'Tell somebody' }), 'odd');
     await page.answer('/api/people?find=odd&sort=fit&size=12', { rows: [{ id: '5', name: 'Odd Aske', department: 'Deck', site: 'Orla Quay', job: null }], total: 1 }); // prettier-ignore
     await page.click(await findByRole(document.body, 'option', { name: /Odd Aske/ }));
-    expect(of(await page.draft(), 'Two days to go')).toMatchObject({
+    // on a slow machine what was done before is kept by itself first
+    let kept = of(await page.draft(), 'Two days to go')!;
+    while (!kept.to.includes('person 5')) kept = of(await page.draft(), 'Two days to go')!;
+    expect(kept).toMatchObject({
       at: '09:00', gather: 'per day', endsOn: '2027-06-30', repeat: { every: { amount: 3, unit: 'working days' }, times: 5 }, to: ['employee', 'manager', 'person 5'],
     }); // prettier-ignore
     expect(textOf(page.row(/Two days to go(?! \(copy\))/))).toContain('employee, manager, Odd Aske');
