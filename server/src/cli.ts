@@ -183,12 +183,14 @@ async function verify([day, head, ...more]: string[]): Promise<number> {
   const { readSettings } = await import('./settings.ts');
   const { withClient } = await import('./db/migrate.ts');
   const { verifySeals } = await import('./seals/seals.ts');
+  const { lookAtOnce } = await import('./seals/seals.repo.ts');
   try {
     const { directUrl } = readSettings(process.env);
     const kept = day === undefined ? null : { day, head: read.data.head! };
     const report = await withClient(directUrl, async (db) => {
       // one look at all of it, whatever is written meanwhile; and nothing is written by us
-      await db.query('begin isolation level repeatable read read only');
+      await db.query('begin');
+      await lookAtOnce(db);
       return verifySeals(db, kept);
     });
     for (const { words } of report.faults) await print(`${words}\n`);

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { CELLS, type Cell } from '@nudrik/core';
 import { Id } from '../common.ts';
+import type { ReportRow } from './reports.ts';
 
 /** Rows of the matrix: people, or whom they belong to. */
 export const MATRIX_ROWS = ['person', 'department', 'site', 'manager'] as const;
@@ -72,16 +73,6 @@ export interface MatrixCellSheet {
   course: { id: string; title: string };
   state: Cell | null;
   on: string | null;
-  assignment: {
-    id: string;
-    round: number;
-    assignedAt: string;
-    dueAt: string;
-    state: string;
-    unitsDone: number;
-    unitsRequired: number;
-  } | null;
-  certificate: string | null;
-  last: { id: string; what: string; at: string; outcome: string } | null;
-  next: { id: string; what: string; at: string; held: string | null } | null;
+  /** as the report of the course has it */
+  assignment: Omit<ReportRow, 'person' | 'department' | 'site' | 'manager'> | null;
 }

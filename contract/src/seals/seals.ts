@@ -32,6 +32,8 @@ export interface SealFault {
 }
 export interface SealsReport {
   sealed: number;
+  /** taken away on purpose, as sealed: an import that was undone */
+  taken: number;
   /** of the last seconds: not sealed yet */
   waiting: number;
   faults: SealFault[];
@@ -42,11 +44,12 @@ export interface SealsReport {
 }
 
 /** In one sentence, what a look brought. */
-export function tellSeals({ sealed, waiting, faults, more }: SealsReport): string {
+export function tellSeals({ sealed, taken, waiting, faults, more }: SealsReport): string {
   const faulty = faults.length + more;
   if (faulty > 0)
     return `${tellAmount(faulty, 'entries')} ${faulty === 1 ? 'does not stand as it was' : 'do not stand as they were'} written.`;
+  const gone = taken > 0 ? ` ${tellAmount(taken, 'entries')} ${taken === 1 ? 'was' : 'were'} taken away on purpose.` : '';
   const wait =
     waiting > 0 ? ` ${tellAmount(waiting, 'entries')} of the last seconds ${waiting === 1 ? 'waits for its' : 'wait for their'} seal.` : '';
-  return `${sealed === 1 ? 'The 1 entry stands as it was' : `All ${tellAmount(sealed, 'entries')} stand as they were`} written.${wait}`;
+  return `${sealed === 1 ? 'The 1 entry stands as it was' : `All ${tellAmount(sealed, 'entries')} stand as they were`} written.${gone}${wait}`;
 }

@@ -1,4 +1,4 @@
-import { certificateState } from '../certificates/serial.ts';
+import { certificateState, EXPIRING_DAYS } from '../certificates/serial.ts';
 import { DAY_MS, type Day, type Instant } from '../time/zone.ts';
 
 /** How somebody stands with a course, the most urgent first; whoever has nothing to do with it has none of these. */
@@ -20,7 +20,7 @@ export const CELL_WORDS: Readonly<Record<Cell, string>> = {
   due: 'due within two weeks',
   open: 'open',
   lapsed: 'held once, and not now',
-  expiring: 'runs out within 60 days',
+  expiring: `runs out within ${EXPIRING_DAYS} days`,
   waived: 'waived',
   held: 'holds it',
 };
@@ -36,11 +36,12 @@ export interface PairFacts {
   isWaived: boolean;
 }
 
-const SOON = 14 * DAY_MS;
+/** What is due within this is due soon. */
+export const DUE_SOON = 14 * DAY_MS;
 
 /** How somebody stands with a course at a moment: what is open counts before what is held. Null where they were never asked. */
 export function cellOf({ dueAt, until, hasFinished, isWaived }: PairFacts, now: Instant, today: Day): Cell | null {
-  if (dueAt !== null) return dueAt < now ? 'late' : dueAt < now + SOON ? 'due' : 'open';
+  if (dueAt !== null) return dueAt < now ? 'late' : dueAt < now + DUE_SOON ? 'due' : 'open';
   if (until !== null) {
     const state = certificateState(today, until === 'ever' ? null : until, { isRevoked: false, isReplaced: false });
     if (state !== 'expired') return state === 'expiring' ? 'expiring' : 'held';

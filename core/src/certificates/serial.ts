@@ -31,6 +31,9 @@ export function parseSerial(typed: string): string | null {
 export const CERTIFICATE_STATES = ['current', 'expiring', 'expired', 'revoked', 'replaced'] as const;
 export type CertificateState = (typeof CERTIFICATE_STATES)[number];
 
+/** Days before its last one from which something runs out soon. */
+export const EXPIRING_DAYS = 60;
+
 /** @param today local date, @param expiresOn last day on which it holds, null for ever; expiring is within 60 days */
 export function certificateState(
   today: number,
@@ -41,5 +44,5 @@ export function certificateState(
   if (isReplaced) return 'replaced';
   if (expiresOn === null) return 'current';
   if (today > expiresOn) return 'expired';
-  return expiresOn - today <= 60 ? 'expiring' : 'current';
+  return expiresOn - today <= EXPIRING_DAYS ? 'expiring' : 'current';
 }

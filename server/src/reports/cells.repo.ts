@@ -1,12 +1,8 @@
-import { cellOf, dateOf, dayOf, type Cell, type Instant, type Zone } from '@nudrik/core';
+import { cellOf, dateOf, dayOf, DUE_SOON, EXPIRING_DAYS, type Cell, type Instant, type Zone } from '@nudrik/core';
 import { rows, type Queryable } from '../db/db.ts';
 
-// the last assignment of a pair is asked for only where neither anything is open nor held
-const LIST_PAIRS = `
-select s.person_id, s.course_id, s.open_id, case when s.open_id is not null then s.due_at end as due_at, s.until, s.finished,
-  coalesce(w.is_waived, false) as is_waived, w.waived_until
-from standings s
-left join lateral (
+/** Of a standing `s` the last assignment, whether it was waived and that holds still; $2 is the day. */
+const LAST_WAIVED = `
   select a.closed_by = 'waived' and (a.waived_until is null or a.waived_until >= $2::date) as is_waived, a.waived_until
   from assignments a
   where a.person_id = s.person_id
@@ -14,7 +10,28 @@ left join lateral (
     and a.closed_because is distinct from 'undone'
   order by a.id desc
   limit 1
-) w on s.open_id is null and (s.until is null or s.until < $2::date)
+`;
+const NOT_HELD = 's.open_id is null and (s.until is null or s.until < $2::date)';
+const IS_WAIVED = `coalesce((select w.is_waived from (${LAST_WAIVED}) w), false)`;
+const SOON = `interval '${DUE_SOON / 1_000} seconds'`;
+
+/** Core's cells as conditions on a standing; $1 is the moment, $2 the day. A property holds both against each other. */
+export const CELL_CONDITIONS: Readonly<Record<Cell, string>> = {
+  late: 's.open_id is not null and s.due_at < $1::timestamptz',
+  due: `s.open_id is not null and s.due_at >= $1::timestamptz and s.due_at < $1::timestamptz + ${SOON}`,
+  open: `s.open_id is not null and s.due_at >= $1::timestamptz + ${SOON}`,
+  expiring: `s.open_id is null and s.until between $2::date and $2::date + ${EXPIRING_DAYS}`,
+  held: `s.open_id is null and s.until > $2::date + ${EXPIRING_DAYS}`,
+  lapsed: `${NOT_HELD} and (s.finished or s.until is not null) and not ${IS_WAIVED}`,
+  waived: `${NOT_HELD} and ${IS_WAIVED}`,
+};
+
+// the last assignment of a pair is asked for only where neither anything is open nor held
+const LIST_PAIRS = `
+select s.person_id, s.course_id, s.open_id, case when s.open_id is not null then s.due_at end as due_at, s.until, s.finished,
+  coalesce(w.is_waived, false) as is_waived, w.waived_until
+from standings s
+left join lateral (${LAST_WAIVED}) w on ${NOT_HELD}
 where s.person_id = any($1::bigint[])
 `;
 

@@ -1,6 +1,7 @@
-import { dateOf, type Cell, type Instant, type Zone } from '@nudrik/core';
+import { dateOf, type Instant, type Zone } from '@nudrik/core';
 import type { MatrixBy, MatrixQuery, MatrixSums } from '@nudrik/contract';
 import { containing, oneRow, rows, type Queryable } from '../db/db.ts';
+import { CELL_CONDITIONS } from './cells.repo.ts';
 
 /** At which moment, and on which day of the house, it is looked at. */
 export interface At {
@@ -8,28 +9,6 @@ export interface At {
   today: string;
 }
 export const atOf = (now: Instant, zone: Zone): At => ({ now, today: dateOf(zone.dayAt(now)) });
-
-const IS_WAIVED = `coalesce((
-    select a.closed_by = 'waived' and (a.waived_until is null or a.waived_until >= $2::date)
-    from assignments a
-    where a.person_id = s.person_id
-      and a.course_id = s.course_id
-      and a.closed_because is distinct from 'undone'
-    order by a.id desc
-    limit 1
-  ), false)`;
-const NOT_HELD = 's.open_id is null and (s.until is null or s.until < $2::date)';
-
-/** Core's cells as conditions on a standing; $1 is the moment, $2 the day. A property holds both against each other. */
-export const CELL_CONDITIONS: Readonly<Record<Cell, string>> = {
-  late: 's.open_id is not null and s.due_at < $1::timestamptz',
-  due: "s.open_id is not null and s.due_at >= $1::timestamptz and s.due_at < $1::timestamptz + interval '336 hours'",
-  open: "s.open_id is not null and s.due_at >= $1::timestamptz + interval '336 hours'",
-  expiring: 's.open_id is null and s.until between $2::date and $2::date + 60',
-  held: 's.open_id is null and s.until > $2::date + 60',
-  lapsed: `${NOT_HELD} and (s.finished or s.until is not null) and not ${IS_WAIVED}`,
-  waived: `${NOT_HELD} and ${IS_WAIVED}`,
-};
 
 const TABLES = `
 from people p

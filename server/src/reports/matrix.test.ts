@@ -5,8 +5,8 @@ import { MatrixQuery } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { close } from '../assignments/change.ts';
-import { listCells } from './cells.repo.ts';
-import { atOf, CELL_CONDITIONS, sumsOf } from './matrix.repo.ts';
+import { CELL_CONDITIONS, listCells } from './cells.repo.ts';
+import { atOf, sumsOf } from './matrix.repo.ts';
 import { cellSheet, matrixView } from './matrix.ts';
 
 let house: TestHouse;
@@ -74,7 +74,7 @@ it('of a course, whoever stands so with it', async () => {
 });
 
 it('tells what stands behind a cell: the assignment and what was told of it, or that nobody asked', async () => {
-  expect(await cellSheet(house.db, crew['runa']!, lifting, house.clock.at)).toMatchObject({ person: { name: 'Runa Aske', where: 'Deck, Orla Quay' }, state: 'due', on: '2027-03-10', assignment: { state: 'not started', unitsDone: 0 }, last: null }); // prettier-ignore
+  expect(await cellSheet(house.db, crew['runa']!, lifting, house.clock.at)).toMatchObject({ person: { name: 'Runa Aske', where: 'Deck, Orla Quay' }, state: 'due', on: '2027-03-10', assignment: { state: 'not started', unitsDone: 0, last: null } }); // prettier-ignore
   expect(await cellSheet(house.db, crew['kari']!, lifting, house.clock.at)).toMatchObject({ state: null, assignment: null });
   await expect(cellSheet(house.db, '999999', lifting, house.clock.at)).rejects.toThrow('no such person or course');
 });

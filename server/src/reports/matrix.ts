@@ -62,11 +62,6 @@ export async function cellSheet(db: Queryable, person: string, course: string, n
     course: { id: pair.course_id, title: pair.title },
     state: cell?.state ?? null,
     on: cell?.on ?? null,
-    assignment: row
-      ? { id: row.assignmentId, round: row.round, assignedAt: row.assignedAt, dueAt: row.dueAt, state: row.state, unitsDone: row.unitsDone, unitsRequired: row.unitsRequired }
-      : null,
-    certificate: row?.certificate ?? null,
-    last: row?.last ?? null,
-    next: row?.next ?? null,
+    assignment: row ?? null,
   };
 } // prettier-ignore

@@ -228,10 +228,10 @@ async function rosterNeeds(db: Queryable, zone: Zone, now: number): Promise<Toda
   return list;
 }
 
-// late, and nothing more is planned: nobody falls silent after the last notice. Each late assignment is looked up, in the order of
-// the index that answers.
-const LIST_SILENT = `
-select c.id, c.title, silent.count, p.name as person
+// by course, who is late and of whom something holds: that nothing more is planned, since nobody falls silent after the last notice; that
+// no answer of the line stands. Each late assignment is looked up, in the order of the index that answers.
+const lateWhere = (condition: string): string => `
+select c.id, c.title, late.count, p.name as person
 from (
   select a.course_id, count(*)::integer as count, min(a.person_id) as person_id
   from (
@@ -243,13 +243,15 @@ from (
     order by s.open_id
     offset 0
   ) a
-  where ${NOTHING_PLANNED}
+  where ${condition}
   group by a.course_id
-) silent
-join courses c on c.id = silent.course_id
-join people p on p.id = silent.person_id
-order by silent.count desc, c.title
+) late
+join courses c on c.id = late.course_id
+join people p on p.id = late.person_id
+order by late.count desc, c.title
 `;
+const LIST_SILENT = lateWhere(NOTHING_PLANNED);
+const LIST_UNANSWERED = lateWhere(isUnanswered('$1'));
 
 // what runs out within 30 days, of whom is here and is asked for it again by nobody and by no requirement
 const LIST_EXPIRING = `
@@ -304,26 +306,6 @@ join courses c on c.id = a.course_id
 where w.answered_at is null
 order by w.asked_at
 limit 5
-`;
-
-const LIST_UNANSWERED = `
-select c.id, c.title, count(*)::integer as count, min(p.name) as person
-from (
-  select a.course_id, a.person_id
-  from (
-    select s.open_id as id, s.course_id, s.person_id
-    from standings s
-    where s.open_id is not null
-      and s.due_at < $1::timestamptz
-      and s.left_on > $2::date
-    offset 0
-  ) a
-  where ${isUnanswered('$1')}
-) late
-join courses c on c.id = late.course_id
-join people p on p.id = late.person_id
-group by c.id
-order by count(*) desc, c.title
 `;
 
 /** What managers ask for, and what they were told and did nothing about. */

@@ -47,6 +47,14 @@ export const sealLater = (client: Client, kind: Sealed, ids: readonly string[]):
 /** The same as a part of the statement that writes it: `made` returns ids. */
 export const queueSealed = (kind: Sealed, made: string): string => `insert into seal_queue (kind, of_id) select '${kind}', id from ${made}`;
 
+const TRY_LOCK = 'select pg_try_advisory_xact_lock(7305) as is_ours';
+/** Whether nobody else seals: each step is made of the one before. */
+export const trySealing = async (client: Client): Promise<boolean> => (await oneRow<{ is_ours: boolean }>(client, TRY_LOCK)).is_ours;
+
+const LOOK_AT_ONCE = 'set transaction isolation level repeatable read read only';
+/** All that this transaction reads is of one moment, and nothing is written by it. */
+export const lookAtOnce = (client: Queryable): Promise<unknown> => client.query(LOOK_AT_ONCE);
+
 const TAKE = `
 with next as (
   select id
@@ -115,10 +123,10 @@ export interface StepRow {
 }
 export const listSteps = (db: Queryable, after: string): Promise<StepRow[]> => rows(db, LIST_STEPS, [after]);
 
-// whether a seal was replaced by a later one of the same: what was taken away, or a later report
+// whether a seal was followed by a later one of the same, or waits to be: what was taken away, or a later report
 const LIST_LEAVES = `
 select s.step_id, s.kind, s.of_id, s.hash,
-  exists (
+  exists (select from seal_queue q where q.kind = s.kind and q.of_id = s.of_id) or exists (
     select
     from seals l
     where l.kind = s.kind
@@ -136,11 +144,11 @@ export interface LeafRow extends Leaf {
 export const listLeaves = (db: Queryable, steps: readonly string[]): Promise<LeafRow[]> => rows(db, LIST_LEAVES, [steps]);
 
 /** What stands in a table and was never sealed, nor waits for it: nobody of ours wrote it. */
-export const listForeign = async (db: Queryable, kind: Sealed, most: number): Promise<string[]> => {
+export const listForeign = async (db: Queryable, kind: Sealed, most: number): Promise<{ ids: string[]; total: number }> => {
   const { table, where } = SOURCES[kind];
-  const found = await rows<{ id: string }>(
+  const found = await rows<{ id: string; total: number }>(
     db,
-    `select s.id
+    `select s.id, count(*) over ()::integer as total
      from ${table} s
      where ${where}
        and not exists (select from seals l where l.kind = '${kind}' and l.of_id = s.id)
@@ -149,7 +157,7 @@ export const listForeign = async (db: Queryable, kind: Sealed, most: number): Pr
      limit $1::integer`,
     [most],
   );
-  return found.map(({ id }) => id);
+  return { ids: found.map(({ id }) => id), total: found[0]?.total ?? 0 };
 };
 
 const COUNT_WAITING = 'select count(*)::integer as count from seal_queue';

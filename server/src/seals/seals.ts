@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { dateOf, dayOf, tellDate, Zone } from '@nudrik/core';
 import type { SealFault, SealsReport, SealsView } from '@nudrik/contract';
-import { oneRow, transaction, type Queryable } from '../db/db.ts';
+import { transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';
@@ -15,9 +15,11 @@ import {
   listLeaves,
   listSealDays,
   listSteps,
+  lookAtOnce,
   SEALED,
   takeQueued,
   tellSealed,
+  trySealing,
   wasHead,
   type Leaf,
   type LeafRow,
@@ -26,7 +28,6 @@ import {
 
 /** Sealed in one step at the most. */
 const STEP = 1_000;
-const LOCK = 'select pg_try_advisory_xact_lock(7305) as is_ours';
 const NO_HEAD = Buffer.alloc(32);
 const GONE = Buffer.alloc(32);
 
@@ -51,8 +52,7 @@ async function sayNow(db: Queryable, list: readonly { kind: Sealed; of_id: strin
 /** Seals what was written, in the order in which it was, one step of the chain after the other. @returns how much was sealed */
 export async function sealWaiting(deps: Deps): Promise<number> {
   return transaction(deps.db, async (client) => {
-    // one at a time: each step is made of the one before
-    if (!(await oneRow<{ is_ours: boolean }>(client, LOCK)).is_ours) return 0;
+    if (!(await trySealing(client))) return 0;
     const queued = await takeQueued(client, STEP);
     if (queued.length === 0) return 0;
     const now = await sayNow(client, queued);
@@ -73,6 +73,13 @@ const WORDS: Readonly<Record<Sealed, string>> = {
   answer: 'what was answered to a message',
   report: 'a report of what became of a message',
 };
+/** What does not stand as a seal says, or null. A report may be followed by another; anything else is sealed again only as taken away. */
+function faultOf({ kind, hash, is_former }: LeafRow, says: Buffer | null): 'changed' | 'removed' | 'returned' | null {
+  if (says !== null && hash !== null) return (kind === 'report' && is_former) || says.equals(hash) ? null : 'changed';
+  if (is_former || (says === null && hash === null)) return null;
+  return says === null ? 'removed' : 'returned';
+}
+
 /** Faults that are told one by one; more are counted. */
 const TOLD = 100;
 
@@ -84,7 +91,7 @@ const TOLD = 100;
 export async function verifySeals(db: Queryable, kept: { day: string; head: string } | null = null, work: Work = AT_ONCE): Promise<SealsReport> {
   const faults: SealFault[] = [];
   const total = await countSealed(db);
-  let [before, after, seen, faulty]: [Buffer, string, number, number] = [NO_HEAD, '0', 0, 0];
+  let [before, after, seen, taken, faulty]: [Buffer, string, number, number, number] = [NO_HEAD, '0', 0, 0, 0];
   let isBroken = false;
   const tell = (fault: SealFault): void => {
     faulty++;
@@ -95,8 +102,8 @@ export async function verifySeals(db: Queryable, kept: { day: string; head: stri
     const leaves = await listLeaves(db, steps.map(({ id }) => id));
     const of = new Map<string, LeafRow[]>(steps.map(({ id }) => [id, []]));
     for (const leaf of leaves) of.get(leaf.step_id)!.push(leaf);
-    const now = await sayNow(db, leaves.filter(({ is_former }) => !is_former));
-    const wrong: { day: string; leaf: LeafRow; what: 'changed' | 'removed' | 'returned' }[] = [];
+    const now = await sayNow(db, leaves);
+    const wrong: { day: string; leaf: LeafRow; what: NonNullable<ReturnType<typeof faultOf>> }[] = [];
     for (const { id, day, count, head } of steps) {
       const mine = of.get(id)!;
       // once is enough: everything after it hangs on it
@@ -106,10 +113,9 @@ export async function verifySeals(db: Queryable, kept: { day: string; head: stri
       }
       before = head;
       for (const leaf of mine) {
-        if (leaf.is_former) continue;
-        const says = now.get(`${leaf.kind}/${leaf.of_id}`) ?? null;
-        if (says === null ? leaf.hash !== null : leaf.hash === null || !says.equals(leaf.hash))
-          wrong.push({ day, leaf, what: says === null ? 'removed' : leaf.hash === null ? 'returned' : 'changed' });
+        const what = faultOf(leaf, now.get(`${leaf.kind}/${leaf.of_id}`) ?? null);
+        if (what) wrong.push({ day, leaf, what });
+        else if (leaf.hash === null) taken++;
       }
       seen += count;
       after = id;
@@ -127,20 +133,21 @@ export async function verifySeals(db: Queryable, kept: { day: string; head: stri
     }
   }
   for (const kind of SEALED) {
-    const foreign = await listForeign(db, kind, TOLD);
-    const told = await tellSealed(db, kind, foreign);
-    for (const id of foreign)
+    const { ids, total: all } = await listForeign(db, kind, TOLD);
+    const told = await tellSealed(db, kind, ids);
+    faulty += all - ids.length;
+    for (const id of ids)
       tell({ day: null, what: 'inserted', words: `${WORDS[kind][0]!.toUpperCase()}${WORDS[kind].slice(1)}${told.has(id) ? ` (${told.get(id)})` : ''}, number ${id}, was put in by nobody of Nudrik.` });
   }
   if (kept && !(await wasHead(db, kept.day, Buffer.from(kept.head, 'hex'))))
     tell({ day: kept.day, what: 'chain', words: `The head that was kept of ${tellDate(dayOf(kept.day))} is none of that day: the chain was made anew since, up to that day or before.` });
-  return { sealed: seen, waiting: await countWaiting(db), faults, more: faulty - faults.length, head: before.equals(NO_HEAD) ? null : before.toString('hex') };
+  return { sealed: seen, taken, waiting: await countWaiting(db), faults, more: faulty - faults.length, head: before.equals(NO_HEAD) ? null : before.toString('hex') };
 } // prettier-ignore
 
 /** The same of one moment, whatever is written meanwhile; nothing is changed by it. */
 export const verifyNow = (deps: Deps, kept: { day: string; head: string } | null, work: Work = AT_ONCE): Promise<SealsReport> =>
   transaction(deps.db, async (client) => {
-    await client.query('set transaction isolation level repeatable read read only');
+    await lookAtOnce(client);
     return verifySeals(client, kept, work);
   });
 

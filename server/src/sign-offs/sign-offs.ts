@@ -543,7 +543,7 @@ export async function makeSignOffLink(
 
 export const endSignOffLink = (deps: Deps, id: string, unitId: string): Promise<unknown> => endLink(deps.db, id, unitId, deps.clock.now());
 
-/** Whether somebody may sign off for one assignment on a list. */
+/** Whether somebody may sign off for one assignment on a list; without a session, by what they are to the employee alone. */
 export async function hasRight(
   db: Queryable,
   at: { today: string; now: number },
@@ -552,19 +552,11 @@ export async function hasRight(
   assignmentId: string,
 ): Promise<boolean> {
   const unit = await unitOf(db, of.course, of.unit);
-  const session = await sessionOf(db, unit, of.session);
+  const session = of.session === null ? null : await sessionOf(db, unit, of.session);
   const [person] = await listSignOffPeople(db, unit, at, { signer, assignments: [assignmentId], session: session?.id ?? null });
   return person !== undefined && rightOver(unit, signer, person, session) !== null;
 }
 
 /** Whether somebody may read what was recorded of an assignment: whoever may sign off for it. */
-export async function maySee(deps: Deps, assignmentId: string, courseId: string, unitId: string, signer: string): Promise<boolean> {
-  const unit = await unitOf(deps.db, courseId, unitId);
-  const [person] = await listSignOffPeople(
-    deps.db,
-    unit,
-    { today: await houseToday(deps), now: deps.clock.now() },
-    { signer, assignments: [assignmentId] },
-  );
-  return person !== undefined && rightOver(unit, signer, person) !== null;
-}
+export const maySee = async (deps: Deps, assignmentId: string, course: string, unit: string, signer: string): Promise<boolean> =>
+  hasRight(deps.db, { today: await houseToday(deps), now: deps.clock.now() }, { course, unit, session: null }, signer, assignmentId);

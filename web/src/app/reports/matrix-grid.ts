@@ -8,6 +8,7 @@ import {
   input,
   output,
   signal,
+  untracked,
   viewChild,
 } from '@angular/core';
 import { RouterLink } from '@angular/router';
@@ -63,6 +64,9 @@ export class MatrixGrid {
   private readonly size = signal({ width: 1_000, height: 560 });
   protected readonly at = signal<Spot>({ row: 0, course: 0 });
   private readonly corner = signal<Spot | null>(null);
+  /** which row stood where, and which course, when they were shown last */
+  private readonly stood = new Map<number, string>();
+  private columnsStood: string[] = [];
   protected readonly area = computed(() => {
     const [from, to] = [this.corner(), this.at()];
     if (from === null) return null;
@@ -99,6 +103,21 @@ export class MatrixGrid {
     afterNextRender(() => this.measure());
     effect(() => this.seen.emit(Math.floor(this.top() / ROW)));
     effect(() => this.chosen.emit(this.area()));
+    // what is chosen is these people and courses: where others come to stand there, nothing is chosen any more
+    effect(() => {
+      const [from, rows, courses, total] = [this.from(), this.rows(), this.courses(), this.total()];
+      const area = untracked(this.area);
+      const isOther = (known: string | undefined, id: string | undefined): boolean => known !== undefined && known !== id;
+      const isMoved =
+        area !== null &&
+        (area.to.row >= total ||
+          rows.some(({ id }, i) => from + i >= area.from.row && from + i <= area.to.row && isOther(this.stood.get(from + i), id)) ||
+          courses.some(({ id }, i) => isOther(this.columnsStood[i], id)));
+      if (isMoved) this.corner.set(null);
+      if (isMoved || area === null) this.stood.clear();
+      rows.forEach(({ id }, i) => this.stood.set(from + i, id));
+      this.columnsStood = courses.map(({ id }) => id);
+    });
   }
 
   /** What is read of a row: each cell by its course. */

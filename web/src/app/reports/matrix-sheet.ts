@@ -26,12 +26,12 @@ import { ReportsApi } from './reports.api.ts';
             <dt>Assigned</dt><dd>{{ assignment.assignedAt | moment: 'day' }}@if (assignment.round > 1) {, round {{ assignment.round }}}</dd>
             <dt>Due</dt><dd>{{ assignment.dueAt | moment: 'moment' }}</dd>
             <dt>State</dt><dd>{{ assignment.state }}, {{ assignment.unitsDone }} of {{ assignment.unitsRequired }} units</dd>
-            <dt>Last notice</dt><dd>@if (view.last; as last) {<a class="plain" [routerLink]="['/ledger', last.id]">{{ last.what }}</a>, {{ last.at | moment }} <nk-outcome [state]="last.outcome" />} @else {<span class="quiet">none yet</span>}</dd>
-            <dt>Next notice</dt><dd>@if (view.next; as next) {<a class="plain" [routerLink]="['/ledger', next.id]">{{ next.what }}</a>, {{ next.at | moment }}} @else {<span class="quiet">none is planned</span>}</dd>
-            @if (view.certificate) {<dt>Certificate</dt><dd>{{ view.certificate }}</dd>}
+            <dt>Last notice</dt><dd>@if (assignment.last; as last) {<a class="plain" [routerLink]="['/ledger', last.id]">{{ last.what }}</a>, {{ last.at | moment }} <nk-outcome [state]="last.outcome" />} @else {<span class="quiet">none yet</span>}</dd>
+            <dt>Next notice</dt><dd>@if (assignment.next; as next) {<a class="plain" [routerLink]="['/ledger', next.id]">{{ next.what }}</a>, {{ next.at | moment }}} @else {<span class="quiet">none is planned</span>}</dd>
+            @if (assignment.certificate) {<dt>Certificate</dt><dd>{{ assignment.certificate }}</dd>}
           </dl>
           <p class="row"><a [routerLink]="['/people', view.person.id]">All about {{ view.person.name }}</a></p>
-          @if (isOpen() && session.canChange()) {<nk-assignment-acts [assignmentIds]="[assignment.id]" [dueAt]="assignment.dueAt" [canClose]="true" (done)="act($event)" (left)="left.emit()" />}
+          @if (isOpen() && session.canChange()) {<nk-assignment-acts [assignmentIds]="[assignment.assignmentId]" [dueAt]="assignment.dueAt" [canClose]="true" (done)="act($event)" (left)="left.emit()" />}
         } @else {
           <p class="quiet" style="margin-top: 8px">Nobody ever asked for it.</p>
           @if (session.canChange()) {<p style="margin-top: 8px"><a class="button" routerLink="/assign" [queryParams]="{ course: view.course.id, people: view.person.id }">Assign it</a></p>}

@@ -65,11 +65,26 @@ test('is walked by keys; several are chosen, and what is open of them can be act
   expect(page.text()).not.toContain('chosen:');
 });
 
+test('what is chosen is people and not places: where others come to stand there, nothing is chosen any more', async () => {
+  const page = await open();
+  press(page.getByRole('grid'), 'ArrowDown', { shiftKey: true });
+  await page.settle();
+  const again = async (rows: MatrixView['rows']): Promise<void> => {
+    await page.announce('assignments');
+    await page.answer('/api/matrix?by=person&from=0&size=200', { ...VIEW, rows });
+  };
+  // somebody else changed further down
+  await again(VIEW.rows.map((row, i) => (i > 5 ? { ...row, id: `x${row.id}` } : row)));
+  expect(page.text()).toContain('2 cells chosen');
+  await again([VIEW.rows[1]!, VIEW.rows[0]!, ...VIEW.rows.slice(2)]);
+  expect(page.text()).not.toContain('chosen:');
+});
+
 test('a cell is opened with Enter: what stands behind it, and that nobody asked', async () => {
   const page = await open();
   press(page.getByRole('grid'), 'Enter');
   await page.settle();
-  await page.answer('/api/matrix/cells/0/1', { person: { id: '0', name: 'Person 0', where: 'Deck' }, course: { id: '1', title: 'Course 1' }, state: 'late', on: '2027-02-01', certificate: null, assignment: { id: '70', round: 2, assignedAt: '2027-01-01T08:00:00Z', dueAt: '2027-02-01T16:00:00Z', state: 'overdue', unitsDone: 1, unitsRequired: 3 }, last: { id: '5', what: 'Late', at: '2027-02-02T08:00:00Z', outcome: 'delivered' }, next: null }); // prettier-ignore
+  await page.answer('/api/matrix/cells/0/1', { person: { id: '0', name: 'Person 0', where: 'Deck' }, course: { id: '1', title: 'Course 1' }, state: 'late', on: '2027-02-01', assignment: { assignmentId: '70', round: 2, assignedAt: '2027-01-01T08:00:00Z', dueAt: '2027-02-01T16:00:00Z', state: 'overdue', unitsDone: 1, unitsRequired: 3, finishedAt: null, finishedOn: null, certificate: null, last: { id: '5', what: 'Late', at: '2027-02-02T08:00:00Z', outcome: 'delivered' }, next: null } }); // prettier-ignore
   expect(page.text()).toContain('Course 1: late, was due 1 Feb 2027');
   expect(page.text()).toContain('overdue, 1 of 3 units');
   expect(page.text()).toContain('none is planned');
