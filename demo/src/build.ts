@@ -385,10 +385,12 @@ async function storeAssignments(db: Client, past: readonly PastAssignment[]): Pr
   );
   await db.query(
     `insert into certificates (
-       assignment_id, person_id, course_id, serial, person_name, course_title, issued_on, expires_on, issued_by, design_id, design_version, printed
+       assignment_id, person_id, course_id, serial, person_name, course_title, issued_on, expires_on, issued_by, design_id, design_version, printed,
+       issued_at
      )
      select a.id, a.person_id, a.course_id, r.serial, p.name, c.title, r.issued_on, r.expires_on, p.name,
-       coalesce(c.certificate_design_id, h.certificate_design_id), 1, r.printed
+       coalesce(c.certificate_design_id, h.certificate_design_id), 1, r.printed,
+       (select min(e.at) from assignment_events e where e.assignment_id = a.id and e.type = 'certificate-issued')
      from unnest($1::bigint[], $2::text[], $3::date[], $4::date[], $5::jsonb[]) as r (id, serial, issued_on, expires_on, printed)
      join assignments a on a.id = r.id
      join people p on p.id = a.person_id

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { CELLS, type Cell } from '@nudrik/core';
 import { Id } from '../common.ts';
+import { AsOfQuery, type AsOfTold } from './as-of.ts';
 import type { ReportRow } from './reports.ts';
 
 /** Rows of the matrix: people, or whom they belong to. */
@@ -8,7 +9,7 @@ export const MATRIX_ROWS = ['person', 'department', 'site', 'manager'] as const;
 export type MatrixBy = (typeof MATRIX_ROWS)[number];
 
 /** GET /api/matrix: rows of people or groups by courses, as many as are looked at */
-export const MatrixQuery = z.object({
+export const MatrixQuery = AsOfQuery.extend({
   by: z.enum(MATRIX_ROWS).default('person'),
   find: z.string().max(200).optional(),
   /** with whatever stands below it */
@@ -65,6 +66,8 @@ export interface MatrixView {
   total: number;
   /** people that fit */
   people: number;
+  /** null is now */
+  asOf: AsOfTold | null;
 }
 
 /** GET /api/matrix/cells/:person/:course: what stands behind one */

@@ -1,11 +1,13 @@
 import { z } from 'zod';
 import type { Cell } from '@nudrik/core';
 import { LocalDate, Page, type FinishedFact } from '../common.ts';
+import { AsOfQuery, type AsOfTold } from './as-of.ts';
 
 export const REPORT_SORTS = ['name', 'department', 'manager', 'assigned', 'due', 'progress', 'finished'] as const;
 
 /** GET /api/reports/courses/:id, and the same with .csv and .xlsx for all rows */
 export const ReportQuery = Page.extend({
+  ...AsOfQuery.shape,
   find: z.string().max(200).optional(),
   department: z.string().max(200).optional(),
   site: z.string().max(200).optional(),
@@ -54,6 +56,8 @@ export interface ReportPage {
     silent: number;
     waived: number;
   };
+  /** null is now */
+  asOf: AsOfTold | null;
 }
 
 /** GET /api/reports/courses/:id/over-time: state at the end of each week */

@@ -264,49 +264,87 @@ export function closedGaps(assignment: Assignment, now: Instant): readonly Span[
   return gaps;
 }
 
+/** As it was known at each moment; or as is known now. */
+export const KNOWN = ['then', 'now'] as const;
+export type Known = (typeof KNOWN)[number];
+
 /** A stretch in which an assignment stood open with one due date, or closed for one reason. */
 export interface Interval extends Span {
   dueAt: Instant;
   closedBy: ClosedBy | null;
   closedBecause: Standing['closedBecause'];
+  /** when it was closed: the moment, or the beginning of the day of a completion that was recorded later */
+  closedAt: Instant | null;
+  /** the day of a completion that was recorded later */
+  finishedOn: LocalDate | null;
+  /** the last day of a waiver */
+  waivedUntil: LocalDate | null;
+  /** since when it is in progress, within this stretch or before it; null where it is not begun in it */
+  startedAt: Instant | null;
 }
+
+type Stood = Omit<Interval, 'from' | 'to'>;
+const stoodOf = ({ dueAt, closedBy, closedBecause, closedAt, finishedOn, closing, startedAt }: Standing): Stood => ({
+  dueAt,
+  closedBy,
+  closedBecause,
+  closedAt,
+  finishedOn,
+  waivedUntil: closing?.type === 'waived' ? (closing.until ?? null) : null,
+  startedAt,
+});
+/** One that is begun goes on as it stood; one whose beginning was taken back does not. */
+const isSame = (a: Stood, b: Stood): boolean =>
+  a.dueAt === b.dueAt &&
+  a.closedBy === b.closedBy &&
+  a.closedBecause === b.closedBecause &&
+  a.closedAt === b.closedAt &&
+  a.finishedOn === b.finishedOn &&
+  a.waivedUntil === b.waivedUntil &&
+  (a.startedAt === null || a.startedAt === b.startedAt);
 
 /**
  * The history of an assignment as intervals that follow on each other from `assignedAt`.
- * `then`: as it was known at each moment; `now`: as is known today, without what was taken back and with what was
+ * `then`: as it was known at each moment, from the one on at which it went on the record; `now`: as is known today, without what was taken back and with what was
  * recorded later standing at its own date.
  */
-export function intervalsOf(assignment: Assignment, reading: 'then' | 'now', now: Instant): Interval[] {
+export function intervalsOf(assignment: Assignment, reading: Known, now: Instant): Interval[] {
   const list: Interval[] = [];
-  const put = (from: Instant, standing: Pick<Standing, 'dueAt' | 'closedBy' | 'closedBecause'>): void => {
+  const put = (from: Instant, stood: Stood): void => {
     const last = list.at(-1);
-    const { dueAt, closedBy, closedBecause } = standing;
-    if (last && last.dueAt === dueAt && last.closedBy === closedBy && last.closedBecause === closedBecause) return;
+    if (last && isSame(last, stood)) {
+      last.startedAt = stood.startedAt;
+      return;
+    }
     if (last) last.to = from;
     // two things in one moment: the later one counts
     if (last && last.from === from) list.pop();
-    list.push({ from, to: null, dueAt, closedBy, closedBecause });
+    list.push({ from, to: null, ...stood });
   };
+  const open = { closedBy: null, closedBecause: null, closedAt: null, finishedOn: null, waivedUntil: null, startedAt: null } as const;
   const events = reading === 'then' ? assignment.events.filter(({ at }) => at <= now) : effectiveEvents(assignment.events, now);
   const seen = reading === 'then' ? assignment : { ...assignment, events };
   if (reading === 'now' && standingAt(assignment, now).closedBecause === 'undone') {
-    put(assignment.assignedAt, { dueAt: assignment.dueAt, closedBy: 'withdrawn', closedBecause: 'undone' });
+    put(assignment.assignedAt, { ...open, dueAt: assignment.dueAt, closedBy: 'withdrawn', closedBecause: 'undone' });
     return list;
   }
-  put(assignment.assignedAt, { dueAt: assignment.dueAt, closedBy: null, closedBecause: null });
+  // what was recorded later than it began was known to nobody before
+  const recorded = reading === 'then' ? events.find(({ type }) => type === 'assigned') : undefined;
+  const begins = Math.max(assignment.assignedAt, recorded?.at ?? assignment.assignedAt);
+  put(begins, { ...open, dueAt: assignment.dueAt });
   for (const event of events) {
     if (event.at > now) continue;
     const standing = standingAt(seen, event.at);
     const isBackdated = reading === 'now' && standing.closing === event && standing.finishedAt !== null;
     if (!isBackdated) {
-      put(Math.max(event.at, assignment.assignedAt), standing);
+      put(Math.max(event.at, begins), stoodOf(standing));
       continue;
     }
     // the completion stands at its own date: what lies after it is closed already
     const from = Math.max(standing.finishedAt!, assignment.assignedAt);
     while (list.length > 1 && list.at(-1)!.from >= from) list.pop();
     list.at(-1)!.to = null;
-    put(from, standing);
+    put(from, stoodOf(standing));
   }
   return list;
 }

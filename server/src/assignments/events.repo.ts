@@ -164,14 +164,19 @@ export interface IntervalRow {
   isNow: boolean;
   course: string;
   startedAt: number | null;
+  closedAt: number | null;
+  finishedOn: string | null;
+  waivedUntil: string | null;
 }
 
 const INSERT_INTERVALS = `
-insert into assignment_intervals (assignment_id, from_at, to_at, due_at, closed_by, closed_because, is_then, is_now, course_id, started_at)
+insert into assignment_intervals (
+  assignment_id, from_at, to_at, due_at, closed_by, closed_because, is_then, is_now, course_id, started_at, closed_at, completed_on, waived_until
+)
 select *
 from unnest(
   $1::bigint[], $2::timestamptz[], $3::timestamptz[], $4::timestamptz[], $5::text[], $6::text[], $7::boolean[], $8::boolean[], $9::bigint[],
-  $10::timestamptz[]
+  $10::timestamptz[], $11::timestamptz[], $12::date[], $13::date[]
 )
 `;
 
@@ -191,6 +196,9 @@ export async function replaceIntervals(db: Client, ids: readonly string[], list:
     list.map((row) => row.isNow),
     list.map((row) => row.course),
     list.map((row) => moment(row.startedAt)),
+    list.map((row) => moment(row.closedAt)),
+    list.map((row) => row.finishedOn),
+    list.map((row) => row.waivedUntil),
   ]);
 }
 

@@ -110,18 +110,18 @@ export function readingOf(assignment: AssignmentRecord): ReadingRow {
   };
 }
 
-const sameAs = (a: Interval) => (b: Interval) =>
-  a.from === b.from && a.to === b.to && a.dueAt === b.dueAt && a.closedBy === b.closedBy && a.closedBecause === b.closedBecause;
+const sameAs =
+  (a: Interval) =>
+  (b: Interval): boolean =>
+    (Object.keys(a) as (keyof Interval)[]).every((field) => a[field] === b[field]);
 
 /** Its intervals by both readings; one row where they agree. */
 export function intervalRows(assignment: AssignmentRecord): IntervalRow[] {
   const then = intervalsOf(assignment, 'then', Infinity);
   const now = intervalsOf(assignment, 'now', Infinity);
-  const { startedAt } = standingAt(assignment, Infinity);
   const rowOf = (interval: Interval, isThen: boolean, isNow: boolean): IntervalRow => ({
     assignment: assignment.id,
     course: assignment.course,
-    startedAt,
     ...interval,
     isThen,
     isNow,

@@ -78,7 +78,7 @@ export async function addCertificate(deps: Deps, request: AddCertificate, byWhom
       byWhom,
       ...(theirs ? { theirs } : {}),
     };
-    const [issued] = await issueCertificates(client, courseId, [certificate], deps.settings.baseUrl);
+    const [issued] = await issueCertificates(client, courseId, [certificate], at, deps.settings.baseUrl);
     await record(client, [{ assignment: assignmentId, event: issuedEvent(issued!, Zone.of(person.zone), at, theirs?.issuer ?? null) }], { byWhom, act: actId }); // prettier-ignore
     return { serial: issued!.serial, words };
   });

@@ -13,11 +13,11 @@ export const newSerial = (): string => serialFrom([...randomBytes(8)]);
 const INSERT_CERTIFICATE = `
 insert into certificates (
   assignment_id, person_id, course_id, serial, person_name, course_title, issued_on, expires_on, issued_by, design_id, design_version, printed, issuer,
-  their_number, proof_id
+  their_number, proof_id, issued_at
 )
 select
   a.id, a.person_id, a.course_id, $2::text, p.name, c.title, $3::date, $4::date, $5::text, $6::bigint, $7::integer, $8::jsonb, $9::text, $10::text,
-  $11::bigint
+  $11::bigint, $12::timestamptz
 from assignments a
 join people p on p.id = a.person_id
 join courses c on c.id = a.course_id
@@ -45,7 +45,7 @@ export interface Issued {
 const MOST_AT_ONCE = 50;
 
 /** Issues certificates for assignments of a course, with what each prints, by the design of the course as it is now; its PDF with it. */
-export async function issueCertificates(db: Client, courseId: string, list: readonly NewCertificate[], baseUrl: string): Promise<Issued[]> {
+export async function issueCertificates(db: Client, courseId: string, list: readonly NewCertificate[], at: number, baseUrl: string): Promise<Issued[]> {
   const design = await designOfCourse(db, courseId);
   const named = list.map((one) => ({ ...one, serial: newSerial() }));
   const printed = await printedFor(db, named);
@@ -63,6 +63,7 @@ export async function issueCertificates(db: Client, courseId: string, list: read
       theirs?.issuer,
       theirs?.number,
       theirs?.proofId,
+      new Date(at),
     ]);
     if (!theirs && list.length <= MOST_AT_ONCE) await certificatePdf(db, serial, baseUrl);
     issued.push({ id: row.id, serial, expiresOn: row.expires_on });

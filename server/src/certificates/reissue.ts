@@ -54,7 +54,7 @@ export async function reissueCertificate(deps: Deps, serial: string, reason: str
     const at = deps.clock.now();
     await client.query(SET_ASIDE, [found.id, new Date(at), byWhom, reason]);
     const certificate = { assignmentId: found.assignment_id, issuedOn: found.issued_on, expiresOn: found.expires_on, byWhom };
-    const [issued] = await issueCertificates(client, found.course_id, [certificate], deps.settings.baseUrl);
+    const [issued] = await issueCertificates(client, found.course_id, [certificate], at, deps.settings.baseUrl);
     await client.query(NAME_NEXT, [found.id, issued!.id]);
     await client.query(END_LINK, [found.id, new Date(at), byWhom]);
     const event = { type: 'certificate-replaced', at, serial: issued!.serial, former: serial, reason } as const;

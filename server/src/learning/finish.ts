@@ -43,7 +43,7 @@ export async function finishAssignments(
     const issuedOn = dateOf(zones[i]!.dayAt(now));
     return { assignmentId: id, issuedOn, expiresOn: expiryOf(issuedOn, course.validity), byWhom };
   });
-  const issued = (await issueCertificates(client, courseId, certificates, deps.settings.baseUrl)).map((certificate, i) => ({
+  const issued = (await issueCertificates(client, courseId, certificates, now, deps.settings.baseUrl)).map((certificate, i) => ({
     assignment: list[i]!.id,
     event: issuedEvent(certificate, zones[i]!, now),
   }));

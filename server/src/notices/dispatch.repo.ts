@@ -259,6 +259,7 @@ const STAMP_REPORT = `
 update deliveries d
 set
   report = $3::text,
+  reported_at = case when $2::text in ('delivered', 'failed') then $5::timestamptz else d.reported_at end,
   delivered_at = case when $2::text = 'delivered' then coalesce(d.delivered_at, greatest(d.handed_at, least($4::timestamptz, $5::timestamptz))) else d.delivered_at end
 where d.id = $1::bigint
 returning d.message_id

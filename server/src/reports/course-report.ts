@@ -4,12 +4,14 @@ import { getHouse } from '../house/house.ts';
 import { containing, oneRow, rows, type Queryable } from '../db/db.ts';
 import { ASSIGNMENT_COLUMNS, finishedOf, progressOf, stateOf, UNITS_DONE, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
+import { assignmentsAt, atOf, peopleAt, type At } from './as-of.ts';
+import { tellAsOf } from './differing.ts';
 import type { Work } from '../work/jobs.ts';
 
-const TABLES = `
-from assignments a
+const tables = (at: At): string => `
+from ${assignmentsAt(at)} a
 join courses k on k.id = a.course_id
-join people p on p.id = a.person_id
+join ${peopleAt(at)} p on p.id = a.person_id
 join departments d on d.id = p.department_id
 join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
@@ -47,31 +49,48 @@ export const isUnanswered = (now: string): string => `exists (
     )
 )`;
 
-/** The states of the report, as conditions on an assignment; $2 is now. */
-export const STATES: Record<Exclude<ReportQuery['state'], 'all'>, string> = {
+/** The states of the report, as conditions on an assignment; `now` the parameter with the moment. Nobody knows of a day that has passed what was planned then. */
+export const statesAt = (now: string): Record<Exclude<ReportQuery['state'], 'all'>, string> => ({
   open: 'a.closed_by is null',
-  'not started': 'a.closed_by is null and a.started_at is null and a.due_at >= $2::timestamptz',
-  'in progress': 'a.closed_by is null and a.started_at is not null and a.due_at >= $2::timestamptz',
-  late: 'a.closed_by is null and a.due_at < $2::timestamptz',
-  silent: `a.closed_by is null and a.due_at < $2::timestamptz and ${NOTHING_PLANNED}`,
-  unanswered: `a.closed_by is null and a.due_at < $2::timestamptz and ${isUnanswered('$2')}`,
+  'not started': `a.closed_by is null and a.started_at is null and a.due_at >= ${now}::timestamptz`,
+  'in progress': `a.closed_by is null and a.started_at is not null and a.due_at >= ${now}::timestamptz`,
+  late: `a.closed_by is null and a.due_at < ${now}::timestamptz`,
+  silent: `a.closed_by is null and a.due_at < ${now}::timestamptz and ${NOTHING_PLANNED}`,
+  unanswered: `a.closed_by is null and a.due_at < ${now}::timestamptz and ${isUnanswered(now)}`,
   finished: "a.closed_by = 'finished'",
   waived: "a.closed_by in ('waived', 'withdrawn')",
-};
+});
+const STATES = statesAt('$1');
 
-const SORTS: Record<ReportQuery['sort'], string> = {
+/** Units that were done by then, from the record. */
+const UNITS_DONE_AT = ({ past }: At): string => `(
+  select least(count(distinct e.data ->> 'unit'), k.needed)::integer
+  from assignment_events e
+  where e.assignment_id = a.id
+    and e.type = 'unit-finished'
+    and e.at < $1::timestamptz
+    and e.data ->> 'unit' = any(k.required_units::text[])
+    and not exists (select from assignment_events u where u.undoes = e.id${past === 'then' ? ' and u.at < $1::timestamptz' : ''})
+)`;
+const unitsDone = (at: At): string => (at.past === null ? UNITS_DONE : UNITS_DONE_AT(at));
+
+const sorts = (at: At): Record<ReportQuery['sort'], string> => ({
   name: 'lower(p.name)',
   department: 'd.name',
   manager: 'm.name',
   assigned: 'a.assigned_at',
   due: 'a.due_at',
   finished: 'a.closed_at',
-  progress: UNITS_DONE,
-};
+  progress: unitsDone(at),
+});
 
-function filterOf(query: ReportQuery, courseId: string, now: number): { where: string; values: unknown[] } {
-  const values: unknown[] = [courseId, new Date(now)];
-  const where = ['a.course_id = $1::bigint', "a.closed_because is distinct from 'undone'", '$2::timestamptz is not null'];
+function filterOf(query: ReportQuery, courseId: string, at: At): { where: string; values: unknown[] } {
+  const values: unknown[] = [new Date(at.now), at.today, courseId];
+  const where = [
+    'a.course_id = $3::bigint',
+    "a.closed_because is distinct from 'undone'",
+    'not ($1::timestamptz is null or $2::date is null)',
+  ];
   const add = (clause: (n: string) => string, value: unknown): void => {
     values.push(value);
     where.push(clause(`$${values.length}`));
@@ -89,6 +108,23 @@ function filterOf(query: ReportQuery, courseId: string, now: number): { where: s
   if (query.state !== 'all') where.push(STATES[query.state]);
   return { where: where.join(' and '), values };
 }
+
+/** What was planned on a day that has passed nobody kept, since it was planned again since. */
+function refusePlanned({ state }: ReportQuery, { past }: At): void {
+  if (past !== null && (state === 'silent' || state === 'unanswered'))
+    throw new Refused('wrong-input', `Who is ${state} is known of now alone: take the day away, or ask for who was late.`);
+}
+
+const PAST_COLUMNS = (at: At): string => `
+  a.id, a.course_id, k.title, a.round, a.assigned_at, a.due_at, a.closed_by, a.closed_at, a.completed_on, a.started_at, a.serial,
+  null::date as expires_on, null::timestamptz as revoked_at, ${UNITS_DONE_AT(at)} as done, coalesce(k.needed, cardinality(k.required_units)) as required,
+  (
+    select coalesce(v.needed, cardinality(v.required_units))
+    from course_versions v
+    where v.course_id = a.course_id
+      and v.version = b.finished_version
+  ) as required_then
+`;
 
 type ReportDbRow = AssignmentDbRow & {
   person_id: string;
@@ -108,28 +144,28 @@ type ReportDbRow = AssignmentDbRow & {
   next_held: string | null;
 };
 
-const listSql = (where: string, query: Pick<ReportQuery, 'sort' | 'order'>, limit: string): string => `
-select ${ASSIGNMENT_COLUMNS}, p.id as person_id, p.name as person_name, p.personnel_number, p.email, d.name as department, s.name as site,
+const listSql = (where: string, query: Pick<ReportQuery, 'sort' | 'order'>, limit: string, at: At): string => `
+select ${at.past === null ? ASSIGNMENT_COLUMNS : PAST_COLUMNS(at)}, p.id as person_id, p.name as person_name, p.personnel_number, p.email, d.name as department, s.name as site,
   m.name as manager,
   last.id as last_id, last.step_name as last_name, last.at as last_at, last.state as last_state, next.id as next_id, next.step_name as next_name,
   next.at as next_at, next.held_because as next_held
 from (
   select a.id
-  ${TABLES}
+  ${tables(at)}
   where ${where}
-  order by ${SORTS[query.sort]} ${query.order} nulls last, a.id
+  order by ${sorts(at)[query.sort]} ${query.order} nulls last, a.id
   ${limit}
 ) page
-join assignments a on a.id = page.id
+join ${assignmentsAt(at)} a on a.id = page.id
 join courses k on k.id = a.course_id
-join people p on p.id = a.person_id
+join ${peopleAt(at)} p on p.id = a.person_id
 join departments d on d.id = p.department_id
 join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
-left join standing_certificates c on c.assignment_id = a.id
-left join lateral last_notice(a.id, false) last on true
-left join lateral next_notice(a.id) next on true
-order by ${SORTS[query.sort]} ${query.order} nulls last, a.id
+${at.past === null ? 'left join standing_certificates c on c.assignment_id = a.id' : 'join assignments b on b.id = a.id'}
+left join lateral ${at.past === null ? 'last_notice(a.id, false)' : `last_notice_at(a.id, $1::timestamptz, ${at.past === 'then'})`} last on true
+left join lateral next_notice(${at.past === null ? 'a.id' : 'null::bigint'}) next on true
+order by ${sorts(at)[query.sort]} ${query.order} nulls last, a.id
 `;
 
 function reportRow(row: ReportDbRow, now: number): ReportRow {
@@ -152,23 +188,23 @@ function reportRow(row: ReportDbRow, now: number): ReportRow {
 }
 
 /** What is open is counted one by one. */
-const COUNT_OPEN = (where: string): string => `
+const COUNT_OPEN = (where: string, at: At): string => `
 select
-  count(*) filter (where ${STATES.silent})::integer as silent,
+  ${at.past === null ? `count(*) filter (where ${STATES.silent})::integer` : '0'} as silent,
   count(*) filter (where ${STATES['in progress']})::integer as in_progress,
   count(*) filter (where ${STATES['not started']})::integer as not_started,
   count(*) filter (where ${STATES.late})::integer as late
-${TABLES}
+${tables(at)}
 where ${where}
   and a.closed_by is null
 `;
 
-const COUNT_CLOSED = (where: string): string => `
+const COUNT_CLOSED = (where: string, at: At): string => `
 select
   count(*) filter (where ${STATES.finished})::integer as finished,
   count(distinct a.person_id) filter (where ${STATES.finished})::integer as finished_people,
   count(*) filter (where ${STATES.waived})::integer as waived
-${TABLES}
+${tables(at)}
 where ${where}
   and a.closed_by is not null
 `;
@@ -226,17 +262,22 @@ const keptClosed = (db: Queryable, courseId: string): Promise<Record<string, num
 /** Who was notified, who finished: one page. */
 export async function courseReport(db: Queryable, courseId: string, query: ReportQuery, now: number): Promise<ReportPage> {
   const course = await courseTitle(db, courseId);
-  const { where, values } = filterOf(query, courseId, now);
-  const all = filterOf({ ...query, state: 'all' }, courseId, now);
-  const isEveryone = !query.find && !query.department && !query.site;
-  const [open, closed] = await Promise.all([
-    isEveryone ? keptOpen(db, courseId, now) : oneRow<Record<string, number>>(db, COUNT_OPEN(all.where), all.values),
-    isEveryone ? keptClosed(db, courseId) : oneRow<Record<string, number>>(db, COUNT_CLOSED(all.where), all.values),
+  const at = atOf(query, now, Zone.of((await getHouse(db)).zone));
+  refusePlanned(query, at);
+  const { where, values } = filterOf(query, courseId, at);
+  const all = filterOf({ ...query, state: 'all' }, courseId, at);
+  const isKept = !query.find && !query.department && !query.site && at.past === null;
+  const [open, closed, asOf] = await Promise.all([
+    isKept ? keptOpen(db, courseId, now) : oneRow<Record<string, number>>(db, COUNT_OPEN(all.where, at), all.values),
+    isKept ? keptClosed(db, courseId) : oneRow<Record<string, number>>(db, COUNT_CLOSED(all.where, at), all.values),
+    at.past === null
+      ? null
+      : tellAsOf(db, { find: query.find, department: query.department, site: query.site, known: query.known }, at, courseId),
   ]);
   const counts: Record<string, number> = { ...open, ...closed };
   const unanswered =
-    query.state === 'unanswered' ? (await oneRow<{ count: number }>(db, `select count(*)::integer as count ${TABLES} where ${where}`, values)).count : null; // prettier-ignore
-  const found = await rows<ReportDbRow>(db, listSql(where, query, `limit ${query.size} offset ${query.page * query.size}`), values);
+    query.state === 'unanswered' ? (await oneRow<{ count: number }>(db, `select count(*)::integer as count ${tables(at)} where ${where}`, values)).count : null; // prettier-ignore
+  const found = await rows<ReportDbRow>(db, listSql(where, query, `limit ${query.size} offset ${query.page * query.size}`, at), values);
   const totals: Record<ReportQuery['state'], number> = {
     all: counts['in_progress']! + counts['not_started']! + counts['late']! + counts['finished']! + counts['waived']!,
     open: counts['in_progress']! + counts['not_started']! + counts['late']!,
@@ -250,7 +291,7 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   };
   return {
     course,
-    rows: found.map((row) => reportRow(row, now)),
+    rows: found.map((row) => reportRow(row, at.now)),
     total: totals[query.state],
     finishedPeople: counts['finished_people']!,
     counts: {
@@ -262,14 +303,15 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
       late: counts['late']!,
       waived: counts['waived']!,
     },
+    asOf,
   };
 }
 
-const LIST_IDS = (where: string, query: ReportQuery): string => `
+const LIST_IDS = (where: string, query: ReportQuery, at: At): string => `
 select a.id
-${TABLES}
+${tables(at)}
 where ${where}
-order by ${SORTS[query.sort]} ${query.order} nulls last, a.id
+order by ${sorts(at)[query.sort]} ${query.order} nulls last, a.id
 `;
 
 /** Which rows the report has, in their order. */
@@ -278,32 +320,31 @@ export async function listReport(
   courseId: string,
   query: ReportQuery,
   now: number,
-): Promise<{ course: { id: string; title: string }; ids: string[] }> {
+): Promise<{ course: { id: string; title: string }; ids: string[]; at: At }> {
   const course = await courseTitle(db, courseId);
-  const { where, values } = filterOf(query, courseId, now);
-  return { course, ids: (await rows<{ id: string }>(db, LIST_IDS(where, query), values)).map(({ id }) => id) };
+  const at = atOf(query, now, Zone.of((await getHouse(db)).zone));
+  refusePlanned(query, at);
+  const { where, values } = filterOf(query, courseId, at);
+  return { course, ids: (await rows<{ id: string }>(db, LIST_IDS(where, query, at), values)).map(({ id }) => id), at };
 }
 
 /** Some rows, by their assignments. */
-export const reportRowsOf = async (db: Queryable, ids: readonly string[], now: number): Promise<ReportRow[]> =>
-  (await rows<ReportDbRow>(db, listSql('a.id = any($1::bigint[])', { sort: 'name', order: 'asc' }, ''), [ids])).map((row) =>
-    reportRow(row, now),
-  );
+export const reportRowsOf = (db: Queryable, ids: readonly string[], at: At): Promise<ReportRow[]> =>
+  rowsOf(db, ids, { sort: 'name', order: 'asc' }, at);
+
+async function rowsOf(db: Queryable, ids: readonly string[], query: Pick<ReportQuery, 'sort' | 'order'>, at: At): Promise<ReportRow[]> {
+  const where = 'a.id = any($3::bigint[]) and not ($1::timestamptz is null or $2::date is null)';
+  const found = await rows<ReportDbRow>(db, listSql(where, query, '', at), [new Date(at.now), at.today, ids]);
+  return found.map((row) => reportRow(row, at.now));
+}
 
 const PART = 250;
 
 /** The rows of a report in parts, read while they are written. */
-export async function* partsOf(
-  db: Queryable,
-  ids: readonly string[],
-  query: ReportQuery,
-  now: number,
-  work: Work,
-): AsyncGenerator<ReportRow[]> {
+export async function* partsOf(db: Queryable, ids: readonly string[], query: ReportQuery, at: At, work: Work): AsyncGenerator<ReportRow[]> {
   for (let from = 0; from < ids.length; from += PART) {
     await work.at(from, ids.length);
-    const found = await rows<ReportDbRow>(db, listSql('a.id = any($1::bigint[])', query, ''), [ids.slice(from, from + PART)]);
-    yield found.map((row) => reportRow(row, now));
+    yield await rowsOf(db, ids.slice(from, from + PART), query, at);
   }
 }
 

@@ -3,7 +3,7 @@ import { finished, pipeline } from 'node:stream/promises';
 import { stringify } from 'csv-stringify';
 import excel from 'exceljs';
 import type { ReportQuery, ReportRow } from '@nudrik/contract';
-import { dateOf, tellMoment, Zone } from '@nudrik/core';
+import { tellMoment, Zone } from '@nudrik/core';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import type { Work } from '../work/jobs.ts';
@@ -115,10 +115,10 @@ export async function exportReport(
   work: Work,
 ): Promise<{ href: string }> {
   const now = deps.clock.now();
-  const { course, ids } = await listReport(deps.db, courseId, query, now);
+  const { course, ids, at } = await listReport(deps.db, courseId, query, now);
   const zone = Zone.of((await getHouse(deps.db)).zone);
-  const table = reportTable(course.title, partsOf(deps.db, ids, query, now, work));
-  const content = await bytesOfFile((out) => writeTable(kind, out, table, zone, now));
-  const name = `${course.title}, ${dateOf(zone.dayAt(now))}.${kind}`;
+  const table = reportTable(course.title, partsOf(deps.db, ids, query, at, work));
+  const content = await bytesOfFile((out) => writeTable(kind, out, table, zone, at.now));
+  const name = `${course.title}, ${at.today}.${kind}`;
   return { href: await work.keep({ name, type: EXPORT_TYPES[kind], content }) };
 }

@@ -1,26 +1,32 @@
-import { dateOf, type Instant, type Zone } from '@nudrik/core';
 import type { MatrixBy, MatrixQuery, MatrixSums } from '@nudrik/contract';
 import { containing, oneRow, rows, type Queryable } from '../db/db.ts';
-import { CELL_CONDITIONS } from './cells.repo.ts';
+import { assignmentsAt, peopleAt, standingsAt, type At } from './as-of.ts';
+import { cellConditions } from './cells.repo.ts';
 
-/** At which moment, and on which day of the house, it is looked at. */
-export interface At {
-  now: Instant;
-  today: string;
-}
-export const atOf = (now: Instant, zone: Zone): At => ({ now, today: dateOf(zone.dayAt(now)) });
-
-const TABLES = `
-from people p
+const tables = (at: At): string => `
+from ${peopleAt(at)} p
 join departments d on d.id = p.department_id
 join sites i on i.id = p.site_id
 left join people m on m.id = p.manager_id
 `;
 
+const IN_GROUP = (group: string): string =>
+  `exists (select from group_members g where g.person_id = p.id and g.group_id = ${group}::bigint)`;
+// in it now, but for what became of that since: the first change that the record has of it
+const WAS_IN_GROUP = (group: string): string => `coalesce((
+  select x."from" is not null
+  from person_changes c
+  cross join lateral jsonb_to_recordset(c.changes) as x (field text, "from" text, "to" text)
+  join groups g on g.name = coalesce(x."from", x."to") and g.id = ${group}::bigint
+  where c.person_id = p.id and c.kind = 'group' and c.at >= $1::timestamptz and x.field = 'group'
+  order by c.at, c.id
+  limit 1
+), ${IN_GROUP(group)})`;
+
 type Filter = Pick<MatrixQuery, 'find' | 'department' | 'site' | 'manager' | 'group' | 'state' | 'course'>;
 /** Which people are looked at: who is here, and what the filters say. */
-export function peopleOf(query: Filter, { now, today }: At): { where: string; values: unknown[]; isEveryone: boolean } {
-  const values: unknown[] = [new Date(now), today];
+export function peopleOf(query: Filter, at: At): { where: string; values: unknown[]; isEveryone: boolean } {
+  const values: unknown[] = [new Date(at.now), at.today];
   const where = ['is_here(p.left_on, $2::date)', '$1::timestamptz is not null'];
   const add = (clause: (n: string) => string, value: unknown): void => {
     values.push(value);
@@ -30,25 +36,29 @@ export function peopleOf(query: Filter, { now, today }: At): { where: string; va
   if (query.department) add((n) => `p.department_id in (select departments_under(array[${n}::text]))`, query.department);
   if (query.site) add((n) => `i.name = ${n}::text`, query.site);
   if (query.manager) add((n) => `p.manager_id = ${n}::bigint`, query.manager);
-  if (query.group) add((n) => `exists (select from group_members g where g.person_id = p.id and g.group_id = ${n}::bigint)`, query.group);
+  if (query.group) add(at.past === null ? IN_GROUP : WAS_IN_GROUP, query.group);
   if (query.state) {
     const of = query.course ? ` and s.course_id = $${values.push(query.course)}::bigint` : '';
     const { state } = query;
+    const [standings, conditions] = [standingsAt(at), cellConditions(at)];
     where.push(
       state === 'none'
-        ? `not exists (select from standings s where s.person_id = p.id${of} and (${Object.values(CELL_CONDITIONS).map((each) => `(${each})`).join(' or ')}))`
-        : `exists (select from standings s where s.person_id = p.id${of} and ${CELL_CONDITIONS[state]})`,
+        ? `not exists (select from ${standings} s where s.person_id = p.id${of} and (${Object.values(conditions).map((each) => `(${each})`).join(' or ')}))`
+        : `exists (select from ${standings} s where s.person_id = p.id${of} and ${conditions[state]})`,
     ); // prettier-ignore
   }
   return { where: where.join('\n  and '), values, isEveryone: where.length === 2 };
 }
 
+/** Their ids. */
+export const lookedAt = ({ where }: { where: string }, at: At): string => `select p.id ${tables(at)} where ${where}`;
+
 // of a large house few are late: they are counted once, and not each person looked up
-const LATE_OF = `
+const lateOf = (at: At): string => `
 left join (
   select s.person_id, count(*) as late
-  from standings s
-  where ${CELL_CONDITIONS.late}
+  from ${standingsAt(at)} s
+  where ${cellConditions(at).late}
   group by s.person_id
 ) l on l.person_id = p.id
 `;
@@ -72,7 +82,7 @@ export function listPeople(db: Queryable, query: MatrixQuery, at: At): Promise<P
   const { where, values } = peopleOf(query, at);
   return rows(
     db,
-    `select p.id, p.name, d.name as department, i.name as site ${TABLES} ${query.sort === 'late' ? LATE_OF : ''} where ${where}
+    `select p.id, p.name, d.name as department, i.name as site ${tables(at)} ${query.sort === 'late' ? lateOf(at) : ''} where ${where}
      order by ${SORTS[query.sort]} ${query.order} nulls last, lower(p.name), p.id
      limit ${query.size} offset ${query.from}`,
     values,
@@ -81,27 +91,27 @@ export function listPeople(db: Queryable, query: MatrixQuery, at: At): Promise<P
 
 export async function countPeople(db: Queryable, query: MatrixQuery, at: At): Promise<number> {
   const { where, values } = peopleOf(query, at);
-  return (await oneRow<{ count: number }>(db, `select count(*)::integer as count ${TABLES} where ${where}`, values)).count;
+  return (await oneRow<{ count: number }>(db, `select count(*)::integer as count ${tables(at)} where ${where}`, values)).count;
 }
 
 /** Of people: who holds it, was asked, has it open, is late; as the figures of a course count them. */
 const SUMS = `count(*) filter (where s.until >= $2::date)::integer as current,
   count(*) filter (where s.open_id is not null or s.finished)::integer as asked,
   count(*) filter (where s.open_id is not null)::integer as open,
-  count(*) filter (where ${CELL_CONDITIONS.late})::integer as late`;
+  count(*) filter (where s.open_id is not null and s.due_at < $1::timestamptz)::integer as late`;
 
 /** The sums of each course over the people that are looked at. */
 export function sumsOf(db: Queryable, query: MatrixQuery, at: At): Promise<({ course: string } & MatrixSums)[]> {
   const { where, values, isEveryone } = peopleOf(query, at);
   // of everyone they are kept
-  if (isEveryone)
+  if (isEveryone && at.past === null)
     return rows(db, 'select course_id as course, current, asked, open, late from course_figures($1::timestamptz, $2::date)', values);
   return rows(
     db,
-    `with looked as materialized (select p.id ${TABLES} where ${where})
+    `with looked as materialized (select p.id ${tables(at)} where ${where})
      select s.course_id as course, ${SUMS}
      from looked l
-     join standings s on s.person_id = l.id
+     join ${standingsAt(at)} s on s.person_id = l.id
      group by s.course_id`,
     values,
   );
@@ -127,7 +137,7 @@ export function listGroups(db: Queryable, by: Exclude<MatrixBy, 'person'>, query
   return rows(
     db,
     `select ${id} as id, ${name} as name, count(*)::integer as people, count(*) over ()::integer as total
-     ${TABLES} ${query.sort === 'late' ? LATE_OF : ''} where ${where}
+     ${tables(at)} ${query.sort === 'late' ? lateOf(at) : ''} where ${where}
      group by ${id}, ${name}
      order by ${query.sort === 'late' ? `${late} ${query.order},` : ''} lower(${name}) ${query.sort === 'late' ? '' : query.order}, ${id}
      limit ${query.size} offset ${query.from}`,
@@ -149,12 +159,12 @@ export function groupSums(
   return rows(
     db,
     `with looked as materialized (
-       select p.id, ${id} as of_id ${TABLES} where ${where}
+       select p.id, ${id} as of_id ${tables(at)} where ${where}
        and (${id} = any($${values.length - 1}::bigint[]) or ${id} is null and $${values.length}::boolean)
      )
      select l.of_id as id, s.course_id as course, ${SUMS}
      from looked l
-     join standings s on s.person_id = l.id
+     join ${standingsAt(at)} s on s.person_id = l.id
      where s.open_id is not null or s.until is not null or s.finished
      group by l.of_id, s.course_id`,
     values,
@@ -169,18 +179,20 @@ order by state = 'retired', title
 `;
 export const listColumns = (db: Queryable): Promise<{ id: string; title: string; is_retired: boolean }[]> => rows(db, LIST_COURSES);
 
-const LAST_OF_PAIR = `
+const lastOf = (at: At): string => `
 select a.id
-from assignments a
-where a.person_id = $1::bigint
-  and a.course_id = $2::bigint
+from ${assignmentsAt(at)} a
+where a.person_id = $3::bigint
+  and a.course_id = $4::bigint
+  and $1::timestamptz is not null
+  and $2::date is not null
   and a.closed_because is distinct from 'undone'
 order by a.closed_by is null desc, a.id desc
 limit 1
 `;
 /** What is open of a pair, else what was last. */
-export const lastOfPair = async (db: Queryable, person: string, course: string): Promise<string | null> =>
-  (await rows<{ id: string }>(db, LAST_OF_PAIR, [person, course]))[0]?.id ?? null;
+export const lastOfPair = async (db: Queryable, person: string, course: string, at: At): Promise<string | null> =>
+  (await rows<{ id: string }>(db, lastOf(at), [new Date(at.now), at.today, person, course]))[0]?.id ?? null;
 
 const FIND_PAIR = `
 select p.id, p.name, d.name || ', ' || i.name as where, c.id as course_id, c.title

@@ -5,8 +5,9 @@ import { MatrixQuery } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { close } from '../assignments/change.ts';
-import { CELL_CONDITIONS, listCells } from './cells.repo.ts';
-import { atOf, sumsOf } from './matrix.repo.ts';
+import { atNow } from './as-of.ts';
+import { cellConditions, listCells } from './cells.repo.ts';
+import { sumsOf } from './matrix.repo.ts';
 import { cellSheet, matrixView } from './matrix.ts';
 
 let house: TestHouse;
@@ -37,7 +38,7 @@ it('shows people by courses, each as core says, with sums that agree however the
   expect(of('Kari')).toEqual({});
   expect([view.total, view.people]).toEqual([5, 5]);
   // the same by filters, one site after the other, as by what is kept
-  const at = atOf(house.clock.at, UTC);
+  const at = atNow(house.clock.at, UTC);
   const parts = await Promise.all(['Orla Quay', 'Tarn Ness'].map((site) => sumsOf(house.db, MatrixQuery.parse({ site }), at)));
   const added = new Map<string, number[]>();
   for (const { course, current, asked, open, late } of parts.flat()) added.set(course, [current, asked, open, late].map((n, i) => n + (added.get(course)?.[i] ?? 0))); // prettier-ignore
@@ -74,9 +75,12 @@ it('of a course, whoever stands so with it', async () => {
 });
 
 it('tells what stands behind a cell: the assignment and what was told of it, or that nobody asked', async () => {
-  expect(await cellSheet(house.db, crew['runa']!, lifting, house.clock.at)).toMatchObject({ person: { name: 'Runa Aske', where: 'Deck, Orla Quay' }, state: 'due', on: '2027-03-10', assignment: { state: 'not started', unitsDone: 0, last: null } }); // prettier-ignore
-  expect(await cellSheet(house.db, crew['kari']!, lifting, house.clock.at)).toMatchObject({ state: null, assignment: null });
-  await expect(cellSheet(house.db, '999999', lifting, house.clock.at)).rejects.toThrow('no such person or course');
+  expect(await cellSheet(house.db, crew['runa']!, lifting, { known: 'then' }, house.clock.at)).toMatchObject({ person: { name: 'Runa Aske', where: 'Deck, Orla Quay' }, state: 'due', on: '2027-03-10', assignment: { state: 'not started', unitsDone: 0, last: null } }); // prettier-ignore
+  expect(await cellSheet(house.db, crew['kari']!, lifting, { known: 'then' }, house.clock.at)).toMatchObject({
+    state: null,
+    assignment: null,
+  });
+  await expect(cellSheet(house.db, '999999', lifting, { known: 'then' }, house.clock.at)).rejects.toThrow('no such person or course');
 });
 
 it('each cell of core is found by its condition in the database, and by no other', async () => {
@@ -102,9 +106,11 @@ it('each cell of core is found by its condition in the database, and by no other
         const expected = cellOf({ dueAt: due === null ? null : now + due * 3_600_000 * 8, until: until === null || until === 'ever' ? until : today + until, hasFinished, isWaived }, now, today); // prettier-ignore
         const found = [];
         for (const cell of CELLS)
-          if ((await rows(client, `select 1 from standings s where s.person_id = $3::bigint and $1::timestamptz is not null and $2::date is not null and ${CELL_CONDITIONS[cell]}`, [new Date(now), onDay(0), crew['tora']])).length > 0) found.push(cell); // prettier-ignore
+          if ((await rows(client, `select 1 from standings s where s.person_id = $3::bigint and $1::timestamptz is not null and $2::date is not null and ${cellConditions({ past: null })[cell]}`, [new Date(now), onDay(0), crew['tora']])).length > 0) found.push(cell); // prettier-ignore
         expect(found).toEqual(expected === null ? [] : [expected]);
-        expect((await listCells(client, [crew['tora']!], now, UTC)).get(crew['tora']!)?.map(({ state }) => state) ?? []).toEqual(found);
+        expect(
+          (await listCells(client, [crew['tora']!], atNow(now, UTC), UTC)).get(crew['tora']!)?.map(({ state }) => state) ?? [],
+        ).toEqual(found);
       } finally {
         await client.query('rollback');
         client.release();

@@ -1,17 +1,19 @@
 import { Zone, type Instant } from '@nudrik/core';
-import type { MatrixCellSheet, MatrixQuery, MatrixRow, MatrixSums, MatrixView } from '@nudrik/contract';
+import type { AsOfQuery, MatrixCellSheet, MatrixQuery, MatrixRow, MatrixSums, MatrixView } from '@nudrik/contract';
 import type { Queryable } from '../db/db.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { listCells } from './cells.repo.ts';
 import { reportRowsOf } from './course-report.ts';
-import { atOf, countPeople, findPair, groupSums, lastOfPair, listColumns, listGroups, listPeople, sumsOf, type At } from './matrix.repo.ts';
+import { tellAsOf } from './differing.ts';
+import { atOf, type At } from './as-of.ts';
+import { countPeople, findPair, groupSums, lastOfPair, listColumns, listGroups, listPeople, sumsOf } from './matrix.repo.ts';
 
 const NO_SUMS: MatrixSums = { current: 0, asked: 0, open: 0, late: 0 };
 
 async function peopleRows(db: Queryable, query: MatrixQuery, at: At, zone: Zone): Promise<MatrixRow[]> {
   const people = await listPeople(db, query, at);
-  const cells = await listCells(db, people.map(({ id }) => id), at.now, zone); // prettier-ignore
+  const cells = await listCells(db, people.map(({ id }) => id), at, zone); // prettier-ignore
   return people.map(({ id, name, department, site }) => ({ id, name, where: `${department}, ${site}`, people: null, cells: cells.get(id) ?? [], sums: [] })); // prettier-ignore
 }
 
@@ -29,11 +31,12 @@ async function groupRows(db: Queryable, by: Exclude<MatrixQuery['by'], 'person'>
 /** People, or groups of them, by courses: a page of the rows, with the sums of all that fit. */
 export async function matrixView(db: Queryable, query: MatrixQuery, now: Instant): Promise<MatrixView> {
   const zone = Zone.of((await getHouse(db)).zone);
-  const at = atOf(now, zone);
-  const [columns, people, sums, found] = await Promise.all([
+  const at = atOf(query, now, zone);
+  const [columns, people, sums, asOf, found] = await Promise.all([
     listColumns(db),
     countPeople(db, query, at),
     sumsOf(db, query, at),
+    at.past === null ? null : tellAsOf(db, query, at),
     query.by === 'person'
       ? peopleRows(db, query, at, zone).then((list) => ({ rows: list, total: null }))
       : groupRows(db, query.by, query, at),
@@ -46,17 +49,19 @@ export async function matrixView(db: Queryable, query: MatrixQuery, now: Instant
     rows: found.rows,
     total: found.total ?? people,
     people,
+    asOf,
   };
 }
 
 /** What stands behind one cell: the assignment, and what was and will be told of it. */
-export async function cellSheet(db: Queryable, person: string, course: string, now: Instant): Promise<MatrixCellSheet> {
+export async function cellSheet(db: Queryable, person: string, course: string, asOf: AsOfQuery, now: Instant): Promise<MatrixCellSheet> {
   const [pair] = await findPair(db, person, course);
   if (!pair) throw new Refused('not-found', 'There is no such person or course, or not any more.');
   const zone = Zone.of((await getHouse(db)).zone);
-  const cell = (await listCells(db, [person], now, zone)).get(person)?.find((each) => each.course === course);
-  const id = await lastOfPair(db, person, course);
-  const [row] = id === null ? [] : await reportRowsOf(db, [id], now);
+  const at = atOf(asOf, now, zone);
+  const cell = (await listCells(db, [person], at, zone)).get(person)?.find((each) => each.course === course);
+  const id = await lastOfPair(db, person, course, at);
+  const [row] = id === null ? [] : await reportRowsOf(db, [id], at);
   return {
     person: { id: pair.id, name: pair.name, where: pair.where },
     course: { id: pair.course_id, title: pair.title },

@@ -1,4 +1,4 @@
-import { ExportRequest, Id, LinkToken, MatrixQuery, ReportQuery, TodayQuery, UnderWayQuery } from '@nudrik/contract';
+import { AsOfQuery, ExportRequest, Id, LinkToken, MatrixQuery, ReportQuery, TodayQuery, UnderWayQuery } from '@nudrik/contract';
 import { Zone } from '@nudrik/core';
 import { headFile } from '../answer-file.ts';
 import { get, idOf, OFFICE, parse, type Call, type Route, ownPerson } from '../route.ts';
@@ -20,10 +20,10 @@ import { underWay } from './under-way.ts';
 async function file({ deps, req, res }: Call, kind: ExportKind): Promise<undefined> {
   const query = parse(ReportQuery, req.query);
   const now = deps.clock.now();
-  const { course, ids } = await listReport(deps.db, parse(Id, req.params['id']), query, now);
+  const { course, ids, at } = await listReport(deps.db, parse(Id, req.params['id']), query, now);
   const zone = Zone.of((await getHouse(deps.db)).zone);
-  headFile(res, `${course.title}, ${await houseToday(deps)}.${kind}`, EXPORT_TYPES[kind]);
-  await writeTable(kind, res, reportTable(course.title, partsOf(deps.db, ids, query, now, AT_ONCE)), zone, now);
+  headFile(res, `${course.title}, ${at.today}.${kind}`, EXPORT_TYPES[kind]);
+  await writeTable(kind, res, reportTable(course.title, partsOf(deps.db, ids, query, at, AT_ONCE)), zone, at.now);
   return undefined;
 }
 
@@ -43,7 +43,7 @@ export const reportRoutes: Route[] = [
   { method: 'get', path: '/api/today/needs', access: OFFICE, handle: ({ deps }) => todayNeeds(deps) },
   get('/api/matrix', ({ deps, req }) => matrixView(deps.db, parse(MatrixQuery, req.query), deps.clock.now())),
   get('/api/matrix/cells/:person/:course', ({ deps, req }) =>
-    cellSheet(deps.db, parse(Id, req.params['person']), parse(Id, req.params['course']), deps.clock.now()),
+    cellSheet(deps.db, parse(Id, req.params['person']), parse(Id, req.params['course']), parse(AsOfQuery, req.query), deps.clock.now()),
   ),
   {
     method: 'get',

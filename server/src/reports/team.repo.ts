@@ -1,6 +1,7 @@
 import type { TeamView } from '@nudrik/contract';
 import { daysLate, takenUpAt, Zone } from '@nudrik/core';
 import { getHouse } from '../house/house.ts';
+import { atNow } from './as-of.ts';
 import { listCells } from './cells.repo.ts';
 import { listAssignmentFacts } from '../notices/facts.ts';
 import { oneRow, rows, type Queryable } from '../db/db.ts';
@@ -100,7 +101,7 @@ const LIST_TITLES = 'select id, title from courses where id = any($1::bigint[])'
 /** The people of a line by courses. */
 async function matrixOf(db: Queryable, line: readonly string[], now: number, zone: Zone): Promise<TeamView['matrix']> {
   const found = await rows<{ id: string; name: string }>(db, LIST_URGENT, [line, new Date(now)]);
-  const cells = await listCells(db, found.map(({ id }) => id), now, zone); // prettier-ignore
+  const cells = await listCells(db, found.map(({ id }) => id), atNow(now, zone), zone); // prettier-ignore
   const people = found.map(({ id, name }) => ({ id, name, cells: cells.get(id) ?? [] }));
   const courses = await rows<{ id: string; title: string }>(db, LIST_TITLES, [[...new Set(people.flatMap((one) => one.cells.map(({ course }) => course)))]]); // prettier-ignore
   return { courses: courses.sort((one, other) => one.title.localeCompare(other.title, 'en')), people };

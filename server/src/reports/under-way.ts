@@ -5,9 +5,10 @@ import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { ASSIGNMENT_COLUMNS, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
-import { STATES } from './course-report.ts';
+import { statesAt } from './course-report.ts';
 
 /** People on one page, and happenings beside them. */
+const STATES = statesAt('$2');
 const PAGE = 100;
 const HAPPENINGS = 25;
 /** How far back it is looked for what happened in a course: the newest events of the whole house. */

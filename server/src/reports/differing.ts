@@ -1,0 +1,117 @@
+import type { AsOfTold, MatrixQuery } from '@nudrik/contract';
+import { CELL_WORDS, CELLS, type Cell } from '@nudrik/core';
+import { rows, type Queryable } from '../db/db.ts';
+import { standingsAt, type At } from './as-of.ts';
+import { cellConditions } from './cells.repo.ts';
+import { lookedAt, peopleOf } from './matrix.repo.ts';
+
+const cellSql = (at: At): string => `case ${CELLS.map((cell) => `when ${cellConditions(at)[cell]} then '${cell}'`).join(' ')} else '' end`;
+
+const readAs = (at: At): string => `
+select s.person_id, s.course_id, ${cellSql(at)} as cell
+from ${standingsAt(at)} s
+where s.person_id = any(array(select c.person_id from candidates c))
+`;
+
+/**
+ * People and courses of which the other reading tells something else: only those are compared of which the record says something
+ * that was known later than it counts from.
+ */
+const listDiffering = (at: At, where: string, course: string | null): string => `
+with candidates as materialized (
+  select a.person_id
+  from assignment_intervals i
+  join assignments a on a.id = i.assignment_id
+  where i.is_then <> i.is_now
+    and i.from_at < $1::timestamptz
+    and (i.to_at is null or i.to_at >= $1::timestamptz)
+  union
+  select k.person_id from certificates k where k.is_later and k.issued_at >= $1::timestamptz and k.issued_on <= $2::date
+),
+differing as (
+  select person_id, course_id, coalesce(t.cell, '') as was, coalesce(n.cell, '') as is_now
+  from (${readAs({ ...at, past: 'then' })}) t
+  full join (${readAs({ ...at, past: 'now' })}) n using (person_id, course_id)
+  where coalesce(t.cell, '') <> coalesce(n.cell, '')
+)
+select count(*) over ()::integer as count, p.id, p.name, c.id as course_id, c.title, f.was, f.is_now
+from differing f
+join people p on p.id = f.person_id
+join courses c on c.id = f.course_id and c.state <> 'draft'
+where ${course === null ? '' : `c.id = ${course}::bigint and `}f.person_id in (${where})
+order by lower(p.name), p.id, c.title
+limit 20
+`;
+
+// who had left, or was there, and that went on the record later
+const LIST_ELSEWHERE = `
+with candidates as materialized (
+  select c.person_id
+  from person_changes c
+  where c.at >= $1::timestamptz
+    and (c.kind = 'added' or c.changes @> '[{"field": "leftOn"}]')
+),
+roster as (
+  select t.id, t.name, is_here(t.left_on, $2::date) as was_here, is_here(n.left_on, $2::date) as is_here
+  from roster_at($1::timestamptz, $2::date, true) t
+  join roster_at($1::timestamptz, $2::date, false) n on n.id = t.id
+  where t.id = any(array(select person_id from candidates))
+    and n.id = any(array(select person_id from candidates))
+)
+select count(*) over ()::integer as count, id, name, was_here
+from roster
+where was_here <> is_here
+order by lower(name), id
+limit 20
+`;
+
+const wordsOf = (cell: Cell | ''): string => (cell === '' ? 'not asked' : CELL_WORDS[cell]);
+const place = (isHere: boolean): string => (isHere ? 'on the roster' : 'not on the roster');
+
+/** What the two readings of a day tell differently of the people that are looked at. @param course of one course alone */
+export async function tellAsOf(
+  db: Queryable,
+  query: Omit<MatrixQuery, 'by' | 'sort' | 'order' | 'from' | 'size'>,
+  at: At,
+  course: string | null = null,
+): Promise<AsOfTold> {
+  const { state: _, course: __, ...filter } = query;
+  const [then, now] = (['then', 'now'] as const).map((past) => peopleOf(filter, { ...at, past }));
+  const { values } = then!;
+  const where = then!.isEveryone
+    ? 'select id from people'
+    : `${lookedAt(then!, { ...at, past: 'then' })} union all ${lookedAt(now!, { ...at, past: 'now' })}`;
+  const pairs = await rows<{
+    count: number;
+    id: string;
+    name: string;
+    course_id: string;
+    title: string;
+    was: Cell | '';
+    is_now: Cell | '';
+  }>(db, listDiffering(at, where, course === null ? null : `$${values.push(course)}`), values);
+  const moved = then!.isEveryone
+    ? await rows<{ count: number; id: string; name: string; was_here: boolean }>(db, LIST_ELSEWHERE, [new Date(at.now), at.today])
+    : [];
+  return {
+    on: at.today,
+    known: at.past!,
+    differs: {
+      count: (pairs[0]?.count ?? 0) + (moved[0]?.count ?? 0),
+      first: [
+        ...pairs.map((row) => ({
+          person: { id: row.id, name: row.name },
+          course: { id: row.course_id, title: row.title },
+          then: wordsOf(row.was),
+          now: wordsOf(row.is_now),
+        })),
+        ...moved.map((row) => ({
+          person: { id: row.id, name: row.name },
+          course: null,
+          then: place(row.was_here),
+          now: place(!row.was_here),
+        })),
+      ].slice(0, 20),
+    },
+  };
+}
