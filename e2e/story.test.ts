@@ -343,14 +343,14 @@ test('who was notified, who finished: table, filters, and the same in CSV and XL
   await page.getByRole('button', { name: '1 finished' }).click();
   await expect(maud).toBeHidden();
   const course = new URL(page.url()).pathname.split('/').at(-1);
-  const text = (await (await page.request.get(`/api/reports/courses/${course}/csv`)).text()).replace(/^\ufeff/, '');
+  const text = (await (await page.request.get(`/api/reports/file?kind=csv&report=course&course=${course}`)).text()).replace(/^\ufeff/, '');
   const lines = text.trim().split('\n');
   expect(lines[0]).toContain(
     'Person,Personnel number,E-mail,Department,Site,Manager,Assigned,Due,Progress,State,Finished,Certificate,Last notice',
   );
   expect(lines.find((line) => line.startsWith('Nils Tarvik'))).toContain('2 of 2,finished,2026-05-06 17:00');
   expect(lines).toHaveLength(3);
-  const xlsx = await page.request.get(`/api/reports/courses/${course}/xlsx`);
+  const xlsx = await page.request.get(`/api/reports/file?kind=xlsx&report=course&course=${course}`);
   expect((await xlsx.body()).subarray(0, 2).toString()).toBe('PK');
 });
 

@@ -30,6 +30,7 @@ export * from './plans/plan-file.ts';
 export * from './plans/warnings.ts';
 export * from './plans/plan-fault.ts';
 export * from './holding/hold.ts';
+export * from './notices/reasons.ts';
 export * from './notices/slot.ts';
 export * from './notices/addressee.ts';
 export * from './notices/decide.ts';

@@ -1,6 +1,7 @@
 import type { Request, Response } from 'express';
 import type { z } from 'zod';
 import { Id, tellIssues, tidy, type Account, type Role } from '@nudrik/contract';
+import { capital } from '@nudrik/core';
 import type { Deps } from './deps.ts';
 import { Refused } from './refusal.ts';
 
@@ -29,7 +30,6 @@ export const OFFICE: readonly Role[] = ['administrator', 'trainer', 'auditor'];
 export const EDITORS: readonly Role[] = ['administrator', 'trainer'];
 export const ADMINISTRATORS: readonly Role[] = ['administrator'];
 
-const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
 /** Told of each schema that something is parsed by: how the generated requests of the tests know what a route expects. */
 export const onParse: { seen: ((schema: z.ZodType) => void) | null } = { seen: null };

@@ -10,3 +10,14 @@ export async function wordsOfPdf(pdf: Buffer): Promise<string[]> {
   await document.destroy();
   return pages;
 }
+
+/** Where each piece of text stands: page, and points from the lower left corner. */
+export async function placesOfPdf(pdf: Buffer): Promise<{ text: string; page: number; x: number; y: number }[]> {
+  const document = await getDocument({ data: new Uint8Array(pdf), verbosity: 0 }).promise;
+  const places = [];
+  for (let page = 1; page <= document.numPages; page++)
+    for (const { str, transform } of (await (await document.getPage(page)).getTextContent()).items as TextItem[])
+      if (str.trim() !== '') places.push({ text: str, page, x: transform[4] as number, y: transform[5] as number });
+  await document.destroy();
+  return places;
+}

@@ -11,14 +11,13 @@ export const ReportQuery = Page.extend({
   find: z.string().max(200).optional(),
   department: z.string().max(200).optional(),
   site: z.string().max(200).optional(),
-  state: z.enum(['all', 'open', 'in progress', 'not started', 'late', 'silent', 'unanswered', 'finished', 'waived']).default('all'),
+  state: z.enum(['all', 'open', 'not late', 'in progress', 'not started', 'late', 'silent', 'unanswered', 'finished', 'waived']).default('all'),
   sort: z.enum(REPORT_SORTS).default('name'),
   order: z.enum(['asc', 'desc']).default('asc'),
 });
 export type ReportQuery = z.infer<typeof ReportQuery>;
 
-/** POST /api/reports/courses/:id/export: where the file is */
-export const ExportRequest = ReportQuery.extend({ kind: z.enum(['csv', 'xlsx']) });
+/** Where a file is. */
 export interface Exported {
   href: string;
 }

@@ -5,7 +5,7 @@ import { dayOf, type LocalDate } from '../time/calendar.ts';
 import { tellDate, tellList } from '../time/words.ts';
 import { dateFault, readDate, REQUIRED_COLUMNS, type Matching, type RosterColumn } from './matching.ts';
 import { ROSTER_FIELDS, type FieldChange, type PreviewOptions, type RosterLeave, type RosterPerson, type RosterPreview, type RosterRow } from './roster-row.ts'; // prettier-ignore
-import { textFault } from './text.ts';
+import { capital, textFault } from './text.ts';
 import { isHere, lower, type FileColumns, type FilePeople, type Line, type Meant } from './roster-lines.ts';
 
 /** The longest text of each column: the same as what a hand may type. */
@@ -20,7 +20,6 @@ const MOST: readonly [RosterColumn, number][] = [
   ['manager', 320],
   ['cover', 320],
 ];
-const capital = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1);
 
 type LeaveColumn = 'leave from' | 'leave to' | 'cover';
 type FieldColumn = Exclude<RosterColumn, LeaveColumn>;

@@ -23,3 +23,6 @@ export const isDamaged = (text: string): boolean => text.includes(DAMAGED);
 
 /** Words of somebody else, such as a mail server's, in one line of bounded length. */
 export const oneLine = (text: string, most: number): string => text.replace(BROKEN_ALL, ' ').replace(/\s+/g, ' ').trim().slice(0, most);
+
+/** With a capital at the beginning, as a sentence begins. */
+export const capital = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1);

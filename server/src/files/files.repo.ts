@@ -1,4 +1,4 @@
-import { Readable } from 'node:stream';
+import { Readable, Writable } from 'node:stream';
 import type { FileAbout, StoredFile } from '@nudrik/contract';
 import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
 
@@ -43,6 +43,61 @@ export async function putFile(db: Queryable, file: NewFile): Promise<StoredFile>
 /** The same, as it was always asked: of the house. */
 export const insertFile = (db: Queryable, name: string, type: string, content: Buffer, purpose: Purpose = 'house'): Promise<StoredFile> =>
   putFile(db, { name, type, content, purpose });
+
+const DROP_OF_JOB = `
+with former as (select result_file_id as id from jobs where id = $1::bigint),
+cleared as (update jobs set result_file_id = null where id = $1::bigint)
+delete from files
+where id in (select id from former)
+`;
+/** Takes away what long work kept. */
+export const dropFileOf = (db: Queryable, job: string): Promise<unknown> => db.query(DROP_OF_JOB, [job]);
+
+const DROP_AND_INSERT = `
+with former as (select result_file_id as id from jobs where id = $3::bigint),
+cleared as (update jobs set result_file_id = null where id = $3::bigint),
+gone as (delete from files where id in (select id from former)),
+made as (insert into files (name, type, size, purpose) values ($1::text, $2::text, 0, 'house') returning id)
+select id from made
+`;
+const SET_SIZE = 'update files set size = $2::bigint where id = $1::bigint';
+
+/** A file of long work that is stored while it is written; one that a former try of the same work began is taken away. */
+export async function openFile(
+  db: Queryable,
+  job: string,
+  { name, type }: { name: string; type: string },
+): Promise<{ id: string; out: Writable }> {
+  const { id } = await oneRow<{ id: string }>(db, DROP_AND_INSERT, [name, type, job]);
+  let [start, waiting, size]: [number, Buffer[], number] = [0, [], 0];
+  const put = async (): Promise<void> => {
+    const content = Buffer.concat(waiting);
+    [waiting, size] = [[], 0];
+    if (content.length === 0) return;
+    await db.query(INSERT_PART, [id, start, content]);
+    start += content.length;
+  };
+  const settle = (work: Promise<unknown>, done: (error?: Error | null) => void): void =>
+    void work.then(
+      () => done(),
+      (error: unknown) => done(error as Error),
+    );
+  const out = new Writable({
+    write(chunk: Buffer, _, done) {
+      waiting.push(chunk);
+      size += chunk.length;
+      if (size < PART) done();
+      else settle(put(), done);
+    },
+    final(done) {
+      settle(
+        put().then(() => db.query(SET_SIZE, [id, start])),
+        done,
+      );
+    },
+  });
+  return { id, out };
+}
 
 const GET_FILE = `
 select id, name, type, size::float8 as size

@@ -7,7 +7,7 @@ import { close } from '../assignments/change.ts';
 import { remind } from '../assignments/remind.ts';
 import { rows } from '../db/db.ts';
 import { noteOpenedAt } from '../learning/opened.ts';
-import { bytesOfFile } from '../reports/export.ts';
+import { bytesOfFile } from '../reports/table.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { writeLedger } from './ledger.export.ts';

@@ -1,13 +1,14 @@
 import { once } from 'node:events';
 import type { Writable } from 'node:stream';
 import type { LedgerExport, NoticeRow } from '@nudrik/contract';
-import { Zone } from '@nudrik/core';
 import type { Deps } from '../deps.ts';
 import { rows, type Queryable } from '../db/db.ts';
 import type { MessageRow } from '../messages/messages.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
-import { bytesOfFile, EXPORT_TYPES, writeTable, written, type Column } from '../reports/export.ts';
+import { TABLE_TYPES, writeTable, type Column } from '../reports/table.ts';
+import { madeIn } from '../reports/files.ts';
+import { paramsOf } from '../reports/params.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { partsOfLedger } from './ledger.list.ts';
 import { withoutTag } from '../messages/reply-address.ts';
@@ -17,7 +18,7 @@ import { withoutLinks, withoutLinksIn } from '../messages/redacted.ts';
 
 /** The columns of the ledger as a file; moments in the house's zone, with their offset. */
 export const LEDGER_COLUMNS: readonly Column<NoticeRow>[] = [
-  { head: 'Moment', width: 24, cell: (row, zone) => written(row.at, zone) },
+  { head: 'Moment', width: 24, cell: (row) => ({ at: row.at }) },
   { head: 'Where it is read', width: 24, cell: (row) => `${row.local} ${row.zone}` },
   { head: 'Kind', width: 14, cell: (row) => row.kind },
   { head: 'Step', width: 24, cell: (row) => row.stepName + (row.occurrence > 0 ? ` (${row.occurrence + 1})` : '') },
@@ -25,8 +26,8 @@ export const LEDGER_COLUMNS: readonly Column<NoticeRow>[] = [
   { head: 'About', width: 24, cell: (row) => row.person.name },
   { head: 'To', width: 24, cell: (row) => row.addressee?.name ?? row.person.name },
   { head: 'Outcome', width: 12, cell: (row) => row.state },
-  { head: 'Reason', width: 18, cell: (row) => row.because ?? '' },
-  { head: 'In a sentence', width: 80, cell: (row) => row.sentence ?? '' },
+  { head: 'Reason', width: 18, cell: (row) => row.because },
+  { head: 'In a sentence', width: 80, cell: (row) => row.sentence },
 ];
 
 const LIST_SENT = `
@@ -66,21 +67,21 @@ async function writeMbox(db: Queryable, out: Writable, parts: AsyncIterable<read
   out.end();
 }
 
-export const LEDGER_TYPES = { ...EXPORT_TYPES, mbox: 'application/mbox' } as const;
+export const LEDGER_TYPES = { ...TABLE_TYPES, mbox: 'application/mbox' } as const;
 
 /** What fits a filter of the ledger, as a file that is made while it is read. */
 export async function writeLedger(deps: Deps, { form, ...query }: LedgerExport, out: Writable, work: Work = AT_ONCE): Promise<void> {
   const house = await getHouse(deps.db);
-  const now = deps.clock.now();
-  const parts = partsOfLedger(deps.db, query, now, await houseToday(deps), work);
+  const parts = partsOfLedger(deps.db, query, deps.clock.now(), await houseToday(deps), work);
   if (form === 'mbox') return writeMbox(deps.db, out, parts, house);
-  return writeTable(form, out, { title: 'Ledger', columns: LEDGER_COLUMNS, parts }, Zone.of(house.zone), now);
+  const about = [['Filter', new URLSearchParams(paramsOf(query)).toString() || 'none']] as const;
+  return writeTable(form, out, { title: 'Ledger', about, columns: LEDGER_COLUMNS, parts, total: null }, await madeIn(deps));
 }
 
 export const ledgerName = async (deps: Deps, { form }: LedgerExport): Promise<string> => `Ledger, ${await houseToday(deps)}.${form}`;
 
 /** The same as long work: a file that is kept until somebody fetches it. */
 export async function exportLedger(deps: Deps, query: LedgerExport, work: Work): Promise<{ href: string }> {
-  const content = await bytesOfFile((out) => writeLedger(deps, query, out, work));
-  return { href: await work.keep({ name: await ledgerName(deps, query), type: LEDGER_TYPES[query.form], content }) };
+  const file = { name: await ledgerName(deps, query), type: LEDGER_TYPES[query.form] };
+  return { href: await work.keepWritten(file, (out) => writeLedger(deps, query, out, work)) };
 }

@@ -330,6 +330,47 @@ order by at desc, id desc
 limit 1
 `;
 
+/** Why nothing was ever made of a step for an assignment, by its plan as it is now. */
+async function explainUnmade(
+  deps: Deps,
+  facts: Facts,
+  assignment: AssignmentFacts,
+  step: PlanStep,
+): Promise<{ slot: Slot | undefined; sentence: string; trace: Check[] }> {
+  const { zone } = facts.roster.calendarOf(facts.roster.getPerson(assignment.person));
+  const now = deps.clock.now();
+  const slot = slotsOf(step, assignment, facts.roster, facts.plans.get(assignment.course)!.publishedAt, now).find(
+    (candidate) => candidate.replacedAt === null,
+  );
+  if (!step.on)
+    return {
+      slot,
+      sentence: `Not planned: the step “${step.name}” is switched off.`,
+      trace: [{ check: 'step is on', result: false, because: 'the step is switched off' }],
+    };
+  if (!slot)
+    return {
+      slot,
+      sentence: waitSentence(step),
+      trace: [{ check: 'its anchor has happened', result: false, because: waitReason(step) }],
+    };
+  const at = slot.missed ? slot.moment : slot.at;
+  const decision = await decideAsThingsStand(deps, slot, step, assignment, facts, Math.max(at, now));
+  return { slot, sentence: sentenceOf(decision, slot, step, zone, at, null), trace: decision.trace };
+}
+
+/** The sentences of assignments of which a step never made a notice; of a step that is not in the plan (any more) there are none. */
+export async function tellUnmade(deps: Deps, assignments: readonly string[], stepId: string): Promise<Map<string, string>> {
+  const told = new Map<string, string>();
+  if (assignments.length === 0) return told;
+  const facts = await loadFacts(deps.db, await getHouse(deps.db), assignments);
+  for (const assignment of facts.assignments.values()) {
+    const step = findStep(facts.plans.get(assignment.course), stepId);
+    if (step) told.set(assignment.id, (await explainUnmade(deps, facts, assignment, step)).sentence);
+  }
+  return told;
+}
+
 /** Why a person has no notice of a step, or which one: the same sentence and trace as for a notice. */
 export async function whyStep(deps: Deps, assignmentId: string, stepId: string): Promise<NoticeSheet> {
   const latest = await maybeRow<{ id: string }>(deps.db, GET_NEWEST_OF_STEP, [assignmentId, stepId]);
@@ -341,31 +382,7 @@ export async function whyStep(deps: Deps, assignmentId: string, stepId: string):
   const employee = facts.roster.getPerson(assignment.person);
   const zone = facts.roster.calendarOf(employee).zone;
   const now = deps.clock.now();
-  const slot = slotsOf(step, assignment, facts.roster, facts.plans.get(assignment.course)!.publishedAt, now).find(
-    (candidate) => candidate.replacedAt === null,
-  );
-  let explained: { sentence: string; trace: Check[] };
-  if (!step.on)
-    explained = {
-      sentence: `Not planned: the step “${step.name}” is switched off.`,
-      trace: [{ check: 'step is on', result: false, because: 'the step is switched off' }],
-    };
-  else if (!slot)
-    explained = {
-      sentence: waitSentence(step),
-      trace: [
-        {
-          check: 'its anchor has happened',
-          result: false,
-          because: waitReason(step),
-        },
-      ],
-    };
-  else {
-    const at = slot.missed ? slot.moment : slot.at;
-    const decision = await decideAsThingsStand(deps, slot, step, assignment, facts, Math.max(at, now));
-    explained = { sentence: sentenceOf(decision, slot, step, zone, at, null), trace: decision.trace };
-  }
+  const { slot, ...explained } = await explainUnmade(deps, facts, assignment, step);
   const recipient = slot && addresseeOf({ slot, step, assignment }, facts.roster, now, noticesOf(facts));
   return {
     notice: null,

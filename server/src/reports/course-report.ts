@@ -1,14 +1,14 @@
 import type { OverTime, ReportPage, ReportQuery, ReportRow } from '@nudrik/contract';
 import { dateOf, Zone } from '@nudrik/core';
 import { getHouse } from '../house/house.ts';
-import { containing, oneRow, rows, type Queryable } from '../db/db.ts';
+import { mapParts, partsOf } from '../db/cursor.ts';
+import { containing, oneRow, rows, type Pool, type Queryable } from '../db/db.ts';
 import { ASSIGNMENT_COLUMNS, finishedOf, progressOf, stateOf, UNITS_DONE, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
 import { assignmentsAt, atOf, peopleAt, type At } from './as-of.ts';
 import { tellAsOf } from './differing.ts';
-import type { Work } from '../work/jobs.ts';
 
-const tables = (at: At): string => `
+export const tables = (at: At): string => `
 from ${assignmentsAt(at)} a
 join courses k on k.id = a.course_id
 join ${peopleAt(at)} p on p.id = a.person_id
@@ -52,6 +52,7 @@ export const isUnanswered = (now: string): string => `exists (
 /** The states of the report, as conditions on an assignment; `now` the parameter with the moment. Nobody knows of a day that has passed what was planned then. */
 export const statesAt = (now: string): Record<Exclude<ReportQuery['state'], 'all'>, string> => ({
   open: 'a.closed_by is null',
+  'not late': `a.closed_by is null and a.due_at >= ${now}::timestamptz`,
   'not started': `a.closed_by is null and a.started_at is null and a.due_at >= ${now}::timestamptz`,
   'in progress': `a.closed_by is null and a.started_at is not null and a.due_at >= ${now}::timestamptz`,
   late: `a.closed_by is null and a.due_at < ${now}::timestamptz`,
@@ -84,7 +85,11 @@ const sorts = (at: At): Record<ReportQuery['sort'], string> => ({
   progress: unitsDone(at),
 });
 
-function filterOf(query: ReportQuery, courseId: string, at: At): { where: string; values: unknown[] } {
+export function filterOf(
+  query: Pick<ReportQuery, 'find' | 'department' | 'site' | 'state'>,
+  courseId: string,
+  at: At,
+): { where: string; values: unknown[] } {
   const values: unknown[] = [new Date(at.now), at.today, courseId];
   const where = [
     'a.course_id = $3::bigint',
@@ -144,28 +149,40 @@ type ReportDbRow = AssignmentDbRow & {
   next_held: string | null;
 };
 
-const listSql = (where: string, query: Pick<ReportQuery, 'sort' | 'order'>, limit: string, at: At): string => `
-select ${at.past === null ? ASSIGNMENT_COLUMNS : PAST_COLUMNS(at)}, p.id as person_id, p.name as person_name, p.personnel_number, p.email, d.name as department, s.name as site,
-  m.name as manager,
-  last.id as last_id, last.step_name as last_name, last.at as last_at, last.state as last_state, next.id as next_id, next.step_name as next_name,
-  next.at as next_at, next.held_because as next_held
-from (
-  select a.id
-  ${tables(at)}
-  where ${where}
-  order by ${sorts(at)[query.sort]} ${query.order} nulls last, a.id
-  ${limit}
-) page
-join ${assignmentsAt(at)} a on a.id = page.id
-join courses k on k.id = a.course_id
-join ${peopleAt(at)} p on p.id = a.person_id
-join departments d on d.id = p.department_id
-join sites s on s.id = p.site_id
-left join people m on m.id = p.manager_id
+const columns = (at: At): string => `
+  ${at.past === null ? ASSIGNMENT_COLUMNS : PAST_COLUMNS(at)}, p.id as person_id, p.name as person_name, p.personnel_number, p.email, d.name as department,
+  s.name as site, m.name as manager, last.id as last_id, last.step_name as last_name, last.at as last_at, last.state as last_state, next.id as next_id,
+  next.step_name as next_name, next.at as next_at, next.held_because as next_held
+`;
+const beside = (at: At): string => `
 ${at.past === null ? 'left join standing_certificates c on c.assignment_id = a.id' : 'join assignments b on b.id = a.id'}
 left join lateral ${at.past === null ? 'last_notice(a.id, false)' : `last_notice_at(a.id, $1::timestamptz, ${at.past === 'then'})`} last on true
 left join lateral next_notice(${at.past === null ? 'a.id' : 'null::bigint'}) next on true
-order by ${sorts(at)[query.sort]} ${query.order} nulls last, a.id
+`;
+type Order = Pick<ReportQuery, 'sort' | 'order'>;
+const orderBy = ({ sort, order }: Order, at: At): string => `order by ${sorts(at)[sort]} ${order} nulls last, a.id`;
+
+/** All that fit, in their order. */
+const listSql = (where: string, query: Order, at: At): string => `
+select ${columns(at)}
+${tables(at)}
+${beside(at)}
+where ${where}
+${orderBy(query, at)}
+`;
+/** A page of them: what stands beside a row is looked up for these alone. */
+const pageSql = (where: string, query: Order & Pick<ReportQuery, 'page' | 'size'>, at: At): string => `
+select ${columns(at)}
+from (
+  select a.id as page_id
+  ${tables(at)}
+  where ${where}
+  ${orderBy(query, at)}
+  limit ${query.size} offset ${query.page * query.size}
+) page
+${tables(at).replace(/from (.*) a$/m, 'join $1 a on a.id = page.page_id')}
+${beside(at)}
+${orderBy(query, at)}
 `;
 
 function reportRow(row: ReportDbRow, now: number): ReportRow {
@@ -249,7 +266,7 @@ where f.what in ('completed', 'finished', 'excused')
 
 const GET_COURSE = 'select id, title from courses where id = $1::bigint';
 
-async function courseTitle(db: Queryable, courseId: string): Promise<{ id: string; title: string }> {
+export async function courseTitle(db: Queryable, courseId: string): Promise<{ id: string; title: string }> {
   const [course] = await rows<{ id: string; title: string }>(db, GET_COURSE, [courseId]);
   if (!course) throw new Refused('not-found', 'There is no such course, or not any more.');
   return course;
@@ -276,11 +293,12 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   ]);
   const counts: Record<string, number> = { ...open, ...closed };
   const unanswered =
-    query.state === 'unanswered' ? (await oneRow<{ count: number }>(db, `select count(*)::integer as count ${tables(at)} where ${where}`, values)).count : null; // prettier-ignore
-  const found = await rows<ReportDbRow>(db, listSql(where, query, `limit ${query.size} offset ${query.page * query.size}`, at), values);
+    query.state === 'unanswered' ? await countRows(db, where, values, at) : null; // prettier-ignore
+  const found = await rows<ReportDbRow>(db, pageSql(where, query, at), values);
   const totals: Record<ReportQuery['state'], number> = {
     all: counts['in_progress']! + counts['not_started']! + counts['late']! + counts['finished']! + counts['waived']!,
     open: counts['in_progress']! + counts['not_started']! + counts['late']!,
+    'not late': counts['in_progress']! + counts['not_started']!,
     'in progress': counts['in_progress']!,
     'not started': counts['not_started']!,
     late: counts['late']!,
@@ -307,46 +325,34 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   };
 }
 
-const LIST_IDS = (where: string, query: ReportQuery, at: At): string => `
-select a.id
-${tables(at)}
-where ${where}
-order by ${sorts(at)[query.sort]} ${query.order} nulls last, a.id
-`;
+/** Some rows, by their assignments. */
+export async function reportRowsOf(db: Queryable, ids: readonly string[], at: At): Promise<ReportRow[]> {
+  const where = 'a.id = any($3::bigint[]) and not ($1::timestamptz is null or $2::date is null)';
+  const found = await rows<ReportDbRow>(db, listSql(where, { sort: 'name', order: 'asc' }, at), [new Date(at.now), at.today, ids]);
+  return found.map((row) => reportRow(row, at.now));
+}
 
-/** Which rows the report has, in their order. */
-export async function listReport(
-  db: Queryable,
+/** All rows that a report has, in their order, read while they are written; and how many they are. */
+export async function reportParts(
+  db: Pool,
   courseId: string,
   query: ReportQuery,
   now: number,
-): Promise<{ course: { id: string; title: string }; ids: string[]; at: At }> {
+): Promise<{ course: { id: string; title: string }; at: At; total: number; parts: AsyncIterable<readonly ReportRow[]> }> {
   const course = await courseTitle(db, courseId);
   const at = atOf(query, now, Zone.of((await getHouse(db)).zone));
   refusePlanned(query, at);
   const { where, values } = filterOf(query, courseId, at);
-  return { course, ids: (await rows<{ id: string }>(db, LIST_IDS(where, query, at), values)).map(({ id }) => id), at };
+  const total = await countRows(db, where, values, at);
+  return {
+    course,
+    at,
+    total,
+    parts: mapParts(partsOf<ReportDbRow>(db, listSql(where, query, at), values, total), (row) => reportRow(row, at.now)),
+  };
 }
-
-/** Some rows, by their assignments. */
-export const reportRowsOf = (db: Queryable, ids: readonly string[], at: At): Promise<ReportRow[]> =>
-  rowsOf(db, ids, { sort: 'name', order: 'asc' }, at);
-
-async function rowsOf(db: Queryable, ids: readonly string[], query: Pick<ReportQuery, 'sort' | 'order'>, at: At): Promise<ReportRow[]> {
-  const where = 'a.id = any($3::bigint[]) and not ($1::timestamptz is null or $2::date is null)';
-  const found = await rows<ReportDbRow>(db, listSql(where, query, '', at), [new Date(at.now), at.today, ids]);
-  return found.map((row) => reportRow(row, at.now));
-}
-
-const PART = 250;
-
-/** The rows of a report in parts, read while they are written. */
-export async function* partsOf(db: Queryable, ids: readonly string[], query: ReportQuery, at: At, work: Work): AsyncGenerator<ReportRow[]> {
-  for (let from = 0; from < ids.length; from += PART) {
-    await work.at(from, ids.length);
-    yield await rowsOf(db, ids.slice(from, from + PART), query, at);
-  }
-}
+export const countRows = async (db: Queryable, where: string, values: unknown[], at: At): Promise<number> =>
+  (await oneRow<{ count: number }>(db, `select count(*)::integer as count ${tables(at)} where ${where}`, values)).count;
 
 /** What came into a state, less what went, between the weeks' ends of the last year; $2 is the end of the last hour. */
 const LIST_FLOWS = `

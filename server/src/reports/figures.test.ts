@@ -8,7 +8,7 @@ import { listAssignmentLines, listPeople, peopleFacets } from '../people/people.
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, republish, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { courseReport, overTime } from './course-report.ts';
-import { written } from './export.ts';
+import { written } from './table.ts';
 import { teamOf } from './team.repo.ts';
 import { todayView } from './today.ts';
 import { todayNeeds } from './needs.ts';

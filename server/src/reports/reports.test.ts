@@ -92,14 +92,17 @@ describe('who was notified, who finished', () => {
   });
 
   it('says the same in CSV and in XLSX as on the screen', async () => {
-    const { text } = await request(app).get(`/api/reports/courses/${course}/csv?sort=name`).set('cookie', cookie).expect(200);
+    const { text } = await request(app)
+      .get(`/api/reports/file?kind=csv&report=course&course=${course}&sort=name`)
+      .set('cookie', cookie)
+      .expect(200);
     const lines = text
       .replace('\ufeff', '')
       .trim()
-      .split('\n')
+      .split('\r\n')
       .map((line) => line.split(','));
     const { body } = await request(app)
-      .get(`/api/reports/courses/${course}/xlsx?sort=name`)
+      .get(`/api/reports/file?kind=xlsx&report=course&course=${course}&sort=name`)
       .set('cookie', cookie)
       .buffer(true)
       .parse((res, done) => {
@@ -111,9 +114,10 @@ describe('who was notified, who finished', () => {
     await book.xlsx.load(body as never);
     const cells = book.worksheets[0]!.getSheetValues()
       .slice(1)
-      .map((row) => (row as unknown[]).slice(1).map(String));
-    // a worksheet does not keep empty cells at the end of a row
-    const joined = (row: string[]): string => row.join('|').replace(/\|+$/, '');
+      .map((row) => (row as unknown[]).slice(1).map((cell) => (cell instanceof Date ? cell.toISOString().slice(0, 16).replace('T', ' ') : String(cell)))); // prettier-ignore
+    // a worksheet does not keep empty cells at the end of a row, and knows no zones: its other sheet says whose time it is
+    const joined = (row: string[]): string => row.join('|').replace(/\|+$/, '').replace(/ [+-]\d\d:\d\d(?=\||$)/g, ''); // prettier-ignore
+    expect(book.getWorksheet('About')!.getSheetValues().flat()).toContain('Oslo time');
     expect(cells.map(joined)).toEqual(lines.map(joined));
     const screen = (await report()).rows;
     expect(lines.slice(1).map((row) => [row[0], row[8], row[9]])).toEqual(
@@ -123,7 +127,7 @@ describe('who was notified, who finished', () => {
 
   it('never hands a spreadsheet a formula', async () => {
     await house.db.query("update people set name = '=HYPERLINK(1)' where name = 'Per Aske'");
-    const { text } = await request(app).get(`/api/reports/courses/${course}/csv`).set('cookie', cookie);
+    const { text } = await request(app).get(`/api/reports/file?kind=csv&report=course&course=${course}`).set('cookie', cookie);
     expect(text).toContain("'=HYPERLINK(1)");
     await house.db.query("update people set name = 'Per Aske' where name = '=HYPERLINK(1)'");
   });

@@ -1,14 +1,25 @@
-import { AsOfQuery, ExportRequest, Id, LinkToken, MatrixQuery, ReportQuery, TodayQuery, UnderWayQuery } from '@nudrik/contract';
-import { Zone } from '@nudrik/core';
+import {
+  AsOfQuery,
+  FinishedQuery,
+  Id,
+  LinkToken,
+  MatrixQuery,
+  NotifiedQuery,
+  ReportFile,
+  ReportQuery,
+  TodayQuery,
+  UnderWayQuery,
+  type ReportRequest,
+} from '@nudrik/contract';
 import { headFile } from '../answer-file.ts';
 import { get, idOf, OFFICE, parse, type Call, type Route, ownPerson } from '../route.ts';
 import { AT_ONCE } from '../work/jobs.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { Refused } from '../refusal.ts';
-import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
-import { courseReport, listReport, overTime, partsOf } from './course-report.ts';
-import { EXPORT_TYPES, reportTable, writeTable, type ExportKind } from './export.ts';
+import { courseReport, overTime } from './course-report.ts';
+import { fileOf } from './files.ts';
+import { finishedView, notifiedView } from './lists.ts';
 import { findByTeamLink } from './team-links.repo.ts';
 import { cellSheet, matrixView } from './matrix.ts';
 import { paramsOf } from './params.ts';
@@ -17,24 +28,22 @@ import { todayNeeds } from './needs.ts';
 import { todayView } from './today.ts';
 import { underWay } from './under-way.ts';
 
-async function file({ deps, req, res }: Call, kind: ExportKind): Promise<undefined> {
-  const query = parse(ReportQuery, req.query);
-  const now = deps.clock.now();
-  const { course, ids, at } = await listReport(deps.db, parse(Id, req.params['id']), query, now);
-  const zone = Zone.of((await getHouse(deps.db)).zone);
-  headFile(res, `${course.title}, ${at.today}.${kind}`, EXPORT_TYPES[kind]);
-  await writeTable(kind, res, reportTable(course.title, partsOf(deps.db, ids, query, at, AT_ONCE)), zone, at.now);
+async function sendReport({ deps, res }: Call, file: ReportFile): Promise<undefined> {
+  const ready = await fileOf(deps, file);
+  headFile(res, ready.name, ready.type);
+  await ready.write(res, AT_ONCE);
   return undefined;
 }
+const asFile = ({ kind, ...of }: Record<string, unknown>): ReportFile => parse(ReportFile, { kind, of });
 
+const flat = (of: ReportRequest): string => new URLSearchParams(paramsOf(of)).toString();
 /** Where the file is: made while it is fetched, or, where there are many rows, as long work. */
 async function exported(call: Call): Promise<unknown> {
-  const { kind, ...query } = parse(ExportRequest, call.req.body);
-  const id = idOf(call);
-  const { course, ids } = await listReport(call.deps.db, id, query, call.deps.clock.now());
-  const job = { kind: 'course-export', words: `Exporting ${course.title} as ${kind.toUpperCase()}`, input: { course: id, kind, query } };
-  return nowOrLater(call, ids.length > call.deps.settings.jobAbove, job, () =>
-    Promise.resolve({ href: `/api/reports/courses/${id}/${kind}?${new URLSearchParams(paramsOf(query)).toString()}` }),
+  const file = parse(ReportFile, call.req.body);
+  const { total, name } = await fileOf(call.deps, file);
+  const job = { kind: 'report-file', words: `Making ${name}`, input: file };
+  return nowOrLater(call, total > call.deps.settings.jobAbove, job, () =>
+    Promise.resolve({ href: `/api/reports/file?kind=${file.kind}&${flat(file.of)}` }),
   );
 }
 
@@ -63,9 +72,10 @@ export const reportRoutes: Route[] = [
     access: OFFICE,
     handle: (call) => underWay(call.deps, idOf(call), parse(UnderWayQuery, call.req.query)),
   },
-  { method: 'post', path: '/api/reports/courses/:id/export', access: OFFICE, handle: exported },
-  { method: 'get', path: '/api/reports/courses/:id/csv', access: OFFICE, handle: (call) => file(call, 'csv') },
-  { method: 'get', path: '/api/reports/courses/:id/xlsx', access: OFFICE, handle: (call) => file(call, 'xlsx') },
+  get('/api/reports/courses/:id/notified', (call) => notifiedView(call.deps, idOf(call), parse(NotifiedQuery, call.req.query))),
+  get('/api/reports/courses/:id/finished', (call) => finishedView(call.deps, idOf(call), parse(FinishedQuery, call.req.query))),
+  { method: 'post', path: '/api/reports/file', access: OFFICE, handle: exported },
+  get('/api/reports/file', (call) => sendReport(call, asFile(call.req.query as Record<string, unknown>))),
   {
     method: 'get',
     path: '/api/team/:token',

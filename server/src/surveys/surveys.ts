@@ -5,7 +5,7 @@ import { maybeRow, oneRow, rows, transaction, type Queryable } from '../db/db.ts
 import type { Deps } from '../deps.ts';
 import { actor, lockUnit, settle } from '../learning/learn.ts';
 import type { By } from '../learning/work.ts';
-import { safeCell } from '../reports/export.ts';
+import { safeCell } from '../reports/table.ts';
 import { Refused } from '../refusal.ts';
 
 const GET_SURVEY = "select content -> 'survey' as survey from units where id = $1::bigint";
@@ -119,7 +119,7 @@ export async function surveyCsv(db: Queryable, courseId: string, unitId: string)
       `This survey is anonymous, and ${given.length} answered: with fewer than ${FEWEST} one could tell who wrote what.`,
     );
   const { questions, isAnonymous } = unit.survey;
-  const cell = (value: unknown): string => safeCell(Array.isArray(value) ? value.join('; ') : value == null ? '' : String(value as string | number)); // prettier-ignore
+  const cell = (value: unknown): string => String(safeCell(Array.isArray(value) ? value.join('; ') : value == null ? '' : String(value as string | number))); // prettier-ignore
   const lines = given.map(({ answers, name }) => [
     ...(isAnonymous ? [] : [cell(name ?? '')]),
     ...questions.map(({ id }) => cell(answers[id])),

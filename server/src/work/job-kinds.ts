@@ -17,6 +17,7 @@ import type {
   Retiring,
   SealsCheck,
   SettingsDraft,
+  ReportFile,
 } from '@nudrik/contract';
 import { makeCertificatesFile } from '../certificates/certificates-file.ts';
 import { undoAct } from '../assignments/acts.ts';
@@ -31,7 +32,7 @@ import { foreseeImport, takeImport } from '../people/import.ts';
 import { undoImport } from '../people/undo-import.ts';
 import { verifyNow } from '../seals/seals.ts';
 import { previewPlan } from '../plans/publish.ts';
-import { exportReport } from '../reports/export.ts';
+import { keepFile } from '../reports/files.ts';
 import { exportLedger } from '../notices/ledger.export.ts';
 import type { Deps } from '../deps.ts';
 import type { JobKind, Work } from './jobs.ts';
@@ -81,7 +82,7 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
   ),
   'act-undo': kind((deps, { id }: { id: string }, byWhom, work) => undoAct(deps, id, byWhom, work)),
   settings: kind((deps, draft: SettingsDraft, byWhom, work) => saveSettings(deps, draft, byWhom, work)),
-  'course-export': kind((deps, input: Parameters<typeof exportReport>[1], _byWhom, work) => exportReport(deps, input, work)),
+  'report-file': kind((deps, input: ReportFile, _byWhom, work) => keepFile(deps, input, work)),
   assign: kind((deps, request: AssignRequest, byWhom, work) => assign(deps, request, byWhom, work)),
   remind: kind((deps, request: RemindRequest, byWhom, work) => remind(deps, request, byWhom, work)),
   'remind-preview': kind((deps, request: RemindRequest, byWhom) => previewRemind(deps, request, byWhom)),

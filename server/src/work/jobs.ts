@@ -1,8 +1,10 @@
+import type { Writable } from 'node:stream';
+import { finished } from 'node:stream/promises';
 import type { Account, JobView } from '@nudrik/contract';
 import type { Instant } from '@nudrik/core';
 import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import { isPassing } from '../db/failures.ts';
-import { insertFile } from '../files/files.repo.ts';
+import { dropFileOf, insertFile, openFile } from '../files/files.repo.ts';
 import type { Deps } from '../deps.ts';
 import { Refused, type RefusalCode } from '../refusal.ts';
 
@@ -14,6 +16,8 @@ export interface Work {
   finish(client: Client, result: unknown): Promise<void>;
   /** Keeps a file that it made, to be fetched from its page. @returns where */
   keep(file: MadeFile): Promise<string>;
+  /** The same of one that is written bit by bit, and never stands in memory. `write` ends what it writes to. */
+  keepWritten(file: Pick<MadeFile, 'name' | 'type'>, write: (out: Writable) => Promise<void>): Promise<string>;
 }
 
 export interface MadeFile {
@@ -27,6 +31,7 @@ export const AT_ONCE: Work = {
   at: () => Promise.resolve(),
   finish: () => Promise.resolve(),
   keep: () => Promise.reject(new Error('Only long work keeps files.')),
+  keepWritten: () => Promise.reject(new Error('Only long work keeps files.')),
 };
 
 /** One kind of long work. What it returns is the answer that the request would have had. */
@@ -144,6 +149,18 @@ export async function runJob(
     async keep({ name, type, content }) {
       const { id: fileId } = await transaction(deps.db, (client) => insertFile(client, name, type, content));
       await deps.db.query(KEEP_FILE, [id, fileId]);
+      return `/api/jobs/${id}/file`;
+    },
+    async keepWritten(file, write) {
+      const { id: fileId, out } = await openFile(deps.db, id, file);
+      await deps.db.query(KEEP_FILE, [id, fileId]);
+      try {
+        // one that is cancelled ends both, and both are waited for
+        await Promise.all([write(out), finished(out)]);
+      } catch (error) {
+        await dropFileOf(deps.db, id);
+        throw error;
+      }
       return `/api/jobs/${id}/file`;
     },
   };

@@ -83,11 +83,11 @@ describe('long work over HTTP', () => {
 
     setAbove(-1);
     for (const kind of ['csv', 'xlsx'] as const) {
-      const job = await long(`/api/reports/courses/${course}/export`, { kind, sort: 'name' });
+      const job = await long('/api/reports/file', { kind, of: { report: 'course', course, sort: 'name' } });
       expect(job).toMatchObject({ state: 'done', result: { href: `/api/jobs/${job.id}/file` } });
       const file = await agent.get(`/api/jobs/${job.id}/file`).expect(200);
       expect(file.headers['content-disposition']).toContain(`.${kind}`);
-      const { href } = (await short(`/api/reports/courses/${course}/export`, { kind, sort: 'name' })) as { href: string };
+      const { href } = (await short('/api/reports/file', { kind, of: { report: 'course', course, sort: 'name' } })) as { href: string };
       const bare = await agent.get(href).expect(200);
       if (kind === 'csv') expect(file.text).toBe(bare.text);
       setAbove(-1);
@@ -97,7 +97,7 @@ describe('long work over HTTP', () => {
   it('an export that is cancelled ends, whatever it writes, and makes no file', async () => {
     await assignAt(house, course, [crew['kari']!], '2027-03-19T16:00:00Z').catch(() => undefined);
     for (const kind of ['csv', 'xlsx'] as const) {
-      const begun = await post(`/api/reports/courses/${course}/export`, { kind }).expect(202);
+      const begun = await post('/api/reports/file', { kind, of: { report: 'course', course } }).expect(202);
       await house.db.query('update jobs set cancel_asked = true where id = $1::bigint', [begun.body.job]);
       await drainJobs(house.deps);
       expect((await agent.get(`/api/jobs/${begun.body.job}`)).body).toMatchObject({ state: 'cancelled', fileId: null });

@@ -1,7 +1,8 @@
+import { pipeline } from 'node:stream/promises';
 import type { JobBegun } from '@nudrik/contract';
 import { transaction } from '../db/db.ts';
-import { sendFile } from '../answer-file.ts';
-import { findFile } from '../files/files.repo.ts';
+import { headFile } from '../answer-file.ts';
+import { findFileHead, streamFile } from '../files/files.repo.ts';
 import { Refused } from '../refusal.ts';
 import { get, idOf, type Call, type Route } from '../route.ts';
 import { cancelJob, findJob, listJobs, queueJob, type NewJob } from './jobs.ts';
@@ -28,9 +29,11 @@ export const jobRoutes: Route[] = [
     '/api/jobs/:id/file',
     async (call) => {
       const { fileId } = await findJob(call.deps.db, idOf(call), call.account!);
-      const file = fileId === null ? null : await findFile(call.deps.db, fileId);
+      const file = fileId === null ? null : await findFileHead(call.deps.db, fileId, ['house', 'course', 'proof']);
       if (!file) throw new Refused('not-found', 'This work made no file.');
-      sendFile(call.res, file);
+      headFile(call.res, file.name, file.type);
+      call.res.setHeader('content-length', file.size);
+      await pipeline(streamFile(call.deps.db, file), call.res);
       return undefined;
     },
     'signed-in',

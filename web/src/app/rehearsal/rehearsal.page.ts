@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import {
+  REASONS,
   addDays,
   dateOf,
   dayOf,
@@ -22,7 +23,6 @@ import { SessionStore } from '../access/session.store.ts';
 import { Letter } from '../messages/letter.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { zoneWords } from '../shared/moment.pipe.ts';
-import { REASONS } from '../shared/outcome.ts';
 import { DateField } from '../shared/pick/date-field.ts';
 import { NumberField } from '../shared/pick/number-field.ts';
 import { SelectField, type Choice } from '../shared/pick/select.ts';

@@ -6,7 +6,7 @@ import type { ActResult, ReportQuery, ReportRow } from '@nudrik/contract';
 import { isOpenState } from '@nudrik/core';
 import { Menu } from 'primeng/menu';
 import { TableModule, type TableLazyLoadEvent } from 'primeng/table';
-import { catchError, debounceTime, finalize, of, switchMap } from 'rxjs';
+import { catchError, debounceTime, of, switchMap } from 'rxjs';
 import { HoldStrip } from '../holding/hold-strip.ts';
 import { SessionStore } from '../access/session.store.ts';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
@@ -15,13 +15,15 @@ import { PeopleApi } from '../people/people.api.ts';
 import { load } from '../shared/loaded.ts';
 import { FinishedPipe, MomentPipe } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
-import { download } from '../shared/download.ts';
 import { paramsOf } from '../shared/params.ts';
-import { sentenceOf } from '../shared/refusal.ts';
+import { DateField } from '../shared/pick/date-field.ts';
 import { filtersOf, SelectField } from '../shared/pick/select.ts';
 import { State } from '../shared/state.ts';
+import { AsOf, type AsOfChoice } from './as-of.ts';
+import { CourseLists } from './course-lists.ts';
 import { OverTimeChart } from './over-time-chart.ts';
 import { PlansApi } from '../plans/plans.api.ts';
+import { ReportFiles } from './report-files.ts';
 import { ReportsApi } from './reports.api.ts';
 
 const SIZE = 50;
@@ -30,6 +32,10 @@ const SIZE = 50;
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    AsOf,
+    CourseLists,
+    DateField,
+    ReportFiles,
     FormsModule,
     HoldStrip,
     RouterLink,
@@ -66,6 +72,8 @@ export class CourseReportPage {
   readonly page = input<string>();
   readonly sort = input<string>();
   readonly order = input<string>();
+  readonly on = input<string>();
+  readonly known = input<string>();
   protected readonly chosen = signal<ReportRow[]>([]);
   protected readonly done = signal<ActResult | null>(null);
   /** of those chosen, who has it open: only that can be extended or closed */
@@ -74,8 +82,6 @@ export class CourseReportPage {
   protected readonly latestDue = computed(() => this.open().reduce((latest, { dueAt }) => (dueAt > latest ? dueAt : latest), ''));
   protected readonly size = SIZE;
   protected readonly first = computed(() => Number(this.page() ?? 0) * SIZE);
-  protected readonly isExporting = signal(false);
-  protected readonly exportError = signal<string | null>(null);
   private readonly filterQuery = computed(() => ({
     find: this.find(),
     department: this.department(),
@@ -83,7 +89,12 @@ export class CourseReportPage {
     state: this.state() as ReportQuery['state'],
     sort: this.sort() as ReportQuery['sort'],
     order: this.order() as ReportQuery['order'],
+    on: this.on(),
+    known: this.known() as ReportQuery['known'] | undefined,
   }));
+  protected readonly file = computed(() => ({ report: 'course', course: this.course(), ...paramsOf(this.filterQuery()) }));
+  /** what can be done is done now */
+  protected readonly mayAct = computed(() => this.session.canChange() && !this.on());
   private readonly query = computed(() => ({
     course: this.course(),
     params: paramsOf({ ...this.filterQuery(), page: Number(this.page() ?? 0), size: SIZE }),
@@ -135,6 +146,11 @@ export class CourseReportPage {
     void this.router.navigate([], { queryParams: { ...params, page: null }, queryParamsHandling: 'merge' });
   }
 
+  protected back({ on, known }: AsOfChoice): void {
+    this.chosen.set([]);
+    this.filter({ on, known });
+  }
+
   protected turn(event: TableLazyLoadEvent): void {
     const page = Math.floor((event.first ?? 0) / SIZE);
     void this.router.navigate([], {
@@ -155,19 +171,6 @@ export class CourseReportPage {
 
   private why(assignment: string, step: string): void {
     void this.router.navigate(['/ledger', 'why', assignment, step]);
-  }
-
-  /** A file of many rows is made as long work; it comes down by itself when it is there. */
-  protected export(kind: 'csv' | 'xlsx'): void {
-    this.isExporting.set(true);
-    this.exportError.set(null);
-    this.api
-      .export(this.course(), kind, paramsOf(this.filterQuery()))
-      .pipe(finalize(() => this.isExporting.set(false)))
-      .subscribe({
-        next: ({ href }) => download(href),
-        error: (error: unknown) => this.exportError.set(sentenceOf(error)),
-      });
   }
 }
 

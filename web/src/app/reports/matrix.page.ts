@@ -4,17 +4,20 @@ import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { MATRIX_ROWS, type ActResult, type MatrixBy, type MatrixQuery } from '@nudrik/contract';
 import { CELL_MARKS, CELL_WORDS, CELLS, tellAmount } from '@nudrik/core';
-import { catchError, debounceTime, of } from 'rxjs';
+import { catchError, debounceTime, map, of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { Undo } from '../assignments/undo.ts';
 import { PeopleApi } from '../people/people.api.ts';
 import { load } from '../shared/loaded.ts';
 import { paramsOf } from '../shared/params.ts';
+import { DateField } from '../shared/pick/date-field.ts';
 import { filtersOf, SelectField } from '../shared/pick/select.ts';
+import { AsOf, type AsOfChoice } from './as-of.ts';
 import { MatrixCourses } from './matrix-courses.ts';
 import { cellsIn, MatrixGrid, type Area, type Spot } from './matrix-grid.ts';
 import { MatrixSheet } from './matrix-sheet.ts';
+import { ReportFiles } from './report-files.ts';
 import { ReportsApi } from './reports.api.ts';
 
 /** Rows that are fetched at once, and every how many of them the next are. */
@@ -34,7 +37,19 @@ const VIEWS: Readonly<Record<MatrixBy | 'course', string>> = {
 /** Who holds what: people, or whom they belong to, by courses; or each course with its figures. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AssignmentActs, FormsModule, MatrixCourses, MatrixGrid, MatrixSheet, RouterLink, SelectField, Undo],
+  imports: [
+    AsOf,
+    AssignmentActs,
+    DateField,
+    FormsModule,
+    MatrixCourses,
+    MatrixGrid,
+    MatrixSheet,
+    ReportFiles,
+    RouterLink,
+    SelectField,
+    Undo,
+  ],
   templateUrl: './matrix.page.html',
   styleUrl: './matrix.page.css',
 })
@@ -52,36 +67,44 @@ export class MatrixPage {
   readonly course = input<string>();
   readonly sort = input<string>();
   readonly order = input<string>();
+  readonly on = input<string>();
+  readonly known = input<string>();
   private readonly grid = viewChild(MatrixGrid);
   protected readonly views = [...MATRIX_ROWS, 'course' as const].map((view) => ({ view, words: VIEWS[view] }));
   protected readonly view = computed(() => (this.by() && this.by()! in VIEWS ? (this.by() as MatrixBy | 'course') : 'person'));
   private readonly firstSeen = signal(0);
   private readonly from = computed(() => Math.max(0, Math.floor((this.firstSeen() - 50) / STEP)) * STEP);
+  private readonly filters = computed(() => ({
+    by: this.view(),
+    find: this.find(),
+    department: this.department(),
+    site: this.site(),
+    manager: this.manager(),
+    group: this.group(),
+    state: this.state(),
+    course: this.course(),
+    sort: this.sort(),
+    order: this.order(),
+    on: this.on(),
+    known: this.known(),
+  }));
+  protected readonly file = computed(() => ({ report: 'matrix', ...paramsOf(this.filters()) }));
   private readonly query = computed(() =>
     this.view() === 'course'
-      ? null
-      : paramsOf({
-          by: this.view(),
-          find: this.find(),
-          department: this.department(),
-          site: this.site(),
-          manager: this.manager(),
-          group: this.group(),
-          state: this.state(),
-          course: this.course(),
-          sort: this.sort(),
-          order: this.order(),
-          from: this.from(),
-          size: SIZE,
-        }),
+      ? // now each course has its figures with it
+        this.on() && paramsOf({ on: this.on(), known: this.known(), size: 1 })
+      : paramsOf({ ...this.filters(), from: this.from(), size: SIZE }),
   );
-  protected readonly matrix = load(toObservable(this.query).pipe(debounceTime(40)), (params) => this.api.matrix(params), [
-    'assignments',
-    'people',
-    'clock',
-    'courses',
-    'certificates',
-  ]);
+  /** what can be done is done now */
+  protected readonly mayAct = computed(() => this.session.canChange() && !this.matrix.data()?.asOf);
+  protected readonly matrix = load(
+    toObservable(this.query).pipe(
+      debounceTime(40),
+      map((params) => params || null),
+    ),
+    (params) => this.api.matrix(params),
+    ['assignments', 'people', 'clock', 'courses', 'certificates'],
+  );
   protected readonly facets = toSignal(
     inject(PeopleApi)
       .facets()
@@ -132,6 +155,10 @@ export class MatrixPage {
   protected filter(params: Partial<Record<keyof MatrixQuery, string | null>>): void {
     this.spot.set(null);
     void this.router.navigate([], { queryParams: params, queryParamsHandling: 'merge' });
+  }
+
+  protected back({ on, known }: AsOfChoice): void {
+    this.filter({ on, known });
   }
 
   protected readonly saw = (row: number): void => this.firstSeen.set(row);

@@ -5,6 +5,9 @@ import type {
   MatrixCellSheet,
   MatrixView,
   OverTime,
+  FinishedView,
+  NotifiedView,
+  ReportFileKind,
   ReportPage,
   TeamView,
   TodayNeed,
@@ -36,8 +39,8 @@ export class ReportsApi {
     return this.http.get<MatrixView>('/api/matrix', { params });
   }
 
-  matrixCell(person: string, course: string): Observable<MatrixCellSheet> {
-    return this.http.get<MatrixCellSheet>(`/api/matrix/cells/${person}/${course}`);
+  matrixCell(person: string, course: string, params: Record<string, string>): Observable<MatrixCellSheet> {
+    return this.http.get<MatrixCellSheet>(`/api/matrix/cells/${person}/${course}`, { params });
   }
 
   course(id: string, params: Record<string, string>): Observable<ReportPage> {
@@ -45,8 +48,16 @@ export class ReportsApi {
   }
 
   /** Where the file of a report is, once it is made. */
-  export(id: string, kind: 'csv' | 'xlsx', query: object): Observable<Exported> {
-    return this.http.post<Exported>(`/api/reports/courses/${id}/export`, { kind, ...query });
+  file(kind: ReportFileKind, of: object): Observable<Exported> {
+    return this.http.post<Exported>('/api/reports/file', { kind, of });
+  }
+
+  notified(id: string, params: Record<string, string>): Observable<NotifiedView> {
+    return this.http.get<NotifiedView>(`/api/reports/courses/${id}/notified`, { params });
+  }
+
+  finished(id: string, params: Record<string, string>): Observable<FinishedView> {
+    return this.http.get<FinishedView>(`/api/reports/courses/${id}/finished`, { params });
   }
 
   underWay(id: string, params: Record<string, string>): Observable<UnderWayView> {

@@ -1,36 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import { REASONS } from '@nudrik/core';
 
-export const REASONS: Record<string, string> = {
-  finished: 'finished before',
-  waived: 'waived',
-  withdrawn: 'withdrawn',
-  left: 'has left',
-  stopped: 'its stop condition holds',
-  condition: 'its condition does not hold',
-  'after-end': 'after its end',
-  superseded: 'overtaken',
-  'no-recipient': 'nobody to tell',
-  'before-assignment': 'before the assignment',
-  'moment-passed': 'its moment had passed',
-  'switched-off': 'step switched off',
-  leave: 'on leave',
-  'daily-limit': 'enough messages that day',
-  unreachable: 'mail comes back',
-  'missing-value': 'a value is missing',
-  extended: 'due date moved',
-  'plan-changed': 'plan changed',
-  bounced: 'address refused',
-  'gave-up': 'given up',
-  undone: 'taken back',
-  replaced: 'took place otherwise',
-  'no-certificate': 'no certificate',
-  declined: 'declined',
-  renewed: 'renewed by then',
-  'by-hand': 'skipped by hand',
-  'on-hold': 'somebody holds it',
-  'taken-up': 'taken up',
-  'let-pass': 'let pass when a hold ended',
-};
 const TONES: Record<string, string> = {
   delivered: 'done',
   sent: 'done',

@@ -1,0 +1,261 @@
+import type { Coverage, ToldCount } from '@nudrik/contract';
+import type { Became } from '@nudrik/core';
+import { rows, type Queryable } from '../db/db.ts';
+import type { At } from './as-of.ts';
+import { tables } from './course-report.ts';
+
+/** What fits the filters of a list: a condition on the tables of a report, with its values. */
+export interface Fitting {
+  where: string;
+  values: unknown[];
+}
+
+const GOES = "n.state in ('sent', 'delivered', 'bounced')";
+/** What became of a notice, as a text that sorts the best first: `0told`, `5skipped:finished`; $1 is the moment. */
+const become = ({ past }: At): string =>
+  past === null
+    ? `case
+    when n.state in ('sent', 'delivered') then '0told'
+    when n.state = 'bounced' then '1bounced'
+    when n.state = 'failed' then '2failed'
+    when n.state = 'held' then '3held:' || coalesce(n.held_because, '')
+    when n.state in ('planned', 'sending') then '4ahead'
+    else '5skipped:' || coalesce(n.because, '')
+  end`
+    : `case
+    when n.sent_at < $1::timestamptz and ${GOES} then
+      case outcome_at(n, $1::timestamptz, ${past === 'then'}) when 'bounced' then '1bounced' else '0told' end
+    when n.decided_at < $1::timestamptz and n.state = 'failed' then '2failed'
+    when n.decided_at < $1::timestamptz and n.state in ('skipped', 'cancelled') then '5skipped:' || coalesce(n.because, '')
+    else '4ahead'
+  end`;
+/** Nothing was made for it: open still, or closed by something before. */
+const none = (closedBy: string): string => `'6none:' || coalesce(${closedBy}, '')`;
+const read = (best: string): { told: Became; because: string | null } => {
+  const [told, because] = best.slice(1).split(':') as [Became, string?];
+  return { told, because: because || null };
+};
+/** Of which notices: those of a step, else those that tell the employee. @param step a parameter, or null */
+const ofStep = (step: string | null): string => (step === null ? "n.to_role = 'employee'" : `n.step_id = ${step}::text`);
+const bestOf = (at: At, step: string | null): string =>
+  `(select min(${become(at)}) from notices n where n.assignment_id = a.id and ${ofStep(step)})`;
+
+interface Count {
+  best: string;
+  closed: string;
+  count: number;
+}
+const coverageOf = (counts: readonly Count[], asked: ReadonlyMap<string, number>): Coverage => {
+  const untold = new Map<string, number>();
+  const left = new Map(asked);
+  let told = 0;
+  for (const { best, closed, count } of counts) {
+    left.set(closed, left.get(closed)! - count);
+    if (best === '0told') told += count;
+    else untold.set(best, (untold.get(best) ?? 0) + count);
+  }
+  for (const [closed, count] of left) if (count > 0) untold.set(`6none:${closed}`, (untold.get(`6none:${closed}`) ?? 0) + count);
+  return {
+    required: [...asked.values()].reduce((sum, count) => sum + count, 0),
+    told,
+    untold: [...untold].map(([best, count]): ToldCount => ({ ...read(best), count })).sort((a, b) => b.count - a.count),
+  };
+};
+
+interface CoverageRow {
+  step_id: string | null;
+  name: string | null;
+  department: string;
+  /** what closed the assignments; empty where they are open */
+  closed: string;
+  best: string;
+  count: number;
+}
+const coverageSql = (where: string, at: At): string => `
+with required as materialized (
+  select a.id, d.name as department, coalesce(a.closed_by, '') as closed ${tables(at)} where ${where}
+),
+become as materialized (
+  select n.assignment_id, n.step_id, n.to_role = 'employee' as tells, max(n.step_name) as name, min(${become(at)}) as best
+  from required r
+  join notices n on n.assignment_id = r.id
+  group by 1, 2, 3
+)
+select null as step_id, null as name, r.department, r.closed, coalesce(b.best, ${none('r.closed')}) as best, count(*)::integer as count
+from required r
+left join (select assignment_id, min(best) as best from become where tells group by 1) b on b.assignment_id = r.id
+group by 3, 4, 5
+union all
+select b.step_id, max(b.name), r.department, r.closed, b.best, count(*)::integer
+from (select assignment_id, step_id, max(name) as name, min(best) as best from become group by 1, 2) b
+join required r on r.id = b.assignment_id
+group by 1, 3, 4, 5
+`;
+
+export interface Covered {
+  people: Coverage;
+  steps: ({ id: string; name: string; departments: { name: string; required: number; told: number }[] } & Coverage)[];
+}
+/** Of everybody who was asked: who was told at each step, and what became of the others. @param named steps of the plan as it is, in their order */
+export async function coverage(
+  db: Queryable,
+  { where, values }: Fitting,
+  at: At,
+  named: readonly { id: string; name: string }[],
+): Promise<Covered> {
+  const found = await rows<CoverageRow>(db, coverageSql(where, at), values);
+  const everybody = found.filter(({ step_id }) => step_id === null);
+  const asked = new Map<string, number>();
+  for (const { closed, count } of everybody) asked.set(closed, (asked.get(closed) ?? 0) + count);
+  const inDepartment = new Map<string, number>();
+  for (const { department, count } of everybody) inDepartment.set(department, (inDepartment.get(department) ?? 0) + count);
+  const departments = [...inDepartment].sort(([a], [b]) => a.localeCompare(b, 'en'));
+  const ofStepId = new Map<string, CoverageRow[]>(named.map(({ id }) => [id, []]));
+  for (const row of found) {
+    if (row.step_id === null) continue;
+    const list = ofStepId.get(row.step_id);
+    if (list) list.push(row);
+    else ofStepId.set(row.step_id, [row]);
+  }
+  const nameOf = new Map(named.map(({ id, name }) => [id, name]));
+  return {
+    people: coverageOf(everybody, asked),
+    steps: [...ofStepId].map(([id, list]) => ({
+      id,
+      name: nameOf.get(id) ?? list[0]?.name ?? id,
+      ...coverageOf(list, asked),
+      departments: departments.map(([name, of]) => ({
+        name,
+        required: of,
+        told: list.reduce((sum, { department, best, count }) => sum + (department === name && best === '0told' ? count : 0), 0),
+      })),
+    })),
+  };
+}
+
+export interface NotifiedDbRow {
+  id: string;
+  person_id: string;
+  person: string;
+  department: string;
+  site: string;
+  assigned_at: Date;
+  best: string;
+}
+/** Who is meant: everybody, who was told or was not, or those alone of whom the same became. */
+const meant = (who: string, best: string, add: (value: unknown) => string): string =>
+  who === 'all'
+    ? 'true'
+    : who === 'untold'
+      ? `${best} <> '0told'`
+      : who.includes(':')
+        ? `substr(${best}, 2) = ${add(who)}::text`
+        : `split_part(substr(${best}, 2), ':', 1) = ${add(who)}::text`;
+
+/** Everybody who was asked, by name, with what became of what was to tell them. */
+export function notifiedSql(
+  { where, values: fitting }: Fitting,
+  at: At,
+  step: string | null,
+  who: string,
+): { sql: string; values: unknown[] } {
+  const values = [...fitting];
+  const add = (value: unknown): string => `$${values.push(value)}`;
+  const best = `coalesce(e.best, ${none('a.closed_by')})`;
+  const of = bestOf(at, step === null ? null : add(step));
+  const sql = `
+select a.id, p.id as person_id, p.name as person, d.name as department, s.name as site, a.assigned_at, ${best} as best
+${tables(at)}
+cross join lateral (select ${of} as best) e
+where ${where}
+  and ${meant(who, best, add)}
+order by lower(p.name), p.id, a.id
+`;
+  return { sql, values };
+}
+
+export interface WentRow {
+  assignment_id: string;
+  id: string;
+  step_name: string;
+  sent_at: Date;
+  address: string | null;
+  channel: string | null;
+  outcome: string;
+  count: number;
+}
+const went = (at: At, step: string | null): string => `
+select w.assignment_id, w.id, w.step_name, w.sent_at, w.outcome, w.count, l.address, l.channel
+from (
+  select n.assignment_id, n.id, n.step_name, n.sent_at, n.message_id, row_number() over (partition by n.assignment_id order by n.sent_at, n.id) as number,
+    count(*) over (partition by n.assignment_id)::integer as count,
+    ${at.past === null ? 'n.state' : `outcome_at(n, $1::timestamptz, ${at.past === 'then'})`} as outcome
+  from notices n
+  where n.assignment_id = any($2::bigint[])
+    and n.sent_at ${at.past === null ? 'is not null and $1::timestamptz is not null' : '< $1::timestamptz'}
+    and ${GOES}
+    and ${ofStep(step)}
+) w
+left join lateral (
+  select d.address, d.channel from deliveries d where d.message_id = w.message_id order by d.attempt desc limit 1
+) l on true
+where w.number <= 20
+order by w.assignment_id, w.number
+`;
+/** What went of some assignments, the first first. */
+export const listWent = (db: Queryable, assignments: readonly string[], at: At, step: string | null): Promise<WentRow[]> =>
+  rows(db, went(at, step === null ? null : '$3'), [new Date(at.now), assignments, ...(step === null ? [] : [step])]);
+
+export interface UntoldRow {
+  assignment_id: string;
+  id: string;
+  at: Date;
+  best: string;
+  sentence: string | null;
+}
+const untold = (at: At, step: string | null): string => `
+select distinct on (n.assignment_id) n.assignment_id, n.id, n.at, ${become(at)} as best, n.sentence
+from notices n
+where n.assignment_id = any($2::bigint[])
+  and $1::timestamptz is not null
+  and ${ofStep(step)}
+order by n.assignment_id, ${become(at)}, n.at, n.id
+`;
+/** Of some assignments the notice that came the furthest. */
+export const listUntold = (db: Queryable, assignments: readonly string[], at: At, step: string | null): Promise<UntoldRow[]> =>
+  rows(db, untold(at, step === null ? null : '$3'), [new Date(at.now), assignments, ...(step === null ? [] : [step])]);
+
+export const tellBest = read;
+
+export interface ClosingRow {
+  id: string;
+  type: string | null;
+  by_whom: string | null;
+  data: Record<string, unknown> | null;
+  proof: string | null;
+  issuer: string | null;
+  signed_by: string | null;
+}
+const closings = ({ past }: At): string => `
+select a.id, e.type, e.by_whom, e.data, f.name as proof, c.issuer, o.by_whom as signed_by
+from assignments a
+left join lateral (
+  select e.id, e.type, e.by_whom, e.data, e.at
+  from assignment_events e
+  where e.assignment_id = a.id
+    and e.type in ('finished', 'waived', 'withdrawn')
+    and ${past === 'now' ? "coalesce((e.data ->> 'onAt')::timestamptz, e.at)" : 'e.at'} ${past === null ? '<=' : '<'} $1::timestamptz
+    and not exists (select from assignment_events u where u.undoes = e.id${past === 'then' ? ' and u.at < $1::timestamptz' : ''})
+  order by e.at desc, e.id desc
+  limit 1
+) e on true
+left join files f on f.id = (e.data ->> 'proof')::bigint
+left join standing_certificates c on c.assignment_id = a.id
+left join lateral (
+  select o.by_whom from sign_offs o where o.assignment_id = a.id and o.outcome = 'met' and o.at = e.at and e.type = 'finished' order by o.id desc limit 1
+) o on true
+where a.id = any($2::bigint[])
+`;
+/** What closed some assignments, with what shows it. */
+export const listClosings = (db: Queryable, assignments: readonly string[], at: At): Promise<ClosingRow[]> =>
+  rows(db, closings(at), [new Date(at.now), assignments]);

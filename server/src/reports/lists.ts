@@ -1,0 +1,214 @@
+import type {
+  FinishedQuery,
+  FinishedRow,
+  FinishedView,
+  NotifiedQuery,
+  NotifiedRow,
+  NotifiedView,
+  ReportQuery,
+  ReportRow,
+} from '@nudrik/contract';
+import { capital, dayOf, tellDate, tellMoment, tellUntold, Zone, type PlanStep } from '@nudrik/core';
+import { maybeRow, rows, type Queryable } from '../db/db.ts';
+import type { Deps } from '../deps.ts';
+import { getHouse } from '../house/house.ts';
+import { tellUnmade } from '../notices/ledger.query.ts';
+import { atOf, type At } from './as-of.ts';
+import { courseReport, courseTitle, filterOf, tables } from './course-report.ts';
+import { tellAsOf } from './differing.ts';
+import {
+  coverage,
+  listClosings,
+  listUntold,
+  listWent,
+  notifiedSql,
+  tellBest,
+  type ClosingRow,
+  type Covered,
+  type NotifiedDbRow,
+} from './lists.repo.ts';
+
+const GET_STEPS = 'select steps from plans where course_id = $1::bigint';
+const stepsOf = async (db: Queryable, course: string): Promise<PlanStep[]> =>
+  (await maybeRow<{ steps: PlanStep[] }>(db, GET_STEPS, [course]))?.steps ?? [];
+
+/** What a list of a course is asked about: which rows fit, and of when. */
+export async function scopeOf(
+  db: Queryable,
+  courseId: string,
+  query: Pick<NotifiedQuery, 'find' | 'department' | 'site' | 'on' | 'known'>,
+  now: number,
+): Promise<{ course: { id: string; title: string }; at: At; zone: Zone; fitting: { where: string; values: unknown[] } }> {
+  const course = await courseTitle(db, courseId);
+  const zone = Zone.of((await getHouse(db)).zone);
+  const at = atOf(query, now, zone);
+  const { find, department, site } = query;
+  return { course, at, zone, fitting: filterOf({ find, department, site, state: 'all' }, courseId, at) };
+}
+
+/** Some rows of who was notified, with what went to each, or why nothing did. */
+export async function notifiedRows(
+  deps: Deps,
+  found: readonly NotifiedDbRow[],
+  at: At,
+  step: string | null,
+  zone: Zone,
+): Promise<NotifiedRow[]> {
+  const ids = found.map(({ id }) => id);
+  const sent = await listWent(deps.db, ids, at, step);
+  const told = found.map((row) => ({ row, ...tellBest(row.best) }));
+  const untold = new Map((await listUntold(deps.db, told.filter((one) => one.told !== 'told').map(({ row }) => row.id), at, step)).map((row) => [row.assignment_id, row])); // prettier-ignore
+  const unmade =
+    step === null || at.past !== null ? new Map<string, string>() : await tellUnmade(deps, told.filter((one) => one.told === 'none').map(({ row }) => row.id), step); // prettier-ignore
+  const notices = new Map<string, typeof sent>();
+  for (const one of sent) notices.set(one.assignment_id, [...(notices.get(one.assignment_id) ?? []), one]);
+  const why = ({ row, told: what, because }: (typeof told)[number]): NotifiedRow['why'] => {
+    if (what === 'told') return null;
+    const notice = untold.get(row.id);
+    const words =
+      what === 'ahead'
+        ? at.past === null
+          ? `Still to come: ${tellMoment(notice!.at.getTime(), zone, at.now)}.`
+          : 'Nothing had gone yet.'
+        : what === 'none'
+          ? (unmade.get(row.id) ?? `${capital(tellUntold(what, because))}.`)
+          : (notice?.sentence ?? `${capital(tellUntold(what, because))}.`);
+    return { notice: notice?.id ?? null, words };
+  };
+  return told.map((one) => ({
+    assignmentId: one.row.id,
+    person: { id: one.row.person_id, name: one.row.person },
+    department: one.row.department,
+    site: one.row.site,
+    assignedAt: one.row.assigned_at.toISOString(),
+    told: one.told,
+    notices: (notices.get(one.row.id) ?? []).map(({ id, step_name, sent_at, channel, address, outcome }) => ({
+      id,
+      step: step_name,
+      at: sent_at.toISOString(),
+      where: `${channel === 'chat' ? 'in the chat to ' : ''}${address ?? ''}`,
+      outcome,
+    })),
+    sent: notices.get(one.row.id)?.[0]?.count ?? 0,
+    why: why(one),
+  }));
+}
+
+/** How many of a list are meant. */
+export function countMeant({ people, steps }: Covered, step: string | null, who: string): number {
+  const of = step === null ? people : (steps.find(({ id }) => id === step) ?? { ...people, told: 0, untold: [{ told: 'none' as const, because: null, count: people.required }] }); // prettier-ignore
+  if (who === 'all') return of.required;
+  if (who === 'told') return of.told;
+  const [told, because] = who.split(':');
+  return of.untold.reduce((sum, each) => sum + (who === 'untold' || (each.told === told && (because === undefined || (each.because ?? '') === because)) ? each.count : 0), 0); // prettier-ignore
+}
+
+/** Who was notified of a course: nobody is missing, told and explained add up to who was asked. */
+export async function notifiedView(deps: Deps, courseId: string, query: NotifiedQuery): Promise<NotifiedView> {
+  const { db } = deps;
+  const { course, at, zone, fitting } = await scopeOf(db, courseId, query, deps.clock.now());
+  const step = query.step ?? null;
+  const { sql, values } = notifiedSql(fitting, at, step, query.who);
+  const [covered, found, asOf] = await Promise.all([
+    coverage(
+      db,
+      fitting,
+      at,
+      (await stepsOf(db, courseId)).filter(({ on }) => on),
+    ),
+    rows<NotifiedDbRow>(db, `${sql} limit ${query.size} offset ${query.page * query.size}`, values),
+    at.past === null ? null : tellAsOf(db, query, at, courseId),
+  ]);
+  return {
+    course,
+    asOf,
+    ...covered,
+    rows: await notifiedRows(deps, found, at, step, zone),
+    total: countMeant(covered, step, query.who),
+  };
+}
+
+const STATE_OF: Record<FinishedQuery['who'], ReportQuery['state']> = { all: 'all', finished: 'finished', late: 'late', open: 'not late', closed: 'waived' }; // prettier-ignore
+export const reportQueryOf = ({ who, ...query }: FinishedQuery): ReportQuery => ({
+  ...query,
+  state: STATE_OF[who],
+  sort: 'name',
+  order: 'asc',
+});
+
+const because = (reason: unknown): string => (typeof reason === 'string' && reason !== '' ? `: ${reason}` : '');
+/** In which way somebody finished, or why they did not. */
+function tellHow(row: ReportRow, closing: ClosingRow | undefined): string {
+  const data = closing?.data ?? {};
+  switch (row.state) {
+    case 'finished':
+    case 'finished late':
+      if (row.finishedOn !== null)
+        return `${closing?.issuer ? `certificate of ${closing.issuer}, ` : ''}recorded by ${closing?.by_whom ?? 'somebody'}${because(data['reason'])}${closing?.proof ? `, with ${closing.proof}` : ''}`;
+      return closing?.signed_by ? `signed off by ${closing.signed_by}` : 'in the course';
+    case 'waived':
+      return `waived by ${closing?.by_whom ?? 'Nudrik'}${typeof data['until'] === 'string' ? ` until ${tellDate(dayOf(data['until']))}` : ''}${because(data['reason'])}`;
+    case 'withdrawn':
+      return data['because'] === 'left' ? 'withdrawn: has left' : data['because'] === 'out' ? 'withdrawn: no requirement asks for it any more' : `withdrawn by ${closing?.by_whom ?? 'Nudrik'}${because(data['reason'])}`; // prettier-ignore
+    default:
+      return row.state === 'overdue'
+        ? row.unitsDone > 0
+          ? `late, ${row.unitsDone} of ${row.unitsRequired} units done`
+          : 'late, not begun'
+        : `${row.state}, due later`;
+  }
+}
+
+/** Rows of who finished, from those of the report. @param zone in which a day after the due date begins */
+export async function finishedRows(db: Queryable, list: readonly ReportRow[], at: At, zone: Zone): Promise<FinishedRow[]> {
+  const closing = new Map((await listClosings(db, list.map(({ assignmentId }) => assignmentId), at)).map((row) => [row.id, row])); // prettier-ignore
+  return list.map((row) => {
+    const due = zone.dayAt(Date.parse(row.dueAt));
+    const ended = row.finishedOn !== null ? dayOf(row.finishedOn) : row.finishedAt !== null ? zone.dayAt(Date.parse(row.finishedAt)) : zone.dayAt(at.past === null ? at.now : at.now - 1); // prettier-ignore
+    const isLate = row.state === 'finished late' || row.state === 'overdue';
+    return {
+      assignmentId: row.assignmentId,
+      person: { id: row.person.id, name: row.person.name },
+      department: row.department,
+      site: row.site,
+      round: row.round,
+      assignedAt: row.assignedAt,
+      dueAt: row.dueAt,
+      state: row.state,
+      finishedAt: row.finishedAt,
+      finishedOn: row.finishedOn,
+      how: tellHow(row, closing.get(row.assignmentId)),
+      lateDays: isLate ? Math.max(0, ended - due) : null,
+      certificate: row.certificate,
+    };
+  });
+}
+
+const COUNT_LATE = (where: string, from: string): string => `
+select count(*)::integer as count ${from} where ${where} and a.closed_by = 'finished' and a.closed_at > a.due_at
+`;
+
+/** Who finished a course, when and how; and of everybody else why not. */
+export async function finishedView(deps: Deps, courseId: string, query: FinishedQuery): Promise<FinishedView> {
+  const { db } = deps;
+  const { at, zone, fitting } = await scopeOf(db, courseId, query, deps.clock.now());
+  const [report, finishedLate] = await Promise.all([
+    courseReport(db, courseId, reportQueryOf(query), deps.clock.now()),
+    maybeRow<{ count: number }>(db, COUNT_LATE(fitting.where, tables(at)), fitting.values),
+  ]);
+  const { finished, late, inProgress, notStarted, waived } = report.counts;
+  return {
+    course: report.course,
+    asOf: report.asOf,
+    counts: {
+      required: finished + late + inProgress + notStarted + waived,
+      finished,
+      finishedLate: finishedLate?.count ?? 0,
+      late,
+      open: inProgress + notStarted,
+      closed: waived,
+    },
+    rows: await finishedRows(db, report.rows, at, zone),
+    total: report.total,
+  };
+}

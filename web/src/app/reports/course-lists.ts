@@ -1,0 +1,38 @@
+import { ChangeDetectionStrategy, Component, input } from '@angular/core';
+import { RouterLink } from '@angular/router';
+
+/** The lists of a course beside each other; the day that one is of goes along. */
+@Component({
+  selector: 'nk-course-lists',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink],
+  template: `
+    <nav class="views" aria-label="Lists of the course">
+      @for (each of lists; track each.path) {
+        <a
+          [routerLink]="each.path === '' ? ['/matrix', course()] : ['/matrix', course(), each.path]"
+          [queryParams]="{ on: on() || null, known: known() || null }"
+          [class.on]="current() === each.path"
+          [attr.aria-current]="current() === each.path ? 'page' : null"
+          >{{ each.words }}</a
+        >
+      }
+    </nav>
+  `,
+  styles: `
+    .views { display: flex; gap: 22px; margin: 10px 0 14px; }
+    .views a { text-decoration: none; color: inherit; padding: 4px 0; border-bottom: 2px solid transparent; }
+    .views a.on { border-bottom-color: var(--plum); font-weight: 700; }
+  `,
+})
+export class CourseLists {
+  readonly course = input.required<string>();
+  readonly current = input.required<'' | 'notified' | 'finished'>();
+  readonly on = input<string>();
+  readonly known = input<string>();
+  protected readonly lists = [
+    { path: '' as const, words: 'Everybody' },
+    { path: 'notified' as const, words: 'Who was notified' },
+    { path: 'finished' as const, words: 'Who finished' },
+  ];
+}

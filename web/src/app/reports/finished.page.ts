@@ -1,0 +1,49 @@
+import { ChangeDetectionStrategy, Component, computed } from '@angular/core';
+import { toObservable } from '@angular/core/rxjs-interop';
+import { RouterLink } from '@angular/router';
+import { tellAmount } from '@nudrik/core';
+import { PaginatorModule } from 'primeng/paginator';
+import { debounceTime } from 'rxjs';
+import { load } from '../shared/loaded.ts';
+import { FinishedPipe, MomentPipe } from '../shared/moment.pipe.ts';
+import { paramsOf } from '../shared/params.ts';
+import { State } from '../shared/state.ts';
+import { AsOf } from './as-of.ts';
+import { CourseListPage } from './course-list.page.ts';
+import { CourseLists } from './course-lists.ts';
+import { ListFilters } from './list-filters.ts';
+import { ReportFiles } from './report-files.ts';
+
+/** Who finished a course, when and how; and of everybody else why not. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [AsOf, CourseLists, FinishedPipe, ListFilters, MomentPipe, PaginatorModule, ReportFiles, RouterLink, State],
+  templateUrl: './finished.page.html',
+  styles: `
+    .tally { display: flex; gap: 6px 22px; flex-wrap: wrap; margin: 4px 0 14px; }
+    .tally button { background: none; border: 0; padding: 0 0 2px; cursor: pointer; border-bottom: 2px solid transparent; }
+    .tally button.on { border-bottom-color: var(--plum); font-weight: 700; }
+  `,
+})
+export class FinishedPage extends CourseListPage {
+  private readonly query = computed(() => ({ course: this.course(), params: this.paged(this.filters()) }));
+  protected readonly list = load(
+    toObservable(this.query).pipe(debounceTime(30)),
+    ({ course, params }) => this.api.finished(course, params),
+    ['assignments', 'people', 'certificates', 'clock'],
+  );
+  protected readonly file = computed(() => ({ report: 'finished', course: this.course(), ...paramsOf(this.filters()) }));
+  protected readonly tally = computed(() => {
+    const data = this.list.data();
+    if (!data) return [];
+    const { required, finished, finishedLate, late, open, closed } = data.counts;
+    return [
+      { who: null, words: `${required} asked`, tone: '' },
+      { who: 'finished', words: `${finished} finished${finishedLate > 0 ? `, ${finishedLate} of them late` : ''}`, tone: 'done' },
+      { who: 'late', words: `${late} late`, tone: late > 0 ? 'late' : '' },
+      { who: 'open', words: `${open} open, not late`, tone: '' },
+      { who: 'closed', words: `${closed} waived or withdrawn`, tone: 'quiet' },
+    ];
+  });
+  protected readonly days = (days: number | null): string => (days === null ? '' : days === 0 ? 'the same day' : tellAmount(days, 'days'));
+}
