@@ -13,6 +13,7 @@ const VIEW: MatrixView = {
   rows: Array.from({ length: 200 }, (_, n) => person(n)),
   total: 20_000,
   people: 20_000,
+  asOf: null,
 };
 const FACETS = { departments: [{ name: 'Deck', people: 2 }], sites: [], groups: [] };
 
@@ -99,4 +100,40 @@ test('groups tell how many hold it of whom was asked; filters that nobody fits s
 test('filters that nobody fits say so', async () => {
   const page = await open({ find: 'zzz' }, { ...VIEW, rows: [], total: 0, people: 0 });
   expect(page.text()).toContain('Nobody fits these filters.');
+});
+
+const DIFFERS = { on: '2027-01-31', known: 'then' as const, differs: { count: 1, first: [{ person: { id: '0', name: 'Person 0' }, course: { id: '1', title: 'Course 1' }, then: 'late', now: 'holds it' }] } }; // prettier-ignore
+
+test('as of a day that has passed: says which, by what is known when, and what went on the record later; nothing is done from there', async () => {
+  const page = await open({ on: '2027-01-31' }, { ...VIEW, asOf: DIFFERS });
+  expect(page.text()).toContain('At the end of Sun 31 Jan 2027');
+  expect(page.text()).toContain('1 entry went on the record later, and changes what is told: who');
+  expect(page.text()).toContain('Person 0 Course 1 late holds it');
+  press(page.getByRole('grid'), 'ArrowDown', { shiftKey: true });
+  await page.settle();
+  expect(page.text()).toContain('2 cells chosen');
+  expect(page.queryByRole('link', { name: /^Assign it/ })).toBeNull();
+  await page.choose(page.getByRole('combobox', { name: 'By what is known when' }), 'as is known now');
+  expect(page.router.url).toContain('known=now');
+  await page.click(page.getByRole('button', { name: 'Back to now' }));
+  expect(page.router.url).not.toContain('on=');
+});
+
+test('a day that has not come is refused in the words of the server, with a way back', async () => {
+  const page = await openPage(MatrixPage, { inputs: { on: '2027-12-31' }, role: 'auditor' });
+  await page.answer('/api/people/facets', FACETS);
+  const sentence = '31 Dec 2027 has not come yet; expected a day that has passed, or none for what is now.';
+  await page.refuse('/api/matrix?by=person&on=2027-12-31&from=0&size=200', { code: 'wrong-input', message: sentence }, 400);
+  expect(page.getByRole('alert').textContent).toContain(sentence);
+  expect(page.getByRole('button', { name: 'Back to now' })).toBeTruthy();
+});
+
+test('each course of a day that has passed has its figures of that day', async () => {
+  const page = await openPage(MatrixPage, { inputs: { by: 'course', on: '2027-01-31' }, role: 'auditor' });
+  await page.answer('/api/people/facets', FACETS);
+  await page.answer('/api/matrix?on=2027-01-31&size=1', { ...VIEW, courses: COURSES.slice(0, 2), asOf: { ...DIFFERS, differs: { count: 0, first: [] } } }); // prettier-ignore
+  expect(page.text()).toContain('Nothing went on the record later that would change it');
+  expect(page.text()).toContain('Course 2 1 2 1 1');
+  await page.click(page.getByText('Course 2'));
+  expect(page.router.url).toBe('/matrix/2?on=2027-01-31');
 });
