@@ -272,6 +272,7 @@ const interval = (a: Made, from: number, to: number | null, closedBy: string | n
     't',
     a.course,
     a.startedAt === null ? '\\N' : iso(a.startedAt),
+    closedBy === null ? '\\N' : iso(from),
   ].join('\t');
 
 async function work(db: pg.ClientBase): Promise<void> {
@@ -313,7 +314,7 @@ async function work(db: pg.ClientBase): Promise<void> {
   await filled(
     db,
     'assignment_intervals',
-    'assignment_id, from_at, to_at, due_at, closed_by, closed_because, is_then, is_now, course_id, started_at',
+    'assignment_id, from_at, to_at, due_at, closed_by, closed_because, is_then, is_now, course_id, started_at, closed_at',
     mapped((a) => [interval(a, a.assignedAt, a.closedAt, null), ...(a.closedBy ? [interval(a, a.closedAt!, null, a.closedBy)] : [])]),
   );
   await filled(
@@ -325,7 +326,7 @@ async function work(db: pg.ClientBase): Promise<void> {
   await filled(
     db,
     'certificates',
-    'assignment_id, person_id, course_id, serial, person_name, course_title, issued_on, expires_on',
+    'assignment_id, person_id, course_id, serial, person_name, course_title, issued_on, expires_on, issued_at',
     mapped((a) =>
       a.closedBy === 'finished'
         ? [
@@ -337,6 +338,7 @@ async function work(db: pg.ClientBase): Promise<void> {
             COURSES[a.course - 1],
             day(a.closedAt!),
             day(a.closedAt! + 365 * DAY),
+            iso(a.closedAt!),
           ].join('\t')
         : null,
     ),

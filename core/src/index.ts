@@ -18,6 +18,7 @@ export * from './conditions/further.ts';
 export * from './conditions/possible.ts';
 export * from './assignments/event.ts';
 export * from './assignments/cell.ts';
+export * from './assignments/figures.ts';
 export * from './assignments/state.ts';
 export * from './plans/anchor.ts';
 export * from './plans/step.ts';

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import type { Became } from '@nudrik/core';
 import { Id, Page, type FinishedFact } from '../common.ts';
 import { AsOfQuery, type AsOfTold } from './as-of.ts';
+import { FigureQuery, FIGURES } from './figures.ts';
 import { MatrixQuery } from './matrix.ts';
 import { ReportQuery } from './reports.ts';
 
@@ -63,6 +64,8 @@ export const FinishedQuery = Page.extend({
   department: z.string().max(200).optional(),
   site: z.string().max(200).optional(),
   who: z.enum(['all', 'finished', 'late', 'open', 'closed']).default('all'),
+  days: ReportQuery.shape.days,
+  from: ReportQuery.shape.from,
 });
 export type FinishedQuery = z.infer<typeof FinishedQuery>;
 
@@ -97,6 +100,7 @@ export const ReportRequest = z.discriminatedUnion('report', [
   z.object({ report: z.literal('notified'), course: Id, ...NotifiedQuery.shape }),
   z.object({ report: z.literal('finished'), course: Id, ...FinishedQuery.shape }),
   z.object({ report: z.literal('matrix'), ...MatrixQuery.shape }),
+  z.object({ report: z.literal('figure'), name: z.enum(FIGURES), ...FigureQuery.shape }),
 ]);
 export type ReportRequest = z.infer<typeof ReportRequest>;
 export const FILE_KINDS_OF_REPORTS = ['csv', 'xlsx', 'pdf'] as const;

@@ -11,7 +11,16 @@ export const ReportQuery = Page.extend({
   find: z.string().max(200).optional(),
   department: z.string().max(200).optional(),
   site: z.string().max(200).optional(),
-  state: z.enum(['all', 'open', 'not late', 'in progress', 'not started', 'late', 'silent', 'unanswered', 'finished', 'waived']).default('all'),
+  state: z
+    .enum(['all', 'open', 'not late', 'in progress', 'not started', 'late', 'silent', 'unanswered', 'finished', 'waived'])
+    .default('all'),
+  /** of what is late: days since it was due; of what was finished: days that it took; `8-30`, `91-` */
+  days: z
+    .string()
+    .regex(/^\d{1,4}-\d{0,4}$/, 'expected days like 8-30 or 91-')
+    .optional(),
+  /** of what was finished: on this day or later */
+  from: LocalDate.optional(),
   sort: z.enum(REPORT_SORTS).default('name'),
   order: z.enum(['asc', 'desc']).default('asc'),
 });

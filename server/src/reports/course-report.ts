@@ -85,11 +85,13 @@ const sorts = (at: At): Record<ReportQuery['sort'], string> => ({
   progress: unitsDone(at),
 });
 
-export function filterOf(
-  query: Pick<ReportQuery, 'find' | 'department' | 'site' | 'state'>,
-  courseId: string,
-  at: At,
-): { where: string; values: unknown[] } {
+/** Days since the due date of what is late, or that a finish took. */
+export const DAYS_LATE = 'floor(extract(epoch from $1::timestamptz - a.due_at) / 86400)';
+export const DAYS_TAKEN = 'extract(epoch from a.closed_at - a.assigned_at) / 86400';
+
+type Filter = Pick<ReportQuery, 'find' | 'department' | 'site' | 'state'> & Partial<Pick<ReportQuery, 'days' | 'from'>>;
+/** What fits: $1 is the moment, $2 its day, $3 the course. */
+export function filterOf(query: Filter, courseId: string, at: At): { where: string; values: unknown[] } {
   const values: unknown[] = [new Date(at.now), at.today, courseId];
   const where = [
     'a.course_id = $3::bigint',
@@ -111,6 +113,15 @@ export function filterOf(
   if (query.department) add((n) => `p.department_id in (select departments_under(array[${n}::text]))`, query.department);
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
   if (query.state !== 'all') where.push(STATES[query.state]);
+  if (query.days !== undefined) {
+    const [from, to] = query.days.split('-') as [string, string];
+    const value = query.state === 'finished' ? `ceil(${DAYS_TAKEN})` : DAYS_LATE;
+    add((n) => `${value} >= ${n}::integer`, Number(from));
+    if (to !== '') add((n) => `${value} <= ${n}::integer`, Number(to));
+    where.push(query.state === 'finished' ? 'a.closed_at > a.assigned_at' : 'is_here(p.left_on, $2::date)');
+  }
+  if (query.from !== undefined)
+    add((n) => `a.closed_at >= (${n}::date::timestamp at time zone (select house_zone from settings))`, query.from);
   return { where: where.join(' and '), values };
 }
 
@@ -234,7 +245,7 @@ with figures as (
     coalesce(sum(f.count) filter (where f.what = 'begun' and f.at >= hour_of($2::timestamptz)), 0) as begun
   from figures_now f
   where f.what in ('open', 'begun')
-    and f.of_id = $1::bigint
+    and ($1::bigint is null or f.of_id = $1::bigint)
 ),
 late as (
   select
@@ -246,7 +257,7 @@ late as (
   from standings a
   where a.open_id is not null
     and a.due_at < $2::timestamptz
-    and a.course_id = $1::bigint
+    and ($1::bigint is null or a.course_id = $1::bigint)
 )
 select
   l.silent::integer, (f.begun - l.begun)::integer as in_progress, (f.late + l.late)::integer as late,
@@ -261,7 +272,7 @@ select
   coalesce(sum(f.count) filter (where f.what = 'excused'), 0)::integer as waived
 from figures_now f
 where f.what in ('completed', 'finished', 'excused')
-  and f.of_id = $1::bigint
+  and ($1::bigint is null or f.of_id = $1::bigint)
 `;
 
 const GET_COURSE = 'select id, title from courses where id = $1::bigint';
@@ -272,9 +283,9 @@ export async function courseTitle(db: Queryable, courseId: string): Promise<{ id
   return course;
 }
 
-const keptOpen = (db: Queryable, courseId: string, now: number): Promise<Record<string, number>> =>
+const keptOpen = (db: Queryable, courseId: string | null, now: number): Promise<Record<string, number>> =>
   oneRow(db, GET_OPEN, [courseId, new Date(now)]);
-const keptClosed = (db: Queryable, courseId: string): Promise<Record<string, number>> => oneRow(db, GET_CLOSED, [courseId]);
+const keptClosed = (db: Queryable, courseId: string | null): Promise<Record<string, number>> => oneRow(db, GET_CLOSED, [courseId]);
 
 /** Who was notified, who finished: one page. */
 export async function courseReport(db: Queryable, courseId: string, query: ReportQuery, now: number): Promise<ReportPage> {
@@ -282,7 +293,9 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   const at = atOf(query, now, Zone.of((await getHouse(db)).zone));
   refusePlanned(query, at);
   const { where, values } = filterOf(query, courseId, at);
-  const all = filterOf({ ...query, state: 'all' }, courseId, at);
+  // days are of those in one state, and leave the other figures of the page as they are
+  const all = filterOf({ ...query, state: 'all', days: undefined, from: undefined }, courseId, at);
+  const isNarrow = query.days !== undefined || query.from !== undefined;
   const isKept = !query.find && !query.department && !query.site && at.past === null;
   const [open, closed, asOf] = await Promise.all([
     isKept ? keptOpen(db, courseId, now) : oneRow<Record<string, number>>(db, COUNT_OPEN(all.where, at), all.values),
@@ -310,7 +323,7 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   return {
     course,
     rows: found.map((row) => reportRow(row, at.now)),
-    total: totals[query.state],
+    total: isNarrow ? await countRows(db, where, values, at) : totals[query.state],
     finishedPeople: counts['finished_people']!,
     counts: {
       unanswered,
@@ -359,7 +372,7 @@ const LIST_FLOWS = `
 select f.what, greatest(0, ceil(extract(epoch from $2::timestamptz - f.at) / 604800) - 1)::integer as weeks_ago, sum(f.count)::integer as count
 from figures_now f
 where f.what in ('flow-finished', 'flow-started', 'flow-waiting', 'flow-late')
-  and f.of_id = $1::bigint
+  and ($1::bigint is null or f.of_id = $1::bigint)
   and f.at < $2::timestamptz
 group by 1, 2
 `;
@@ -368,8 +381,8 @@ const WEEK = 7 * 86_400_000;
 const HOUR = 3_600_000;
 const WEEKS = 52;
 
-/** At the end of each of the last 53 weeks: who had finished, was in progress, had not started, was late; as is known now. */
-export async function overTime(db: Queryable, courseId: string, now: number): Promise<OverTime> {
+/** At the end of each of the last 53 weeks, of a course or of all: who had finished, was in progress, had not started, was late; as is known now. */
+export async function overTime(db: Queryable, courseId: string | null, now: number): Promise<OverTime> {
   const hour = new Date(Math.floor(now / HOUR) * HOUR);
   const [flows, house, open, closed] = await Promise.all([
     rows<{ what: string; weeks_ago: number; count: number }>(db, LIST_FLOWS, [courseId, hour]),

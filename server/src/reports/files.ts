@@ -1,5 +1,6 @@
 import type { Writable } from 'node:stream';
 import type {
+  FigureRow,
   FinishedRow,
   MatrixQuery,
   MatrixRow,
@@ -9,13 +10,14 @@ import type {
   ReportRequest,
   ReportRow,
 } from '@nudrik/contract';
-import { CELL_MARKS, dateOf, dayOf, tellCell, tellDate, Zone, zoneWords } from '@nudrik/core';
+import { CELL_MARKS, dateOf, FIGURE_WORDS, dayOf, tellCell, tellDate, Zone, zoneWords } from '@nudrik/core';
 import { partsOf } from '../db/cursor.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import type { Work } from '../work/jobs.ts';
 import type { At } from './as-of.ts';
+import { figureView } from './figures.ts';
 import { reportParts } from './course-report.ts';
 import { countMeant, finishedRows, notifiedRows, reportQueryOf, scopeOf } from './lists.ts';
 import { coverage, notifiedSql, type NotifiedDbRow } from './lists.repo.ts';
@@ -137,6 +139,8 @@ export async function tableOf(deps: Deps, request: ReportRequest): Promise<Table
         total,
       });
     }
+    case 'figure':
+      return as(await figureTable(deps, request));
     case 'matrix': {
       const view = await matrixView(db, { ...request, from: 0, size: 1 }, now);
       const courses = view.courses;
@@ -166,6 +170,25 @@ export async function tableOf(deps: Deps, request: ReportRequest): Promise<Table
 
 /** Rows of a sheet, its head among them. */
 const MOST_LINES = 1_048_576;
+/** A figure as a table. */
+async function figureTable(deps: Deps, request: Extract<ReportRequest, { report: 'figure' }>): Promise<Table<FigureRow>> {
+  const view = await figureView(deps, request.name, request);
+  const { title, how } = FIGURE_WORDS[request.name];
+  const days = `${tellDate(dayOf(view.from))} to ${tellDate(dayOf(view.to))}`;
+  return {
+    title,
+    about: [['Period', days], ['Department', told(request.department)], ['Site', told(request.site)], ['How it is counted', how]],
+    columns: [
+      { head: view.rowsAre, width: 30, print: 30, cell: (row) => row.label },
+      ...view.columns.map(({ head, unit }, i): Column<FigureRow> => ({ head: head.includes(unit) || unit === 'assignments' ? head : `${head}, ${unit}`, width: 16, print: 14, cell: (row) => row.cells[i]!.value })),
+    ],
+    parts: (async function* () {
+      yield await Promise.resolve(view.rows);
+    })(),
+    total: view.rows.length,
+  };
+} // prettier-ignore
+
 /** Of more a printed table would be read by nobody. */
 const MOST_PRINTED = 20_000;
 
@@ -198,7 +221,7 @@ export async function fileOf(deps: Deps, { kind, of }: ReportFile): Promise<Read
   const fault = tooMany(kind, total);
   if (fault !== null) throw new Refused('wrong-input', fault);
   const made = await madeIn(deps);
-  const day = of.on ?? dateOf(made.zone.dayAt(made.now));
+  const day = (of.report === 'figure' ? of.to : of.on) ?? dateOf(made.zone.dayAt(made.now));
   return {
     name: `${table.title}, ${day}.${kind}`,
     type: TABLE_TYPES[kind],

@@ -1,5 +1,8 @@
+import { z } from 'zod';
 import {
   AsOfQuery,
+  FigureQuery,
+  FIGURES,
   FinishedQuery,
   Id,
   LinkToken,
@@ -18,6 +21,7 @@ import { nowOrLater } from '../work/routes.ts';
 import { Refused } from '../refusal.ts';
 import { houseToday } from '../people/today.ts';
 import { courseReport, overTime } from './course-report.ts';
+import { figureView } from './figures.ts';
 import { fileOf } from './files.ts';
 import { finishedView, notifiedView } from './lists.ts';
 import { findByTeamLink } from './team-links.repo.ts';
@@ -74,6 +78,9 @@ export const reportRoutes: Route[] = [
   },
   get('/api/reports/courses/:id/notified', (call) => notifiedView(call.deps, idOf(call), parse(NotifiedQuery, call.req.query))),
   get('/api/reports/courses/:id/finished', (call) => finishedView(call.deps, idOf(call), parse(FinishedQuery, call.req.query))),
+  get('/api/figures/:name', (call) =>
+    figureView(call.deps, parse(z.enum(FIGURES), call.req.params['name']), parse(FigureQuery, call.req.query)),
+  ),
   { method: 'post', path: '/api/reports/file', access: OFFICE, handle: exported },
   get('/api/reports/file', (call) => sendReport(call, asFile(call.req.query as Record<string, unknown>))),
   {

@@ -19,11 +19,6 @@ import { RouterLink } from '@angular/router';
       }
     </nav>
   `,
-  styles: `
-    .views { display: flex; gap: 22px; margin: 10px 0 14px; }
-    .views a { text-decoration: none; color: inherit; padding: 4px 0; border-bottom: 2px solid transparent; }
-    .views a.on { border-bottom-color: var(--plum); font-weight: 700; }
-  `,
 })
 export class CourseLists {
   readonly course = input.required<string>();

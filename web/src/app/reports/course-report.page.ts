@@ -52,9 +52,6 @@ const SIZE = 50;
   ],
   templateUrl: './course-report.page.html',
   styles: `
-    .tally { display: flex; gap: 22px; margin-bottom: 6px; }
-    .tally button { background: none; border: 0; padding: 0 0 2px; cursor: pointer; border-bottom: 2px solid transparent; }
-    .tally button.on { border-bottom-color: var(--plum); font-weight: 700; }
     nk-over-time-chart { display: block; height: 130px; margin: 6px 0 14px; max-width: 980px; }
     .why { font-size: 12.5px; }
     .why .link { min-height: 24px; }

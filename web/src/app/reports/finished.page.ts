@@ -19,11 +19,6 @@ import { ReportFiles } from './report-files.ts';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [AsOf, CourseLists, FinishedPipe, ListFilters, MomentPipe, PaginatorModule, ReportFiles, RouterLink, State],
   templateUrl: './finished.page.html',
-  styles: `
-    .tally { display: flex; gap: 6px 22px; flex-wrap: wrap; margin: 4px 0 14px; }
-    .tally button { background: none; border: 0; padding: 0 0 2px; cursor: pointer; border-bottom: 2px solid transparent; }
-    .tally button.on { border-bottom-color: var(--plum); font-weight: 700; }
-  `,
 })
 export class FinishedPage extends CourseListPage {
   private readonly query = computed(() => ({ course: this.course(), params: this.paged(this.filters()) }));

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, signal, vi
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { MATRIX_ROWS, type ActResult, type MatrixBy, type MatrixQuery } from '@nudrik/contract';
+import { type ActResult, type MatrixBy, type MatrixQuery } from '@nudrik/contract';
 import { CELL_MARKS, CELL_WORDS, CELLS, tellAmount } from '@nudrik/core';
 import { catchError, debounceTime, map, of } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
@@ -17,6 +17,7 @@ import { AsOf, type AsOfChoice } from './as-of.ts';
 import { MatrixCourses } from './matrix-courses.ts';
 import { cellsIn, MatrixGrid, type Area, type Spot } from './matrix-grid.ts';
 import { MatrixSheet } from './matrix-sheet.ts';
+import { MATRIX_VIEWS, MatrixViews } from './matrix-views.ts';
 import { ReportFiles } from './report-files.ts';
 import { ReportsApi } from './reports.api.ts';
 
@@ -25,14 +26,6 @@ const SIZE = 200;
 const STEP = 100;
 /** Acts by hand are on so many at the most. */
 const MOST = 1_000;
-
-const VIEWS: Readonly<Record<MatrixBy | 'course', string>> = {
-  person: 'People',
-  department: 'Departments',
-  site: 'Sites',
-  manager: 'Managers',
-  course: 'Courses',
-};
 
 /** Who holds what: people, or whom they belong to, by courses; or each course with its figures. */
 @Component({
@@ -45,6 +38,7 @@ const VIEWS: Readonly<Record<MatrixBy | 'course', string>> = {
     MatrixCourses,
     MatrixGrid,
     MatrixSheet,
+    MatrixViews,
     ReportFiles,
     RouterLink,
     SelectField,
@@ -70,8 +64,9 @@ export class MatrixPage {
   readonly on = input<string>();
   readonly known = input<string>();
   private readonly grid = viewChild(MatrixGrid);
-  protected readonly views = [...MATRIX_ROWS, 'course' as const].map((view) => ({ view, words: VIEWS[view] }));
-  protected readonly view = computed(() => (this.by() && this.by()! in VIEWS ? (this.by() as MatrixBy | 'course') : 'person'));
+  protected readonly view = computed(() =>
+    this.by() && this.by()! in MATRIX_VIEWS && this.by() !== 'figures' ? (this.by() as MatrixBy | 'course') : 'person',
+  );
   private readonly firstSeen = signal(0);
   private readonly from = computed(() => Math.max(0, Math.floor((this.firstSeen() - 50) / STEP)) * STEP);
   private readonly filters = computed(() => ({

@@ -28,9 +28,6 @@ const whoOf = ({ told, because }: ToldCount): string => (REASONED.includes(told)
   imports: [AsOf, CourseLists, ListFilters, MomentPipe, Outcome, PaginatorModule, ReportFiles, RouterLink],
   templateUrl: './notified.page.html',
   styles: `
-    .tally { display: flex; gap: 6px 22px; flex-wrap: wrap; margin: 4px 0 14px; }
-    .tally button { background: none; border: 0; padding: 0 0 2px; cursor: pointer; border-bottom: 2px solid transparent; }
-    .tally button.on { border-bottom-color: var(--plum); font-weight: 700; }
     .coverage { max-width: 1100px; margin-bottom: 18px; }
     .coverage td.step button { text-align: left; }
     .coverage tr.on td { background: var(--sheet); }

@@ -5,6 +5,8 @@ import type {
   MatrixCellSheet,
   MatrixView,
   OverTime,
+  FigureName,
+  FigureView,
   FinishedView,
   NotifiedView,
   ReportFileKind,
@@ -58,6 +60,10 @@ export class ReportsApi {
 
   finished(id: string, params: Record<string, string>): Observable<FinishedView> {
     return this.http.get<FinishedView>(`/api/reports/courses/${id}/finished`, { params });
+  }
+
+  figure(name: FigureName, params: Record<string, string>): Observable<FigureView> {
+    return this.http.get<FigureView>(`/api/figures/${name}`, { params });
   }
 
   underWay(id: string, params: Record<string, string>): Observable<UnderWayView> {

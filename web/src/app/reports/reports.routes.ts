@@ -3,6 +3,7 @@ import { MatrixPage } from './matrix.page.ts';
 
 export const routes: Routes = [
   { path: '', component: MatrixPage },
+  { path: 'figures', loadComponent: () => import('./figures.page.ts').then((m) => m.FiguresPage) },
   { path: ':course/notified', loadComponent: () => import('./notified.page.ts').then((m) => m.NotifiedPage) },
   { path: ':course/finished', loadComponent: () => import('./finished.page.ts').then((m) => m.FinishedPage) },
   { path: ':course', loadComponent: () => import('./course-report.page.ts').then((m) => m.CourseReportPage) },

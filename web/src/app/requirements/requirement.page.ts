@@ -38,9 +38,6 @@ const SHOWN = 300;
     .rules li:first-child { font-family: var(--head); font-size: 16px; }
     .off { border: 1px solid var(--rule-strong); background: var(--sheet); padding: 14px 16px; margin-bottom: 18px; max-width: 820px; }
     .off label { display: block; padding: 3px 0; }
-    .tally { display: flex; gap: 22px; margin-bottom: 6px; flex-wrap: wrap; }
-    .tally button { background: none; border: 0; padding: 0 0 2px; cursor: pointer; border-bottom: 2px solid transparent; }
-    .tally button.on { border-bottom-color: var(--plum); font-weight: 700; }
   `,
 })
 export class RequirementPage {
