@@ -72,28 +72,62 @@ create index certificates_later on certificates (issued_at) where is_later;
 
 create index person_changes_by_time on person_changes (at);
 
--- Assignments as they stood before a moment, with until when each is held. One that had been taken back is none.
-create function assignments_at(moment timestamptz, by_then boolean) returns table (
-  id bigint, person_id bigint, course_id bigint, round integer, assigned_at timestamptz, due_at timestamptz, started_at timestamptz, closed_by text,
-  closed_at timestamptz, closed_because text, completed_on date, waived_until date, serial text, until date
-) language sql stable as $$
-  select
-    a.id, a.person_id, i.course_id, a.round, a.assigned_at, i.due_at, case when i.started_at < moment then i.started_at end, i.closed_by, i.closed_at,
-    i.closed_because, i.completed_on, i.waived_until, c.serial,
-    case
-      when i.closed_by is distinct from 'finished' or c.revoked_at < moment then null
-      when c.id is not null then coalesce(c.expires_on, 'infinity')
-      when i.completed_on is not null and k.validity is not null then valid_until(i.completed_on, k.validity)
-      else 'infinity'
-    end
-  from assignment_intervals i
-  join assignments a on a.id = i.assignment_id
-  join courses k on k.id = i.course_id
-  left join certificates c
-    on c.assignment_id = i.assignment_id
-    and i.closed_by = 'finished'
+-- The sums of a day that has passed as it was known then: what was known does not change any more. Counted when they are asked for
+-- first, and kept. What the other reading tells differently is counted each time.
+create table day_sums (
+  day date not null,
+  course_id bigint not null references courses on delete cascade,
+  department_id bigint not null,
+  site_id bigint not null,
+  current integer not null,
+  asked integer not null,
+  open integer not null,
+  late integer not null,
+  primary key (day, course_id, department_id, site_id)
+);
+create table days_summed (day date primary key);
+-- how long a completion counts hangs on its course, and somebody who is taken away was never there
+create function forget_day_sums() returns trigger language plpgsql as $$
+begin
+  delete from day_sums;
+  delete from days_summed;
+  return null;
+end $$;
+create function forget_changed_validity() returns trigger language plpgsql as $$
+begin
+  if exists (select from added n join removed o on o.id = n.id where n.validity is distinct from o.validity) then
+    delete from day_sums;
+    delete from days_summed;
+  end if;
+  return null;
+end $$;
+create trigger courses_sums after update on courses
+  referencing old table as removed new table as added
+  for each statement execute function forget_changed_validity();
+create trigger departments_sums after update or delete on departments for each statement execute function forget_day_sums();
+create trigger sites_sums after update or delete on sites for each statement execute function forget_day_sums();
+create trigger people_sums after delete on people for each statement execute function forget_day_sums();
+create trigger assignments_sums after delete on assignments for each statement execute function forget_day_sums();
+
+-- Which certificate stands for an assignment before a moment.
+create function certificate_at(assignment bigint, moment timestamptz, by_then boolean) returns setof certificates language sql stable rows 1 as $$
+  select c.*
+  from certificates c
+  where c.assignment_id = assignment
     and case when by_then then c.issued_at < moment else c.stands_from < moment end
     and (c.replaced_at is null or c.replaced_at >= moment)
+$$;
+
+-- Assignments as they stood before a moment. One that had been taken back is none.
+create function assignments_at(moment timestamptz, by_then boolean) returns table (
+  id bigint, person_id bigint, course_id bigint, round integer, assigned_at timestamptz, due_at timestamptz, started_at timestamptz, closed_by text,
+  closed_at timestamptz, closed_because text, completed_on date, waived_until date, serial text
+) language sql stable as $$
+  select
+    a.id, a.person_id, a.course_id, a.round, a.assigned_at, i.due_at, case when i.started_at < moment then i.started_at end, i.closed_by, i.closed_at,
+    i.closed_because, i.completed_on, i.waived_until, (select c.serial from certificate_at(a.id, moment, by_then) c where i.closed_by = 'finished')
+  from assignment_intervals i
+  join assignments a on a.id = i.assignment_id
   where i.from_at < moment
     and (i.to_at is null or i.to_at >= moment)
     and case when by_then then i.is_then else i.is_now end
@@ -112,11 +146,30 @@ create function standings_at(moment timestamptz, day date, by_then boolean) retu
     case when p.waived[2] < 2147483647 then date '2000-01-01' + p.waived[2]::integer end
   from (
     select
-      a.person_id, a.course_id, max(a.id) filter (where a.closed_by is null) as open_id, max(a.due_at) filter (where a.closed_by is null) as due_at,
-      max(a.until) as until, coalesce(bool_or(a.closed_by = 'finished'), false) as finished,
-      coalesce(bool_or(a.closed_by is null and a.started_at is not null), false) as started, max(a.id) as last_id,
-      max(array[a.id, coalesce(a.waived_until - date '2000-01-01', 2147483647)]) filter (where a.closed_by = 'waived') as waived
-    from assignments_at(moment, by_then) a
+      a.person_id, a.course_id, max(a.id) filter (where i.closed_by is null) as open_id, max(i.due_at) filter (where i.closed_by is null) as due_at,
+      max(
+        case
+          when i.closed_by is distinct from 'finished' or c.revoked_at < moment then null
+          when c.id is not null then coalesce(c.expires_on, 'infinity')
+          when i.completed_on is not null and k.validity is not null then valid_until(i.completed_on, k.validity)
+          else 'infinity'
+        end
+      ) as until,
+      coalesce(bool_or(i.closed_by = 'finished'), false) as finished, coalesce(bool_or(i.closed_by is null and i.started_at < moment), false) as started,
+      max(a.id) as last_id,
+      max(array[a.id, coalesce(i.waived_until - date '2000-01-01', 2147483647)]) filter (where i.closed_by = 'waived') as waived
+    from assignment_intervals i
+    join assignments a on a.id = i.assignment_id
+    join courses k on k.id = a.course_id
+    left join certificates c
+      on c.assignment_id = i.assignment_id
+      and i.closed_by = 'finished'
+      and case when by_then then c.issued_at < moment else c.stands_from < moment end
+      and (c.replaced_at is null or c.replaced_at >= moment)
+    where i.from_at < moment
+      and (i.to_at is null or i.to_at >= moment)
+      and case when by_then then i.is_then else i.is_now end
+      and i.closed_because is distinct from 'undone'
     group by a.person_id, a.course_id
   ) p
 $$;

@@ -7,15 +7,21 @@ export interface At {
   now: Instant;
   today: string;
   past: Known | null;
+  /** so long ago that everything that was done by then is on the record: nothing of it is being written still */
+  isOver: boolean;
 }
+
+/** What was done at a moment is on the record by so much later. */
+const WRITTEN_BY = 86_400_000;
 
 /** Now; or the end of a day that has passed. */
 export function atOf({ on, known }: Pick<AsOfQuery, 'on' | 'known'>, now: Instant, zone: Zone): At {
   const today = dateOf(zone.dayAt(now));
-  if (on === undefined || on === today) return { now, today, past: null };
+  if (on === undefined || on === today) return { now, today, past: null, isOver: false };
   if (on > today)
     throw new Refused('wrong-input', `${tellDate(dayOf(on))} has not come yet; expected a day that has passed, or none for what is now.`);
-  return { now: zone.toInstant(dayOf(on) + 1, 0), today: on, past: known };
+  const moment = zone.toInstant(dayOf(on) + 1, 0);
+  return { now: moment, today: on, past: known, isOver: moment <= now - WRITTEN_BY };
 }
 
 const isThen = ({ past }: At): boolean => past === 'then';

@@ -1,37 +1,25 @@
 import type { AsOfTold, MatrixQuery } from '@nudrik/contract';
 import { CELL_WORDS, CELLS, type Cell } from '@nudrik/core';
 import { rows, type Queryable } from '../db/db.ts';
+import { listCandidates } from './as-of.repo.ts';
 import { standingsAt, type At } from './as-of.ts';
 import { cellConditions } from './cells.repo.ts';
 import { lookedAt, peopleOf } from './matrix.repo.ts';
 
 const cellSql = (at: At): string => `case ${CELLS.map((cell) => `when ${cellConditions(at)[cell]} then '${cell}'`).join(' ')} else '' end`;
 
-const readAs = (at: At): string => `
+const readAs = (at: At, people: string): string => `
 select s.person_id, s.course_id, ${cellSql(at)} as cell
 from ${standingsAt(at)} s
-where s.person_id = any(array(select c.person_id from candidates c))
+where s.person_id = any(${people})
 `;
 
-/**
- * People and courses of which the other reading tells something else: only those are compared of which the record says something
- * that was known later than it counts from.
- */
-const listDiffering = (at: At, where: string, course: string | null): string => `
-with candidates as materialized (
-  select a.person_id
-  from assignment_intervals i
-  join assignments a on a.id = i.assignment_id
-  where i.is_then <> i.is_now
-    and i.from_at < $1::timestamptz
-    and (i.to_at is null or i.to_at >= $1::timestamptz)
-  union
-  select k.person_id from certificates k where k.is_later and k.issued_at >= $1::timestamptz and k.issued_on <= $2::date
-),
-differing as (
+/** People and courses of which the other reading tells something else, among those of whom it may. */
+const listDiffering = (at: At, where: string, people: string, course: string | null): string => `
+with differing as (
   select person_id, course_id, coalesce(t.cell, '') as was, coalesce(n.cell, '') as is_now
-  from (${readAs({ ...at, past: 'then' })}) t
-  full join (${readAs({ ...at, past: 'now' })}) n using (person_id, course_id)
+  from (${readAs({ ...at, past: 'then' }, people)}) t
+  full join (${readAs({ ...at, past: 'now' }, people)}) n using (person_id, course_id)
   where coalesce(t.cell, '') <> coalesce(n.cell, '')
 )
 select count(*) over ()::integer as count, p.id, p.name, c.id as course_id, c.title, f.was, f.is_now
@@ -45,23 +33,13 @@ limit 20
 
 // who had left, or was there, and that went on the record later
 const LIST_ELSEWHERE = `
-with candidates as materialized (
-  select c.person_id
-  from person_changes c
-  where c.at >= $1::timestamptz
-    and (c.kind = 'added' or c.changes @> '[{"field": "leftOn"}]')
-),
-roster as (
-  select t.id, t.name, is_here(t.left_on, $2::date) as was_here, is_here(n.left_on, $2::date) as is_here
-  from roster_at($1::timestamptz, $2::date, true) t
-  join roster_at($1::timestamptz, $2::date, false) n on n.id = t.id
-  where t.id = any(array(select person_id from candidates))
-    and n.id = any(array(select person_id from candidates))
-)
-select count(*) over ()::integer as count, id, name, was_here
-from roster
-where was_here <> is_here
-order by lower(name), id
+select count(*) over ()::integer as count, t.id, t.name, is_here(t.left_on, $2::date) as was_here
+from roster_at($1::timestamptz, $2::date, true) t
+join roster_at($1::timestamptz, $2::date, false) n on n.id = t.id
+where t.id = any($3::bigint[])
+  and n.id = any($3::bigint[])
+  and is_here(t.left_on, $2::date) <> is_here(n.left_on, $2::date)
+order by lower(t.name), t.id
 limit 20
 `;
 
@@ -77,7 +55,11 @@ export async function tellAsOf(
 ): Promise<AsOfTold> {
   const { state: _, course: __, ...filter } = query;
   const [then, now] = (['then', 'now'] as const).map((past) => peopleOf(filter, { ...at, past }));
+  const candidates = await listCandidates(db, at);
+  const told = { on: at.today, known: at.past! };
+  if (candidates.length === 0) return { ...told, differs: { count: 0, first: [] } };
   const { values } = then!;
+  const people = `$${values.push(candidates)}::bigint[]`;
   const where = then!.isEveryone
     ? 'select id from people'
     : `${lookedAt(then!, { ...at, past: 'then' })} union all ${lookedAt(now!, { ...at, past: 'now' })}`;
@@ -89,13 +71,16 @@ export async function tellAsOf(
     title: string;
     was: Cell | '';
     is_now: Cell | '';
-  }>(db, listDiffering(at, where, course === null ? null : `$${values.push(course)}`), values);
+  }>(db, listDiffering(at, where, people, course === null ? null : `$${values.push(course)}`), values);
   const moved = then!.isEveryone
-    ? await rows<{ count: number; id: string; name: string; was_here: boolean }>(db, LIST_ELSEWHERE, [new Date(at.now), at.today])
+    ? await rows<{ count: number; id: string; name: string; was_here: boolean }>(db, LIST_ELSEWHERE, [
+        new Date(at.now),
+        at.today,
+        candidates,
+      ])
     : [];
   return {
-    on: at.today,
-    known: at.past!,
+    ...told,
     differs: {
       count: (pairs[0]?.count ?? 0) + (moved[0]?.count ?? 0),
       first: [

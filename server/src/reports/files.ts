@@ -89,7 +89,7 @@ async function* matrixParts(deps: Deps, query: MatrixQuery, total: number): Asyn
 }
 
 const told = (value: string | undefined): string => value ?? 'any';
-const asOfLine = ({ past, today }: At): (readonly [string, string])[] =>
+const asOfLine = ({ past, today }: Pick<At, 'past' | 'today'>): (readonly [string, string])[] =>
   past === null ? [] : [['As of', `the end of ${tellDate(dayOf(today))}, ${past === 'then' ? 'as it was known then' : 'as is known now'}`]];
 const filtered = (query: {
   find?: string | undefined;
@@ -161,7 +161,7 @@ export async function tableOf(deps: Deps, request: ReportRequest): Promise<Table
           },
         })),
       ]; // prettier-ignore
-      const at = view.asOf ? { past: view.asOf.known, today: view.asOf.on, now } : { past: null, today: '', now };
+      const at = view.asOf ? { past: view.asOf.known, today: view.asOf.on } : { past: null, today: '' };
       const about = [...asOfLine(at), ...filtered(request), ['Who is', request.state ?? 'any']] as const;
       return as({ title: 'Matrix', about, columns, parts: matrixParts(deps, request, view.total), total: view.total });
     }

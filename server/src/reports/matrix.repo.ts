@@ -1,5 +1,6 @@
 import type { MatrixBy, MatrixQuery, MatrixSums } from '@nudrik/contract';
 import { containing, oneRow, rows, type Queryable } from '../db/db.ts';
+import { keepDay, listCandidates, listDaySums, SUMS, type Summed, type SummedBy } from './as-of.repo.ts';
 import { assignmentsAt, peopleAt, standingsAt, type At } from './as-of.ts';
 import { cellConditions } from './cells.repo.ts';
 
@@ -94,14 +95,44 @@ export async function countPeople(db: Queryable, query: MatrixQuery, at: At): Pr
   return (await oneRow<{ count: number }>(db, `select count(*)::integer as count ${tables(at)} where ${where}`, values)).count;
 }
 
-/** Of people: who holds it, was asked, has it open, is late; as the figures of a course count them. */
-const SUMS = `count(*) filter (where s.until >= $2::date)::integer as current,
-  count(*) filter (where s.open_id is not null or s.finished)::integer as asked,
-  count(*) filter (where s.open_id is not null)::integer as open,
-  count(*) filter (where s.open_id is not null and s.due_at < $1::timestamptz)::integer as late`;
+/** Whether sums of a day are kept by what is asked for alone; they are once everything that was done on it is on the record. */
+const areKept = ({ find, manager, group, state }: Filter, at: At): boolean =>
+  at.past !== null && at.isOver && find === undefined && manager === undefined && group === undefined && state === undefined;
+
+/** Sums of a day that has passed: those that are kept, and what the people bring of whom something became known later. */
+async function daySums(db: Queryable, query: Filter, at: At, by: SummedBy): Promise<Summed[]> {
+  await keepDay(db, at);
+  const then = await listDaySums(db, at, by, query.department, query.site);
+  if (at.past === 'then') return then;
+  const candidates = await listCandidates(db, at);
+  if (candidates.length === 0) return then;
+  const of = async (past: 'then' | 'now', sign: 1 | -1): Promise<Summed[]> => {
+    const of = { ...at, past };
+    const { where, values } = peopleOf(query, of);
+    const n = `$${values.push(candidates)}::bigint[]`;
+    const sql = `
+      with looked as materialized (select p.id, ${by === null ? 'null::bigint' : `p.${by}`} as of_id ${tables(of)} where ${where} and p.id = any(${n}))
+      select l.of_id as id, s.course_id as course, ${SUMS}
+      from looked l
+      join ${standingsAt(of)} s on s.person_id = l.id
+      where s.person_id = any(${n})
+      group by 1, 2
+    `;
+    return (await rows<Summed>(db, sql, values)).map(({ id, course, current, asked, open, late }) => ({ id, course, current: sign * current, asked: sign * asked, open: sign * open, late: sign * late })); // prettier-ignore
+  };
+  const sums = new Map<string, Summed>();
+  for (const one of [...then, ...(await of('then', -1)), ...(await of('now', 1))]) {
+    const key = `${one.id}/${one.course}`;
+    const sum = sums.get(key);
+    if (!sum) sums.set(key, { ...one });
+    else for (const field of ['current', 'asked', 'open', 'late'] as const) sum[field] += one[field];
+  }
+  return [...sums.values()];
+}
 
 /** The sums of each course over the people that are looked at. */
-export function sumsOf(db: Queryable, query: MatrixQuery, at: At): Promise<({ course: string } & MatrixSums)[]> {
+export async function sumsOf(db: Queryable, query: MatrixQuery, at: At): Promise<({ course: string } & MatrixSums)[]> {
+  if (areKept(query, at)) return (await daySums(db, query, at, null)).map(({ id: _, ...sums }) => sums);
   const { where, values, isEveryone } = peopleOf(query, at);
   // of everyone they are kept
   if (isEveryone && at.past === null)
@@ -146,13 +177,17 @@ export function listGroups(db: Queryable, by: Exclude<MatrixBy, 'person'>, query
 }
 
 /** The sums of each group and course. @param ids of groups; null is whoever belongs to none */
-export function groupSums(
+export async function groupSums(
   db: Queryable,
   by: Exclude<MatrixBy, 'person'>,
   ids: readonly (string | null)[],
   query: MatrixQuery,
   at: At,
 ): Promise<({ id: string | null; course: string } & MatrixSums)[]> {
+  if (by !== 'manager' && areKept(query, at)) {
+    const asked = new Set(ids);
+    return (await daySums(db, query, at, `${by}_id`)).filter(({ id, asked: count }) => count > 0 && asked.has(id));
+  }
   const { where, values } = peopleOf(query, at);
   const { id } = GROUPS[by];
   values.push(ids.filter((each) => each !== null), ids.includes(null)); // prettier-ignore
