@@ -101,7 +101,7 @@ run(async () => {
       (p) => p.getByRole('button', { name: 'Time line' }).click(),
       (p) => p.getByTestId('timeline').waitFor(),
     );
-    await shoot('report', '/matrix/7', seen('Next notice'));
+    await shoot('report', '/matrix/2/notified', seen('What went, or why nothing did'));
     await shoot('course', '/courses/2', (p) => p.getByRole('button', { name: 'Open Who is in which team' }).click());
     await shoot('sign-offs', '/courses/3/sign-offs/20', seen('Ways in for supervisors'));
     await shoot('matrix', '/matrix?sort=late&order=desc', (p) => p.locator('.cell.late').first().click(), seen('Last notice'));

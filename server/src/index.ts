@@ -39,3 +39,5 @@ export { openKey } from './house/key.ts';
 export { listCalendars } from './people/roster.repo.ts';
 export { readSettings, type ProcessSettings } from './settings.ts';
 export { drain, startWorker } from './worker.ts';
+export { keepDay } from './reports/as-of.repo.ts';
+export { atOf } from './reports/as-of.ts';

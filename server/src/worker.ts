@@ -32,6 +32,7 @@ import { tellPostRoom } from './standins/post-clock.ts';
 import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
 import { tendSessions } from './sessions/sessions.ts';
+import { sumNextDay } from './reports/day-sums.ts';
 import { sealWaiting } from './seals/seals.ts';
 import { reconcileWaiting } from './requirements/reconcile.ts';
 
@@ -125,6 +126,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   let pulling: Promise<void> | null = null;
   let feeding: Promise<void> | null = null;
   let folding: Promise<void> | null = null;
+  let summing: Promise<void> | null = null;
   let sealing: Promise<void> | null = null;
   let writing: Promise<void> | null = null;
   let watching: Promise<unknown> | null = null;
@@ -164,6 +166,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         while (!stopped && (await sealWaiting(deps)) > 0);
       }).then(() => void (sealing = null));
       folding ??= attempt('figures', () => foldFigures(deps.db)).then(() => void (folding = null));
+      if (round % 5 === 0) summing ??= attempt('sums of days', () => sumNextDay(deps)).then(() => void (summing = null));
       if (round % 30 === 0) {
         await attempt('set aside', () => retryAside(deps, round === 0));
         await attempt('long work', () => freeLostJobs(deps.db));
@@ -195,6 +198,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     await feeding;
     await sealing;
     await folding;
+    await summing;
     await writing;
     await watching;
     await mailbox?.close();

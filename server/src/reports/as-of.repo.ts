@@ -51,6 +51,20 @@ export async function keepDay(db: Queryable, at: At): Promise<void> {
   await db.query(KEEP({ ...at, past: 'then' }), [new Date(at.now), at.today]);
 }
 
+/** So far back sums are counted before anybody asks for them. */
+const DAYS_BACK = 1_100;
+const NEXT_DAY = `
+with first as (select a.assigned_at::date as day from assignments a order by a.id limit 1)
+select to_char(d.day, 'YYYY-MM-DD') as day
+from first f
+cross join lateral generate_series($1::date, greatest(f.day, $1::date - ${DAYS_BACK}), interval '-1 day') d (day)
+where not exists (select from days_summed s where s.day = d.day::date)
+limit 1
+`;
+/** The newest day up to one of which the sums are not kept yet; null where all are. */
+export const nextDayToSum = async (db: Queryable, last: string): Promise<string | null> =>
+  (await rows<{ day: string }>(db, NEXT_DAY, [last]))[0]?.day ?? null;
+
 export type SummedBy = 'department_id' | 'site_id' | null;
 const listKept = (by: SummedBy): string => `
 select ${by ?? 'null::bigint'} as id, course_id as course, sum(current)::integer as current, sum(asked)::integer as asked, sum(open)::integer as open,

@@ -8,6 +8,7 @@ import { close } from '../assignments/change.ts';
 import { atNow } from './as-of.ts';
 import { cellConditions, listCells } from './cells.repo.ts';
 import { sumsOf } from './matrix.repo.ts';
+import { sumNextDay } from './day-sums.ts';
 import { cellSheet, matrixView } from './matrix.ts';
 
 let house: TestHouse;
@@ -118,4 +119,22 @@ it('each cell of core is found by its condition in the database, and by no other
     }),
     { numRuns: Number(process.env['NUDRIK_PROPERTY_RUNS'] ?? 60) },
   );
+});
+
+it('sums of days that have passed are counted before somebody asks, and forgotten where how long a course counts is changed', async () => {
+  const summed = async (): Promise<number> => (await rows(house.db, 'select 1 from days_summed')).length;
+  house.clock.at += 5 * 86_400_000;
+  while ((await sumNextDay(house.deps)) !== null);
+  // of 1 March, when the first was assigned, to the day before yesterday
+  expect(await summed()).toBe(4);
+  const sums = async (on: string) => (await look({ on })).courses.find(({ id }) => id === lifting)!.sums;
+  expect(await sums('2027-03-01')).toEqual({ current: 0, asked: 1, open: 1, late: 0 });
+  await house.db.query(`update courses set validity = '{"count": 1, "unit": "months", "toMonthEnd": false}' where id = $1::bigint`, [
+    lifting,
+  ]);
+  expect(await summed()).toBe(0);
+  expect(await sums('2027-03-01')).toEqual({ current: 0, asked: 1, open: 1, late: 0 });
+  await house.db.query("update courses set title = 'Safe Lifting and Lowering' where id = $1::bigint", [lifting]);
+  expect(await summed()).toBe(1);
+  house.clock.at -= 5 * 86_400_000;
 });
