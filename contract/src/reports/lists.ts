@@ -33,12 +33,16 @@ export interface Coverage {
   untold: ToldCount[];
 }
 
-export interface NotifiedView {
-  course: { id: string; title: string };
-  asOf: AsOfTold | null;
+/** GET /api/reports/courses/:id/coverage: the same by counts, at each step */
+export interface CoverageView {
   /** by any step that tells the employee */
   people: Coverage;
   steps: ({ id: string; name: string; departments: { name: string; required: number; told: number }[] } & Coverage)[];
+}
+
+export interface NotifiedView {
+  course: { id: string; title: string };
+  asOf: AsOfTold | null;
   rows: NotifiedRow[];
   total: number;
 }

@@ -19,8 +19,8 @@ import type { Work } from '../work/jobs.ts';
 import type { At } from './as-of.ts';
 import { figureView } from './figures.ts';
 import { reportParts } from './course-report.ts';
-import { countMeant, finishedRows, notifiedRows, reportQueryOf, scopeOf } from './lists.ts';
-import { coverage, notifiedSql, type NotifiedDbRow } from './lists.repo.ts';
+import { countNotified, finishedRows, notifiedRows, reportQueryOf, scopeOf } from './lists.ts';
+import { notifiedSql, type NotifiedDbRow } from './lists.repo.ts';
 import { matrixView } from './matrix.ts';
 import { counted, TABLE_TYPES, writeTable, type Column, type Made, type Table, type When } from './table.ts';
 
@@ -120,10 +120,9 @@ export async function tableOf(deps: Deps, request: ReportRequest): Promise<Table
       const { course, at, zone, fitting } = await scopeOf(db, request.course, request, now);
       const step = request.step ?? null;
       const { sql, values } = notifiedSql(fitting, at, step, request.who);
-      const covered = await coverage(db, fitting, at, []);
-      const total = countMeant(covered, step, request.who);
+      const total = await countNotified(db, fitting, at, step, request.who);
       const parts = flat(partsOf<NotifiedDbRow>(db, sql, values, total, 500), async (part) => (await notifiedRows(deps, part, at, step, zone)).flatMap(linesOf)); // prettier-ignore
-      const about = [...asOfLine(at), ...filtered(request), ['Of the step', covered.steps.find(({ id }) => id === step)?.name ?? 'any'], ['Who', request.who], ['Asked', String(covered.people.required)], ['Told', String(covered.people.told)]] as const; // prettier-ignore
+      const about = [...asOfLine(at), ...filtered(request), ['Of the step', step ?? 'any'], ['Who', request.who]] as const; // prettier-ignore
       return as({ title: `Who was notified, ${course.title}`, about, columns: NOTIFIED_COLUMNS, parts, total });
     }
     case 'finished': {

@@ -1,4 +1,4 @@
-import type { Coverage, ToldCount } from '@nudrik/contract';
+import type { Coverage, CoverageView, ToldCount } from '@nudrik/contract';
 import type { Became } from '@nudrik/core';
 import { rows, type Queryable } from '../db/db.ts';
 import type { At } from './as-of.ts';
@@ -78,7 +78,7 @@ with required as materialized (
 become as materialized (
   select n.assignment_id, n.step_id, n.to_role = 'employee' as tells, max(n.step_name) as name, min(${become(at)}) as best
   from required r
-  join notices n on n.assignment_id = r.id
+  join notices n on n.assignment_id = r.id and n.course_id = $3::bigint
   group by 1, 2, 3
 )
 select null as step_id, null as name, r.department, r.closed, coalesce(b.best, ${none('r.closed')}) as best, count(*)::integer as count
@@ -92,17 +92,13 @@ join required r on r.id = b.assignment_id
 group by 1, 3, 4, 5
 `;
 
-export interface Covered {
-  people: Coverage;
-  steps: ({ id: string; name: string; departments: { name: string; required: number; told: number }[] } & Coverage)[];
-}
 /** Of everybody who was asked: who was told at each step, and what became of the others. @param named steps of the plan as it is, in their order */
 export async function coverage(
   db: Queryable,
   { where, values }: Fitting,
   at: At,
   named: readonly { id: string; name: string }[],
-): Promise<Covered> {
+): Promise<CoverageView> {
   const found = await rows<CoverageRow>(db, coverageSql(where, at), values);
   const everybody = found.filter(({ step_id }) => step_id === null);
   const asked = new Map<string, number>();

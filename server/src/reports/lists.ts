@@ -4,17 +4,18 @@ import type {
   FinishedView,
   NotifiedQuery,
   NotifiedRow,
+  CoverageView,
   NotifiedView,
   ReportQuery,
   ReportRow,
 } from '@nudrik/contract';
 import { capital, dayOf, tellDate, tellMoment, tellUntold, Zone, type PlanStep } from '@nudrik/core';
-import { maybeRow, rows, type Queryable } from '../db/db.ts';
+import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { tellUnmade } from '../notices/ledger.query.ts';
 import { atOf, type At } from './as-of.ts';
-import { courseReport, courseTitle, filterOf, tables } from './course-report.ts';
+import { countRows, courseReport, courseTitle, filterOf, tables } from './course-report.ts';
 import { tellAsOf } from './differing.ts';
 import {
   coverage,
@@ -24,7 +25,7 @@ import {
   notifiedSql,
   tellBest,
   type ClosingRow,
-  type Covered,
+  type Fitting,
   type NotifiedDbRow,
 } from './lists.repo.ts';
 
@@ -94,38 +95,36 @@ export async function notifiedRows(
   }));
 }
 
-/** How many of a list are meant. */
-export function countMeant({ people, steps }: Covered, step: string | null, who: string): number {
-  const of = step === null ? people : (steps.find(({ id }) => id === step) ?? { ...people, told: 0, untold: [{ told: 'none' as const, because: null, count: people.required }] }); // prettier-ignore
-  if (who === 'all') return of.required;
-  if (who === 'told') return of.told;
-  const [told, because] = who.split(':');
-  return of.untold.reduce((sum, each) => sum + (who === 'untold' || (each.told === told && (because === undefined || (each.because ?? '') === because)) ? each.count : 0), 0); // prettier-ignore
+/** How many of a list are meant: everybody who was asked is counted without looking at what became of each. */
+export async function countNotified(db: Queryable, fitting: Fitting, at: At, step: string | null, who: string): Promise<number> {
+  if (who === 'all') return countRows(db, fitting.where, fitting.values, at);
+  const { sql, values } = notifiedSql(fitting, at, step, who);
+  return (await oneRow<{ count: number }>(db, `select count(*)::integer as count from (${sql}) w`, values)).count;
 }
 
-/** Who was notified of a course: nobody is missing, told and explained add up to who was asked. */
+/** Who was notified of a course: nobody is missing. */
 export async function notifiedView(deps: Deps, courseId: string, query: NotifiedQuery): Promise<NotifiedView> {
   const { db } = deps;
   const { course, at, zone, fitting } = await scopeOf(db, courseId, query, deps.clock.now());
   const step = query.step ?? null;
   const { sql, values } = notifiedSql(fitting, at, step, query.who);
-  const [covered, found, asOf] = await Promise.all([
-    coverage(
-      db,
-      fitting,
-      at,
-      (await stepsOf(db, courseId)).filter(({ on }) => on),
-    ),
+  const [total, found, asOf] = await Promise.all([
+    countNotified(db, fitting, at, step, query.who),
     rows<NotifiedDbRow>(db, `${sql} limit ${query.size} offset ${query.page * query.size}`, values),
     at.past === null ? null : tellAsOf(db, query, at, courseId),
   ]);
-  return {
-    course,
-    asOf,
-    ...covered,
-    rows: await notifiedRows(deps, found, at, step, zone),
-    total: countMeant(covered, step, query.who),
-  };
+  return { course, asOf, rows: await notifiedRows(deps, found, at, step, zone), total };
+}
+
+/** What share was told at each step: told and explained add up to who was asked. */
+export async function coverageView(deps: Deps, courseId: string, query: NotifiedQuery): Promise<CoverageView> {
+  const { at, fitting } = await scopeOf(deps.db, courseId, query, deps.clock.now());
+  return coverage(
+    deps.db,
+    fitting,
+    at,
+    (await stepsOf(deps.db, courseId)).filter(({ on }) => on),
+  );
 }
 
 const STATE_OF: Record<FinishedQuery['who'], ReportQuery['state']> = { all: 'all', finished: 'finished', late: 'late', open: 'not late', closed: 'waived' }; // prettier-ignore

@@ -23,7 +23,7 @@ import { houseToday } from '../people/today.ts';
 import { courseReport, overTime } from './course-report.ts';
 import { figureView } from './figures.ts';
 import { fileOf } from './files.ts';
-import { finishedView, notifiedView } from './lists.ts';
+import { coverageView, finishedView, notifiedView } from './lists.ts';
 import { findByTeamLink } from './team-links.repo.ts';
 import { cellSheet, matrixView } from './matrix.ts';
 import { paramsOf } from './params.ts';
@@ -77,6 +77,7 @@ export const reportRoutes: Route[] = [
     handle: (call) => underWay(call.deps, idOf(call), parse(UnderWayQuery, call.req.query)),
   },
   get('/api/reports/courses/:id/notified', (call) => notifiedView(call.deps, idOf(call), parse(NotifiedQuery, call.req.query))),
+  get('/api/reports/courses/:id/coverage', (call) => coverageView(call.deps, idOf(call), parse(NotifiedQuery, call.req.query))),
   get('/api/reports/courses/:id/finished', (call) => finishedView(call.deps, idOf(call), parse(FinishedQuery, call.req.query))),
   get('/api/figures/:name', (call) =>
     figureView(call.deps, parse(z.enum(FIGURES), call.req.params['name']), parse(FigureQuery, call.req.query)),

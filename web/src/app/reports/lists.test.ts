@@ -1,5 +1,5 @@
 import { beforeEach, expect, test } from 'vitest';
-import type { FinishedView, NotifiedView } from '@nudrik/contract';
+import type { CoverageView, FinishedView, NotifiedView } from '@nudrik/contract';
 import { openPage } from '../../testing/page.ts';
 import { FinishedPage } from './finished.page.ts';
 import { NotifiedPage } from './notified.page.ts';
@@ -7,13 +7,15 @@ import { NotifiedPage } from './notified.page.ts';
 const COURSE = { id: '7', title: 'Fire Teams Aboard' };
 const FACETS = { departments: [{ name: 'Deck', people: 2 }], sites: [], groups: [] };
 const row = (id: string, name: string) => ({ assignmentId: id, person: { id, name }, department: 'Deck', site: 'Orla Quay', assignedAt: '2027-02-01T08:00:00Z' }); // prettier-ignore
-const NOTIFIED: NotifiedView = {
-  course: COURSE,
-  asOf: null,
+const COVERAGE: CoverageView = {
   people: { required: 3, told: 1, untold: [{ told: 'held', because: 'unreachable', count: 1 }, { told: 'none', because: 'waived', count: 1 }] },
   steps: [
     { id: 'invitation', name: 'Invitation', required: 3, told: 1, untold: [{ told: 'held', because: 'unreachable', count: 1 }, { told: 'none', because: 'waived', count: 1 }], departments: [{ name: 'Deck', required: 2, told: 1 }, { name: 'Engine', required: 1, told: 0 }] },
   ],
+}; // prettier-ignore
+const NOTIFIED: NotifiedView = {
+  course: COURSE,
+  asOf: null,
   rows: [
     { ...row('1', 'Kari Lund'), told: 'told', notices: [{ id: '31', step: 'Invitation', at: '2027-02-01T08:10:00Z', where: 'kari@orlasund.example', outcome: 'delivered' }], sent: 1, why: null },
     { ...row('2', 'Odd Lund'), told: 'held', notices: [], sent: 0, why: { notice: '32', words: 'Held: mail to odd@orlasund.example came back, until that is mended.' } },
@@ -43,6 +45,9 @@ async function notified(inputs: Record<string, string> = {}, view = NOTIFIED) {
   const page = await openPage(NotifiedPage, { inputs: { course: '7', ...inputs }, role: 'auditor' });
   await page.answer('/api/people/facets', FACETS);
   await page.answer(paged('notified', inputs), view);
+  const { step: _, ...rest } = inputs;
+  const narrowed = new URLSearchParams(rest).toString();
+  await page.answer(`/api/reports/courses/7/coverage${narrowed ? `?${narrowed}` : ''}`, COVERAGE);
   return page;
 }
 

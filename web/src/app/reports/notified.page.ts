@@ -46,11 +46,21 @@ export class NotifiedPage extends CourseListPage {
     ({ course, params }) => this.api.notified(course, params),
     ['notices', 'assignments', 'people', 'clock'],
   );
+  private readonly narrowed = computed(() => ({
+    course: this.course(),
+    params: paramsOf({ ...this.filters(), who: undefined }),
+  }));
+  // by itself: of a large course the list is there before all are counted
+  protected readonly coverage = load(
+    toObservable(this.narrowed).pipe(debounceTime(30)),
+    ({ course, params }) => this.api.coverage(course, params),
+    ['notices', 'assignments', 'people', 'clock'],
+  );
   protected readonly file = computed(() => ({ report: 'notified', course: this.course(), ...paramsOf(this.asked()) }));
-  protected readonly stepName = computed(() => this.list.data()?.steps.find(({ id }) => id === this.step())?.name ?? null);
+  protected readonly stepName = computed(() => this.coverage.data()?.steps.find(({ id }) => id === this.step())?.name ?? null);
   /** of the chosen step, else of any */
   private readonly of = computed((): Coverage | null => {
-    const data = this.list.data();
+    const data = this.coverage.data();
     return data ? (data.steps.find(({ id }) => id === this.step()) ?? data.people) : null;
   });
   protected readonly tally = computed(() => {
@@ -67,11 +77,11 @@ export class NotifiedPage extends CourseListPage {
     ];
   });
   protected readonly departments = computed(() => {
-    const names = this.list.data()?.steps[0]?.departments.map(({ name }) => name) ?? [];
+    const names = this.coverage.data()?.steps[0]?.departments.map(({ name }) => name) ?? [];
     return names.length > 1 && names.length <= MOST_COLUMNS ? names : [];
   });
   protected readonly steps = computed(() =>
-    (this.list.data()?.steps ?? []).map((step) => ({
+    (this.coverage.data()?.steps ?? []).map((step) => ({
       ...step,
       share: step.required === 0 ? 0 : Math.round((100 * step.told) / step.required),
       why: step.untold.map(({ told, because, count }) => `${count} ${tellUntold(told, because)}`).join(', '),

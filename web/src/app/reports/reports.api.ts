@@ -5,6 +5,7 @@ import type {
   MatrixCellSheet,
   MatrixView,
   OverTime,
+  CoverageView,
   FigureName,
   FigureView,
   FinishedView,
@@ -56,6 +57,10 @@ export class ReportsApi {
 
   notified(id: string, params: Record<string, string>): Observable<NotifiedView> {
     return this.http.get<NotifiedView>(`/api/reports/courses/${id}/notified`, { params });
+  }
+
+  coverage(id: string, params: Record<string, string>): Observable<CoverageView> {
+    return this.http.get<CoverageView>(`/api/reports/courses/${id}/coverage`, { params });
   }
 
   finished(id: string, params: Record<string, string>): Observable<FinishedView> {
