@@ -22,7 +22,8 @@ import { reportParts } from './course-report.ts';
 import { countNotified, finishedRows, notifiedRows, reportQueryOf, scopeOf } from './lists.ts';
 import { notifiedSql, type NotifiedDbRow } from './lists.repo.ts';
 import { matrixView } from './matrix.ts';
-import { counted, TABLE_TYPES, writeTable, type Column, type Made, type Table, type When } from './table.ts';
+import { counted, type Column, type Made, type Table, type When } from './table.ts';
+import { TABLE_TYPES, writeTable } from './write-table.ts';
 
 const moment = (at: string | null): When | null => (at === null ? null : { at });
 

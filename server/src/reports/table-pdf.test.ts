@@ -1,7 +1,8 @@
 import { describe, expect, it, test } from 'vitest';
 import { Zone } from '@nudrik/core';
 import { placesOfPdf } from '../testing-pdf.ts';
-import { bytesOfFile, writeTable, type Table } from './table.ts';
+import { bytesOfFile, type Table } from './table.ts';
+import { writeTable } from './write-table.ts';
 
 const MADE = { house: 'Orlasund Ferries', zone: Zone.of('Europe/Oslo'), zoneWords: 'Oslo time', now: Date.parse('2027-03-01T09:30:00Z') };
 interface Row {

@@ -26,6 +26,9 @@ const LOOKS: readonly { color: string; dash: number[] }[] = [
   { color: '#A93A24', dash: [2, 2] },
   { color: '#6C2A5E', dash: [8, 2, 2, 2] },
 ];
+/** Of few: what is trouble first. */
+const FEW = ['#A93A24', '#1E2430', '#2F6B3A'];
+const PLUM = '#6C2A5E';
 /** From light to heavy: what is longer is darker. */
 const BANDS = ['#d8cfe0', '#b59cc0', '#8f6a9c', '#6c2a5e', '#3c1234'];
 /** Rows that are drawn: the table has them all. */
@@ -69,7 +72,15 @@ export class FigureChart {
     if (chart === null || rows.length === 0) return;
     const isLines = chart.kind === 'lines';
     const drawn = isLines ? rows : rows.slice(0, MOST_DRAWN);
-    const colorOf = (i: number): string => (chart.kind === 'stacked' ? BANDS[i % BANDS.length]! : LOOKS[i % LOOKS.length]!.color);
+    const count = chart.columns.length;
+    const colorOf = (i: number): string =>
+      chart.kind === 'stacked'
+        ? BANDS[i % BANDS.length]!
+        : count === 1
+          ? PLUM
+          : count <= FEW.length
+            ? FEW[i]!
+            : LOOKS[i % LOOKS.length]!.color;
     this.chart = new Chart(this.canvas().nativeElement, {
       type: isLines ? 'line' : 'bar',
       data: {

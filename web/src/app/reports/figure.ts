@@ -27,7 +27,7 @@ const UNITS: Partial<Record<FigureView['columns'][number]['unit'], string>> = { 
         }
       </div>
       @if (figure.data(); as view) {
-        <p class="quiet small">{{ days(view.from) }} to {{ days(view.to) }}</p>
+        <p class="quiet small">{{ name() === 'ageing' ? 'At the end of ' + days(view.to) : days(view.from) + ' to ' + days(view.to) }}</p>
         @if (view.rows.length === 0) {
           <p class="quiet">Nothing of this in these days.</p>
         } @else {

@@ -57,7 +57,7 @@ test('is narrowed down, and kept as a file by what it is narrowed down to', asyn
   expect(page.queryByText('Unfinished')).toBeNull();
 });
 
-test('a chart draws what its figure says, and is made a picture', async () => {
+test('a chart stands as a picture with a name', async () => {
   const drawn = { ...AFTER, chart: { kind: 'bars' as const, columns: [2] } };
   HTMLCanvasElement.prototype.getContext = vi.fn(() => null) as never;
   const page = await openPage(FigureChart, { inputs: { figure: drawn, label: 'After a notice' } });

@@ -53,6 +53,9 @@ export class MatrixGrid {
   readonly total = input.required<number>();
   /** the rows that are there, the first of them being row `from` */
   readonly rows = input.required<readonly MatrixRow[]>();
+  /** the day that it is of, which goes along */
+  readonly on = input<string>();
+  readonly known = input<string>();
   readonly from = input.required<number>();
   /** the first row in sight: what is fetched goes by it */
   readonly seen = output<number>();
