@@ -1,11 +1,28 @@
 import { spawn } from 'node:child_process';
 import type { AddressInfo } from 'node:net';
 import { monitorEventLoopDelay } from 'node:perf_hooks';
+import { Writable } from 'node:stream';
 import pg from 'pg';
+import { to as copyTo } from 'pg-copy-streams';
+import { ReportQuery } from '@nudrik/contract';
 import { STANDARD_PLAN, Zone } from '@nudrik/core';
-import { atOf, createApp, keepDay, openPool, putPlan, rows, transaction, type Deps, type Pool } from 'nudrik';
+import {
+  AT_ONCE,
+  atNow,
+  atOf,
+  createApp,
+  fileOf,
+  keepDay,
+  reportSql,
+  openPool,
+  putPlan,
+  rows,
+  transaction,
+  type Deps,
+  type Pool,
+} from 'nudrik';
 import { HOUSE_NOW, largeHouse, SIZE, WORKED_BY } from './large-house.ts';
-import { report } from './measure.ts';
+import { report, timedAsync } from './measure.ts';
 
 const TIMES = 30;
 
@@ -202,6 +219,7 @@ export async function houseBench(databaseUrl: string): Promise<void> {
     await db.end();
   }
   const only = process.env['NUDRIK_BENCH_PAGES'];
+  if (!only || only === 'files') await files(url);
   if (!only || only === 'watchdog') await watchdog(url);
   if (!only || only === 'long') await longWork(databaseUrl, url);
 }
@@ -220,6 +238,42 @@ async function sumDays(db: Pool): Promise<void> {
     `${Math.round(times.sort((a, b) => a - b)[times.length >> 1]!)} ms`,
     'by the worker, once a day',
   );
+}
+
+/** The report of a course as a file, against COPY of the same rows; and how much more memory it takes. */
+async function files(databaseUrl: string): Promise<void> {
+  const db = openPool(databaseUrl, 10);
+  try {
+    const query = ReportQuery.parse({});
+    const { sql, values } = reportSql('1', query, atNow(HOUSE_NOW, Zone.of('Europe/Oslo')));
+    const told = (value: unknown): string => `'${value instanceof Date ? value.toISOString() : String(value)}'`;
+    const literal = sql.replace(/\$(\d+)/g, (_, n: string) => told(values[Number(n) - 1]));
+    const copied = await timedAsync(async () => {
+      const client = await db.connect();
+      let bytes = 0;
+      for await (const part of client.query(copyTo(`copy (${literal}) to stdout csv header`)) as AsyncIterable<Buffer>)
+        bytes += part.length;
+      client.release();
+      return bytes;
+    });
+    for (const kind of ['csv', 'xlsx'] as const) {
+      const before = process.memoryUsage().rss;
+      let [most, bytes] = [before, 0];
+      const { seconds, value } = await timedAsync(async () => {
+        const ready = await fileOf(depsOf(db, databaseUrl), { kind, of: { report: 'course', course: '1', ...query } });
+        const out = new Writable({ write: (chunk: Buffer, _, done) => ((bytes += chunk.length), (most = Math.max(most, process.memoryUsage().rss)), done()) }); // prettier-ignore
+        await ready.write(out, AT_ONCE);
+        return ready.total;
+      });
+      report(
+        `${value.toLocaleString('en')} rows of a report as ${kind.toUpperCase()}`,
+        `${seconds.toFixed(1)} s, ${(copied.seconds / seconds).toFixed(2)} of COPY; ${Math.round(bytes / 2 ** 20)} MB, with ${Math.round((most - before) / 2 ** 20)} MB more memory`,
+        kind === 'csv' ? 'goal 0.5' : '',
+      );
+    }
+  } finally {
+    await db.end();
+  }
 }
 
 /** What a worker does meanwhile: a requirement is previewed and switched on for everyone. The web answers. */
@@ -307,7 +361,7 @@ async function watchdog(databaseUrl: string): Promise<void> {
     ['a requirement of all kinds', '/api/requirements/preview', { id: null, draft }],
     ['a plan of 40 steps of 100', '/api/plans/1/preview', { version: 1, steps }],
     ['finding 20,000 names', '/api/people/resolve', { text: Array.from({ length: 20_000 }, (_, n) => `Person ${n}`).join('\n') }],
-    ['a report as CSV', '/api/reports/courses/1/csv'],
+    ['a report as CSV', '/api/reports/file?kind=csv&report=course&course=1'],
   ];
   try {
     for (const [what, path, body] of asks) {

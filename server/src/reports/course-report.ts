@@ -357,12 +357,14 @@ export async function reportParts(
   refusePlanned(query, at);
   const { where, values } = filterOf(query, courseId, at);
   const total = await countRows(db, where, values, at);
-  return {
-    course,
-    at,
-    total,
-    parts: mapParts(partsOf<ReportDbRow>(db, listSql(where, query, at), values, total), (row) => reportRow(row, at.now)),
-  };
+  const { sql } = reportSql(courseId, query, at);
+  return { course, at, total, parts: mapParts(partsOf<ReportDbRow>(db, sql, values, total), (row) => reportRow(row, at.now)) };
+}
+
+/** What the rows of a report are read by. */
+export function reportSql(courseId: string, query: ReportQuery, at: At): { sql: string; values: unknown[] } {
+  const { where, values } = filterOf(query, courseId, at);
+  return { sql: listSql(where, query, at), values };
 }
 export const countRows = async (db: Queryable, where: string, values: unknown[], at: At): Promise<number> =>
   (await oneRow<{ count: number }>(db, `select count(*)::integer as count ${tables(at)} where ${where}`, values)).count;

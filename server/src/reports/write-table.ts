@@ -1,6 +1,6 @@
 import { Readable, type Writable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import { stringify } from 'csv-stringify';
+import { stringify } from 'csv-stringify/sync';
 import excel from 'exceljs';
 import { tellMoment, type Zone } from '@nudrik/core';
 import { aboutLines, offsetAt, safeCell, written, type Cell, type Made, type Table } from './table.ts';
@@ -16,13 +16,14 @@ export type TableKind = keyof typeof TABLE_TYPES;
 const csvCell = (cell: Cell, zone: Zone): string | number =>
   cell === null ? '' : typeof cell === 'object' ? ('on' in cell ? cell.on : written(cell.at, zone)) : safeCell(cell);
 
-/** Writes CSV (RFC 4180), and ends what it writes to. */
+/** Writes CSV (RFC 4180), a part at once, and ends what it writes to. */
 async function writeCsv<Row>(out: Writable, { columns, parts }: Table<Row>, { zone }: Made): Promise<void> {
-  const lines = async function* (): AsyncGenerator<(string | number)[]> {
-    yield columns.map((column) => column.head);
-    for await (const rows of parts) for (const row of rows) yield columns.map((column) => csvCell(column.cell(row), zone));
+  const lines = (rows: readonly (readonly (string | number)[])[]): string => stringify(rows as (string | number)[][], { record_delimiter: '\r\n' }); // prettier-ignore
+  const chunks = async function* (): AsyncGenerator<string> {
+    yield `\ufeff${lines([columns.map((column) => column.head)])}`;
+    for await (const rows of parts) yield lines(rows.map((row) => columns.map((column) => csvCell(column.cell(row), zone))));
   };
-  await pipeline(Readable.from(lines()), stringify({ header: false, bom: true, record_delimiter: '\r\n' }), out);
+  await pipeline(Readable.from(chunks()), out);
 }
 
 /** Moments as the clock on the wall shows them: a workbook knows no zones, so that its other sheet says which it is. */
