@@ -45,7 +45,13 @@ export interface Issued {
 const MOST_AT_ONCE = 50;
 
 /** Issues certificates for assignments of a course, with what each prints, by the design of the course as it is now; its PDF with it. */
-export async function issueCertificates(db: Client, courseId: string, list: readonly NewCertificate[], at: number, baseUrl: string): Promise<Issued[]> {
+export async function issueCertificates(
+  db: Client,
+  courseId: string,
+  list: readonly NewCertificate[],
+  at: number,
+  baseUrl: string,
+): Promise<Issued[]> {
   const design = await designOfCourse(db, courseId);
   const named = list.map((one) => ({ ...one, serial: newSerial() }));
   const printed = await printedFor(db, named);
