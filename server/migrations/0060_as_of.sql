@@ -214,7 +214,7 @@ create function roster_at(moment timestamptz, day date, by_then boolean) returns
     order by x."from", c.at, c.id
   ),
   added as materialized (
-    select person_id from person_changes where kind = 'added' and at >= moment
+    select person_id, max(at) as at from person_changes where kind = 'added' group by person_id
   ),
   -- as is known now: a day of leaving that was mended counts as mended, one that somebody came back from counts until then
   away as materialized (
@@ -226,7 +226,9 @@ create function roster_at(moment timestamptz, day date, by_then boolean) returns
     p.id, p.name, p.email, p.personnel_number, p.find_text, coalesce(d.id, p.department_id), coalesce(s.id, p.site_id),
     case when b.was ? 'managerEmail' then coalesce(o.person_id, m.id) else p.manager_id end,
     case
-      when n.person_id is not null and (by_then or coalesce(p.joined_on, day + 1) > day) then '-infinity'
+      -- of whom nobody recorded when they came, the day on which they joined is all that is known
+      when n.person_id is null and p.joined_on > day then '-infinity'
+      when n.at >= moment and (by_then or coalesce(p.joined_on, day + 1) > day) then '-infinity'
       when by_then then case when b.was ? 'leftOn' then (b.was ->> 'leftOn')::date else p.left_on end
       when g.person_id is null then p.left_on
       else g.left_on

@@ -65,6 +65,9 @@ limit 1
 export const nextDayToSum = async (db: Queryable, last: string): Promise<string | null> =>
   (await rows<{ day: string }>(db, NEXT_DAY, [last]))[0]?.day ?? null;
 
+const IS_ANYBODY_ASKED = 'select 1 from assignments limit 1';
+export const isAnybodyAsked = async (db: Queryable): Promise<boolean> => (await rows(db, IS_ANYBODY_ASKED)).length > 0;
+
 export type SummedBy = 'department_id' | 'site_id' | null;
 const listKept = (by: SummedBy): string => `
 select ${by ?? 'null::bigint'} as id, course_id as course, sum(current)::integer as current, sum(asked)::integer as asked, sum(open)::integer as open,

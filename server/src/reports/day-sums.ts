@@ -1,13 +1,12 @@
 import { dateOf, Zone } from '@nudrik/core';
-import { rows } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
-import { keepDay, nextDayToSum } from './as-of.repo.ts';
+import { isAnybodyAsked, keepDay, nextDayToSum } from './as-of.repo.ts';
 import { atOf } from './as-of.ts';
 
 /** Counts the sums of one day that has passed, the newest first: whoever asks for it later need not wait. @returns which; null where all are kept */
 export async function sumNextDay(deps: Deps): Promise<string | null> {
-  if ((await rows(deps.db, 'select 1 from assignments limit 1')).length === 0) return null;
+  if (!(await isAnybodyAsked(deps.db))) return null;
   const zone = Zone.of((await getHouse(deps.db)).zone);
   const now = deps.clock.now();
   // the last day that was over a day ago

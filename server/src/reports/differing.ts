@@ -1,47 +1,10 @@
 import type { AsOfTold, MatrixQuery } from '@nudrik/contract';
-import { CELL_WORDS, CELLS, type Cell } from '@nudrik/core';
-import { rows, type Queryable } from '../db/db.ts';
+import { CELL_WORDS, type Cell } from '@nudrik/core';
+import type { Queryable } from '../db/db.ts';
 import { listCandidates } from './as-of.repo.ts';
-import { standingsAt, type At } from './as-of.ts';
-import { cellConditions } from './cells.repo.ts';
-import { lookedAt, peopleOf } from './matrix.repo.ts';
-
-const cellSql = (at: At): string => `case ${CELLS.map((cell) => `when ${cellConditions(at)[cell]} then '${cell}'`).join(' ')} else '' end`;
-
-const readAs = (at: At, people: string): string => `
-select s.person_id, s.course_id, ${cellSql(at)} as cell
-from ${standingsAt(at)} s
-where s.person_id = any(${people})
-`;
-
-/** People and courses of which the other reading tells something else, among those of whom it may. */
-const listDiffering = (at: At, where: string, people: string, course: string | null): string => `
-with differing as (
-  select person_id, course_id, coalesce(t.cell, '') as was, coalesce(n.cell, '') as is_now
-  from (${readAs({ ...at, past: 'then' }, people)}) t
-  full join (${readAs({ ...at, past: 'now' }, people)}) n using (person_id, course_id)
-  where coalesce(t.cell, '') <> coalesce(n.cell, '')
-)
-select count(*) over ()::integer as count, p.id, p.name, c.id as course_id, c.title, f.was, f.is_now
-from differing f
-join people p on p.id = f.person_id
-join courses c on c.id = f.course_id and c.state <> 'draft'
-where ${course === null ? '' : `c.id = ${course}::bigint and `}f.person_id in (${where})
-order by lower(p.name), p.id, c.title
-limit 20
-`;
-
-// who had left, or was there, and that went on the record later
-const LIST_ELSEWHERE = `
-select count(*) over ()::integer as count, t.id, t.name, is_here(t.left_on, $2::date) as was_here
-from roster_at($1::timestamptz, $2::date, true) t
-join roster_at($1::timestamptz, $2::date, false) n on n.id = t.id
-where t.id = any($3::bigint[])
-  and n.id = any($3::bigint[])
-  and is_here(t.left_on, $2::date) <> is_here(n.left_on, $2::date)
-order by lower(t.name), t.id
-limit 20
-`;
+import type { At } from './as-of.ts';
+import { listDiffering, listElsewhere } from './differing.repo.ts';
+import { peopleOf } from './matrix.repo.ts';
 
 const wordsOf = (cell: Cell | ''): string => (cell === '' ? 'not asked' : CELL_WORDS[cell]);
 const place = (isHere: boolean): string => (isHere ? 'on the roster' : 'not on the roster');
@@ -54,31 +17,12 @@ export async function tellAsOf(
   course: string | null = null,
 ): Promise<AsOfTold> {
   const { state: _, course: __, ...filter } = query;
-  const [then, now] = (['then', 'now'] as const).map((past) => peopleOf(filter, { ...at, past }));
   const candidates = await listCandidates(db, at);
   const told = { on: at.today, known: at.past! };
   if (candidates.length === 0) return { ...told, differs: { count: 0, first: [] } };
-  const { values } = then!;
-  const people = `$${values.push(candidates)}::bigint[]`;
-  const where = then!.isEveryone
-    ? 'select id from people'
-    : `${lookedAt(then!, { ...at, past: 'then' })} union all ${lookedAt(now!, { ...at, past: 'now' })}`;
-  const pairs = await rows<{
-    count: number;
-    id: string;
-    name: string;
-    course_id: string;
-    title: string;
-    was: Cell | '';
-    is_now: Cell | '';
-  }>(db, listDiffering(at, where, people, course === null ? null : `$${values.push(course)}`), values);
-  const moved = then!.isEveryone
-    ? await rows<{ count: number; id: string; name: string; was_here: boolean }>(db, LIST_ELSEWHERE, [
-        new Date(at.now),
-        at.today,
-        candidates,
-      ])
-    : [];
+  const pairs = await listDiffering(db, filter, at, candidates, course);
+  // a course tells of whoever was asked for it, wherever they were
+  const moved = course === null && peopleOf(filter, at).isEveryone ? await listElsewhere(db, at, candidates) : [];
   return {
     ...told,
     differs: {

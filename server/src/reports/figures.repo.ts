@@ -25,6 +25,11 @@ function scopeOf({ course, department, site }: FigureQuery, { at, from }: Span):
   return { where: where.join(' and '), values };
 }
 
+/** Late at the end of the period, and on the roster; finished within it, after being asked. */
+const LATE = 'a.closed_by is null and a.due_at < $1::timestamptz and is_here(p.left_on, $2::date)';
+const FINISHED =
+  "a.closed_by = 'finished' and a.closed_at > a.assigned_at and a.closed_at >= $3::timestamptz and a.closed_at < $1::timestamptz";
+
 /** Days that have passed since a due date, in bands. */
 export const LATE_BANDS = [
   [0, 7],
@@ -44,9 +49,7 @@ const ageing = ({ where }: Scope, at: At): string => `
 select k.id, k.title, array[${LATE_BANDS.map((band) => `count(*) filter (where ${within(DAYS_LATE, band)})::integer`).join(', ')}] as counts
 ${tables(at)}
 where ${where}
-  and a.closed_by is null
-  and a.due_at < $1::timestamptz
-  and is_here(p.left_on, $2::date)
+  and ${LATE}
 group by k.id, k.title
 order by count(*) desc, k.title
 `;
@@ -68,10 +71,7 @@ select k.id, k.title, array[${TOOK_BANDS.map((band) => `count(*) filter (where $
   percentile_cont(array[0.5, 0.9]) within group (order by ${DAYS_TAKEN}) as parts
 ${tables(at)}
 where ${where}
-  and a.closed_by = 'finished'
-  and a.closed_at > a.assigned_at
-  and a.closed_at >= $3::timestamptz
-  and a.closed_at < $1::timestamptz
+  and ${FINISHED}
 group by k.id, k.title
 order by k.title
 `;
@@ -98,18 +98,15 @@ followed as (
     and finished_at < $1::timestamptz as is_followed
   from went
 )
-select step_id as id, max(step_name) as name, count(*)::integer as sent, (count(*) filter (where is_followed))::integer as finished
+select step_id as id, step_name as name, count(*)::integer as sent, (count(*) filter (where is_followed))::integer as finished
 from followed
-group by step_id
+group by step_id, step_name
 union all
 select null, null, 0, (
   select count(*)::integer
   ${tables(at)}
   where ${where}
-    and a.closed_by = 'finished'
-    and a.closed_at > a.assigned_at
-    and a.closed_at >= $3::timestamptz
-    and a.closed_at < $1::timestamptz
+    and ${FINISHED}
 )
 `;
 export interface FollowedRow {
@@ -141,9 +138,7 @@ with late as (
   select p.manager_id as id, count(*)::integer as late, count(distinct p.id)::integer as people
   ${tables(at)}
   where ${where}
-    and a.closed_by is null
-    and a.due_at < $1::timestamptz
-    and is_here(p.left_on, $2::date)
+    and ${LATE}
     and p.manager_id is not null
   group by p.manager_id
 ),

@@ -2,7 +2,6 @@ import type { Writable } from 'node:stream';
 import type {
   FigureRow,
   FinishedRow,
-  MatrixQuery,
   MatrixRow,
   NotifiedRow,
   ReportFile,
@@ -10,7 +9,7 @@ import type {
   ReportRequest,
   ReportRow,
 } from '@nudrik/contract';
-import { CELL_MARKS, dateOf, FIGURE_WORDS, dayOf, tellCell, tellDate, Zone, zoneWords } from '@nudrik/core';
+import { capital, CELL_MARKS, dateOf, FIGURE_WORDS, dayOf, tellCell, tellDate, Zone, zoneWords } from '@nudrik/core';
 import { partsOf } from '../db/cursor.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
@@ -21,7 +20,7 @@ import { figureView } from './figures.ts';
 import { reportParts } from './course-report.ts';
 import { countNotified, finishedRows, notifiedRows, reportQueryOf, scopeOf } from './lists.ts';
 import { notifiedSql, type NotifiedDbRow } from './lists.repo.ts';
-import { matrixView } from './matrix.ts';
+import { matrixParts, matrixView } from './matrix.ts';
 import { counted, type Column, type Made, type Table, type When } from './table.ts';
 import { TABLE_TYPES, writeTable } from './write-table.ts';
 
@@ -84,11 +83,6 @@ const FINISHED_COLUMNS: readonly Column<FinishedRow>[] = [
 
 /** Rows of a matrix that are read at once. */
 const MATRIX_PART = 200;
-async function* matrixParts(deps: Deps, query: MatrixQuery, total: number): AsyncGenerator<MatrixRow[]> {
-  for (let from = 0; from < total; from += MATRIX_PART)
-    yield (await matrixView(deps.db, { ...query, from, size: MATRIX_PART }, deps.clock.now())).rows;
-}
-
 const told = (value: string | undefined): string => value ?? 'any';
 const asOfLine = ({ past, today }: Pick<At, 'past' | 'today'>): (readonly [string, string])[] =>
   past === null ? [] : [['As of', `the end of ${tellDate(dayOf(today))}, ${past === 'then' ? 'as it was known then' : 'as is known now'}`]];
@@ -145,7 +139,7 @@ export async function tableOf(deps: Deps, request: ReportRequest): Promise<Table
       const view = await matrixView(db, { ...request, from: 0, size: 1 }, now);
       const courses = view.courses;
       const columns: Column<MatrixRow>[] = [
-        { head: view.by === 'person' ? 'Person' : `${view.by[0]!.toUpperCase()}${view.by.slice(1)}`, width: 26, print: 22, cell: (row) => row.name },
+        { head: view.by === 'person' ? 'Person' : capital(view.by), width: 26, print: 22, cell: (row) => row.name },
         view.by === 'person' ? { head: 'Where', width: 26, print: 20, cell: (row) => row.where } : { head: 'People', width: 10, print: 8, cell: (row) => row.people },
         ...courses.map(({ id, title }): Column<MatrixRow> => ({
           head: title,
@@ -162,14 +156,12 @@ export async function tableOf(deps: Deps, request: ReportRequest): Promise<Table
         })),
       ]; // prettier-ignore
       const at = view.asOf ? { past: view.asOf.known, today: view.asOf.on } : { past: null, today: '' };
-      const about = [...asOfLine(at), ...filtered(request), ['Who is', request.state ?? 'any']] as const;
-      return as({ title: 'Matrix', about, columns, parts: matrixParts(deps, request, view.total), total: view.total });
+      const about = [...asOfLine(at), ...filtered(request), ['Who is', request.state ?? 'any'], ...(request.course ? [['On', courses.find(({ id }) => id === request.course)?.title ?? 'a course'] as const] : []), ...(request.manager ? [['Of', 'one manager'] as const] : []), ...(request.group ? [['Of', 'one group'] as const] : [])] as const; // prettier-ignore
+      return as({ title: 'Matrix', about, columns, parts: matrixParts(db, request, now, view.total, MATRIX_PART), total: view.total });
     }
   }
 }
 
-/** Rows of a sheet, its head among them. */
-const MOST_LINES = 1_048_576;
 /** A figure as a table. */
 async function figureTable(deps: Deps, request: Extract<ReportRequest, { report: 'figure' }>): Promise<Table<FigureRow>> {
   const view = await figureView(deps, request.name, request);
@@ -189,6 +181,8 @@ async function figureTable(deps: Deps, request: Extract<ReportRequest, { report:
   };
 } // prettier-ignore
 
+/** Rows of a sheet, its head among them. */
+const MOST_LINES = 1_048_576;
 /** Of more a printed table would be read by nobody. */
 const MOST_PRINTED = 20_000;
 

@@ -1,6 +1,6 @@
 import type { Coverage, CoverageView, ToldCount } from '@nudrik/contract';
-import type { Became } from '@nudrik/core';
-import { rows, type Queryable } from '../db/db.ts';
+import type { Became, PlanStep } from '@nudrik/core';
+import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
 import type { At } from './as-of.ts';
 import { tables } from './course-report.ts';
 
@@ -255,3 +255,14 @@ where a.id = any($2::bigint[])
 /** What closed some assignments, with what shows it. */
 export const listClosings = (db: Queryable, assignments: readonly string[], at: At): Promise<ClosingRow[]> =>
   rows(db, closings(at), [new Date(at.now), assignments]);
+
+const GET_STEPS = 'select steps from plans where course_id = $1::bigint';
+/** The steps of the plan of a course as it is. */
+export const stepsOf = async (db: Queryable, course: string): Promise<PlanStep[]> =>
+  (await maybeRow<{ steps: PlanStep[] }>(db, GET_STEPS, [course]))?.steps ?? [];
+
+const finishedLate = (where: string, at: At): string => `
+select count(*)::integer as count ${tables(at)} where ${where} and a.closed_by = 'finished' and a.closed_at > a.due_at
+`;
+export const countFinishedLate = async (db: Queryable, { where, values }: Fitting, at: At): Promise<number> =>
+  (await oneRow<{ count: number }>(db, finishedLate(where, at), values)).count;

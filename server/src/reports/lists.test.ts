@@ -178,6 +178,10 @@ describe('as files', () => {
     expect(body.map((cells) => [cells[at('Person')], cells[at('State')], cells[at('How, or why not')], cells[at('Days late')]])).toEqual(view.rows.map((row) => [row.person.name, row.state, row.how, row.lateDays === null ? '' : String(row.lateDays)])); // prettier-ignore
     const [names, ...people] = await csv({ report: 'matrix' });
     expect(people.find(([name]) => name === 'Per Aske')![names!.indexOf('Fire Teams Aboard')]).toBe('– waived until 1 Jun 2027');
+    // by groups, and of those alone who fit
+    const [, ...groups] = await csv({ report: 'matrix', by: 'department' });
+    expect(groups.map(([name, count]) => [name, count])).toEqual([['Deck', '4'], ['Office', '1']]); // prettier-ignore
+    expect((await csv({ report: 'matrix', find: 'per aske' })).map(([name]) => name)).toEqual(['Person', 'Per Aske']);
     const words = (await wordsOfPdf((await made('pdf', { report: 'matrix', on: '2027-03-07' })).content)).join(' ');
     expect(words).toContain('the end of 7 Mar 2027, as it was known then');
     expect((await made('csv', { report: 'matrix', on: '2027-03-07' })).name).toBe('Matrix, 2027-03-07.csv');

@@ -9,29 +9,27 @@ import type {
   ReportQuery,
   ReportRow,
 } from '@nudrik/contract';
-import { capital, dayOf, tellDate, tellMoment, tellUntold, Zone, type PlanStep } from '@nudrik/core';
-import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
+import { capital, dayOf, tellDate, tellMoment, tellUntold, Zone } from '@nudrik/core';
+import { oneRow, rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { tellUnmade } from '../notices/ledger.query.ts';
 import { atOf, type At } from './as-of.ts';
-import { countRows, courseReport, courseTitle, filterOf, tables } from './course-report.ts';
+import { countRows, courseReport, courseTitle, filterOf } from './course-report.ts';
 import { tellAsOf } from './differing.ts';
 import {
+  countFinishedLate,
   coverage,
   listClosings,
   listUntold,
   listWent,
   notifiedSql,
+  stepsOf,
   tellBest,
   type ClosingRow,
   type Fitting,
   type NotifiedDbRow,
 } from './lists.repo.ts';
-
-const GET_STEPS = 'select steps from plans where course_id = $1::bigint';
-const stepsOf = async (db: Queryable, course: string): Promise<PlanStep[]> =>
-  (await maybeRow<{ steps: PlanStep[] }>(db, GET_STEPS, [course]))?.steps ?? [];
 
 /** What a list of a course is asked about: which rows fit, and of when. */
 export async function scopeOf(
@@ -69,7 +67,8 @@ export async function notifiedRows(
     const words =
       what === 'ahead'
         ? at.past === null
-          ? `Still to come: ${tellMoment(notice!.at.getTime(), zone, at.now)}.`
+          ? // it may be planned anew this very moment
+            `Still to come${notice ? `: ${tellMoment(notice.at.getTime(), zone, at.now)}` : ''}.`
           : 'Nothing had gone yet.'
         : what === 'none'
           ? (unmade.get(row.id) ?? `${capital(tellUntold(what, because))}.`)
@@ -183,17 +182,13 @@ export async function finishedRows(db: Queryable, list: readonly ReportRow[], at
   });
 }
 
-const COUNT_LATE = (where: string, from: string): string => `
-select count(*)::integer as count ${from} where ${where} and a.closed_by = 'finished' and a.closed_at > a.due_at
-`;
-
 /** Who finished a course, when and how; and of everybody else why not. */
 export async function finishedView(deps: Deps, courseId: string, query: FinishedQuery): Promise<FinishedView> {
   const { db } = deps;
   const { at, zone, fitting } = await scopeOf(db, courseId, query, deps.clock.now());
   const [report, finishedLate] = await Promise.all([
     courseReport(db, courseId, reportQueryOf(query), deps.clock.now()),
-    maybeRow<{ count: number }>(db, COUNT_LATE(fitting.where, tables(at)), fitting.values),
+    countFinishedLate(db, fitting, at),
   ]);
   const { finished, late, inProgress, notStarted, waived } = report.counts;
   return {
@@ -202,7 +197,7 @@ export async function finishedView(deps: Deps, courseId: string, query: Finished
     counts: {
       required: finished + late + inProgress + notStarted + waived,
       finished,
-      finishedLate: finishedLate?.count ?? 0,
+      finishedLate,
       late,
       open: inProgress + notStarted,
       closed: waived,

@@ -24,7 +24,7 @@ const WAS_IN_GROUP = (group: string): string => `coalesce((
   limit 1
 ), ${IN_GROUP(group)})`;
 
-type Filter = Pick<MatrixQuery, 'find' | 'department' | 'site' | 'manager' | 'group' | 'state' | 'course'>;
+export type Filter = Pick<MatrixQuery, 'find' | 'department' | 'site' | 'manager' | 'group' | 'state' | 'course'>;
 /** Which people are looked at: who is here, and what the filters say. */
 export function peopleOf(query: Filter, at: At): { where: string; values: unknown[]; isEveryone: boolean } {
   const values: unknown[] = [new Date(at.now), at.today];

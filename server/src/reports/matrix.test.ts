@@ -1,13 +1,14 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, expect, it, test } from 'vitest';
 import { CELLS, cellOf, Zone } from '@nudrik/core';
-import { MatrixQuery } from '@nudrik/contract';
+import { MatrixQuery, ReportQuery } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { close } from '../assignments/change.ts';
 import { atNow } from './as-of.ts';
 import { cellConditions, listCells } from './cells.repo.ts';
 import { sumsOf } from './matrix.repo.ts';
+import { courseReport } from './course-report.ts';
 import { sumNextDay } from './day-sums.ts';
 import { cellSheet, matrixView } from './matrix.ts';
 
@@ -137,4 +138,17 @@ it('sums of days that have passed are counted before somebody asks, and forgotte
   await house.db.query("update courses set title = 'Safe Lifting and Lowering' where id = $1::bigint", [lifting]);
   expect(await summed()).toBe(1);
   house.clock.at -= 5 * 86_400_000;
+});
+
+it('who came later is told of a day before, of everybody; a course tells of whoever it asks', async () => {
+  const added = await house.db.query<{ id: string }>("insert into people (name, email, department_id, site_id, joined_on) select 'Ylva Aske', 'ylva@orlasund.example', department_id, site_id, '2027-02-01' from people limit 1 returning id"); // prettier-ignore
+  house.clock.at += 5 * 86_400_000;
+  await house.db.query("insert into person_changes (person_id, at, by_whom, kind) values ($1::bigint, $2::timestamptz, 'Sigrid Aune', 'added')", [added.rows[0]!.id, new Date(house.clock.at)]); // prettier-ignore
+  const { asOf, people } = await look({ on: '2027-03-02' });
+  expect([people, asOf!.differs]).toEqual([5, { count: 1, first: [{ person: { id: added.rows[0]!.id, name: 'Ylva Aske' }, course: null, then: 'not on the roster', now: 'on the roster' }] }]); // prettier-ignore
+  expect((await look({ on: '2027-03-02', known: 'now' })).people).toBe(6);
+  // of whom nobody recorded when they came: since they joined
+  await house.db.query("delete from person_changes where person_id = $1::bigint and kind = 'added'", [added.rows[0]!.id]);
+  expect([(await look({ on: '2027-03-02' })).people, (await look({ on: '2027-01-31' })).people]).toEqual([6, 5]);
+  expect((await courseReport(house.db, lifting, ReportQuery.parse({ on: '2027-03-02' }), house.clock.at)).asOf!.differs.count).toBe(0);
 });

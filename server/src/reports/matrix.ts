@@ -28,6 +28,23 @@ async function groupRows(db: Queryable, by: Exclude<MatrixQuery['by'], 'person'>
   };
 } // prettier-ignore
 
+/** Some of its rows; of groups with how many rows there are. */
+const rowsOf = async (db: Queryable, query: MatrixQuery, at: At, zone: Zone): Promise<{ rows: MatrixRow[]; total: number | null }> =>
+  query.by === 'person' ? { rows: await peopleRows(db, query, at, zone), total: null } : groupRows(db, query.by, query, at);
+
+/** All its rows from the first on, a part after the other, without its sums: for a file, which is of one moment. */
+export async function* matrixParts(
+  db: Queryable,
+  query: MatrixQuery,
+  now: Instant,
+  total: number,
+  size: number,
+): AsyncGenerator<MatrixRow[]> {
+  const zone = Zone.of((await getHouse(db)).zone);
+  const at = atOf(query, now, zone);
+  for (let from = 0; from < total; from += size) yield (await rowsOf(db, { ...query, from, size }, at, zone)).rows;
+}
+
 /** People, or groups of them, by courses: a page of the rows, with the sums of all that fit. */
 export async function matrixView(db: Queryable, query: MatrixQuery, now: Instant): Promise<MatrixView> {
   const zone = Zone.of((await getHouse(db)).zone);
@@ -37,9 +54,7 @@ export async function matrixView(db: Queryable, query: MatrixQuery, now: Instant
     countPeople(db, query, at),
     sumsOf(db, query, at),
     at.past === null ? null : tellAsOf(db, query, at),
-    query.by === 'person'
-      ? peopleRows(db, query, at, zone).then((list) => ({ rows: list, total: null }))
-      : groupRows(db, query.by, query, at),
+    rowsOf(db, query, at, zone),
   ]);
   const sumOf = new Map(sums.map(({ course, ...each }) => [course, each]));
   return {
