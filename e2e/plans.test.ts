@@ -26,22 +26,22 @@ test('a flag is dragged, and real people’s moments follow; nothing is publishe
   await expect(page.getByText(/^Version 3, published/)).toBeVisible();
 });
 
-test('a plan from nothing, by keys alone', async ({ page }) => {
+test('a plan from nothing, by keys alone', async ({ page }, { retry }) => {
   await signInAs(page, 'Sigrid Aune');
   await area(page, 'Courses');
   await page.getByRole('link', { name: 'New course' }).click();
-  await page.getByLabel('Title, as it stands in every message').fill('Keys of the Wheelhouse');
+  await page.getByLabel('Title, as it stands in every message').fill(`Keys of the Wheelhouse${retry ? ` ${retry}` : ''}`);
   await expect(page.getByRole('button', { name: 'Begin' })).toBeEnabled();
   await page.keyboard.press('Enter');
   await page.getByRole('link', { name: 'Plan', exact: true }).click();
   const rows = page.locator('table.steps tbody tr');
   await expect(rows).toHaveCount(6);
-  // all but one go
+  // all but one go: the row after one that is gone has the focus
   await rows.first().focus();
   for (let left = 5; left >= 1; left--) {
-    await rows.first().focus();
     await page.keyboard.press('Delete');
     await expect(rows).toHaveCount(left);
+    await expect(rows.first()).toBeFocused();
   }
   const add = page.getByRole('combobox', { name: 'Add a step' });
   const begin = async (typed: string, name: string): Promise<void> => {
@@ -67,6 +67,8 @@ test('a plan from nothing, by keys alone', async ({ page }) => {
   // the one that was left goes, the new ones are switched on, and the last is moved by its flag
   await rows.nth(0).focus();
   await page.keyboard.press('Delete');
+  await expect(rows).toHaveCount(2);
+  await expect(rows.first()).toBeFocused();
   for (const at of [0, 1]) {
     await rows.nth(at).focus();
     await page.keyboard.press(' ');

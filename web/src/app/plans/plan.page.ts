@@ -324,6 +324,13 @@ export class PlanPage implements HasWork {
     this.chosenId.set((this.steps()[at] ?? this.steps().at(-1)!).id);
   }
 
+  /** As `remove`; the row after it, or the last, has the focus then: one goes on by keys. */
+  private removeByKey(step: PlanStepView, row: HTMLElement): void {
+    const next = row.nextElementSibling ?? row.previousElementSibling;
+    this.remove(step);
+    if (next instanceof HTMLElement) next.focus();
+  }
+
   /** Moves a step among the others; its moment stays. */
   protected order(step: PlanStepView, by: -1 | 1): void {
     const at = this.steps().findIndex(({ id }) => id === step.id);
@@ -343,7 +350,7 @@ export class PlanPage implements HasWork {
 
   protected rowKey(event: KeyboardEvent, step: PlanStepView): void {
     if (!this.canWrite() || event.target !== event.currentTarget) return;
-    if (event.key === 'Delete') this.remove(step);
+    if (event.key === 'Delete') this.removeByKey(step, event.currentTarget as HTMLElement);
     else if (event.altKey && (event.key === 'ArrowUp' || event.key === 'ArrowDown')) this.order(step, event.key === 'ArrowUp' ? -1 : 1);
     else if (event.ctrlKey && event.key === 'd') this.duplicate(step);
     else if (event.key === ' ') this.change(step.id, { on: !step.on });
