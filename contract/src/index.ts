@@ -28,6 +28,7 @@ export * from './plans/rehearsal-file.ts';
 export * from './holding/holding.ts';
 export * from './rehearsal/rehearsal.ts';
 export * from './notices/notices.ts';
+export * from './evidence/evidence.ts';
 export * from './reports/as-of.ts';
 export * from './reports/figures.ts';
 export * from './reports/lists.ts';

@@ -33,13 +33,15 @@ import { isPassing } from './db/failures.ts';
 import { seldom } from './work/seldom.ts';
 import { REFUSALS, Refused, type RefusalCode } from './refusal.ts';
 import { rehearsalRoutes } from './rehearsal/routes.ts';
+import { evidenceRoutes } from './evidence/routes.ts';
+import { look, takenFile, tellLook } from './evidence/looked.ts';
 import { reportRoutes } from './reports/routes.ts';
 import { sealRoutes } from './seals/routes.ts';
 import { sessionRoutes } from './sessions/routes.ts';
 import { signOffRoutes } from './sign-offs/routes.ts';
 import { surveyRoutes } from './surveys/routes.ts';
 import { requirementRoutes } from './requirements/routes.ts';
-import { isAllowed, type Route } from './route.ts';
+import { isAllowed, OFFICE, type Route } from './route.ts';
 import { standinRoutes } from './standins/routes.ts';
 import { jobRoutes } from './work/routes.ts';
 
@@ -57,6 +59,7 @@ export const ROUTES: readonly Route[] = [
   ...requirementRoutes,
   ...assignmentRoutes,
   ...sealRoutes,
+  ...evidenceRoutes,
   ...planRoutes,
   ...holdingRoutes,
   ...rehearsalRoutes,
@@ -79,6 +82,19 @@ export const ROUTES: readonly Route[] = [
 ];
 
 const BODY_LIMIT = 20 * 1024 * 1024;
+
+/** Keeps what an auditor looked at, and which files the office took. The answer is on its way: that it is not kept is told to the log. */
+async function keepLooked(deps: Deps, path: string, req: Request, res: Response, account: Account, answer: unknown): Promise<void> {
+  if (!OFFICE.includes(account.role) || res.statusCode !== 200) return;
+  const file = takenFile(res.getHeader('content-disposition'), res.getHeader('content-type'));
+  const words = file === null && account.role === 'auditor' ? tellLook(path, answer, req.query) : null;
+  try {
+    if (file !== null) await look(deps, account, 'took', file);
+    else if (words !== null) await look(deps, account, 'looked', words);
+  } catch (error) {
+    deps.log.error({ error: (error as Error).stack }, 'What was looked at was not kept.');
+  }
+}
 
 /** The HTTP face of Nudrik: the API, live events, and the web application where it is built. */
 export function createApp(deps: Deps, live: Live | null): Express {
@@ -182,8 +198,10 @@ export function createApp(deps: Deps, live: Live | null): Express {
       },
       route.takes === 'stream' ? (_req, _res, next) => next() : route.takes === 'file' ? raw : route.takes === 'large file' ? large : json,
       async (req: Request, res: Response) => {
-        const answer = await route.handle({ deps, req, res, account: res.locals['account'] as Account | null });
+        const account = res.locals['account'] as Account | null;
+        const answer = await route.handle({ deps, req, res, account });
         if (answer !== undefined && !res.headersSent) res.json(answer);
+        if (route.method === 'get' && account) await keepLooked(deps, route.path, req, res, account, answer);
       },
     );
   }

@@ -1,4 +1,4 @@
-import { readFileSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import type { PlanFile } from '@nudrik/contract';
 
 const USAGE = `nudrik: the command line of Nudrik
@@ -19,6 +19,10 @@ const USAGE = `nudrik: the command line of Nudrik
                          holds what was written (events, messages, answers, certificates …) against its seals, and names by day what was
                          changed, removed or put in since; with a day (2027-03-01) and the head that somebody kept of it, against that
                          too. 1 where something does not stand as it was written
+  nudrik verify FILE [PRINT]
+                         holds an evidence pack against its manifest and its signature, without a network or a database, and names
+                         what was changed, removed or put in; with the print of a key that somebody kept, whether it is signed with
+                         that one. 1 where something is not as signed
   nudrik recount         looks whether the counts that pages read say what there is, and counts anew where they do not
 `;
 
@@ -172,8 +176,30 @@ async function setup(args: string[]): Promise<number> {
   return 0;
 }
 
+const printLine = (line: string): Promise<void> => print(`${line}\n`);
+
+/** Whether a pack is as it was signed; by which key, compared with one that somebody kept. */
+async function verifyFile(file: string, print: string | undefined): Promise<number> {
+  const { tellPack, verifyPack } = await import('./evidence/verify-pack.ts');
+  try {
+    const report = await verifyPack(file);
+    for (const words of report.about) await printLine(words);
+    if (print !== undefined && report.key !== null && report.key !== print) {
+      report.faults.unshift(`It is signed with the key ${report.key}; expected ${print}: another house made it, or somebody signed it anew.`);
+    }
+    for (const words of report.faults) await printLine(words);
+    if (report.more > 0) await printLine(`… and ${report.more} more`);
+    await printLine(tellPack(report));
+    if (report.faults.length === 0) await printLine(print === undefined ? `Compare the key with the one that the house shows, and its manifest: ${report.manifest}` : 'That is the key that was kept.');
+    return report.faults.length > 0 ? 1 : 0;
+  } catch (error) {
+    return refuse(`nudrik verify: ${(error as Error).message}`);
+  }
+} // prettier-ignore
+
 /** Whether the record stands as it was written. It only reads: a look at a copy of the database does as well. */
 async function verify([day, head, ...more]: string[]): Promise<number> {
+  if (day !== undefined && (/\.zip$/i.test(day) || existsSync(day)) && more.length === 0) return verifyFile(day, head);
   if (more.length > 0 || (day !== undefined && head === undefined))
     return refuse('nudrik verify: expected nothing, or a day and the head that was kept of it: nudrik verify 2027-03-01 0a1b…');
   const { SealsCheck, tellSeals } = await import('@nudrik/contract');

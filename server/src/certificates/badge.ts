@@ -1,26 +1,14 @@
-import { createPrivateKey, createPublicKey, hkdfSync, type JsonWebKey, type KeyObject } from 'node:crypto';
+import type { JsonWebKey } from 'node:crypto';
 import { SignJWT } from 'jose';
 import { maybeRow } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
+import { signingKey, type SigningKey } from '../house/signing-key.ts';
 import { houseToday } from '../people/today.ts';
 import { Refused } from '../refusal.ts';
 import { findCertificate, verdictOn, type CertificateDbRow } from './certificates.repo.ts';
 
-/** What stands before the 32 bytes of an Ed25519 key in PKCS #8 (RFC 8410). */
-const PKCS8 = Buffer.from('302e020100300506032b657004220420', 'hex');
-const keys = new Map<string, { own: KeyObject; open: JsonWebKey }>();
-
-/** The key that badges are signed with: made from the key of the house, so that each of its processes has the same. */
-function keyOf({ settings }: Deps): { own: KeyObject; open: JsonWebKey } {
-  let pair = keys.get(settings.key);
-  if (!pair) {
-    const seed = Buffer.from(hkdfSync('sha256', settings.key, '', 'nudrik badges ed25519', 32));
-    const own = createPrivateKey({ key: Buffer.concat([PKCS8, seed]), format: 'der', type: 'pkcs8' });
-    keys.set(settings.key, (pair = { own, open: createPublicKey(own).export({ format: 'jwk' }) }));
-  }
-  return pair;
-}
+const keyOf = ({ settings }: Deps): SigningKey => signingKey(settings.key, 'badges');
 
 const keyId = ({ settings }: Deps): string => `${settings.baseUrl}/api/badges/key`;
 

@@ -9,6 +9,12 @@ function fromLine(sender: string, at: Date): string {
   return `From ${sender} ${weekday} ${month} ${String(Number(day)).padStart(2)} ${at.toISOString().slice(11, 19)} ${year}`;
 }
 
+/** A mail as a file of its own (RFC 5322), with the lines that mail has. */
+export async function emlOf(at: Date, mail: SendMailOptions): Promise<Buffer> {
+  const written = await composer.sendMail({ ...mail, date: at });
+  return Buffer.from((written.message as Buffer).toString('latin1').replace(/\r?\n/g, '\r\n'), 'latin1');
+}
+
 /** A mail (RFC 5322) as an entry of an mbox (RFC 4155): lines that begin with From are quoted as mboxrd does. */
 export async function mboxEntry(sender: string, at: Date, mail: SendMailOptions): Promise<Buffer> {
   const written = await composer.sendMail({ ...mail, date: at });

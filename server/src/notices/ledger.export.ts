@@ -3,7 +3,6 @@ import type { Writable } from 'node:stream';
 import type { LedgerExport, NoticeRow } from '@nudrik/contract';
 import type { Deps } from '../deps.ts';
 import { rows, type Queryable } from '../db/db.ts';
-import type { MessageRow } from '../messages/messages.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 import type { Column } from '../reports/table.ts';
@@ -12,10 +11,8 @@ import { madeIn } from '../reports/files.ts';
 import { paramsOf } from '../reports/params.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { partsOfLedger } from './ledger.list.ts';
-import { withoutTag } from '../messages/reply-address.ts';
-import { calendarParts } from '../messages/calendar.ts';
+import { asSent, SENT_COLUMNS, type SentRow } from '../messages/as-sent.ts';
 import { mboxEntry } from '../messages/mbox.ts';
-import { withoutLinks, withoutLinksIn } from '../messages/redacted.ts';
 
 /** The columns of the ledger as a file; moments in the house's zone, with their offset. */
 export const LEDGER_COLUMNS: readonly Column<NoticeRow>[] = [
@@ -32,29 +29,13 @@ export const LEDGER_COLUMNS: readonly Column<NoticeRow>[] = [
 ];
 
 const LIST_SENT = `
-select distinct on (m.id) m.id, m.message_id, m.to_name, m.to_address, m.from_name, m.from_address, m.reply_to, m.replies_to, m.subject, m.html, m.body, m.calendar, m.files, m.composed_at
+select distinct on (m.id) ${SENT_COLUMNS}
 from notices n
 join messages m on m.id = n.message_id
 where n.id = any($1::bigint[])
   and n.state in ('sending', 'sent', 'delivered', 'bounced', 'failed')
 order by m.id
 `;
-
-type SentRow = Omit<MessageRow, 'may_have_arrived'>;
-
-/** A message as it was sent, with the personal link left out: it would let its holder act as its reader. */
-const asSent = (message: SentRow, { senderName }: House): Promise<Buffer> =>
-  mboxEntry(message.from_address, message.composed_at, {
-    from: { name: message.from_name ?? senderName, address: message.from_address },
-    to: { name: message.to_name, address: message.to_address },
-    replyTo: withoutTag(message.reply_to),
-    subject: message.subject,
-    text: withoutLinksIn(message.body),
-    html: withoutLinks(message.html),
-    messageId: message.message_id,
-    ...calendarParts(message.calendar),
-    headers: { 'Auto-Submitted': 'auto-generated' },
-  });
 
 /** Messages as an mbox (RFC 4155), each once, however many notices it carries. */
 async function writeMbox(db: Queryable, out: Writable, parts: AsyncIterable<readonly NoticeRow[]>, house: House): Promise<void> {
@@ -63,7 +44,7 @@ async function writeMbox(db: Queryable, out: Writable, parts: AsyncIterable<read
     for (const message of await rows<SentRow>(db, LIST_SENT, [list.map(({ id }) => id)])) {
       if (seen.has(message.id)) continue;
       seen.add(message.id);
-      if (!out.write(await asSent(message, house))) await once(out, 'drain');
+      if (!out.write(await mboxEntry(message.from_address, message.composed_at, asSent(message, house)))) await once(out, 'drain');
     }
   out.end();
 }

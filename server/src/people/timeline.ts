@@ -21,7 +21,7 @@ const FIELD_WORDS: Record<string, string> = {
 };
 const DATES = new Set(['joinedOn', 'leftOn']);
 
-const LIST_EVENTS = `
+const EVENTS = `
 select
   e.id, e.at, e.type, e.data, e.by_whom, e.assignment_id, o.unit_id as record_unit, a.course_id, a.round, a.is_by_hand, k.title, u.title as unit, s.zone,
   back.type as back_type, back.at as back_at, back.data as back_data,
@@ -39,8 +39,17 @@ join sites s on s.id = p.site_id
 left join units u on u.id = case when e.data ->> 'unit' ~ '^[0-9]+$' then (e.data ->> 'unit')::bigint end
 left join sign_offs o on o.event_id = e.id
 left join assignment_events back on back.id = e.undoes
+`;
+const LIST_EVENTS = `
+${EVENTS}
 where a.person_id = $1::bigint
   and e.type <> 'link-opened'
+order by e.at, e.id
+`;
+const LIST_EVENTS_OF = `
+${EVENTS}
+where e.assignment_id = any($1::bigint[])
+  and e.at < $2::timestamptz
 order by e.at, e.id
 `;
 const LIST_NOTICES = `
@@ -69,7 +78,7 @@ order by c.at, c.id
 `;
 
 type Data = Record<string, unknown> | null;
-interface EventRow {
+export interface EventRow {
   id: string;
   at: Date;
   type: string;
@@ -92,7 +101,7 @@ interface EventRow {
 const WHAT: Partial<Record<EventType, TimelineEntry['what']>> = { finished: 'finish', 'certificate-issued': 'certificate' };
 
 /** An event in the words of the catalogue, with the round and the requirements behind a new assignment. */
-function eventWords(row: EventRow, now: number): { what: TimelineEntry['what']; words: string } | null {
+export function eventWords(row: EventRow, now: number): { what: TimelineEntry['what']; words: string } | null {
   const event = decodeEvent({ id: row.id, type: row.type, at: row.at.getTime(), data: row.data });
   if (!event) return null;
   const facts = { course: row.title, unit: row.unit, zone: Zone.of(row.zone), now, takenBack: null };
@@ -106,7 +115,7 @@ function eventWords(row: EventRow, now: number): { what: TimelineEntry['what']; 
 const tellValue = (field: string, value: string | null): string =>
   value === null ? 'none' : DATES.has(field) ? tellDate(dayOf(value)) : field === 'language' ? tellLanguage(value) : value;
 
-function changeWords(kind: string, changes: FieldChange[]): string {
+export function changeWords(kind: string, changes: FieldChange[]): string {
   const [first] = changes as unknown as { from: string | null; to: string | null }[];
   if (kind === 'group') return first!.to ? `Put into the group ${first!.to}` : `Taken out of the group ${first!.from}`;
   if (kind === 'leave' && first!.from && first!.to) return `Leave changed: ${first!.to}; before: ${first!.from}`;
@@ -118,6 +127,10 @@ function changeWords(kind: string, changes: FieldChange[]): string {
   const head = { returned: 'Is back: ', left: 'Left: ' }[kind] ?? 'Changed ';
   return `${head}${words.join('; ')}`;
 }
+
+/** Everything that happened to assignments before a moment, oldest first. */
+export const listEventsOf = (db: Queryable, assignments: readonly string[], before: Date): Promise<EventRow[]> =>
+  rows(db, LIST_EVENTS_OF, [assignments, before]);
 
 /** Everything that happened to a person, oldest first; what is planned or will run out stands last, marked as ahead. */
 export async function timelineOf(db: Queryable, personId: string, now: number): Promise<TimelineEntry[]> {

@@ -1,12 +1,12 @@
-import { compileAudience, dateOf, tellAudience, tellDueRule, Zone, type Change, type WhenOut } from '@nudrik/core';
+import { compileAudience, dateOf, tellAudience, tellDueRule, tellRequirement, Zone, type Change, type WhenOut } from '@nudrik/core';
 import type { CourseState, Outside, RequirementDraft, RequirementResult } from '@nudrik/contract';
-import { announce, maybeRow, oneRow, rows, transaction, type Client } from '../db/db.ts';
+import { announce, maybeRow, oneRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { applyChanges } from './apply.ts';
-import { findRequirementRow, listRequirementPeople, loadNames, loadStructure, type RequirementDbRow } from './facts.ts';
+import { findRequirementRow, listRequirementPeople, loadNames, loadStructure, requirementOf, type RequirementDbRow } from './facts.ts';
 import { draftOf } from './preview.ts';
 import { countAudience, reconcileCourse } from './reconcile.ts';
 
@@ -59,19 +59,28 @@ async function refuseTaken(client: Client, name: string, id: string | null): Pro
 
 const GET_COURSE = 'select title, state, cardinality(required_units) as required from courses where id = $1::bigint';
 
-async function courseOf(client: Client, id: string): Promise<{ title: string; state: CourseState; required: number }> {
+async function courseOf(client: Queryable, id: string): Promise<{ title: string; state: CourseState; required: number }> {
   const course = await maybeRow<{ title: string; state: CourseState; required: number }>(client, GET_COURSE, [id]);
   if (!course) throw new Refused('wrong-input', `There is no course ${id}. Nothing was changed.`);
   return course;
 }
 
 const INSERT_REQUIREMENT_EVENT = `
-insert into requirement_events (requirement_id, at, by_whom, what, words)
-values ($1::bigint, $2::timestamptz, $3::text, $4::text, $5::text)
+insert into requirement_events (requirement_id, at, by_whom, what, words, rules)
+values ($1::bigint, $2::timestamptz, $3::text, $4::text, $5::text, $6::text[])
 `;
 
-const record = (client: Client, id: string, now: number, byWhom: string, what: string, words: string): Promise<unknown> =>
-  client.query(INSERT_REQUIREMENT_EVENT, [id, new Date(now), byWhom, what, words]);
+/** Its rules in words, as they are now. */
+export async function tellRules(db: Queryable, row: RequirementDbRow): Promise<string[]> {
+  const { title } = await courseOf(db, row.course_id);
+  return tellRequirement(requirementOf(row), title, await loadNames(db, [row.audience]));
+}
+
+/** What became of a requirement, and its rules in words as they are from then on. */
+async function record(client: Client, id: string, now: number, byWhom: string, what: string, words: string): Promise<void> {
+  const rules = await tellRules(client, (await findRequirementRow(client, id))!);
+  await client.query(INSERT_REQUIREMENT_EVENT, [id, new Date(now), byWhom, what, words, rules]);
+}
 
 /** Keeps a new requirement, switched off: nobody is assigned anything yet. */
 export async function addRequirement(deps: Deps, draft: RequirementDraft, byWhom: string): Promise<{ id: string }> {

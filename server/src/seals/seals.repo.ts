@@ -89,6 +89,30 @@ export const hashesOf = async (db: Queryable, kind: Sealed, ids: readonly string
   return new Map(found.map(({ id, hash }) => [id, hash]));
 };
 
+/** Rows with all that they say, the hash of it, and what they were sealed with the last time, on which day. */
+export interface SaidRow {
+  id: string;
+  says: string;
+  hash: Buffer;
+  seal: Buffer | null;
+  day: string | null;
+}
+export const listSaid = (db: Queryable, kind: Sealed, ids: readonly string[]): Promise<SaidRow[]> => {
+  const { table, where, says } = SOURCES[kind];
+  return rows<SaidRow>(
+    db,
+    `select s.id, jsonb_build_array('${kind}', s.id, ${says})::text as says, ${hashOf(kind)} as hash, l.hash as seal, t.day
+     from ${table} s
+     left join lateral (
+       select step_id, hash from seals where kind = '${kind}' and of_id = s.id order by step_id desc, position desc limit 1
+     ) l on true
+     left join seal_steps t on t.id = l.step_id
+     where s.id = any($1::bigint[]) and ${where}
+     order by s.id`,
+    [ids],
+  );
+};
+
 const LAST_HEAD = 'select head from seal_steps order by id desc limit 1';
 export const lastHead = async (client: Client): Promise<Buffer | null> =>
   (await maybeRow<{ head: Buffer }>(client, LAST_HEAD))?.head ?? null;

@@ -17,6 +17,7 @@ import type {
   Retiring,
   SealsCheck,
   SettingsDraft,
+  PackRequest,
   ReportFile,
 } from '@nudrik/contract';
 import { makeCertificatesFile } from '../certificates/certificates-file.ts';
@@ -32,6 +33,7 @@ import { foreseeImport, takeImport } from '../people/import.ts';
 import { undoImport } from '../people/undo-import.ts';
 import { verifyNow } from '../seals/seals.ts';
 import { previewPlan } from '../plans/publish.ts';
+import { makePack } from '../evidence/packs.ts';
 import { keepFile } from '../reports/files.ts';
 import { exportLedger } from '../notices/ledger.export.ts';
 import type { Deps } from '../deps.ts';
@@ -82,6 +84,7 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
   ),
   'act-undo': kind((deps, { id }: { id: string }, byWhom, work) => undoAct(deps, id, byWhom, work)),
   settings: kind((deps, draft: SettingsDraft, byWhom, work) => saveSettings(deps, draft, byWhom, work)),
+  'evidence-pack': kind((deps, request: PackRequest, byWhom, work) => makePack(deps, request, byWhom, work)),
   'report-file': kind((deps, input: ReportFile, _byWhom, work) => keepFile(deps, input, work)),
   assign: kind((deps, request: AssignRequest, byWhom, work) => assign(deps, request, byWhom, work)),
   remind: kind((deps, request: RemindRequest, byWhom, work) => remind(deps, request, byWhom, work)),

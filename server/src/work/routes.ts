@@ -8,7 +8,7 @@ import { get, idOf, type Call, type Route } from '../route.ts';
 import { cancelJob, findJob, listJobs, queueJob, type NewJob } from './jobs.ts';
 
 /** Queues long work and answers 202 with its id. */
-async function later(call: Call, job: NewJob): Promise<JobBegun> {
+export async function later(call: Call, job: NewJob): Promise<JobBegun> {
   const id = await transaction(call.deps.db, (client) => queueJob(client, job, call.account!, call.deps.clock.now()));
   call.res.status(202);
   return { job: id };
