@@ -46,6 +46,6 @@ export const indexHtml = (title: string, blocks: readonly IndexBlock[]): string 
 
 export const indexPdf = (title: string, author: string, at: number, blocks: readonly IndexBlock[]): Promise<Buffer> =>
   drawFlow(
-    blocks.map((block): FlowBlock => (block.kind === 'files' ? { kind: 'facts', facts: block.files.map(({ path, words }) => [words, path]) } : block)),
+    blocks.map((block): FlowBlock => (block.kind === 'files' ? { kind: 'facts', facts: block.files.map(({ path, words }) => [path, words]) } : block)),
     { title, author, at },
   ); // prettier-ignore
