@@ -35,6 +35,7 @@ export * from './reports/lists.ts';
 export * from './reports/matrix.ts';
 export * from './seals/seals.ts';
 export * from './reports/reports.ts';
+export * from './reports/sent.ts';
 export * from './certificates/certificates.ts';
 export * from './certificates/designs.ts';
 export * from './learning/learning.ts';

@@ -33,6 +33,8 @@ import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
 import { tendSessions } from './sessions/sessions.ts';
 import { sumNextDay } from './reports/day-sums.ts';
+import { sendDueReports } from './reports/sent.ts';
+import { forgetReportFiles } from './reports/sent.repo.ts';
 import { sealWaiting } from './seals/seals.ts';
 import { reconcileWaiting } from './requirements/reconcile.ts';
 
@@ -52,6 +54,7 @@ export async function drain(deps: Deps, mailer: Channel): Promise<void> {
   await prepare(deps);
   while ((await dispatch(deps, mailer)) > 0) await prepare(deps);
   await sendCopies(deps);
+  await sendDueReports(deps);
   while ((await sendOutbox(deps, mailer)) > 0);
   while ((await sendChatPosts(deps, mailer.chat)) > 0);
 }
@@ -127,6 +130,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   let feeding: Promise<void> | null = null;
   let folding: Promise<void> | null = null;
   let summing: Promise<void> | null = null;
+  let reporting: Promise<void> | null = null;
   let sealing: Promise<void> | null = null;
   let writing: Promise<void> | null = null;
   let watching: Promise<unknown> | null = null;
@@ -165,6 +169,8 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       sealing ??= attempt('seals', async () => {
         while (!stopped && (await sealWaiting(deps)) > 0);
       }).then(() => void (sealing = null));
+      // a large one takes its time
+      reporting ??= attempt('reports', async () => void (await sendDueReports(deps))).then(() => void (reporting = null));
       folding ??= attempt('figures', () => foldFigures(deps.db)).then(() => void (folding = null));
       if (round % 5 === 0) summing ??= attempt('sums of days', () => sumNextDay(deps)).then(() => void (summing = null));
       if (round % 30 === 0) {
@@ -174,6 +180,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         if (round % 3_600 === 0) {
           await attempt('long work', () => forgetOldJobs(deps.db));
           await attempt('uploads', () => forgetUploads(deps.db));
+          await attempt('files of reports', () => forgetReportFiles(deps.db, deps.clock.now()));
           await attempt('files of answers', () => forgetAnswerFiles(deps.db));
           await attempt('holds', () => endPassed(deps.db, deps.clock.now()));
         }
@@ -199,6 +206,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     await sealing;
     await folding;
     await summing;
+    await reporting;
     await writing;
     await watching;
     await mailbox?.close();

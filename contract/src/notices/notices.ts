@@ -1,6 +1,7 @@
 import { KINDS, type Template } from '@nudrik/core';
 import { z } from 'zod';
 import { Id, Line, LocalDate, Page } from '../common.ts';
+import { Role } from '../access/access.ts';
 
 export const NOTICE_STATES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 'failed', 'skipped', 'cancelled'] as const;
 export type NoticeState = (typeof NOTICE_STATES)[number];
@@ -162,11 +163,19 @@ export interface KeptView {
   name: string;
   params: Record<string, string>;
   madeBy: string;
+  /** who sees it beside them; nobody else where there is none */
+  roles: Role[];
+  /** who asks made it, or may take it away for them */
+  isMine: boolean;
 }
 
 /** POST /api/views */
+export const VIEW_PAGES = ['ledger', 'matrix', 'report', 'notified', 'finished', 'figures'] as const;
+export type ViewPage = (typeof VIEW_PAGES)[number];
 export const KeptViewDraft = z.object({
-  page: z.enum(['ledger']),
+  page: z.enum(VIEW_PAGES),
+  /** whom it is shared with; nobody is for oneself alone */
+  roles: z.array(Role).max(5).default(['administrator', 'trainer', 'auditor']),
   name: Line(80, 'expected a name'),
   params: z
     .record(z.string().max(20), z.string().max(200))

@@ -3,6 +3,9 @@ import { MINUTE, type Day, type Instant, type Zone } from './zone.ts';
 
 const WEEKDAYS = ['', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 
+/** In full, from Monday on. */
+export const WEEKDAY_NAMES = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'] as const;
+
 /** Days of a week: `Mon to Fri`, or each. @param days 1 (Monday) … 7 (Sunday), in any order */
 export function tellWeekdays(days: readonly number[]): string {
   const sorted = [...new Set(days)].sort();

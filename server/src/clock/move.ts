@@ -5,6 +5,7 @@ import type { Deps } from '../deps.ts';
 import { nextPullAt } from '../feed/feed.ts';
 import { nextTryAt } from '../messages/channels.repo.ts';
 import { nextEndAt } from '../quizzes/attempts.repo.ts';
+import { nextReportAt } from '../reports/sent.repo.ts';
 import { nextWakeAt } from '../requirements/queue.ts';
 import { type DemoClock, findDemoClock, setDemoClock } from './clock.ts';
 
@@ -32,6 +33,7 @@ async function nextWorkAt(db: Queryable, after: number): Promise<number | null> 
     await nextChatPostAt(db),
     await nextOpeningAt(db),
     await nextEndAt(db),
+    await nextReportAt(db),
   ].filter((at) => at !== null && at > after);
   return moments.length ? Math.min(...(moments as number[])) : null;
 }

@@ -18,6 +18,8 @@ export interface OutboxDraft {
   inReplyTo: string | null;
   refs: string | null;
   at: Instant;
+  /** of what belongs to no conversation: files that go with it */
+  files?: readonly string[];
 }
 
 export const insertOutbox = async (db: Client, draft: OutboxDraft): Promise<string> =>
@@ -25,9 +27,9 @@ export const insertOutbox = async (db: Client, draft: OutboxDraft): Promise<stri
     await oneRow<{ id: string }>(
       db,
       `insert into outbox (conversation_id, post_id, is_answer, header_id, from_name, to_name, to_address, reply_to, subject, html, body,
-        in_reply_to, refs, made_at, try_at)
+        in_reply_to, refs, made_at, try_at, file_ids)
       values ($1::bigint, $2::bigint, $3::boolean, $4::text, $5::text, $6::text, $7::text, $8::text, $9::text, $10::text, $11::text, $12::text,
-        $13::text, $14::timestamptz, $14::timestamptz)
+        $13::text, $14::timestamptz, $14::timestamptz, $15::bigint[])
       returning id`,
       [
         draft.conversation,
@@ -44,6 +46,7 @@ export const insertOutbox = async (db: Client, draft: OutboxDraft): Promise<stri
         draft.inReplyTo,
         draft.refs,
         new Date(draft.at),
+        draft.files ?? null,
       ],
     )
   ).id;
@@ -66,6 +69,7 @@ export interface OutboxRow {
   refs: string | null;
   made_at: Date;
   attempts: number;
+  file_ids: string[] | null;
 }
 
 // a hand-over that is cut off is taken up again, after its pause, under the same Message-ID
@@ -80,7 +84,7 @@ where id in (
   limit $2::integer
   for update skip locked
 )
-returning id, conversation_id, post_id, is_answer, header_id, from_name, to_name, to_address, reply_to, subject, html, body, in_reply_to, refs, made_at, attempts
+returning id, conversation_id, post_id, is_answer, header_id, from_name, to_name, to_address, reply_to, subject, html, body, in_reply_to, refs, made_at, attempts, file_ids
 `;
 
 /** Takes mails that are to go now; each is put off for its next try before it is tried. */

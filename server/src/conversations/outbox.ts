@@ -3,7 +3,7 @@ import { newWordsOf, repliesRuleOf, tellMoment, Zone, zoneWords } from '@nudrik/
 import { TYPE } from '../answer-file.ts';
 import { insertAnswer } from '../chat/chat.repo.ts';
 import { announce, rows, type Client, type Queryable } from '../db/db.ts';
-import { readBytes } from '../files/files.repo.ts';
+import { findFile, readBytes } from '../files/files.repo.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse, type House } from '../house/house.ts';
 import type { Channel } from '../messages/channel.ts';
@@ -17,7 +17,7 @@ const MOST_TRIES = 14;
 /** Message-IDs that a mail refers to (RFC 5322, 3.6.4), the first and the last of them. */
 const MOST_REFS = 20;
 
-const newId = (house: House): string => `<word-${randomBytes(12).toString('hex')}@${house.senderAddress.split('@')[1]}>`;
+export const newId = (house: House): string => `<word-${randomBytes(12).toString('hex')}@${house.senderAddress.split('@')[1]}>`;
 
 const reply = (subject: string): string => (/^(re|sv|aw|antw|vs)\s*:/i.test(subject) ? subject : `Re: ${subject}`);
 
@@ -141,6 +141,12 @@ async function readPostFiles(
   );
 }
 
+/** Files by their ids; one that is gone meanwhile is left out. */
+async function readFiles(db: Queryable, ids: readonly string[]): Promise<{ name: string; type: string; content: Buffer }[]> {
+  const found = await Promise.all(ids.map((id) => findFile(db, id, ['report'])));
+  return found.flatMap((file) => (file ? [{ name: file.name, type: file.type, content: file.content }] : []));
+}
+
 /** Hands over what waits. @returns how many mails were tried */
 export async function sendOutbox(deps: Deps, channel: Channel): Promise<number> {
   const claimed = await claimOutbox(deps.db, deps.clock.now(), 20);
@@ -153,7 +159,11 @@ export async function sendOutbox(deps: Deps, channel: Channel): Promise<number> 
 
 async function handOver({ db, clock }: Deps, channel: Channel, house: House, row: OutboxRow): Promise<void> {
   const files =
-    row.is_answer && row.post_id !== null && row.conversation_id !== null ? await readPostFiles(db, row.conversation_id, row.post_id) : [];
+    row.file_ids !== null
+      ? await readFiles(db, row.file_ids)
+      : row.is_answer && row.post_id !== null && row.conversation_id !== null
+        ? await readPostFiles(db, row.conversation_id, row.post_id)
+        : [];
   // a person's words wait for nobody's pace, and count in it
   channel.pace?.take(row.to_address, performance.now());
   const { outcome, response } = await channel.send({

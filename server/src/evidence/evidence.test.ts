@@ -109,10 +109,10 @@ describe('a pack about a person', () => {
     expect(`${mail.text}${String(mail.html)}`).not.toMatch(/\/learn\/[\w-]{10}/);
     const certificate = names(files, 'certificates/');
     expect(certificate).toEqual([expect.stringMatching(/^certificates\/Runa Aske, .*\.pdf$/)]);
-    expect(await wordsOfPdf(files[certificate[0]!]!)).toContain('Runa Aske');
-    expect(text('rules/Plan of Fire Teams Aboard.txt')).toMatch(/Version 1 of the plan\nIn force from 1 Mar 2027/);
+    expect((await wordsOfPdf(files[certificate[0]!]!)).join(' ')).toContain('Runa Aske');
+    expect(text('rules/Plan of Fire Teams Aboard.txt')).toMatch(/Version 1 of the plan\nIn force from 28 Feb 2027/);
     expect(text('index.html')).toMatch(/<h1>Evidence: Runa Aske<\/h1>[\s\S]*All \d+ entries stand as they were sealed/);
-    const words = await wordsOfPdf(files['index.pdf']!);
+    const words = (await wordsOfPdf(files['index.pdf']!)).join(' ');
     for (const part of ['Evidence: Runa Aske', 'Elias Brekke', 'entries stand as they were sealed', 'Assigned'])
       expect(words).toContain(part);
     expect(table(text('facts/deliveries.csv')).every((row) => row['Answer'] === 'accepted')).toBe(true);

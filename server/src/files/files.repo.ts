@@ -3,7 +3,7 @@ import type { FileAbout, StoredFile } from '@nudrik/contract';
 import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
 
 /** What a file belongs to; only those of courses are shown with courses. */
-export type Purpose = 'house' | 'course' | 'proof' | 'letter' | 'logo' | 'handout' | 'picture' | 'certificate';
+export type Purpose = 'house' | 'course' | 'proof' | 'letter' | 'logo' | 'handout' | 'picture' | 'certificate' | 'report';
 
 export interface FoundFile {
   id: string;
@@ -69,6 +69,17 @@ export async function openFile(
   { name, type }: { name: string; type: string },
 ): Promise<{ id: string; out: Writable }> {
   const { id } = await oneRow<{ id: string }>(db, DROP_AND_INSERT, [name, type, job]);
+  return { id, out: writerOf(db, id) };
+}
+
+/** The same of one that belongs to no work. */
+export async function openFileFor(db: Queryable, { name, type }: { name: string; type: string }, purpose: Purpose): Promise<{ id: string; out: Writable }> {
+  const { id } = await oneRow<{ id: string }>(db, INSERT_FILE, [name, type, 0, purpose, '{}', null]);
+  return { id, out: writerOf(db, id) };
+} // prettier-ignore
+
+/** Stores what is written to it, a part after the other. */
+function writerOf(db: Queryable, id: string): Writable {
   let [start, waiting, size]: [number, Buffer[], number] = [0, [], 0];
   const put = async (): Promise<void> => {
     const content = Buffer.concat(waiting);
@@ -82,7 +93,7 @@ export async function openFile(
       () => done(),
       (error: unknown) => done(error as Error),
     );
-  const out = new Writable({
+  return new Writable({
     write(chunk: Buffer, _, done) {
       waiting.push(chunk);
       size += chunk.length;
@@ -96,7 +107,6 @@ export async function openFile(
       );
     },
   });
-  return { id, out };
 }
 
 const GET_FILE = `

@@ -2,7 +2,7 @@ import { simpleParser } from 'mailparser';
 import excel from 'exceljs';
 import Papa from 'papaparse';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { LedgerExport, NoticesQuery } from '@nudrik/contract';
+import { KeptViewDraft, LedgerExport, NoticesQuery } from '@nudrik/contract';
 import { close } from '../assignments/change.ts';
 import { remind } from '../assignments/remind.ts';
 import { rows } from '../db/db.ts';
@@ -107,14 +107,35 @@ describe('what followed a message', () => {
 });
 
 describe('a filter with a name', () => {
-  it('is kept for everybody, once under one name, and forgotten', async () => {
-    const draft = { page: 'ledger' as const, name: 'Waived late ones', params: { because: 'waived' } };
-    const { id } = await keepView(house.deps, draft, 'Sigrid Aune');
-    await expect(keepView(house.deps, { ...draft, name: 'waived LATE ones' }, 'Tora')).rejects.toThrow('Another view is called');
-    expect(await listViews(house.db, 'ledger')).toEqual([
-      { id, name: 'Waived late ones', params: { because: 'waived' }, madeBy: 'Sigrid Aune' },
+  it('is kept for those of a role or for oneself, once under one name, and forgotten by whoever made it', async () => {
+    const { rows } = await house.db.query<{ id: string }>(
+      "insert into accounts (email, name, role) values ('s@a.example', 'Sigrid Aune', 'administrator'), ('t@a.example', 'Tora', 'trainer'), ('e@a.example', 'Elias', 'auditor') returning id",
+    );
+    const [sigrid, tora, elias] = (['administrator', 'trainer', 'auditor'] as const).map((role, i) => ({ id: rows[i]!.id, name: ['Sigrid Aune', 'Tora', 'Elias'][i]!, role })); // prettier-ignore
+    const draft = KeptViewDraft.parse({ page: 'ledger', name: 'Waived late ones', params: { because: 'waived' }, roles: ['administrator', 'trainer'] }); // prettier-ignore
+    const { id } = await keepView(house.deps, draft, sigrid!);
+    await expect(keepView(house.deps, { ...draft, name: 'waived LATE ones' }, tora!)).rejects.toThrow('Another view is called');
+    expect(await listViews(house.db, 'ledger', sigrid!)).toEqual([
+      {
+        id,
+        name: 'Waived late ones',
+        params: { because: 'waived' },
+        madeBy: 'Sigrid Aune',
+        roles: ['administrator', 'trainer'],
+        isMine: true,
+      },
     ]);
-    await dropView(house.db, id);
-    expect(await listViews(house.db, 'ledger')).toEqual([]);
+    expect((await listViews(house.db, 'ledger', tora!)).map(({ isMine }) => isMine)).toEqual([false]);
+    expect(await listViews(house.db, 'ledger', elias!)).toEqual([]);
+    await expect(keepView(house.deps, { ...draft, name: 'Mine' }, elias!)).rejects.toThrow('for themself alone');
+    const own = await keepView(house.deps, { ...draft, name: 'Mine', roles: [] }, elias!);
+    expect(await listViews(house.db, 'ledger', elias!)).toHaveLength(1);
+    expect(await listViews(house.db, 'ledger', tora!)).toHaveLength(1);
+    await expect(dropView(house.db, id, tora!)).rejects.toThrow('Sigrid Aune made this view');
+    await dropView(house.db, own.id, elias!);
+    await dropView(house.db, id, sigrid!);
+    // gone already: nothing is left to take away
+    await dropView(house.db, id, sigrid!);
+    expect(await listViews(house.db, 'ledger', sigrid!)).toEqual([]);
   });
 });

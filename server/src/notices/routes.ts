@@ -61,19 +61,19 @@ export const noticeRoutes: Route[] = [
     if (!letter) throw new Refused('not-found', 'There is no such test, or not any more.');
     return letter;
   }),
-  get('/api/views/:page', ({ deps, req }) => listViews(deps.db, parse(KeptViewDraft.shape.page, req.params['page']))),
+  get('/api/views/:page', ({ deps, req, account }) => listViews(deps.db, parse(KeptViewDraft.shape.page, req.params['page']), account!)),
   {
     method: 'post',
     path: '/api/views',
-    access: EDITORS,
-    handle: ({ deps, req, account }) => keepView(deps, parse(KeptViewDraft, req.body), account!.name),
+    access: OFFICE,
+    handle: ({ deps, req, account }) => keepView(deps, parse(KeptViewDraft, req.body), account!),
   },
   {
     method: 'delete',
     path: '/api/views/:id',
-    access: EDITORS,
+    access: OFFICE,
     async handle(call) {
-      await dropView(call.deps.db, idOf(call));
+      await dropView(call.deps.db, idOf(call), call.account!);
       return DONE;
     },
   },

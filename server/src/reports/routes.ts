@@ -1,3 +1,4 @@
+import { pipeline } from 'node:stream/promises';
 import { z } from 'zod';
 import {
   AsOfQuery,
@@ -9,13 +10,16 @@ import {
   MatrixQuery,
   NotifiedQuery,
   ReportFile,
+  ReportLettersQuery,
   ReportQuery,
+  SentReportDraft,
   TodayQuery,
   UnderWayQuery,
   type ReportRequest,
 } from '@nudrik/contract';
 import { headFile } from '../answer-file.ts';
-import { get, idOf, OFFICE, parse, type Call, type Route, ownPerson } from '../route.ts';
+import { streamFile } from '../files/files.repo.ts';
+import { DONE, EDITORS, get, idOf, OFFICE, parse, type Call, type Route, ownPerson } from '../route.ts';
 import { AT_ONCE } from '../work/jobs.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { Refused } from '../refusal.ts';
@@ -24,6 +28,7 @@ import { courseReport, overTime } from './course-report.ts';
 import { figureView } from './figures.ts';
 import { fileOf } from './files.ts';
 import { coverageView, finishedView, notifiedView } from './lists.ts';
+import { addSentReport, changeSentReport, letterFile, lettersView, removeSentReport, sendNow, sentReportsView } from './sent.ts';
 import { findByTeamLink } from './team-links.repo.ts';
 import { cellSheet, matrixView } from './matrix.ts';
 import { paramsOf } from './params.ts';
@@ -83,6 +88,52 @@ export const reportRoutes: Route[] = [
     figureView(call.deps, parse(z.enum(FIGURES), call.req.params['name']), parse(FigureQuery, call.req.query)),
   ),
   { method: 'post', path: '/api/reports/file', access: OFFICE, handle: exported },
+  get('/api/reports/sent', ({ deps }) => sentReportsView(deps)),
+  {
+    method: 'post',
+    path: '/api/reports/sent',
+    access: EDITORS,
+    handle: ({ deps, req, account }) => addSentReport(deps, parse(SentReportDraft, req.body), account!.name),
+  },
+  {
+    method: 'put',
+    path: '/api/reports/sent/:id',
+    access: EDITORS,
+    async handle(call) {
+      await changeSentReport(call.deps, idOf(call), parse(SentReportDraft, call.req.body), call.account!.name);
+      return DONE;
+    },
+  },
+  {
+    method: 'delete',
+    path: '/api/reports/sent/:id',
+    access: EDITORS,
+    async handle(call) {
+      await removeSentReport(call.deps, idOf(call));
+      return DONE;
+    },
+  },
+  {
+    method: 'post',
+    path: '/api/reports/sent/:id/now',
+    access: EDITORS,
+    async handle(call) {
+      await sendNow(call.deps, idOf(call), call.account!);
+      return DONE;
+    },
+  },
+  get('/api/reports/letters', ({ deps, req }) => lettersView(deps, parse(ReportLettersQuery, req.query))),
+  get(
+    '/api/reports/letters/:id/file',
+    async (call) => {
+      const file = await letterFile(call.deps.db, idOf(call), call.account!);
+      headFile(call.res, file.name, file.type);
+      call.res.setHeader('content-length', file.size);
+      await pipeline(streamFile(call.deps.db, file), call.res);
+      return undefined;
+    },
+    'signed-in',
+  ),
   get('/api/reports/file', (call) => sendReport(call, asFile(call.req.query as Record<string, unknown>))),
   {
     method: 'get',

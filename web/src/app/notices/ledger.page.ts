@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, signal, vi
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import type { KeptView, LedgerExport, NoticeGroups, NoticeRow, NoticesQuery } from '@nudrik/contract';
+import type { LedgerExport, NoticeGroups, NoticeRow, NoticesQuery } from '@nudrik/contract';
 import { REASONS, dayOf, HOLD_WORDS, KINDS, SKIP_REASONS, tellDay, type HoldReason } from '@nudrik/core';
 import type { MenuItem } from 'primeng/api';
 import { Menu } from 'primeng/menu';
@@ -21,6 +21,7 @@ import { WhyNothing } from './why-nothing.ts';
 import { CoursesApi } from '../courses/courses.api.ts';
 import { NoticesApi } from './notices.api.ts';
 import { NoticeSheetPart } from './notice-sheet.ts';
+import { KeptViews } from '../reports/kept-views.ts';
 
 const SIZE = 60;
 const OUTCOMES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 'failed', 'skipped', 'cancelled', 'trouble'] as const;
@@ -29,7 +30,6 @@ const OUTCOMES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 
 const SKIPPED = [...SKIP_REASONS, 'by-hand', 'extended', 'replaced', 'plan-changed', 'undone'].filter(
   (reason, i, all) => all.indexOf(reason) === i,
 );
-const sorted = (params: Record<string, string>): [string, string][] => Object.entries(params).sort(([a], [b]) => (a < b ? -1 : 1));
 
 const PERIODS: Choice[] = [
   { value: 'past', label: 'up to now' },
@@ -40,9 +40,9 @@ const PERIODS: Choice[] = [
 /** All notices, past and planned, with what became of each and why. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, Menu, SelectField, KindMark, Outcome, MomentPipe, NoticeSheetPart, WhyNothing],
+  imports: [FormsModule, KeptViews, RouterLink, Menu, SelectField, KindMark, Outcome, MomentPipe, NoticeSheetPart, WhyNothing],
   templateUrl: './ledger.page.html',
-  styles: `.views { display: flex; flex-wrap: wrap; gap: 6px 16px; margin-bottom: 12px; } .views .here { font-weight: 700; color: var(--ink); text-decoration: none; } .when { width: 118px; } .mark { width: 30px; } .other { font-size: 12px; }`,
+  styles: `.when { width: 118px; } .mark { width: 30px; } .other { font-size: 12px; }`,
 })
 export class LedgerPage {
   private readonly api = inject(NoticesApi);
@@ -124,10 +124,7 @@ export class LedgerPage {
     'notices',
     'clock',
   ]);
-  protected readonly views = load(of(true), () => this.api.views(), ['views']);
-  protected readonly isNaming = signal(false);
   protected readonly isAsking = signal(false);
-  protected viewName = '';
   protected readonly problem = signal<string | null>(null);
   private readonly structureApi = inject(StructureApi);
   private readonly structure = load(of(true), () => this.structureApi.structure(), ['people']);
@@ -148,17 +145,13 @@ export class LedgerPage {
   ];
   protected readonly reason = computed(() => (this.held() ? `held ${this.held()}` : (this.because() ?? '')));
   /** what stands in the address of the filter, for a view with a name */
-  private readonly params = computed(
+  protected readonly params = computed(
     (): Record<string, string> =>
       paramsOf({
         from: this.from(), to: this.to(), course: this.course(), person: this.person(), outcome: this.outcome(), find: this.find(), when: this.when(), held: this.held(),
         lacks: this.lacks(), because: this.because(), kind: this.kind(), department: this.department(), by: this.by(), grouped: this.grouped(), step: this.stepFilter(),
       }),
   ); // prettier-ignore
-  protected readonly hasFilter = computed(() => Object.keys(this.params()).length > 0);
-  protected readonly isOneOfMine = computed(
-    () => this.views.data()?.find(({ params }) => JSON.stringify(sorted(params)) === JSON.stringify(sorted(this.params()))) ?? null,
-  );
   protected readonly saving: MenuItem[] = (['csv', 'xlsx', 'mbox'] as const).map((form) => ({
     label: { csv: 'A table, CSV', xlsx: 'A table, XLSX', mbox: 'The messages as sent, mbox' }[form],
     command: () => this.save(form),
@@ -217,30 +210,6 @@ export class LedgerPage {
   protected chooseReason(reason: string): void {
     const held = reason.startsWith('held ') ? reason.slice(5) : null;
     this.filter({ held, because: held ? null : reason || null });
-  }
-
-  protected openView(view: KeptView): void {
-    void this.router.navigate(['/ledger'], { queryParams: view.params });
-  }
-
-  protected keep(): void {
-    const name = this.viewName.trim();
-    if (!name) return;
-    this.problem.set(null);
-    this.api.keepView(name, this.params()).subscribe({
-      next: () => {
-        this.isNaming.set(false);
-        this.viewName = '';
-        this.views.reload();
-      },
-      error: (error: unknown) => this.problem.set(sentenceOf(error)),
-    });
-  }
-
-  protected forget(view: KeptView): void {
-    this.api
-      .dropView(view.id)
-      .subscribe({ next: () => this.views.reload(), error: (error: unknown) => this.problem.set(sentenceOf(error)) });
   }
 
   protected openSaving(event: Event): void {

@@ -2,7 +2,6 @@ import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type {
   Exported,
-  KeptView,
   LedgerExport,
   NoticeAct,
   NoticeGroups,
@@ -31,18 +30,6 @@ export class NoticesApi {
   /** Where what fits stands as a file. */
   export(query: Partial<LedgerExport>): Observable<Exported> {
     return this.http.post<Exported>('/api/notices/export', query);
-  }
-
-  views(): Observable<KeptView[]> {
-    return this.http.get<KeptView[]>('/api/views/ledger');
-  }
-
-  keepView(name: string, params: Record<string, string>): Observable<{ id: string }> {
-    return this.http.post<{ id: string }>('/api/views', { page: 'ledger', name, params });
-  }
-
-  dropView(id: string): Observable<unknown> {
-    return this.http.delete(`/api/views/${id}`);
   }
 
   tests(after: string | undefined): Observable<TestLetterList> {

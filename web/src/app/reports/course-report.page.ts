@@ -25,6 +25,7 @@ import { OverTimeChart } from './over-time-chart.ts';
 import { PlansApi } from '../plans/plans.api.ts';
 import { ReportFiles } from './report-files.ts';
 import { ReportsApi } from './reports.api.ts';
+import { KeptViews } from './kept-views.ts';
 
 const SIZE = 50;
 
@@ -38,6 +39,7 @@ const SIZE = 50;
     ReportFiles,
     FormsModule,
     HoldStrip,
+    KeptViews,
     RouterLink,
     Menu,
     TableModule,
@@ -90,6 +92,8 @@ export class CourseReportPage {
     known: this.known() as ReportQuery['known'] | undefined,
   }));
   protected readonly file = computed(() => ({ report: 'course', course: this.course(), ...paramsOf(this.filterQuery()) }));
+  /** the filters of the address, for a view with a name */
+  protected readonly kept = computed(() => paramsOf(this.filterQuery()));
   /** what can be done is done now */
   protected readonly mayAct = computed(() => this.session.canChange() && !this.on());
   private readonly query = computed(() => ({

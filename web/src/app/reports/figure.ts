@@ -23,7 +23,7 @@ const UNITS: Partial<Record<FigureView['columns'][number]['unit'], string>> = { 
         <span class="grow"></span>
         @if (figure.data()?.rows?.length) {
           <button class="button" (click)="keep()">PNG</button>
-          <nk-report-files [of]="file()" />
+          <nk-report-files [of]="file()" [title]="words().title" />
         }
       </div>
       @if (figure.data(); as view) {

@@ -11,12 +11,13 @@ import { paramsOf } from '../shared/params.ts';
 import { DateField } from '../shared/pick/date-field.ts';
 import { filtersOf, SelectField } from '../shared/pick/select.ts';
 import { Figure } from './figure.ts';
+import { KeptViews } from './kept-views.ts';
 import { MatrixViews } from './matrix-views.ts';
 
 /** Figures that help decide: how late, how fast, after what, by whom. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DateField, Figure, FormsModule, MatrixViews, SelectField],
+  imports: [DateField, Figure, FormsModule, KeptViews, MatrixViews, SelectField],
   template: `
     <div class="work">
       <div class="page-head"><div><h1>Figures</h1><p class="quiet">How late, how fast, and what helped; each number leads to whom it counts. Days in {{ session.zoneWords() }}</p></div></div>
@@ -29,6 +30,7 @@ import { MatrixViews } from './matrix-views.ts';
         <span class="pair">Site <nk-select label="Site" [options]="sites()" [ngModel]="site() ?? ''" (ngModelChange)="filter({ site: $event || null })" /></span>
         <span class="pair">Within <nk-select label="Within how many days after a notice" [options]="spans" [ngModel]="days() ?? '7'" (ngModelChange)="filter({ days: $event === '7' ? null : $event })" /></span>
       </div>
+      <nk-kept-views page="figures" [params]="params()" />
       @if (isNarrow()) {<p class="quiet small">Week by week and what comes back are counted of all departments and sites.</p>}
       @for (name of names; track name) {<nk-figure [name]="name" [params]="params()" [isTableOpen]="name === 'after' || name === 'managers'" />}
     </div>

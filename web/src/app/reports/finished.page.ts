@@ -13,11 +13,12 @@ import { CourseListPage } from './course-list.page.ts';
 import { CourseLists } from './course-lists.ts';
 import { ListFilters } from './list-filters.ts';
 import { ReportFiles } from './report-files.ts';
+import { KeptViews } from './kept-views.ts';
 
 /** Who finished a course, when and how; and of everybody else why not. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AsOf, CourseLists, FinishedPipe, ListFilters, MomentPipe, PaginatorModule, ReportFiles, RouterLink, State],
+  imports: [AsOf, CourseLists, FinishedPipe, KeptViews, ListFilters, MomentPipe, PaginatorModule, ReportFiles, RouterLink, State],
   templateUrl: './finished.page.html',
 })
 export class FinishedPage extends CourseListPage {
@@ -27,6 +28,8 @@ export class FinishedPage extends CourseListPage {
     ({ course, params }) => this.api.finished(course, params),
     ['assignments', 'people', 'certificates', 'clock'],
   );
+  /** the filters of the address, for a view with a name */
+  protected readonly kept = computed(() => paramsOf(this.filters()));
   protected readonly file = computed(() => ({ report: 'finished', course: this.course(), ...paramsOf(this.filters()) }));
   protected readonly tally = computed(() => {
     const data = this.list.data();

@@ -20,6 +20,7 @@ import { MatrixSheet } from './matrix-sheet.ts';
 import { MATRIX_VIEWS, MatrixViews } from './matrix-views.ts';
 import { ReportFiles } from './report-files.ts';
 import { ReportsApi } from './reports.api.ts';
+import { KeptViews } from './kept-views.ts';
 
 /** Rows that are fetched at once, and every how many of them the next are. */
 const SIZE = 200;
@@ -35,6 +36,7 @@ const MOST = 1_000;
     AssignmentActs,
     DateField,
     FormsModule,
+    KeptViews,
     MatrixCourses,
     MatrixGrid,
     MatrixSheet,
@@ -84,6 +86,8 @@ export class MatrixPage {
     known: this.known(),
   }));
   protected readonly file = computed(() => ({ report: 'matrix', ...paramsOf(this.filters()) }));
+  /** the filters of the address, for a view with a name */
+  protected readonly kept = computed(() => { const { by, ...rest } = paramsOf(this.filters()); return by && by !== 'person' ? { by, ...rest } : rest; }); // prettier-ignore
   private readonly query = computed(() =>
     this.view() === 'course'
       ? // now each course has its figures with it

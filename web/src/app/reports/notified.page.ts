@@ -14,6 +14,7 @@ import { CourseListPage } from './course-list.page.ts';
 import { CourseLists } from './course-lists.ts';
 import { ListFilters } from './list-filters.ts';
 import { ReportFiles } from './report-files.ts';
+import { KeptViews } from './kept-views.ts';
 
 /** Departments that have a column of their own. */
 const MOST_COLUMNS = 8;
@@ -25,7 +26,7 @@ const whoOf = ({ told, because }: ToldCount): string => (REASONED.includes(told)
 /** Who was notified of a course, of what, where and when; and of everybody else why not. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AsOf, CourseLists, ListFilters, MomentPipe, Outcome, PaginatorModule, ReportFiles, RouterLink],
+  imports: [AsOf, CourseLists, KeptViews, ListFilters, MomentPipe, Outcome, PaginatorModule, ReportFiles, RouterLink],
   templateUrl: './notified.page.html',
   styles: `
     .coverage { max-width: 1100px; margin-bottom: 18px; }
@@ -56,6 +57,8 @@ export class NotifiedPage extends CourseListPage {
     ({ course, params }) => this.api.coverage(course, params),
     ['notices', 'assignments', 'people', 'clock'],
   );
+  /** the filters of the address, for a view with a name */
+  protected readonly kept = computed(() => paramsOf(this.asked()));
   protected readonly file = computed(() => ({ report: 'notified', course: this.course(), ...paramsOf(this.asked()) }));
   protected readonly stepName = computed(() => this.coverage.data()?.steps.find(({ id }) => id === this.step())?.name ?? null);
   /** of the chosen step, else of any */
