@@ -5,6 +5,7 @@ export * from './time/words.ts';
 export * from './time/relative.ts';
 export * from './time/typed.ts';
 export * from './reports/rhythm.ts';
+export * from './reports/filters.ts';
 export * from './people/address.ts';
 export * from './people/language.ts';
 export * from './people/ways.ts';

@@ -1,5 +1,5 @@
 import type { Account, LookedQuery, LookedView } from '@nudrik/contract';
-import { dayOf, FIGURE_WORDS, isKept, tellDate } from '@nudrik/core';
+import { FIGURE_WORDS, tellFilters } from '@nudrik/core';
 import type { Deps } from '../deps.ts';
 import { houseToday } from '../people/today.ts';
 import { keepLook, listLooks, listWhose } from './looked.repo.ts';
@@ -7,22 +7,11 @@ import { keepLook, listLooks, listWhose } from './looked.repo.ts';
 type Query = Readonly<Record<string, unknown>>;
 type Told = (answer: never, query: Query) => string;
 
-const WORDS: Readonly<Record<string, string>> = {
-  find: 'found by', department: 'department', site: 'site', state: 'state', who: 'who', on: 'as of', known: 'known', from: 'from', to: 'to', outcome: 'outcome',
-  because: 'reason', kind: 'kind', step: 'step', by: 'by', sort: 'by', seed: 'seed', size: 'of', manager: 'of manager', group: 'group', course: 'course',
-}; // prettier-ignore
-const QUIET = new Set(['page', 'size', 'sort', 'order', 'cursor', 'first', 'rows', 'before', 'after']);
-
-/** Filters in words, in the order of the page. */
-function told(query: Query): string {
-  const parts = Object.entries(query).flatMap(([name, value]) =>
-    typeof value !== 'string' || value === '' || value === 'all' || QUIET.has(name)
-      ? []
-      : [`${WORDS[name] ?? name} ${/^\d{4}-\d\d-\d\d$/.test(value) ? safeDate(value) : value.slice(0, 80)}`],
-  );
-  return parts.length > 0 ? ` (${parts.join(', ')})` : '';
-}
-const safeDate = (value: string): string => (isKept(value) ? tellDate(dayOf(value)) : value);
+/** Filters behind what is looked at. */
+const told = (query: Query): string => {
+  const words = tellFilters(query);
+  return words === '' ? '' : ` (${words})`;
+};
 
 const course = ({ course: { title } }: { course: { title: string } }): string => title;
 

@@ -1,6 +1,6 @@
 import type { z } from 'zod';
 import type { ReportLetters, ReportLettersQuery, ReportRequest, SentOf, SentReportDraft, SentReportsView } from '@nudrik/contract';
-import { dayOf, FIGURE_WORDS, nextOf, tellAmount, tellDate, tellMoment, tellRhythm, Zone, zoneWords } from '@nudrik/core';
+import { dayOf, FIGURE_WORDS, nextOf, tellAmount, tellDate, tellFilters, tellMoment, tellRhythm, Zone, zoneWords } from '@nudrik/core';
 import { insertOutbox } from '../conversations/outbox.repo.ts';
 import { newId } from '../conversations/outbox.ts';
 import { announce, transaction, type Client, type Queryable } from '../db/db.ts';
@@ -45,8 +45,14 @@ const MOST_HEADS = 31;
 
 const rhythmOf = ({ every, on_day, at_time }: Pick<SentReportRow, 'every' | 'on_day' | 'at_time'>) => ({ every, on: on_day, at: at_time });
 
-/** What a report is, in words. */
+/** What a report is, in words, with its filters. */
 async function tellOf(db: Queryable, of: SentOf): Promise<string> {
+  // a course is named by the report that is of it
+  const filters = tellFilters(of, 'course' in of && !['matrix', 'figure'].includes(of.report) ? ['course'] : []);
+  return `${await tellKind(db, of)}${filters === '' ? '' : ` (${filters})`}`;
+}
+
+async function tellKind(db: Queryable, of: SentOf): Promise<string> {
   const title = async (id: string): Promise<string> => courseTitle(db, id).then(({ title: words }) => words, () => 'a course that is gone');
   switch (of.report) {
     case 'seals':

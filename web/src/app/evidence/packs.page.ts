@@ -71,7 +71,7 @@ export class PacksPage {
     const found = this.preview.data();
     if (!found) return [];
     const told = (count: number, what: string): { count: number; words: string } => ({ count, words: tellAmount(count, what).replace(/^\S+ /, '') });
-    return [told(found.people, 'people'), told(found.assignments, 'assignments'), told(found.notices, 'notices'), told(found.messages, 'messages'), told(found.certificates, 'certificates'), told(found.signOffs, 'sign-offs'), told(found.acts, 'acts by hand')];
+    return [told(found.people, 'people'), told(found.assignments, 'assignments'), told(found.notices, 'notices'), told(found.messages, 'messages'), told(found.certificates, 'certificates'), told(found.signOffs, 'sign-offs'), { count: found.acts, words: found.acts === 1 ? 'act by hand' : 'acts by hand' }];
   }); // prettier-ignore
   protected readonly isMaking = signal(false);
   protected readonly problem = signal<string | null>(null);

@@ -3,7 +3,7 @@ import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { SentOf, SentReportDraft, tellIssues, type ReportLetter, type SentReportView } from '@nudrik/contract';
-import { capital, FIGURE_WORDS, WEEKDAY_NAMES } from '@nudrik/core';
+import { capital, FIGURE_WORDS, tellFilters, WEEKDAY_NAMES } from '@nudrik/core';
 import { ToggleSwitch } from 'primeng/toggleswitch';
 import { finalize, of, type Observable } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
@@ -70,7 +70,8 @@ export class SentPage {
     const saved = this.reports.data()?.reports.find(({ id }) => id === edit.id);
     if (saved) return saved.words.split(', each ')[0]!.split(', on the ')[0]!;
     const name = (edit.of as { name?: keyof typeof FIGURE_WORDS }).name;
-    return this.title() ?? (name ? FIGURE_WORDS[name].title : capital(edit.of.report));
+    const filters = tellFilters(edit.of as Record<string, unknown>, ['course']);
+    return `${this.title() ?? (name ? FIGURE_WORDS[name].title : capital(edit.of.report))}${filters ? ` (${filters})` : ''}`;
   });
   protected readonly readers = computed(() => {
     const report = this.draft()?.of.report;
@@ -93,10 +94,12 @@ export class SentPage {
   private read(text: string): { report: string } {
     try {
       const parsed = SentOf.safeParse(JSON.parse(text));
-      return parsed.success ? parsed.data : { report: 'matrix' };
+      if (parsed.success) return parsed.data;
     } catch {
-      return { report: 'matrix' };
+      // told below, as what is none
     }
+    this.problem.set('The address names no report that can be sent: choose what it is.');
+    return { report: 'matrix' };
   }
 
   protected begin(what: object & { report: string }): void {
