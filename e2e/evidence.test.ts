@@ -1,10 +1,14 @@
+import { spawnSync } from 'node:child_process';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { expect, test } from '@playwright/test';
+import { unzipSync, zipSync } from 'fflate';
 import { area, choose, list, signInAs } from './pages.ts';
 
 test('who held this on 1 March, and how do you know: what was known then and what is known now, who was told, who finished, and all of it as files', async ({
   page,
   browser,
 }) => {
+  test.setTimeout(240_000);
   // what nobody knew on 1 March is recorded today
   await signInAs(page, 'Sigrid Aune');
   await page.goto('/requirements/completions');
@@ -72,4 +76,47 @@ test('who held this on 1 March, and how do you know: what was known then and wha
   await expect(auditor.locator('tbody tr')).toHaveCount(Math.min(50, count));
   // and an auditor changes nothing
   await expect(auditor.getByRole('button', { name: /Extend|Waive|Remind/ })).toHaveCount(0);
+
+  // a sample that anybody draws again
+  await auditor.goto('/matrix/evidence/sample?from=2026-03-01&to=2026-03-31&seed=7&size=5');
+  await expect(auditor.getByText('5 of 207 people')).toBeVisible();
+  const drawn = await auditor.locator('tbody tr a').allInnerTexts();
+  await auditor.reload();
+  await expect(auditor.locator('tbody tr a')).toHaveText(drawn);
+
+  // all of it as a pack, which is checked without Nudrik's word for it
+  await auditor.goto('/matrix');
+  await auditor.getByRole('link', { name: 'Evidence', exact: true }).click();
+  await choose(list(auditor, 'About'), 'a course');
+  await choose(list(auditor, 'Course'), 'Safe Lifting');
+  const until = auditor.getByRole('textbox', { name: 'To the end of' });
+  await until.fill('1.3.2026');
+  await until.press('Enter');
+  await expect(auditor.getByTestId('would')).toContainText('to the end of 1 Mar 2026');
+  const coming = auditor.waitForEvent('download');
+  await auditor.getByRole('button', { name: 'Make the pack' }).click();
+  const pack = await coming;
+  expect(pack.suggestedFilename()).toBe('Evidence, Safe Lifting, 2026-03-01.zip');
+  const made = auditor.getByRole('row', { name: /Safe Lifting.*Elias Brekke/ });
+  await expect(made).toBeVisible();
+  const hash = await made.getByRole('cell').nth(4).innerText();
+  const key = await auditor.locator('.key code.hash').innerText();
+  const path = (await pack.path())!;
+  const verify = (file: string) => spawnSync(process.execPath, ['server/bin/nudrik.mjs', 'verify', file], { encoding: 'utf8', env: { PATH: process.env['PATH'] } }); // prettier-ignore
+  const found = verify(path);
+  expect(found).toMatchObject({ status: 0, stdout: expect.stringContaining(`stand as they were signed, with the key ${key}.`) });
+  expect(found.stdout).toContain(hash);
+  // one letter of it
+  const files = unzipSync(readFileSync(path));
+  files['facts/assignments.csv']![200]! ^= 1;
+  writeFileSync(`${path}.zip`, zipSync(files));
+  expect(verify(`${path}.zip`)).toMatchObject({ status: 1, stdout: expect.stringContaining('facts/assignments.csv was changed.') });
+
+  // what they looked at and took is on the record, and is seen by whoever runs the house
+  await auditor.getByRole('link', { name: 'What was looked at' }).click();
+  await expect(auditor.getByRole('row', { name: /took Evidence, Safe Lifting, 2026-03-01\.zip/ })).toBeVisible();
+  await expect(auditor.getByRole('row', { name: /Who finished, Safe Lifting \(.*as of 1 Mar 2026/ }).first()).toBeVisible();
+  await page.goto('/matrix/evidence/looked');
+  await choose(list(page, 'Of whom'), 'Elias Brekke');
+  await expect(page.getByRole('row', { name: /Elias Brekke.*took Who finished, Safe Lifting/ }).first()).toBeVisible();
 });

@@ -217,3 +217,40 @@ test('a calendar is copied to the next year and read from an iCalendar file', as
   await sheet.getByRole('button', { name: '2028', exact: true }).click();
   await expect(sheet.locator('input[value]').or(sheet.getByLabel('Date of Ness Day'))).not.toHaveCount(0);
 }); // prettier-ignore
+
+test('a report goes by itself on its day: it arrives with its file, and is on the record', async ({ browser }) => {
+  await page.goto('/matrix?state=late');
+  await page.getByRole('link', { name: 'Send it by itself' }).click();
+  await page.getByLabel('Name, as it stands in the subject').fill('Who is late, daily');
+  await expect(page.getByRole('form', { name: 'A report that is sent' })).toContainText('Matrix (late)');
+  await choose(list(page, 'How often'), 'each day');
+  await choose(list(page, 'As'), 'CSV');
+  await page.getByRole('checkbox', { name: /Elias Brekke/ }).check();
+  await page.getByRole('button', { name: 'Send it from now on' }).click();
+  await expect(page.getByText('“Who is late, daily” is sent from now on.')).toBeVisible();
+  const row = page.getByRole('row', { name: /Who is late, daily/ });
+  await expect(row).toContainText('Elias Brekke, Sigrid Aune');
+  await press(page, '+1 day');
+  await expect(row.first()).toContainText(/: sent/);
+  await expect(page.getByRole('row', { name: /Who is late, daily.*elias\.brekke.*sent/ })).toHaveCount(1);
+  // in the post room, with its file
+  await page.getByRole('link', { name: 'Post', exact: true }).click();
+  const mails = page.getByRole('row', { name: /elias\.brekke.*Who is late, daily/ });
+  await mails.click();
+  const mail = page.getByRole('complementary', { name: 'Mail' });
+  await mail.getByRole('button', { name: 'plain text' }).click();
+  await expect(mail.locator('pre')).toContainText(/\d+ rows fit\.[\s\S]*It is attached as Matrix, 2026-05-\d\d\.csv/);
+  const eml = await page.request.get(`/api/post-room/mails/${new URL(page.url()).pathname.split('/').at(-1)}/eml`);
+  expect(await eml.text()).toMatch(/filename="?Matrix, 2026-05-\d\d\.csv/);
+  // an auditor sees who gets what, and changes nothing of it
+  const auditor = await (await browser.newContext({ baseURL: process.env['NUDRIK_E2E_WEEKS_URL'] })).newPage();
+  await signInAs(auditor, 'Elias Brekke');
+  await auditor.goto('/ledger/reports');
+  await expect(auditor.getByRole('row', { name: /Who is late, daily/ }).first()).toBeVisible();
+  await expect(auditor.getByRole('button', { name: /Change|Remove|A new one/ })).toHaveCount(0);
+  await auditor.context().close();
+  // switched off it goes no more
+  await page.goto('/ledger/reports');
+  await page.getByRole('switch', { name: 'Who is late, daily switched on' }).click();
+  await expect(page.getByText('“Who is late, daily” is sent no more.')).toBeVisible();
+});

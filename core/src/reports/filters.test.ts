@@ -3,7 +3,7 @@ import { tellFilters } from './filters.ts';
 
 test.each<[object, string]>([
   [{}, ''],
-  [{ department: 'Deck', state: 'late', page: 0, size: 50 }, 'department Deck, late'],
+  [{ department: 'Deck', state: 'late', page: 0, size: 50, from: 0 }, 'department Deck, late'],
   [{ state: 'all', find: '', by: 'person', known: 'then' }, ''],
   [{ on: '2026-03-01', known: 'now' }, 'as of 1 Mar 2026, as is known now'],
   [{ on: 'nonsense', course: '7', by: 'site' }, 'as of nonsense, of one course, by site'],

@@ -32,8 +32,9 @@ export function tellFilters(query: Readonly<Record<string, unknown>>, without: r
   return Object.entries(query)
     .flatMap(([name, value]) => {
       const tell = Object.hasOwn(TOLD, name) && !without.includes(name) ? TOLD[name]! : null;
-      if (!tell || typeof value === 'object' || value === undefined || value === '' || value === 'all') return [];
-      return [tell(String(value).slice(0, 80))].filter(Boolean);
+      // numbers are where a page begins, and how long it is
+      if (!tell || typeof value !== 'string' || value === '' || value === 'all') return [];
+      return [tell(value.slice(0, 80))].filter(Boolean);
     })
     .join(', ');
 }
