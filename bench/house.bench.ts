@@ -100,6 +100,8 @@ const PAGES: readonly { page: string; ask: (n: number) => string; goal: number }
   },
   { page: 'who was notified', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/notified`, goal: 300 },
   { page: 'who was not', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/notified?who=untold`, goal: 300 },
+  { page: 'evidence: a sample', ask: () => '/api/evidence/sample?from=2026-03-01&to=2026-03-31&seed=7', goal: 1_000 },
+  { page: 'evidence of a person', ask: (n) => `/api/people/${1 + n * 37}/data`, goal: 300 },
   { page: 'who finished', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/finished`, goal: 300 },
   { page: 'My team, all', ask: () => '/api/team', goal: 50 },
   { page: 'Certificates', ask: () => '/api/certificates', goal: 50 },

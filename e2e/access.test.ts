@@ -13,6 +13,7 @@ const VIEWS: [string, string, string][] = [
   ['a calendar', '/people/structure?site=3', 'none counts as a working day'],
   ['Settings', '/settings', 'When messages go'],
   ['Who may enter', '/settings/accounts', 'Record'],
+  ['other programs', '/settings/programs', 'change nothing'],
   ['Your account', '/account', 'Where you are signed in'],
   ['Messages', '/plans/messages', 'Every text that plans send'],
   ['Long work', '/work', 'done in the background'],

@@ -29,6 +29,7 @@ export * from './holding/holding.ts';
 export * from './rehearsal/rehearsal.ts';
 export * from './notices/notices.ts';
 export * from './evidence/evidence.ts';
+export * from './programs/programs.ts';
 export * from './reports/as-of.ts';
 export * from './reports/figures.ts';
 export * from './reports/lists.ts';

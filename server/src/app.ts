@@ -35,6 +35,7 @@ import { REFUSALS, Refused, type RefusalCode } from './refusal.ts';
 import { rehearsalRoutes } from './rehearsal/routes.ts';
 import { evidenceRoutes } from './evidence/routes.ts';
 import { look, takenFile, tellLook } from './evidence/looked.ts';
+import { programApi, programRoutes } from './programs/routes.ts';
 import { reportRoutes } from './reports/routes.ts';
 import { sealRoutes } from './seals/routes.ts';
 import { sessionRoutes } from './sessions/routes.ts';
@@ -59,6 +60,7 @@ export const ROUTES: readonly Route[] = [
   ...requirementRoutes,
   ...assignmentRoutes,
   ...sealRoutes,
+  ...programRoutes,
   ...evidenceRoutes,
   ...planRoutes,
   ...holdingRoutes,
@@ -127,6 +129,8 @@ export function createApp(deps: Deps, live: Live | null): Express {
     }),
   );
 
+  // other programs: by tokens, and by no session
+  app.use('/api/v1', programApi(deps));
   app.use('/api', async (req, res, next) => {
     const token = tokenOf(req.headers.cookie);
     const session = token ? await findSession(deps.db, token, deps.clock.now(), deps.settings.idleHours) : null;

@@ -22,6 +22,7 @@ import { AT_ONCE, Cancelled, type Work } from '../work/jobs.ts';
 import { drain } from '../worker.ts';
 import { printOf, signManifest } from './manifest.ts';
 import { makePack, packsView, previewPack, rulesAt } from './packs.ts';
+import { ownData } from './own-data.ts';
 import { sampleView } from './sample.ts';
 import { tellPack, verifyPack } from './verify-pack.ts';
 
@@ -113,7 +114,7 @@ describe('a pack about a person', () => {
     expect(text('rules/Plan of Fire Teams Aboard.txt')).toMatch(/Version 1 of the plan\nIn force from 28 Feb 2027/);
     expect(text('index.html')).toMatch(/<h1>Evidence: Runa Aske<\/h1>[\s\S]*All \d+ entries stand as they were sealed/);
     const words = (await wordsOfPdf(files['index.pdf']!)).join(' ');
-    for (const part of ['Evidence: Runa Aske', 'Elias Brekke', 'entries stand as they were sealed', 'Assigned'])
+    for (const part of ['Evidence: Runa Aske', 'Elias Brekke', 'entries stand as they were sealed', 'Fire Teams Aboard assigned, due'])
       expect(words).toContain(part);
     expect(table(text('facts/deliveries.csv')).every((row) => row['Answer'] === 'accepted')).toBe(true);
   });
@@ -220,6 +221,34 @@ describe('a pack about more', () => {
     await expect(makePack(house.deps, PackRequest.parse({ of: { kind: 'course', id: course }, from: null, to: null }), 'Elias Brekke', work)).rejects.toThrow(); // prettier-ignore
     expect(kept).toEqual([]);
     expect((await packsView(house.deps)).packs).toHaveLength(before);
+  });
+});
+
+describe('what is kept of a person', () => {
+  it('goes to them as JSON and PDF, with each message that they got and their certificates; and without what opens something', async () => {
+    const { name, write } = await ownData(house.deps, crew['runa']!);
+    expect(name).toBe('What is kept of Runa Aske, 2027-04-08.zip');
+    const out = new PassThrough();
+    const [bytes] = await Promise.all([buffer(out), write(out)]);
+    const files = unzipSync(bytes);
+    const text = Buffer.from(files['data.json']!).toString('utf8');
+    const data = JSON.parse(text) as Record<string, Record<string, unknown>[]> & { person: Record<string, unknown> };
+    expect(data.person).toMatchObject({ name: 'Runa Aske', manager: 'Odd Aske' });
+    const { rows: kept } = await house.db.query<{ events: number; notices: number; messages: number }>(
+      `select (select count(*)::integer from assignment_events where assignment_id = $1) as events,
+         (select count(*)::integer from notices where person_id = $2 or recipient_id = $2) as notices,
+         (select count(distinct message_id)::integer from notices where recipient_id = $2 and message_id is not null) as messages`,
+      [ids[0], crew['runa']],
+    );
+    expect(data['events']).toHaveLength(kept[0]!.events);
+    expect(data['notices']).toHaveLength(kept[0]!.notices);
+    expect(Object.keys(files).filter((path) => path.startsWith('messages/'))).toHaveLength(kept[0]!.messages);
+    expect(data['certificates']).toHaveLength(1);
+    const { rows: secret } = await house.db.query<{ token: string }>('select token from assignments where id = $1', [ids[0]]);
+    const whole = Object.values(files).map((file) => Buffer.from(file).toString('latin1')).join(''); // prettier-ignore
+    expect(whole).not.toContain(secret[0]!.token);
+    expect((await wordsOfPdf(Buffer.from(files['data.pdf']!))).join(' ')).toContain('What is kept of Runa Aske');
+    await expect(ownData(house.deps, '999999')).rejects.toThrow('There is no such person');
   });
 });
 

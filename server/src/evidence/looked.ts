@@ -18,7 +18,7 @@ const course = ({ course: { title } }: { course: { title: string } }): string =>
 /** What an auditor looks at, by where it is asked for, and what it is called. */
 export const LOOKED: Readonly<Record<string, Told>> = {
   '/api/people': (_: never, query) => `People${told(query)}`,
-  '/api/people/:id': ({ name }: { name: string }) => name,
+  '/api/people/:id': ({ person: { name } }: { person: { name: string } }) => name,
   '/api/courses/:id': ({ title }: { title: string }) => `The course ${title}`,
   '/api/requirements/:id': ({ name }: { name: string }) => `The requirement “${name}”`,
   '/api/plans/:courseId': (answer: { course: { title: string } }) => `The plan of ${course(answer)}`,

@@ -3,9 +3,10 @@ import { LookedQuery, PackRequest, SampleQuery } from '@nudrik/contract';
 import { headFile } from '../answer-file.ts';
 import { findFileHead, streamFile } from '../files/files.repo.ts';
 import { Refused } from '../refusal.ts';
-import { get, idOf, OFFICE, parse, type Route } from '../route.ts';
+import { ADMINISTRATORS, get, idOf, OFFICE, parse, type Route } from '../route.ts';
 import { later } from '../work/routes.ts';
 import { lookedView } from './looked.ts';
+import { ownData } from './own-data.ts';
 import { findPackFile } from './packs.repo.ts';
 import { packsView, previewPack } from './packs.ts';
 import { sampleView } from './sample.ts';
@@ -22,6 +23,16 @@ export const evidenceRoutes: Route[] = [
     await pipeline(streamFile(call.deps.db, file), call.res);
     return undefined;
   }),
+  get(
+    '/api/people/:id/data',
+    async (call) => {
+      const data = await ownData(call.deps, idOf(call));
+      headFile(call.res, data.name, 'application/zip');
+      await data.write(call.res);
+      return undefined;
+    },
+    ADMINISTRATORS,
+  ),
   get('/api/evidence/looked', (call) => lookedView(call.deps, call.account!, parse(LookedQuery, call.req.query)), ['administrator', 'auditor']),
   // whoever reads the record may take evidence of it
   { method: 'post', path: '/api/evidence/preview', access: OFFICE, handle: ({ deps, req }) => previewPack(deps, parse(PackRequest, req.body)) },

@@ -129,6 +129,12 @@ export const routes: Routes = [
     loadComponent: () => import('./house/settings.page.ts').then((m) => m.SettingsPage),
   },
   {
+    path: 'settings/programs',
+    canActivate: [administrators],
+    title: 'Other programs · Nudrik',
+    loadComponent: () => import('./programs/programs.page.ts').then((m) => m.ProgramsPage),
+  },
+  {
     path: 'settings/accounts',
     canActivate: [administrators],
     title: 'Who may enter · Nudrik',
