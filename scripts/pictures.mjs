@@ -87,13 +87,10 @@ run(async () => {
     );
     await shoot('requirements', '/requirements', seen('Muster, everyone, every year'));
     await shoot('rehearsal', '/plans/rehearsal?act=past', seen('mails to come'));
-    await shoot(
-      'review',
-      '/requirements/4/edit',
-      (p) => p.getByTestId('audience-count').waitFor(),
-      (p) => p.getByRole('button', { name: 'See what it would do' }).click(),
-      (p) => p.getByTestId('review-counts').waitFor(),
-    );
+    await shoot('evidence', '/matrix/evidence?of=course&id=2&to=2026-03-31', async (p) => {
+      await p.getByRole('button', { name: 'Make the pack' }).click();
+      await p.getByText(/is made: \d+ files/).waitFor();
+    });
     await shoot(
       'timeline',
       '/people?find=runa.aske',

@@ -4,6 +4,9 @@ alter table kept_views
   add constraint kept_views_page_check check (page in ('ledger', 'matrix', 'report', 'notified', 'finished', 'figures')),
   add column roles text[] not null default '{administrator,trainer,auditor}',
   add column account_id bigint references accounts on delete set null;
+-- one's own are called as one likes, whatever others call theirs
+drop index kept_views_name;
+create unique index kept_views_name on kept_views (page, lower(name), (case when roles = '{}' then account_id end)) nulls not distinct;
 
 -- Reports that are sent by themselves, and to whom.
 create table sent_reports (

@@ -88,7 +88,7 @@ const BODY_LIMIT = 20 * 1024 * 1024;
 /** Keeps what an auditor looked at, and which files the office took. The answer is on its way: that it is not kept is told to the log. */
 async function keepLooked(deps: Deps, path: string, req: Request, res: Response, account: Account, answer: unknown): Promise<void> {
   if (!OFFICE.includes(account.role) || res.statusCode !== 200) return;
-  const file = takenFile(res.getHeader('content-disposition'), res.getHeader('content-type'));
+  const file = takenFile(res.getHeader('content-disposition'), res.getHeader('content-type'), account);
   const words = file === null && account.role === 'auditor' ? tellLook(path, answer, req.query) : null;
   try {
     if (file !== null) await look(deps, account, 'took', file);

@@ -69,6 +69,15 @@ export interface ReportLetters {
   /** where the next page begins */
   further: string | null;
 }
+/** GET /api/reports/letters/:id: what went to somebody by link */
+export interface OwnReport {
+  report: string;
+  what: string;
+  at: string;
+  file: string;
+  /** null where it is not kept any more */
+  href: string | null;
+}
 export interface ReportLetter {
   id: string;
   report: string;

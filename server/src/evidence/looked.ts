@@ -53,10 +53,12 @@ export async function look(deps: Deps, account: Account, what: 'looked' | 'took'
 } // prettier-ignore
 
 const NAME = /^(inline|attachment); filename\*=UTF-8''(.+)$/;
-/** The file that an answer was, where it is one that leaves the house: a download, or a document that is shown. */
-export function takenFile(disposition: unknown, type: unknown): string | null {
+/** The file that an answer was, where it is one that leaves the house: a download; of an auditor also a document that is shown. */
+export function takenFile(disposition: unknown, type: unknown, { role }: Pick<Account, 'role'>): string | null {
   const [, place, name] = NAME.exec(String(disposition)) ?? [];
-  return name && (place === 'attachment' || type === 'application/pdf') ? decodeURIComponent(name).slice(0, 400) : null;
+  return name && (place === 'attachment' || (type === 'application/pdf' && role === 'auditor'))
+    ? decodeURIComponent(name).slice(0, 400)
+    : null;
 }
 
 /** What was looked at and taken: an auditor's own, and to administrators everybody's. */

@@ -62,6 +62,8 @@ export class PackFile {
     this.taken.add(path.toLowerCase());
     this.zip.addReadStream(through, path, { mtime: this.at, compress: !PACKED.test(path), mode: 0o100644 });
     const whole = Promise.all([write(through), finished(through, { readable: false })]);
+    // told by the race, where it loses it
+    whole.catch(() => undefined);
     // where nobody takes what is written, it is not waited for
     await Promise.race([whole, this.written.then(() => whole)]);
     this.files.push({ path, bytes, sha256: hash.digest('hex') });

@@ -130,6 +130,10 @@ describe('a filter with a name', () => {
     await expect(keepView(house.deps, { ...draft, name: 'Mine' }, elias!)).rejects.toThrow('for themself alone');
     const own = await keepView(house.deps, { ...draft, name: 'Mine', roles: [] }, elias!);
     expect(await listViews(house.db, 'ledger', elias!)).toHaveLength(1);
+    // what somebody calls their own is in nobody's way
+    const hers = await keepView(house.deps, { ...draft, name: 'mine', roles: [] }, sigrid!);
+    await expect(keepView(house.deps, { ...draft, name: 'MINE', roles: [] }, sigrid!)).rejects.toThrow('Another view is called');
+    await dropView(house.db, hers.id, sigrid!);
     expect(await listViews(house.db, 'ledger', tora!)).toHaveLength(1);
     await expect(dropView(house.db, id, tora!)).rejects.toThrow('Sigrid Aune made this view');
     await dropView(house.db, own.id, elias!);

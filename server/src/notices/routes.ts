@@ -9,7 +9,7 @@ import { retryAside } from '../work/set-aside.ts';
 import { headFile } from '../answer-file.ts';
 import { paramsOf } from '../reports/params.ts';
 import { nowOrLater } from '../work/routes.ts';
-import { act, ADMINISTRATORS, DONE, EDITORS, get, idOf, OFFICE, parse, type Route } from '../route.ts';
+import { act, ADMINISTRATORS, DONE, get, idOf, OFFICE, parse, type Route } from '../route.ts';
 import { houseToday } from '../people/today.ts';
 import { actOnNotice } from './by-hand.ts';
 import { LEDGER_TYPES, ledgerName, writeLedger } from './ledger.export.ts';

@@ -21,7 +21,7 @@ export const listViews = async (db: Queryable, page: string, { id, role }: Pick<
 const INSERT = `
 insert into kept_views (page, name, params, made_by, made_at, roles, account_id)
 values ($1::text, $2::text, $3::jsonb, $4::text, $5::timestamptz, $6::text[], $7::bigint)
-on conflict (page, lower(name)) do nothing
+on conflict do nothing
 returning id
 `;
 

@@ -1,5 +1,5 @@
 import { Router, type Request } from 'express';
-import { rateLimit } from 'express-rate-limit';
+import { ipKeyGenerator, rateLimit } from 'express-rate-limit';
 import { RESOURCES, TokenDraft, type Resource } from '@nudrik/contract';
 import type { Deps } from '../deps.ts';
 import { Refused } from '../refusal.ts';
@@ -28,7 +28,7 @@ export function programApi(deps: Deps): Router {
       limit: MOST,
       standardHeaders: 'draft-7',
       legacyHeaders: false,
-      keyGenerator: ({ headers, ip }: Request) => headers.authorization ?? ip ?? 'nobody',
+      keyGenerator: (req: Request) => req.headers.authorization ?? ipKeyGenerator(req.ip ?? ''),
       handler: () => {
         throw new Refused('too-many-tries', `More than ${MOST} requests in a minute. Wait a minute, or ask for larger pages.`);
       },

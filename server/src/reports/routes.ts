@@ -28,7 +28,16 @@ import { courseReport, overTime } from './course-report.ts';
 import { figureView } from './figures.ts';
 import { fileOf } from './files.ts';
 import { coverageView, finishedView, notifiedView } from './lists.ts';
-import { addSentReport, changeSentReport, letterFile, lettersView, removeSentReport, sendNow, sentReportsView } from './sent.ts';
+import {
+  addSentReport,
+  changeSentReport,
+  letterFile,
+  lettersView,
+  letterView,
+  removeSentReport,
+  sendNow,
+  sentReportsView,
+} from './sent.ts';
 import { findByTeamLink } from './team-links.repo.ts';
 import { cellSheet, matrixView } from './matrix.ts';
 import { paramsOf } from './params.ts';
@@ -123,6 +132,7 @@ export const reportRoutes: Route[] = [
     },
   },
   get('/api/reports/letters', ({ deps, req }) => lettersView(deps, parse(ReportLettersQuery, req.query))),
+  get('/api/reports/letters/:id', (call) => letterView(call.deps.db, idOf(call), call.account!), 'signed-in'),
   get(
     '/api/reports/letters/:id/file',
     async (call) => {

@@ -111,7 +111,10 @@ insert into report_letters (report_id, report_name, due_at, made_at, account_id,
 values ($1::bigint, $2::text, $3::timestamptz, $4::timestamptz, $5::bigint, $6::text, $7::text, $8::text, $9::text, $10::bigint, $11::text, $12::boolean,
   $13::bigint)
 on conflict (report_id, due_at, account_id) do nothing
+returning id
 `;
+const SET_OUTBOX = 'update report_letters set outbox_id = $2::bigint where id = $1::bigint';
+export const setOutbox = (db: Client, id: string, outbox: string): Promise<unknown> => db.query(SET_OUTBOX, [id, outbox]);
 export interface NewLetter {
   report: Pick<SentReportRow, 'id' | 'name'>;
   dueAt: number;
@@ -124,8 +127,9 @@ export interface NewLetter {
   isLinked: boolean;
   outbox: string | null;
 }
-export const insertLetter = (db: Client, letter: NewLetter): Promise<unknown> =>
-  db.query(INSERT_LETTER, [letter.report.id, letter.report.name, new Date(letter.dueAt), new Date(letter.madeAt), letter.reader.id, letter.reader.name, letter.reader.email, letter.what, letter.because, letter.fileId, letter.fileName, letter.isLinked, letter.outbox]); // prettier-ignore
+/** @returns its id; null where it was there already */
+export const insertLetter = async (db: Client, letter: NewLetter): Promise<string | null> =>
+  (await maybeRow<{ id: string }>(db, INSERT_LETTER, [letter.report.id, letter.report.name, new Date(letter.dueAt), new Date(letter.madeAt), letter.reader.id, letter.reader.name, letter.reader.email, letter.what, letter.because, letter.fileId, letter.fileName, letter.isLinked, letter.outbox]))?.id ?? null; // prettier-ignore
 
 const LETTERS = `
 select l.id, l.report_name as report, l.made_at as at, l.to_name as to, l.to_address as address, l.what,
@@ -156,8 +160,18 @@ order by l.report_id, l.state in ('failed', 'skipped') desc, l.id desc
 export const listLast = async (db: Queryable): Promise<Map<string, ReportLetter>> =>
   new Map((await rows<ReportLetter & { report_id: string }>(db, LIST_LAST)).map(({ report_id, ...letter }) => [report_id, letter]));
 
-const FIND_LETTER = 'select account_id, file_id, file_name, is_linked from report_letters where id = $1::bigint';
-export const findLetter = (db: Queryable, id: string): Promise<{ account_id: string | null; file_id: string | null; file_name: string | null; is_linked: boolean } | null> => maybeRow(db, FIND_LETTER, [id]); // prettier-ignore
+const FIND_LETTER =
+  'select account_id, report_name, made_at, what, file_id, file_name, is_linked from report_letters where id = $1::bigint';
+export const findLetter = (db: Queryable, id: string): Promise<LetterRow | null> => maybeRow(db, FIND_LETTER, [id]);
+export interface LetterRow {
+  account_id: string | null;
+  report_name: string;
+  made_at: Date;
+  what: string;
+  file_id: string | null;
+  file_name: string | null;
+  is_linked: boolean;
+}
 
 // files that went, after a month
 const FORGET = `

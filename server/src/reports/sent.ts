@@ -1,6 +1,26 @@
 import type { z } from 'zod';
-import type { ReportLetters, ReportLettersQuery, ReportRequest, SentOf, SentReportDraft, SentReportsView } from '@nudrik/contract';
-import { dayOf, FIGURE_WORDS, nextOf, tellAmount, tellDate, tellFilters, tellMoment, tellRhythm, Zone, zoneWords } from '@nudrik/core';
+import type {
+  ReportLetters,
+  ReportLettersQuery,
+  OwnReport,
+  ReportRequest,
+  SentOf,
+  SentReportDraft,
+  SentReportsView,
+} from '@nudrik/contract';
+import {
+  dayOf,
+  FIGURE_WORDS,
+  nextOf,
+  tellAmount,
+  tellBytes,
+  tellDate,
+  tellFilters,
+  tellMoment,
+  tellRhythm,
+  Zone,
+  zoneWords,
+} from '@nudrik/core';
 import { insertOutbox } from '../conversations/outbox.repo.ts';
 import { newId } from '../conversations/outbox.ts';
 import { announce, transaction, type Client, type Queryable } from '../db/db.ts';
@@ -33,7 +53,9 @@ import {
   lockSentReport,
   putReaders,
   setNext,
+  setOutbox,
   updateSentReport,
+  type LetterRow,
   type ReaderRow,
   type SentReportRow,
 } from './sent.repo.ts';
@@ -201,25 +223,25 @@ async function make(deps: Deps, client: Client, of: SentOf, kind: SentReportRow[
   };
 }
 
-/** The mail that a report goes with. */
-function composed(deps: Deps, house: House, report: Pick<SentReportRow, 'name' | 'changed_by' | 'every' | 'on_day' | 'at_time'>, made: Made, isLinked: boolean): { subject: string; body: string } {
+/** The mail that a report goes with. @param letter where its file is, if that is too large for a mail */
+function composed(deps: Deps, house: House, report: Pick<SentReportRow, 'name' | 'changed_by' | 'every' | 'on_day' | 'at_time'>, made: Made, reader: Pick<ReaderRow, 'role'>, letter: string | null): { subject: string; body: string } {
   const now = deps.clock.now();
   const zone = Zone.of(house.zone);
   const { baseUrl } = deps.settings;
-  const size = made.file ? `${(made.file.bytes / 1_000_000).toLocaleString('en', { maximumFractionDigits: 1 })} MB` : '';
   const where =
     made.file === null
       ? []
-      : isLinked
-        ? [`It has ${size} and is too large for a mail. Fetch it, signed in, within 30 days: ${baseUrl}/ledger/reports`]
+      : letter !== null
+        ? [`It has ${tellBytes(made.file.bytes)} and is too large for a mail. Fetch it, signed in, within 30 days: ${baseUrl}/report/${letter}`]
         : [`It is attached as ${made.file.name}.`];
+  const set = OFFICE.includes(reader.role) ? ` Who gets it, and when: ${baseUrl}/ledger/reports` : '';
   return {
     subject: `${report.name}, ${tellDate(zone.dayAt(now))}`,
     body: [
       `${made.what}, as of ${tellMoment(now, zone, 0)} (${zoneWords(house.zone)}).`,
       ...made.lines,
       ...where,
-      `${house.organisation} sends “${report.name}” ${tellRhythm(rhythmOf(report))}, as ${report.changed_by} set it. Who gets it, and when: ${baseUrl}/ledger/reports`,
+      `${house.organisation} sends “${report.name}” ${tellRhythm(rhythmOf(report))}, as ${report.changed_by} set it.${set}`,
     ].join('\n\n'),
   };
 } // prettier-ignore
@@ -258,7 +280,19 @@ async function sendIn(
       continue;
     }
     const isLinked = one.file !== null && one.file.bytes > mostAttached;
-    const { subject, body } = composed(deps, house, row, one, isLinked);
+    const kept = {
+      ...letter,
+      what: one.what,
+      because: null,
+      fileId: one.file?.id ?? null,
+      fileName: one.file?.name ?? null,
+      isLinked,
+      outbox: null,
+    };
+    const id = await insertLetter(client, kept);
+    // it went to them at this moment already
+    if (id === null) continue;
+    const { subject, body } = composed(deps, house, row, one, reader, isLinked ? id : null);
     const outbox = await insertOutbox(client, {
       conversation: null,
       post: null,
@@ -276,7 +310,7 @@ async function sendIn(
       at: now,
       ...(one.file && !isLinked ? { files: [one.file.id] } : {}),
     });
-    await insertLetter(client, { ...letter, what: one.what, because: null, fileId: one.file?.id ?? null, fileName: one.file?.name ?? null, isLinked, outbox }); // prettier-ignore
+    await setOutbox(client, id, outbox);
   }
 }
 
@@ -339,12 +373,29 @@ export async function lettersView({ db }: Deps, { report, before }: z.infer<type
   return { rows: page, further: found.length > PAGE ? page.at(-1)!.id : null };
 }
 
-/** The file of a letter, for whom it went to and for administrators. @throws Refused */
-export async function letterFile(db: Queryable, id: string, account: { id: string; role: string }): Promise<{ id: string; name: string; type: string; size: number }> {
+/** What went by link, for whom it went to and for administrators; as much as there is none for anybody else. */
+async function ownLetter(db: Queryable, id: string, account: { id: string; role: string }): Promise<LetterRow> {
   const letter = await findLetter(db, id);
-  // as much as there is none: whose it is is nobody else's to know
   if (!letter?.is_linked || (letter.account_id !== account.id && account.role !== 'administrator'))
     throw new Refused('not-found', 'There is no such file, or not for you.');
+  return letter;
+}
+
+/** @throws Refused */
+export async function letterView(db: Queryable, id: string, account: { id: string; role: string }): Promise<OwnReport> {
+  const { report_name, what, made_at, file_id, file_name } = await ownLetter(db, id, account);
+  return {
+    report: report_name,
+    what,
+    at: made_at.toISOString(),
+    file: file_name ?? '',
+    href: file_id === null ? null : `/api/reports/letters/${id}/file`,
+  };
+}
+
+/** The file of a letter. @throws Refused */
+export async function letterFile(db: Queryable, id: string, account: { id: string; role: string }): Promise<{ id: string; name: string; type: string; size: number }> {
+  const letter = await ownLetter(db, id, account);
   const file = letter.file_id === null ? null : await findFileHead(db, letter.file_id, ['report']);
   if (!file) throw new Refused('not-found', 'That file is not kept any more: reports are kept for 30 days. Take the report as a file from its page.');
   return file;

@@ -129,6 +129,12 @@ export const routes: Routes = [
     loadComponent: () => import('./house/settings.page.ts').then((m) => m.SettingsPage),
   },
   {
+    path: 'report/:letter',
+    canActivate: [forRoles('administrator', 'trainer', 'auditor', 'manager')],
+    title: 'A report · Nudrik',
+    loadComponent: () => import('./reports/own-report.page.ts').then((m) => m.OwnReportPage),
+  },
+  {
     path: 'settings/programs',
     canActivate: [administrators],
     title: 'Other programs · Nudrik',

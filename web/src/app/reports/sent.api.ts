@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { KeptView, ReportLetters, SentReportDraft, SentReportsView, ViewPage, Role } from '@nudrik/contract';
+import type { KeptView, OwnReport, ReportLetters, SentReportDraft, SentReportsView, ViewPage, Role } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
@@ -32,6 +32,11 @@ export class SentApi {
 
   letters(before?: string): Observable<ReportLetters> {
     return this.http.get<ReportLetters>('/api/reports/letters', { params: paramsOf({ before }) });
+  }
+
+  /** What went to oneself by link. */
+  own(id: string): Observable<OwnReport> {
+    return this.http.get<OwnReport>(`/api/reports/letters/${id}`);
   }
 
   views(page: ViewPage): Observable<KeptView[]> {
