@@ -87,7 +87,7 @@ run(async () => {
     );
     await shoot('requirements', '/requirements', seen('Muster, everyone, every year'));
     await shoot('rehearsal', '/plans/rehearsal?act=past', seen('mails to come'));
-    await shoot('evidence', '/matrix/evidence?of=course&id=2&to=2026-03-31', async (p) => {
+    await shoot('evidence', '/matrix/evidence?of=person&id=20', async (p) => {
       await p.getByRole('button', { name: 'Make the pack' }).click();
       await p.getByText(/is made: \d+ files/).waitFor();
     });
