@@ -3,6 +3,7 @@ import PDFDocument from 'pdfkit';
 import { fitPicture, type Face, type Placed, type PlacedPage, type PlacedText } from '@nudrik/core';
 import { codeOf } from './code.ts';
 import { runsOf, widthOfRun } from './fonts.ts';
+import { fontOf } from './unpacked-font.ts';
 
 /** A picture as it is drawn: PNG or JPEG, with its pixels. */
 export interface Picture {
@@ -151,6 +152,7 @@ export function writeLine(doc: Pdf, text: string, face: Face, size: number, colo
   let x = from;
   for (const run of runsOf(face, text)) {
     doc
+      .registerFont(run.path, fontOf(run.path) as unknown as string)
       .font(run.path)
       .fontSize(size)
       .text(run.text, x, y, {
