@@ -60,6 +60,10 @@ export async function* partsOfQuery<T>(pool: Pool, sql: string, values: readonly
   }
 }
 
+const REST_LONG = "set local idle_in_transaction_session_timeout = '10min'";
+/** Its transaction may rest while a file is made beside it. */
+export const restLong = (client: Client): Promise<unknown> => client.query(REST_LONG);
+
 /** Rows that few are read at once: whoever takes long to take them in holds nothing open. */
 const AT_ONCE = 5_000;
 /** The rows of a query in parts, however many they are. @param total how many there will be, about */

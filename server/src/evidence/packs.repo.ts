@@ -107,10 +107,10 @@ export interface PackPerson {
 }
 export const listPackPeople = (db: Queryable, ids: readonly string[]): Promise<PackPerson[]> => rows(db, LIST_PEOPLE, [ids]);
 
+// how each stood is told by the report of its course
 const LIST_ASSIGNMENTS = `
 select
-  a.id, a.person_id, a.course_id, p.name as person, c.title as course, a.round, a.assigned_at, a.due_at, a.closed_at, a.closed_by, a.closed_reason,
-  a.completed_on, a.waived_until, a.is_by_hand,
+  a.id, p.name as person, c.title as course, a.round, a.assigned_at, a.is_by_hand,
   (
     select string_agg(q.name, ', ' order by r.since)
     from assignment_reasons r
@@ -118,7 +118,6 @@ select
     where r.assignment_id = a.id
       and r.since < $2::timestamptz
   ) as reasons,
-  (select string_agg(k.serial, ', ' order by k.id) from certificates k where k.assignment_id = a.id and k.issued_at < $2::timestamptz) as serials,
   (
     select count(*)::integer
     from notices n
@@ -133,21 +132,12 @@ order by p.name, p.id, c.title, a.round
 `;
 export interface PackAssignment {
   id: string;
-  person_id: string;
-  course_id: string;
   person: string;
   course: string;
   round: number;
   assigned_at: Date;
-  due_at: Date;
-  closed_at: Date | null;
-  closed_by: string | null;
-  closed_reason: string | null;
-  completed_on: string | null;
-  waived_until: string | null;
   is_by_hand: boolean;
   reasons: string | null;
-  serials: string | null;
   told: number;
 }
 export const listPackAssignments = (db: Queryable, ids: readonly string[], until: Date): Promise<PackAssignment[]> =>
@@ -155,7 +145,7 @@ export const listPackAssignments = (db: Queryable, ids: readonly string[], until
 
 const LIST_NOTICES = `
 select n.id, n.at, n.kind, n.step_name, c.title as course, p.name as person, coalesce(n.recipient_name, p.name) as recipient, n.state,
-  coalesce(n.because, n.held_because) as because, n.sentence, n.sent_at, n.message_id
+  coalesce(n.because, n.held_because) as because, n.sentence, n.sent_at, n.message_id, n.by_hand
 from notices n
 join courses c on c.id = n.course_id
 join people p on p.id = n.person_id
@@ -176,6 +166,7 @@ export interface PackNotice {
   sentence: string | null;
   sent_at: Date | null;
   message_id: string | null;
+  by_hand: { what: 'skip' | 'send' | 'restore'; by: string; reason: string | null } | null;
 }
 export const listPackNotices = (db: Queryable, ids: readonly string[], until: Date): Promise<PackNotice[]> => rows(db, LIST_NOTICES, [ids, until]); // prettier-ignore
 
@@ -275,7 +266,7 @@ export const listPackSignOffs = (db: Queryable, ids: readonly string[], until: D
 
 const LIST_ACTS = `
 select c.id, c.kind, c.at, c.by_whom, c.reason, c.words, c.undone_at, c.undone_by,
-  count(*)::integer as assignments, string_agg(distinct p.name, ', ' order by p.name) as people
+  string_agg(distinct p.name, ', ' order by p.name) as people
 from act_assignments t
 join acts c on c.id = t.act_id
 join assignments a on a.id = t.assignment_id
@@ -294,7 +285,6 @@ export interface PackAct {
   words: string;
   undone_at: Date | null;
   undone_by: string | null;
-  assignments: number;
   people: string;
 }
 export const listPackActs = (db: Queryable, ids: readonly string[], until: Date): Promise<PackAct[]> => rows(db, LIST_ACTS, [ids, until]);

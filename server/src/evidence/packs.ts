@@ -1,6 +1,6 @@
 import { once } from 'node:events';
 import type { Writable } from 'node:stream';
-import type { Manifest, PackMade, PackPreview, PackRequest, PacksView } from '@nudrik/contract';
+import type { FinishedRow, Manifest, PackMade, PackPreview, PackRequest, PacksView } from '@nudrik/contract';
 import {
   dateOf,
   dayOf,
@@ -17,6 +17,7 @@ import {
 } from '@nudrik/core';
 import { certificatePdf } from '../certificates/certificates.repo.ts';
 import { transaction, type Client, type Queryable } from '../db/db.ts';
+import { restLong } from '../db/cursor.ts';
 import type { Deps } from '../deps.ts';
 import { findFile } from '../files/files.repo.ts';
 import { getHouse, type House } from '../house/house.ts';
@@ -25,12 +26,14 @@ import { asSent } from '../messages/as-sent.ts';
 import { emlOf } from '../messages/mbox.ts';
 import { changeWords, eventWords, listEventsOf, timelineOf } from '../people/timeline.ts';
 import { Refused } from '../refusal.ts';
+import { atNow, atOf } from '../reports/as-of.ts';
+import { reportRowsOf } from '../reports/course-report.ts';
 import { fileOf } from '../reports/files.ts';
+import { finishedRows } from '../reports/lists.ts';
 import type { Column, Made } from '../reports/table.ts';
 import { writeTable } from '../reports/write-table.ts';
-import { loadNames } from '../requirements/facts.ts';
+import { findRequirementRow, loadNames } from '../requirements/facts.ts';
 import { tellRules } from '../requirements/change.ts';
-import { findRequirementRow } from '../requirements/facts.ts';
 import { listStandings } from '../requirements/preview.ts';
 import { lookAtOnce, listSaid, listSealDays, type Sealed } from '../seals/seals.repo.ts';
 import { signOffDocument } from '../sign-offs/document.ts';
@@ -95,7 +98,6 @@ interface Scope {
   people: string[];
   zone: Zone;
   house: House;
-  isMore: boolean;
 }
 
 /** What a pack is about, of when, and which assignments are in it. @throws Refused where there is no such thing, or the days are none */
@@ -123,7 +125,6 @@ async function scopeOf(deps: Deps, db: Queryable, request: PackRequest): Promise
     title,
     rows,
     people: [...new Set([...more, ...rows.map((row) => row.person_id)])],
-    isMore: rows.length === most,
   });
   if (of.kind === 'period') return made(`Everything of ${house.organisation}`, await listScope(db, 'period', [], [], span, most));
   if (of.kind === 'sample') {
@@ -141,13 +142,13 @@ async function scopeOf(deps: Deps, db: Queryable, request: PackRequest): Promise
 
 const idsOf = (rows: readonly { id: string }[]): string[] => rows.map(({ id }) => id);
 
-function faultOf({ rows, isMore, people }: Scope, counts: PackCounts, withMessages: boolean): string | null {
-  const has = (count: number, most: number, what: string): string | null =>
-    count > most ? `It has ${tellAmount(count, what)}; ${most.toLocaleString('en')} are the most in one pack. Take fewer days, or one course or person.` : null; // prettier-ignore
+function faultOf({ rows, people }: Scope, counts: PackCounts, withMessages: boolean): string | null {
+  const has = (count: number, most: number, what: string, or = ''): string | null =>
+    count > most ? `It has more than ${tellAmount(most, what)}, the most in one pack. Take fewer days, or one course or person${or}.` : null; // prettier-ignore
   if (rows.length === 0 && people.length === 0) return 'Nothing of that time is on the record: there is nothing to put into a pack.';
-  if (isMore) return has(MOST.assignments + 1, MOST.assignments, 'assignments')!.replace(/^It has [\d,]+/, 'It has more than 50,000');
   return (
-    (withMessages ? has(counts.messages, MOST.messages, 'messages')?.replace(/\.$/, ', or the list of messages alone.') : null) ??
+    has(rows.length, MOST.assignments, 'assignments') ??
+    (withMessages ? has(counts.messages, MOST.messages, 'messages', ', or the list of messages alone') : null) ??
     has(counts.certificates, MOST.certificates, 'certificates') ??
     has(counts.signOffs, MOST.signOffs, 'sign-offs')
   );
@@ -180,12 +181,6 @@ async function* inParts<T>(ids: readonly string[], read: (part: string[]) => Pro
 const at = (moment: Date | null): { at: string } | null => moment && { at: moment.toISOString() };
 const on = (day: string | null): { on: string } | null => (day === null ? null : { on: day });
 
-/** How an assignment stood at the end of a pack. */
-export function stateAt({ closed_at, closed_by, due_at, completed_on }: Pick<PackAssignment, 'closed_at' | 'closed_by' | 'due_at' | 'completed_on'>, until: Date): string {
-  if (closed_by !== null && closed_at !== null && closed_at < until) return closed_by === 'finished' && completed_on === null && closed_at > due_at ? 'finished late' : closed_by;
-  return due_at < until ? 'late' : 'open';
-} // prettier-ignore
-
 const PEOPLE: readonly Column<PackPerson>[] = [
   { head: 'Person', width: 24, cell: (row) => row.name },
   { head: 'Personnel number', width: 16, cell: (row) => row.personnel_number },
@@ -203,18 +198,27 @@ const CHANGES: readonly Column<PackChange>[] = [
   { head: 'What', width: 80, cell: (row) => changeWords(row.kind, row.changes) },
   { head: 'By', width: 24, cell: (row) => row.by_whom },
 ];
-const ASSIGNMENTS = (until: Date): readonly Column<PackAssignment>[] => [
+/** An assignment with how it stood at the end, as the list of its course tells it; null of whoever was not on the roster then. */
+interface AssignmentLine extends PackAssignment {
+  stood: FinishedRow | null;
+}
+const ASSIGNMENTS: readonly Column<AssignmentLine>[] = [
   { head: 'Person', width: 24, cell: (row) => row.person },
   { head: 'Course', width: 28, cell: (row) => row.course },
   { head: 'Round', width: 8, cell: (row) => row.round },
   { head: 'Asked for by', width: 30, cell: (row) => row.reasons ?? (row.is_by_hand ? 'by hand' : null) },
   { head: 'Assigned', width: 24, cell: (row) => at(row.assigned_at) },
-  { head: 'Due', width: 24, cell: (row) => at(row.due_at) },
-  { head: 'State at the end', width: 14, cell: (row) => stateAt(row, until) },
-  { head: 'Closed', width: 24, cell: (row) => (row.closed_at !== null && row.closed_at < until ? (on(row.completed_on) ?? at(row.closed_at)) : null) }, // prettier-ignore
-  { head: 'Reason', width: 40, cell: (row) => (row.closed_at !== null && row.closed_at < until ? row.closed_reason : null) },
+  { head: 'Due', width: 24, cell: ({ stood }) => stood && { at: stood.dueAt } },
+  { head: 'State at the end', width: 14, cell: ({ stood }) => stood?.state ?? 'not on the roster' },
+  {
+    head: 'Finished',
+    width: 24,
+    cell: ({ stood }) => on(stood?.finishedOn ?? null) ?? (stood?.finishedAt ? { at: stood.finishedAt } : null),
+  },
+  { head: 'How, or why not', width: 60, cell: ({ stood }) => stood?.how ?? null },
+  { head: 'Days late', width: 10, cell: ({ stood }) => stood?.lateDays ?? null },
+  { head: 'Certificate', width: 14, cell: ({ stood }) => stood?.certificate ?? null },
   { head: 'Notices sent', width: 12, cell: (row) => row.told },
-  { head: 'Certificate', width: 20, cell: (row) => row.serials },
 ];
 interface EventLine {
   at: Date;
@@ -230,6 +234,7 @@ const EVENTS: readonly Column<EventLine>[] = [
   { head: 'What', width: 80, cell: (row) => row.words },
   { head: 'By', width: 24, cell: (row) => row.by },
 ];
+const HAND_WORDS = { skip: 'skipped', send: 'sent', restore: 'restored' } as const;
 const NOTICES = (paths: ReadonlyMap<string, string>): readonly Column<PackNotice>[] => [
   { head: 'Moment', width: 24, cell: (row) => at(row.at) },
   { head: 'Kind', width: 14, cell: (row) => row.kind },
@@ -241,6 +246,11 @@ const NOTICES = (paths: ReadonlyMap<string, string>): readonly Column<PackNotice
   { head: 'Reason', width: 18, cell: (row) => row.because },
   { head: 'In a sentence', width: 80, cell: (row) => row.sentence },
   { head: 'Sent', width: 24, cell: (row) => at(row.sent_at) },
+  {
+    head: 'By hand',
+    width: 40,
+    cell: ({ by_hand: hand }) => hand && `${HAND_WORDS[hand.what]} by ${hand.by}${hand.reason ? `: ${hand.reason}` : ''}`,
+  },
   { head: 'Message', width: 40, cell: (row) => (row.message_id === null ? null : (paths.get(row.message_id) ?? null)) },
 ];
 interface DeliveryLine extends PackDelivery {
@@ -314,6 +324,7 @@ class PackWriter {
   private readonly made: Made;
   private readonly contents: { path: string; words: string }[] = [];
   private readonly astray: string[] = [];
+  private acts: PackAct[] = [];
   private sealed = 0;
   private waiting = 0;
   private done = 0;
@@ -362,6 +373,7 @@ class PackWriter {
   async write(): Promise<{ manifest: Buffer; files: number; bytes: number }> {
     try {
       await this.step(0);
+      this.acts = await this.listActs();
       const messages = await this.writeMessages();
       const certificates = await this.writeCertificates();
       await this.writeSignOffs();
@@ -462,9 +474,9 @@ class PackWriter {
     );
     await this.table('changes of people', 'what changed of them, when and by whom', CHANGES, inParts(people, (some) => listPackChanges(db, some, until))); // prettier-ignore
     const step = (count: number): Promise<void> => this.step(count);
-    await this.table('assignments', 'who was asked for what, and how it stood at the end', ASSIGNMENTS(until), parts(async (some) => {
+    await this.table('assignments', 'who was asked for what, and how it stood at the end', ASSIGNMENTS, parts(async (some) => {
       await step(some.length);
-      return listPackAssignments(db, some, until);
+      return this.assignments(some);
     })); // prettier-ignore
     const names = new Map<string, string>();
     for await (const part of inParts(people, (some) => listPackPeople(db, some))) for (const { id, name } of part) names.set(id, name);
@@ -481,7 +493,7 @@ class PackWriter {
       NOTICES(messages),
       parts((some) => listPackNotices(db, some, until)),
     );
-    await this.table('acts by hand', 'what somebody did by hand, with the reason', ACTS, only(await this.acts()));
+    await this.table('acts by hand', 'what somebody did by hand, with the reason', ACTS, only(this.acts));
     await this.table('certificates', 'what was issued, revoked, replaced', CERTIFICATES(certificates), parts((some) => listPackCertificates(db, some, until))); // prettier-ignore
     await this.table(
       'sign-offs',
@@ -492,15 +504,24 @@ class PackWriter {
     await this.writeLists();
   }
 
-  private async acts(): Promise<PackAct[]> {
+  private async assignments(ids: readonly string[]): Promise<AssignmentLine[]> {
+    const { db, made } = this;
+    const { zone, span, lastDay, isPast } = this.scope;
+    const end = isPast ? atOf({ on: lastDay, known: 'now' }, made.now, zone) : atNow(made.now, zone);
+    const stood = await finishedRows(db, await reportRowsOf(db, ids, end), end, zone);
+    const of = new Map(stood.map((row) => [row.assignmentId, row]));
+    return (await listPackAssignments(db, ids, span.until)).map((row) => ({ ...row, stood: of.get(row.id) ?? null }));
+  }
+
+  private async listActs(): Promise<PackAct[]> {
     const found = new Map<string, PackAct>();
     for await (const part of inParts(this.ids, (some) => listPackActs(this.db, some, this.scope.span.until)))
       for (const act of part) {
         const before = found.get(act.id);
-        found.set(act.id, before ? { ...before, assignments: before.assignments + act.assignments, people: `${before.people}, ${act.people}` } : act);
+        found.set(act.id, before ? { ...act, people: `${before.people}, ${act.people}` } : act);
       }
     return [...found.values()];
-  } // prettier-ignore
+  }
 
   /** Of a course, the two lists that its pages show. */
   private async writeLists(): Promise<void> {
@@ -617,7 +638,7 @@ class PackWriter {
           await line(out, 'answer', idsOf(deliveries.filter(({ outcome }) => outcome !== null)));
           await line(out, 'report', idsOf(deliveries.filter(({ report }) => report !== null)));
         }
-      await line(out, 'act', idsOf(await this.acts()));
+      await line(out, 'act', idsOf(this.acts));
       out.end();
     });
     this.contents.push({ path: RECORD, words: `what was sealed, word for word, with its seals: ${this.sealed.toLocaleString('en')}` });
@@ -706,20 +727,13 @@ class PackWriter {
       return blocks;
     }
     blocks.push({ kind: 'head', text: 'Who was asked, and how it stood at the end' });
-    for await (const part of inParts(this.ids, (some) => listPackAssignments(this.db, some, span.until)))
+    for await (const part of inParts(this.ids, (some) => this.assignments(some)))
       blocks.push({
         kind: 'facts',
-        facts: part.map((row): [string, string] => {
-          const state = stateAt(row, span.until);
-          const isClosed = state !== 'late' && state !== 'open';
-          const day = isClosed
-            ? (row.completed_on ?? dateOf(zone.dayAt(row.closed_at!.getTime())))
-            : dateOf(zone.dayAt(row.due_at.getTime()));
-          return [
-            row.person,
-            `${row.course}: ${state}${isClosed ? ` on ${tellDate(dayOf(day))}` : `, due ${tellDate(dayOf(day))}`}; told ${row.told === 0 ? 'by nothing' : tellAmount(row.told, 'times')}${row.serials ? `; certificate ${row.serials}` : ''}`,
-          ];
-        }),
+        facts: part.map(({ person, course, told, stood }): [string, string] => [
+          person,
+          `${course}: ${stood ? `${stood.state}, due ${tellDate(zone.dayAt(Date.parse(stood.dueAt)))}; ${stood.how}` : 'not on the roster'}; told ${told === 0 ? 'by nothing' : tellAmount(told, 'times')}${stood?.certificate ? `; certificate ${stood.certificate}` : ''}`,
+        ]),
       });
     return blocks;
   }
@@ -734,7 +748,7 @@ export async function makePack(deps: Deps, request: PackRequest, byWhom: string,
   const made = await transaction(deps.db, async (client) => {
     // a look at all of it as it stands at this moment, whatever is written meanwhile
     await lookAtOnce(client);
-    await client.query("set local idle_in_transaction_session_timeout = '10min'");
+    await restLong(client);
     const scope = await scopeOf(deps, client, request);
     const counts = await countInPack(client, idsOf(scope.rows), scope.span.until);
     const fault = faultOf(scope, counts, request.withMessages);

@@ -1,7 +1,7 @@
-import { pipeline } from 'node:stream/promises';
 import { LookedQuery, PackRequest, SampleQuery } from '@nudrik/contract';
 import { headFile } from '../answer-file.ts';
-import { findFileHead, streamFile } from '../files/files.repo.ts';
+import { findFileHead } from '../files/files.repo.ts';
+import { sendStored } from '../files/stored.ts';
 import { Refused } from '../refusal.ts';
 import { ADMINISTRATORS, get, idOf, OFFICE, parse, type Route } from '../route.ts';
 import { later } from '../work/routes.ts';
@@ -18,10 +18,7 @@ export const evidenceRoutes: Route[] = [
     const id = await findPackFile(call.deps.db, idOf(call));
     const file = id === null ? null : await findFileHead(call.deps.db, id, ['house']);
     if (!file) throw new Refused('not-found', 'That pack is not kept any more. Make it anew: its facts are still on the record.');
-    headFile(call.res, file.name, file.type);
-    call.res.setHeader('content-length', file.size);
-    await pipeline(streamFile(call.deps.db, file), call.res);
-    return undefined;
+    return sendStored(call.res, call.deps.db, file);
   }),
   get(
     '/api/people/:id/data',

@@ -1,4 +1,3 @@
-import { pipeline } from 'node:stream/promises';
 import { z } from 'zod';
 import {
   AsOfQuery,
@@ -18,7 +17,7 @@ import {
   type ReportRequest,
 } from '@nudrik/contract';
 import { headFile } from '../answer-file.ts';
-import { streamFile } from '../files/files.repo.ts';
+import { sendStored } from '../files/stored.ts';
 import { DONE, EDITORS, get, idOf, OFFICE, parse, type Call, type Route, ownPerson } from '../route.ts';
 import { AT_ONCE } from '../work/jobs.ts';
 import { nowOrLater } from '../work/routes.ts';
@@ -137,10 +136,7 @@ export const reportRoutes: Route[] = [
     '/api/reports/letters/:id/file',
     async (call) => {
       const file = await letterFile(call.deps.db, idOf(call), call.account!);
-      headFile(call.res, file.name, file.type);
-      call.res.setHeader('content-length', file.size);
-      await pipeline(streamFile(call.deps.db, file), call.res);
-      return undefined;
+      return sendStored(call.res, call.deps.db, file);
     },
     'signed-in',
   ),

@@ -24,6 +24,7 @@ import {
 import { insertOutbox } from '../conversations/outbox.repo.ts';
 import { newId } from '../conversations/outbox.ts';
 import { announce, transaction, type Client, type Queryable } from '../db/db.ts';
+import { restLong } from '../db/cursor.ts';
 import { isPassing } from '../db/failures.ts';
 import type { Deps } from '../deps.ts';
 import { findFileHead, openFileFor } from '../files/files.repo.ts';
@@ -324,7 +325,7 @@ export async function sendDueReports(deps: Deps, mostAttached = MOST_ATTACHED): 
   for (const { id, next_at } of due)
     try {
       await transaction(deps.db, async (client) => {
-        await client.query("set local idle_in_transaction_session_timeout = '10min'");
+        await restLong(client);
         const row = await lockSentReport(client, id);
         // somebody changed it, or sent it, meanwhile
         if (!row?.next_at || row.next_at.getTime() !== next_at.getTime()) return;

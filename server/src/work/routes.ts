@@ -1,8 +1,7 @@
-import { pipeline } from 'node:stream/promises';
 import type { JobBegun } from '@nudrik/contract';
 import { transaction } from '../db/db.ts';
-import { headFile } from '../answer-file.ts';
-import { findFileHead, streamFile } from '../files/files.repo.ts';
+import { findFileHead } from '../files/files.repo.ts';
+import { sendStored } from '../files/stored.ts';
 import { Refused } from '../refusal.ts';
 import { get, idOf, type Call, type Route } from '../route.ts';
 import { cancelJob, findJob, listJobs, queueJob, type NewJob } from './jobs.ts';
@@ -31,10 +30,7 @@ export const jobRoutes: Route[] = [
       const { fileId } = await findJob(call.deps.db, idOf(call), call.account!);
       const file = fileId === null ? null : await findFileHead(call.deps.db, fileId, ['house', 'course', 'proof']);
       if (!file) throw new Refused('not-found', 'This work made no file.');
-      headFile(call.res, file.name, file.type);
-      call.res.setHeader('content-length', file.size);
-      await pipeline(streamFile(call.deps.db, file), call.res);
-      return undefined;
+      return sendStored(call.res, call.deps.db, file);
     },
     'signed-in',
   ),
