@@ -4,10 +4,11 @@ import { monitorEventLoopDelay } from 'node:perf_hooks';
 import { Writable } from 'node:stream';
 import pg from 'pg';
 import { to as copyTo } from 'pg-copy-streams';
-import { ReportQuery } from '@nudrik/contract';
+import { LedgerExport, ReportQuery } from '@nudrik/contract';
 import { STANDARD_PLAN, Zone } from '@nudrik/core';
 import {
   AT_ONCE,
+  Cancelled,
   atNow,
   atOf,
   createApp,
@@ -18,8 +19,10 @@ import {
   putPlan,
   rows,
   transaction,
+  writeLedger,
   type Deps,
   type Pool,
+  type Work,
 } from 'nudrik';
 import { HOUSE_NOW, largeHouse, SIZE, WORKED_BY } from './large-house.ts';
 import { report, timedAsync } from './measure.ts';
@@ -182,6 +185,7 @@ function depsOf(db: Pool, databaseUrl: string): Deps {
       jobAbove: 2_000,
       key: 'the key of the house of the bench',
       keyFile: '',
+      erasedFile: '',
       office: null,
       elsewhere: null,
       logLevel: 'silent',
@@ -273,9 +277,42 @@ async function files(databaseUrl: string): Promise<void> {
         kind === 'csv' ? 'goal 0.5' : '',
       );
     }
+    for (const form of ['csv', 'xlsx'] as const) await millionRows(db, databaseUrl, form);
   } finally {
     await db.end();
   }
+}
+
+const MILLION = 1_000_000;
+
+/** A million rows of the ledger in one file: memory after a tenth of them against all of them; it is ended then, as somebody who cancels does. */
+async function millionRows(db: Pool, databaseUrl: string, form: 'csv' | 'xlsx'): Promise<void> {
+  let [bytes, seen, tenth, most] = [0, 0, 0, 0];
+  const out = new Writable({ write: (chunk: Buffer, _, done) => ((bytes += chunk.length), done()) });
+  out.on('error', () => undefined);
+  const work: Work = {
+    ...AT_ONCE,
+    at(done) {
+      seen = done;
+      const { rss } = process.memoryUsage();
+      if (done <= MILLION / 10) tenth = Math.max(tenth, rss);
+      most = Math.max(most, rss);
+      return done >= MILLION ? Promise.reject(new Cancelled()) : Promise.resolve();
+    },
+  };
+  const { seconds } = await timedAsync(async () => {
+    try {
+      await writeLedger(depsOf(db, databaseUrl), LedgerExport.parse({ form }), out, work);
+    } catch (error) {
+      if (!(error instanceof Cancelled)) throw error;
+    }
+  });
+  out.destroy();
+  report(
+    `${seen.toLocaleString('en')} rows of the ledger as ${form.toUpperCase()}, and ended`,
+    `${seconds.toFixed(0)} s, ${Math.round(seen / seconds).toLocaleString('en')} rows a second; ${Math.round(bytes / 2 ** 20)} MB, memory grows by ${Math.round((most - tenth) / 2 ** 20)} MB after the first tenth`,
+    'constant memory',
+  );
 }
 
 /** What a worker does meanwhile: a requirement is previewed and switched on for everyone. The web answers. */

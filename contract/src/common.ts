@@ -47,6 +47,8 @@ export function tidy(input: unknown): { value: unknown } | { fault: string } {
     if (value !== null && typeof value === 'object') {
       const tidied: Record<string, unknown> = {};
       for (const [key, item] of Object.entries(value)) {
+        const named = characterFault(key.slice(0, 10_000));
+        if (named) return void (fault = `a name: ${named}`);
         // an own key of this name is never asked for, and would be another thing than a field
         if (key !== '__proto__') tidied[key] = walk(item, depth + 1, [...path.slice(-6), key.slice(0, 100)]);
       }

@@ -63,7 +63,7 @@ export const feedWords = ({ url, isOn, times, changeShare }: FeedChange): Words 
   'Waits above': `${changeShare} %`,
 });
 
-export const HOUSE_AREAS = ['settings', 'structure', 'feed'] as const;
+export const HOUSE_AREAS = ['settings', 'structure', 'feed', 'keeping'] as const;
 export type HouseArea = (typeof HOUSE_AREAS)[number];
 
 /** GET /api/record/:area: the newest changes */

@@ -34,8 +34,9 @@ import { seldom } from './work/seldom.ts';
 import { REFUSALS, Refused, type RefusalCode } from './refusal.ts';
 import { rehearsalRoutes } from './rehearsal/routes.ts';
 import { evidenceRoutes } from './evidence/routes.ts';
+import { keepingRoutes } from './keeping/routes.ts';
 import { look, takenFile, tellLook } from './evidence/looked.ts';
-import { programApi, programRoutes } from './programs/routes.ts';
+import { programApi, programRoutes, statementApi } from './programs/routes.ts';
 import { reportRoutes } from './reports/routes.ts';
 import { sealRoutes } from './seals/routes.ts';
 import { sessionRoutes } from './sessions/routes.ts';
@@ -62,6 +63,7 @@ export const ROUTES: readonly Route[] = [
   ...sealRoutes,
   ...programRoutes,
   ...evidenceRoutes,
+  ...keepingRoutes,
   ...planRoutes,
   ...holdingRoutes,
   ...rehearsalRoutes,
@@ -131,6 +133,7 @@ export function createApp(deps: Deps, live: Live | null): Express {
 
   // other programs: by tokens, and by no session
   app.use('/api/v1', programApi(deps));
+  app.use('/api/xapi', statementApi(deps));
   app.use('/api', async (req, res, next) => {
     const token = tokenOf(req.headers.cookie);
     const session = token ? await findSession(deps.db, token, deps.clock.now(), deps.settings.idleHours) : null;

@@ -43,4 +43,5 @@ export { keepDay } from './reports/as-of.repo.ts';
 export { atNow, atOf } from './reports/as-of.ts';
 export { reportSql } from './reports/course-report.ts';
 export { fileOf } from './reports/files.ts';
-export { AT_ONCE } from './work/jobs.ts';
+export { AT_ONCE, Cancelled, type Work } from './work/jobs.ts';
+export { writeLedger } from './notices/ledger.export.ts';

@@ -6,6 +6,7 @@ import { migrate, whileThere } from './db/migrate.ts';
 import { isPassing } from './db/failures.ts';
 import type { Deps, Logger } from './deps.ts';
 import { agreeOnKey, openKey } from './house/key.ts';
+import { eraseAgain } from './keeping/erase-again.ts';
 import { listen } from './live/listen.ts';
 import { Live } from './live/live.ts';
 import { readSigner } from './messages/dkim.ts';
@@ -48,6 +49,9 @@ async function main(role: string | undefined): Promise<void> {
   const db = openPool(settings.databaseUrl, 10, settings.directUrl !== settings.databaseUrl);
   await whenThere(log, () => agreeOnKey(db, settings.key));
   const deps: Deps = { db, settings, log, clock: await whenThere(log, () => openClock(db)) };
+  // a backup brings nobody back: before anything is shown, or sent
+  const again = await whenThere(log, () => eraseAgain(deps));
+  if (again > 0) log.warn({ again }, 'A backup had brought back people who were erased: they were erased again.');
   const stopRole = role === 'web' ? await serve(deps) : await work(deps);
   stop = () => stopRole().then(() => db.end());
   process.send?.('ready');

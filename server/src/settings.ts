@@ -1,3 +1,4 @@
+import { dirname, join } from 'node:path';
 import { z } from 'zod';
 import type { ChatSettings } from './chat/chat.ts';
 import type { SignerSettings } from './messages/dkim.ts';
@@ -56,6 +57,7 @@ const Environment = z.object({
   NUDRIK_JOB_ABOVE: z.coerce.number().int().min(0).default(2_000),
   NUDRIK_KEY: z.string().min(32, 'expected at least 32 characters, as `openssl rand -base64 32` makes them').optional(),
   NUDRIK_KEY_FILE: z.string().min(1).default('data/nudrik.key'),
+  NUDRIK_ERASED_FILE: z.string().min(1).optional(),
   OIDC_ISSUER: z.url({ protocol: /^https?$/, error: 'expected an address like https://sign-in.example' }).optional(),
   OIDC_CLIENT_ID: z.string().min(1).optional(),
   OIDC_CLIENT_SECRET: z.string().min(1).optional(),
@@ -119,6 +121,8 @@ export interface ProcessSettings {
   key: string;
   /** where the key stands where none is set */
   keyFile: string;
+  /** where it is kept who was erased, outside of the database: a backup that is restored brings nobody back */
+  erasedFile: string;
   /** the program of LibreOffice; null looks for it where programs stand */
   office: string | null;
   elsewhere: ElsewhereSettings | null;
@@ -161,6 +165,7 @@ export function readSettings(environment: NodeJS.ProcessEnv): ProcessSettings {
     jobAbove: e.NUDRIK_JOB_ABOVE,
     key: e.NUDRIK_KEY ?? '',
     keyFile: e.NUDRIK_KEY_FILE,
+    erasedFile: e.NUDRIK_ERASED_FILE ?? join(dirname(e.NUDRIK_KEY_FILE), 'nudrik.erased'),
     office: e.NUDRIK_OFFICE ?? null,
     elsewhere: elsewhereOf(e),
     logLevel: e.NUDRIK_LOG,

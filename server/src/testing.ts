@@ -122,6 +122,7 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
       jobAbove: 2_000,
       key: 'the key of the houses that tests make',
       keyFile: '',
+      erasedFile: '',
       office: null,
       elsewhere: null,
       logLevel: 'silent',

@@ -33,6 +33,10 @@ import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
 import { tendSessions } from './sessions/sessions.ts';
 import { sumNextDay } from './reports/day-sums.ts';
+import { callHooks } from './programs/hooks.ts';
+import { expireCalls, forgetCalls } from './programs/hooks.repo.ts';
+import { settleAgain } from './programs/statements.ts';
+import { keepNoLonger } from './keeping/keeping.ts';
 import { sendDueReports } from './reports/sent.ts';
 import { forgetReportFiles } from './reports/sent.repo.ts';
 import { sealWaiting } from './seals/seals.ts';
@@ -55,8 +59,10 @@ export async function drain(deps: Deps, mailer: Channel): Promise<void> {
   while ((await dispatch(deps, mailer)) > 0) await prepare(deps);
   await sendCopies(deps);
   await sendDueReports(deps);
+  await keepNoLonger(deps);
   while ((await sendOutbox(deps, mailer)) > 0);
   while ((await sendChatPosts(deps, mailer.chat)) > 0);
+  while ((await callHooks(deps)) > 0);
 }
 
 /** What is on the wire may end within this when the worker is told to stop. */
@@ -132,6 +138,8 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   let summing: Promise<void> | null = null;
   let reporting: Promise<void> | null = null;
   let sealing: Promise<void> | null = null;
+  let keeping: Promise<void> | null = null;
+  let calling: Promise<void> | null = null;
   let writing: Promise<void> | null = null;
   let watching: Promise<unknown> | null = null;
   let fetching: Promise<void> | null = null;
@@ -172,16 +180,24 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
       // a large one takes its time
       reporting ??= attempt('reports', async () => void (await sendDueReports(deps))).then(() => void (reporting = null));
       folding ??= attempt('figures', () => foldFigures(deps.db)).then(() => void (folding = null));
+      // an address that is slow holds up nothing else
+      calling ??= attempt('other programs', async () => {
+        while (!stopped && (await callHooks(deps)) > 0);
+      }).then(() => void (calling = null));
+      if (round % 20 === 0) keeping ??= attempt('keeping', async () => void (await keepNoLonger(deps))).then(() => void (keeping = null));
       if (round % 5 === 0) summing ??= attempt('sums of days', () => sumNextDay(deps)).then(() => void (summing = null));
       if (round % 30 === 0) {
         await attempt('set aside', () => retryAside(deps, round === 0));
         await attempt('long work', () => freeLostJobs(deps.db));
         await attempt('links', () => gatherLinks(deps));
+        await attempt('other programs', () => expireCalls(deps.db, deps.clock.now()));
         if (round % 3_600 === 0) {
           await attempt('long work', () => forgetOldJobs(deps.db));
           await attempt('uploads', () => forgetUploads(deps.db));
           await attempt('files of reports', () => forgetReportFiles(deps.db, deps.clock.now()));
           await attempt('files of answers', () => forgetAnswerFiles(deps.db));
+          await attempt('other programs', () => forgetCalls(deps.db, deps.clock.now()));
+          await attempt('statements', () => settleAgain(deps, null));
           await attempt('holds', () => endPassed(deps.db, deps.clock.now()));
         }
         if (clock instanceof DemoClock) await attempt('clock', () => rebase(deps, clock, clock.now()));
@@ -204,6 +220,8 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     await pulling;
     await feeding;
     await sealing;
+    await keeping;
+    await calling;
     await folding;
     await summing;
     await reporting;

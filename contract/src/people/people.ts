@@ -78,6 +78,8 @@ export interface PersonSheet {
     chatWords: string | null;
     reach: ReachView;
     addressWords: string | null;
+    /** who they were was erased */
+    erasedAt: string | null;
     /** letters of the name that no shipped font has: a certificate could not show them */
     unprintable: string[];
     /** `to` is null until further notice */

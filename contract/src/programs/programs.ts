@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import { Id, Instant, Line, LocalDate } from '../common.ts';
 
-/** What a program may read; one token has one or several of these. */
-export const SCOPES = ['people', 'courses', 'assignments', 'notices', 'certificates'] as const;
+/** What a program may do; one token has one or several of these. All but the last only read. */
+export const SCOPES = ['people', 'courses', 'assignments', 'notices', 'certificates', 'completions'] as const;
 export type Scope = (typeof SCOPES)[number];
 export const SCOPE_WORDS: Readonly<Record<Scope, string>> = {
   people: 'who is on the roster, where, and who their manager is',
@@ -10,6 +10,7 @@ export const SCOPE_WORDS: Readonly<Record<Scope, string>> = {
   assignments: 'who was asked for what, and how it stands',
   notices: 'what was sent to whom, and what was not and why',
   certificates: 'certificates that were issued, and whether they stand',
+  completions: 'brings completions, as statements of xAPI',
 };
 
 /** GET /api/programs: tokens, without what they are */

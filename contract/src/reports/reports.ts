@@ -110,10 +110,19 @@ export interface TodayNeed {
     | 'roster'
     | 'outside'
     | 'waiver'
-    | 'unanswered';
+    | 'unanswered'
+    | 'program';
   label: string;
   words: string;
   act: { label: string; link: string | null; does: 'try-now' | 'try-again' | null };
+}
+
+/** GET /api/team/day: how the people of a line stood at the end of a day that has passed, the most urgent first, at most 200 of them */
+export interface TeamDay {
+  manager: TeamView['manager'];
+  people: number;
+  matrix: TeamView['matrix'];
+  asOf: AsOfTold | null;
 }
 
 /** GET /api/team */

@@ -34,6 +34,8 @@ export interface SealsReport {
   sealed: number;
   /** taken away on purpose, as sealed: an import that was undone */
   taken: number;
+  /** say something else since and were sealed anew, as erasing did it: what somebody is called, or what was kept no longer */
+  erased: number;
   /** of the last seconds: not sealed yet */
   waiting: number;
   faults: SealFault[];
@@ -44,12 +46,14 @@ export interface SealsReport {
 }
 
 /** In one sentence, what a look brought. */
-export function tellSeals({ sealed, taken, waiting, faults, more }: SealsReport): string {
+export function tellSeals({ sealed, taken, erased, waiting, faults, more }: SealsReport): string {
   const faulty = faults.length + more;
   if (faulty > 0)
     return `${tellAmount(faulty, 'entries')} ${faulty === 1 ? 'does not stand as it was' : 'do not stand as they were'} written.`;
   const gone = taken > 0 ? ` ${tellAmount(taken, 'entries')} ${taken === 1 ? 'was' : 'were'} taken away on purpose.` : '';
+  const anew =
+    erased > 0 ? ` ${tellAmount(erased, 'entries')} ${erased === 1 ? 'was' : 'were'} sealed anew after erasing, as its record says.` : '';
   const wait =
     waiting > 0 ? ` ${tellAmount(waiting, 'entries')} of the last seconds ${waiting === 1 ? 'waits for its' : 'wait for their'} seal.` : '';
-  return `${sealed === 1 ? 'The 1 entry stands as it was' : `All ${tellAmount(sealed, 'entries')} stand as they were`} written.${gone}${wait}`;
+  return `${sealed === 1 ? 'The 1 entry stands as it was' : `All ${tellAmount(sealed, 'entries')} stand as they were`} written.${gone}${anew}${wait}`;
 }

@@ -83,6 +83,9 @@ export class RosterComparison {
     const person = this.personOf(line, read, isReturning);
     if (person.joinedOn && person.leftOn && person.leftOn < person.joinedOn)
       return this.reject(line, 'left on', `The person would leave on ${person.leftOn}, before joining on ${person.joinedOn}.`);
+    const erasedOn = was ? null : (this.options.erasedOn?.(line.email, line.number) ?? null);
+    if (erasedOn !== null && !(person.joinedOn !== null && person.joinedOn > erasedOn))
+      return this.reject(line, 'email', `This person was erased on ${erasedOn}; a row brings them back only with a later date of joining.`);
     const entered = read.leave && { leave: read.leave };
     if (!was) return void this.preview.added.push({ row, id: null, person, changes: [], ...entered });
     const changes = this.changesOf(was, person, read);

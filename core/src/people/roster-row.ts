@@ -92,6 +92,8 @@ export interface PreviewOptions {
   today: LocalDate;
   /** of rows that stand for the same person, those that somebody chose: by their line in the file */
   chosenRows?: readonly number[];
+  /** when somebody with this address or number was erased; they come back only by joining later than that */
+  erasedOn?: (email: string, number: string | null) => LocalDate | null;
   /** who may be taken to have left by being missing; everyone where it is not given */
   mayLeave?: (person: RosterPerson) => boolean;
 }

@@ -46,6 +46,12 @@ beforeAll(async () => {
   await transaction(house.db, (client) =>
     finishAssignments(house.deps, client, course, [{ id: ids[0]!, zone: 'Europe/Oslo' }], 'Runa Aske'),
   );
+  await house.db.query(
+    `insert into holds (scope, of_id, name, reason, made_at, made_by, ended_at, ended_by, ended_how) values
+       ('course', $1::bigint, 'Fire Teams Aboard', 'dry dock', '2027-03-03T10:00:00Z', 'Sigrid Aune', '2027-03-03T10:30:00Z', 'Tora Aske', 'let-pass'),
+       ('person', $2::bigint, 'Per Aske', 'asked for', '2027-03-03T10:00:00Z', 'Sigrid Aune', '2027-03-03T10:30:00Z', 'Sigrid Aune', 'send')`,
+    [course, crew['per']],
+  );
   house.clock.at = Date.parse('2027-04-08T09:00:00Z');
   await drain(house.deps, house.mailer);
   while ((await sealWaiting(house.deps)) > 0);
@@ -98,6 +104,8 @@ describe('a pack about a person', () => {
     const preview = await previewPack(house.deps, PackRequest.parse({ of: { kind: 'person', id: crew['runa'] }, from: null, to: null }));
     expect(preview).toMatchObject({ title: 'Runa Aske', people: 1, assignments: 1, fault: null });
     expect(table(text('facts/assignments.csv'))).toEqual([expect.objectContaining({ Person: 'Runa Aske', 'State at the end': 'finished', 'Asked for by': 'by hand' })]); // prettier-ignore
+    // what held messages of hers back, and not of others
+    expect(table(text('facts/holds.csv'))).toEqual([expect.objectContaining({ 'What was held': '“Fire Teams Aboard” is held', By: 'Sigrid Aune', Reason: 'dry dock', 'Ended by': 'Tora Aske', 'What waited': 'was let pass' })]); // prettier-ignore
     const notices = table(text('facts/notices.csv'));
     expect(notices).toHaveLength(preview.notices);
     const told = notices.filter((row) => row['Message'] !== '');

@@ -33,6 +33,7 @@ export const LOOKED: Readonly<Record<string, Told>> = {
   '/api/certificates': (_: never, query) => `Certificates${told(query)}`,
   '/api/conversations/:id': (answer: { subject: string; person: { name: string } }) => `The conversation “${answer.subject}” with ${answer.person.name}`,
   '/api/seals': () => 'Seals',
+  '/api/keeping': () => 'How long it is kept, and what was erased',
   '/api/evidence/sample': ({ words, of }: { words: string; of: number }) => `Sample: ${words}, of ${of}`,
 }; // prettier-ignore
 

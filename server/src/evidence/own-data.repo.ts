@@ -91,6 +91,7 @@ const SECTIONS = {
     from conversations v
     where v.person_id = $1::bigint
     order by v.opened_at`,
+  statements: 'select id, program, at, verb, activity, outcome, statement from statements where person_id = $1::bigint order by at, id',
   account: 'select email, name, role, made_at, seen_at, ended_at from accounts where person_id = $1::bigint order by id',
 } as const;
 export type OwnSection = keyof typeof SECTIONS;

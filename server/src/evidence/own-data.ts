@@ -30,6 +30,7 @@ const TOLD: Readonly<Record<OwnSection, string>> = {
   declined: 'Messages that they declined',
   waiversAskedFor: 'Waivers asked for',
   conversations: 'Conversations',
+  statements: 'What other programs told of them',
   account: 'Account',
 };
 

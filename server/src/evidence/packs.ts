@@ -14,6 +14,7 @@ import {
   zoneWords,
   type Names,
   type PlanStep,
+  headOfHold,
 } from '@nudrik/core';
 import { certificatePdf } from '../certificates/certificates.repo.ts';
 import { transaction, type Client, type Queryable } from '../db/db.ts';
@@ -35,6 +36,7 @@ import { writeTable } from '../reports/write-table.ts';
 import { findRequirementRow, loadNames } from '../requirements/facts.ts';
 import { tellRules } from '../requirements/change.ts';
 import { listStandings } from '../requirements/preview.ts';
+import { listHoldsOver, type HoldRow } from '../holding/holding.repo.ts';
 import { lookAtOnce, listSaid, listSealDays, type Sealed } from '../seals/seals.repo.ts';
 import { signOffDocument } from '../sign-offs/document.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';
@@ -309,6 +311,23 @@ const ACTS: readonly Column<PackAct>[] = [
   { head: 'Undone by', width: 24, cell: (row) => row.undone_by },
 ];
 
+const HOLDS: readonly Column<HoldRow>[] = [
+  { head: 'Since', width: 24, cell: (row) => at(row.made_at) },
+  { head: 'By', width: 24, cell: (row) => row.made_by },
+  { head: 'What was held', width: 60, cell: (row) => headOfHold({ scope: row.scope, name: row.name }) },
+  { head: 'Until', width: 24, cell: (row) => row.until_on },
+  { head: 'Reason', width: 60, cell: (row) => row.reason },
+  { head: 'Ended', width: 24, cell: (row) => at(row.ended_at) },
+  { head: 'Ended by', width: 24, cell: (row) => row.ended_by },
+  { head: 'What waited', width: 24, cell: (row) => (row.ended_how === null ? null : ENDED[row.ended_how]) },
+];
+const ENDED: Readonly<Record<NonNullable<HoldRow['ended_how']>, string>> = {
+  send: 'was sent',
+  'let-pass': 'was let pass',
+  changed: 'was held on by another',
+  passed: 'was sent, as its day came',
+};
+
 /** A requirement's rules in words as they were at a moment, and since when; null where nobody kept them. */
 export function rulesAt({ events, was_changed }: Pick<PackRequirement, 'events' | 'was_changed'>, now: readonly string[]): readonly string[] | null {
   const kept = events.findLast(({ rules }) => rules !== null)?.rules;
@@ -494,6 +513,8 @@ class PackWriter {
       parts((some) => listPackNotices(db, some, until)),
     );
     await this.table('acts by hand', 'what somebody did by hand, with the reason', ACTS, only(this.acts));
+    const courses = [...new Set(this.scope.rows.map((row) => row.course_id))];
+    await this.table('holds', 'when messages were held, by whom and why', HOLDS, only(await listHoldsOver(db, people, courses, span)));
     await this.table('certificates', 'what was issued, revoked, replaced', CERTIFICATES(certificates), parts((some) => listPackCertificates(db, some, until))); // prettier-ignore
     await this.table(
       'sign-offs',

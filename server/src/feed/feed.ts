@@ -21,6 +21,7 @@ import { tellFailure } from '../work/set-aside.ts';
 import type { Deps } from '../deps.ts';
 import { Refused } from '../refusal.ts';
 import { FeedFault, readFeed, type FeedAnswer } from './feed-client.ts';
+import { erasedLookup } from '../keeping/marks.ts';
 import { getChangeShare, lockRoster, previewCells, storePreview } from '../people/import.ts';
 import { listRoster } from '../people/people.repo.ts';
 import { recordHouse } from '../house/record.ts';
@@ -248,10 +249,23 @@ async function take(deps: Deps, feed: FeedRow, answer: FeedAnswer, at: Instant, 
     if (answer.kind === 'unchanged') return keep('unchanged', 'Nothing is new since the last pull.');
     await lockRoster(client);
     await client.query(DECLINE_HELD, [new Date(at)]);
-    const { people } = answer;
+    // whoever was erased is not known to us any more, whatever the feed says again
+    const erasedOn = await erasedLookup(client, deps.settings.key);
+    const isErased = ({ email, number, joinedOn }: FeedPerson): boolean => {
+      const on = erasedOn(email.toLowerCase(), number);
+      return on !== null && !(joinedOn !== null && joinedOn > on);
+    };
+    const people = answer.people.filter((person) => !isErased(person));
+    const passed = answer.people.length - people.length;
     const preview = await previewPeople(client, people, today);
     const rejected = preview.rejected.map((line) => nameRow(line, people));
-    const refused = rejected.length ? ` ${rejected.length === 1 ? 'One row was' : `${rejected.length} rows were`} refused.` : '';
+    const erased =
+      passed === 0
+        ? ''
+        : ` ${passed === 1 ? 'One row of somebody who was erased was' : `${passed} rows of people who were erased were`} passed over.`;
+    const refused = rejected.length
+      ? ` ${rejected.length === 1 ? 'One row was' : `${rejected.length} rows were`} refused.${erased}`
+      : erased;
     const taken = takenOf(preview, ALL_GROUPS);
     const share = await getChangeShare(client);
     if (shareOf(taken.length, preview) > share)

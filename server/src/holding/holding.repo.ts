@@ -40,6 +40,28 @@ export const listEnded = (db: Queryable, limit = 50): Promise<HoldRow[]> =>
 export const lockHold = async (db: Client, id: string): Promise<HoldRow | null> =>
   (await rows<HoldRow>(db, `select ${COLUMNS} from holds where id = $1::bigint for update`, [id]))[0] ?? null;
 
+const LIST_OVER = `
+select ${COLUMNS}
+from holds
+where made_at < $4::timestamptz
+  and ($3::timestamptz is null or ended_at is null or ended_at >= $3::timestamptz)
+  and (
+    scope = 'everything'
+    or scope in ('plan', 'course') and of_id = any($2::bigint[])
+    or scope = 'person' and of_id = any($1::bigint[])
+    or scope = 'department' and exists (
+      select
+      from people p
+      where p.id = any($1::bigint[])
+        and p.department_id in (select departments_under(array[(select d.name from departments d where d.id = of_id)]))
+    )
+  )
+order by made_at, id
+`;
+/** What held messages about these people, or of these courses, in a time; of departments those that they stand in now. */
+export const listHoldsOver = (db: Queryable, people: readonly string[], courses: readonly string[], { from, until }: { from: Date | null; until: Date }): Promise<HoldRow[]> =>
+  rows(db, LIST_OVER, [people, courses, from, until]); // prettier-ignore
+
 const END =
   'update holds set ended_at = $2::timestamptz, ended_by = $3::text, ended_how = $4::text where id = $1::bigint and ended_at is null';
 

@@ -55,16 +55,17 @@ const PUT_PRINT = 'update settings set key_print = $1::text where key_print is n
 const GET_PRINT = 'select key_print from settings where key_print is not null';
 const SET_PRINT = 'update settings set key_print = $1::text';
 
-const printOf = (key: string): string => createHash('sha256').update(`print of ${key}`).digest('base64url').slice(0, 16);
+/** By which two processes tell that they have the same key, without telling it. */
+export const printOfKey = (key: string): string => createHash('sha256').update(`print of ${key}`).digest('base64url').slice(0, 16);
 
 /**
  * Every process of a house has one key: one with another would refuse the links that the others sent.
  * @throws Error with a sentence where this is not the key of the house
  */
 export async function agreeOnKey(db: Queryable, key: string): Promise<void> {
-  await db.query(PUT_PRINT, [printOf(key)]);
+  await db.query(PUT_PRINT, [printOfKey(key)]);
   const row = await maybeRow<{ key_print: string }>(db, GET_PRINT);
-  if (row && row.key_print !== printOf(key))
+  if (row && row.key_print !== printOfKey(key))
     throw new Error(
       'This house has another key than this process: personal links that were sent would open nothing. ' +
         'Set NUDRIK_KEY, or put the file that NUDRIK_KEY_FILE names in its place (data/nudrik.key where none is named). ' +
@@ -74,6 +75,6 @@ export async function agreeOnKey(db: Queryable, key: string): Promise<void> {
 
 /** Takes another key: links that were sent before end, and second factors, which cannot be read any more, are set up anew. */
 export async function takeKey(db: Queryable, key: string): Promise<void> {
-  await db.query(SET_PRINT, [printOf(key)]);
+  await db.query(SET_PRINT, [printOfKey(key)]);
   await forgetAllFactors(db);
 }

@@ -37,6 +37,10 @@ export async function recordHouse(
   if (words) await db.query(ADD, [new Date(at), byWhom, area, words]);
 }
 
+/** Notes what was done with what is kept, in words. */
+export const noteHouse = (db: Client, area: HouseArea, { at, byWhom }: By, words: string): Promise<unknown> =>
+  db.query(ADD, [new Date(at), byWhom, area, words]);
+
 /** What changed, in one sentence; null where nothing did. */
 export function tellChange(what: string, before: Words | null, after: Words | null): string | null {
   if (after === null) return `${what} was removed.`;

@@ -105,7 +105,7 @@ function kindFor(was: RosterRow, now: RosterRow): ChangeKind {
   return 'changed';
 }
 
-const LOCK_PERSON = 'select 1 from people where id = $1::bigint for update';
+const LOCK_PERSON = 'select erased_at from people where id = $1::bigint for update';
 const FREE = {
   email: "update people set address_state = 'ok', address_words = null where id = $1::bigint",
   chatName: "update people set chat_state = 'ok', chat_words = null where id = $1::bigint",
@@ -115,7 +115,10 @@ const FREE = {
 export async function changePerson(deps: Deps, id: string, change: PersonChange, byWhom: string): Promise<void> {
   const today = await houseToday(deps);
   await transaction(deps.db, async (client) => {
-    if (!(await maybeRow(client, LOCK_PERSON, [id]))) throw new Refused('not-found');
+    const locked = await maybeRow<{ erased_at: Date | null }>(client, LOCK_PERSON, [id]);
+    if (!locked) throw new Refused('not-found');
+    if (locked.erased_at)
+      throw new Refused('conflict', 'This person was erased: nothing is known of them any more, and nothing can be entered.');
     const was = (await listRoster(client, id))[0]!;
     const person = await rowAfter(client, was, change);
     const changes = differences(was, person);

@@ -14,6 +14,7 @@ import type { ImportForesight, ImportOrder, ImportResult, RosterFacts } from '@n
 import { oneRow, rehearsed, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { insertFile } from '../files/files.repo.ts';
+import { erasedLookup } from '../keeping/marks.ts';
 import { readTableFile } from '../read-apart.ts';
 import { Refused } from '../refusal.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';
@@ -116,11 +117,18 @@ const LOCK_ROSTER = 'lock table people in share row exclusive mode';
 export const lockRoster = (client: Client): Promise<unknown> => client.query(LOCK_ROSTER);
 
 /** Compares a file with the roster under its lock, if it is still the roster that the preview showed. */
-async function previewUnderLock(client: Client, cells: string[][], order: ImportOrder, today: string): Promise<RosterPreview> {
+async function previewUnderLock(
+  { settings }: Deps,
+  client: Client,
+  cells: string[][],
+  order: ImportOrder,
+  today: string,
+): Promise<RosterPreview> {
   await lockRoster(client);
   if ((await rosterMark(client)) !== order.mark)
     throw new Refused('stale', 'The roster was changed after this preview was made. Look at the preview again; nothing was taken.');
-  return previewCells(client, cells, order, { ...order, today }, order.groups);
+  const erasedOn = await erasedLookup(client, settings.key);
+  return previewCells(client, cells, order, { ...order, today, erasedOn }, order.groups);
 }
 
 /**
@@ -134,7 +142,7 @@ export async function foreseeImport(deps: Deps, bytes: Buffer, order: ImportOrde
   const now = deps.clock.now();
   return rehearsed(deps.db, async (client) => {
     await client.query("set local lock_timeout = '5s'");
-    const preview = await previewUnderLock(client, cells, order, today);
+    const preview = await previewUnderLock(deps, client, cells, order, today);
     await work.at(1, 3);
     const { asked } = await writePreview(client, preview, order.groups, {
       at: now,
@@ -161,7 +169,7 @@ export async function takeImport(
   const { cells } = await readTableFile(bytes, order.fileName);
   const today = await houseToday(deps);
   return transaction(deps.db, async (client) => {
-    const preview = await previewUnderLock(client, cells, order, today);
+    const preview = await previewUnderLock(deps, client, cells, order, today);
     const share = await getChangeShare(client);
     if (shareOf(preview.left.length, preview) > share && order.confirmedLeft !== preview.left.length)
       throw new Refused(

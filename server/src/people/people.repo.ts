@@ -137,7 +137,7 @@ const SORTS: Record<Exclude<PeopleQuery['sort'], 'fit'>, string> = {
 const PERSON_COLUMNS = `
   p.id, p.personnel_number, p.name, p.email, d.name as department, s.id as site_id, s.name as site, s.zone, p.job, p.language, p.chat_name, p.chat_state, p.chat_words, p.manager_id,
     m.name as manager_name, p.joined_on, p.left_on,
-  p.address_state, p.address_words, coalesce(late.open, 0)::integer as open, coalesce(late.late, 0)::integer as late
+  p.address_state, p.address_words, p.erased_at, coalesce(late.open, 0)::integer as open, coalesce(late.late, 0)::integer as late
 `;
 const PERSON_TABLES = `
 from people p
@@ -192,6 +192,7 @@ interface PersonDbRow {
   left_on: string | null;
   address_state: 'ok' | 'bounced';
   address_words: string | null;
+  erased_at: Date | null;
   open: number;
   late: number;
 }
@@ -457,6 +458,7 @@ export async function findPersonSheet(db: Queryable, id: string, now: number, to
       chatName: row.chat_name,
       chatWords: row.chat_state === 'refused' ? row.chat_words : null,
       addressWords: row.address_words,
+      erasedAt: row.erased_at?.toISOString() ?? null,
       unprintable: missingLetters(row.name),
       leave,
       team,

@@ -121,6 +121,7 @@ export function changeWords(kind: string, changes: FieldChange[]): string {
   if (kind === 'leave' && first!.from && first!.to) return `Leave changed: ${first!.to}; before: ${first!.from}`;
   if (kind === 'leave') return first!.to ? `Leave entered: ${first!.to}` : `Leave taken away: ${first!.from}`;
   if (kind === 'added') return 'Came onto the roster';
+  if (kind === 'erased') return 'Erased: what they were called, and all that was theirs alone';
   const words = changes.map(
     ({ field, from, to }) => `${FIELD_WORDS[field] ?? field} from ${tellValue(field, from)} to ${tellValue(field, to)}`,
   );

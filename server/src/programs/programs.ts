@@ -1,7 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { createDocument } from 'zod-openapi';
 import { z } from 'zod';
-import { RESOURCES, SCOPE_WORDS, type ProgramsView, type Resource, type TokenDraft, type TokenMade } from '@nudrik/contract';
+import { RESOURCES, SCOPE_WORDS, type ProgramsView, type Resource, type Scope, type TokenDraft, type TokenMade } from '@nudrik/contract';
 import { announce, transaction } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { houseToday } from '../people/today.ts';
@@ -31,6 +31,12 @@ export function stopToken({ db, clock }: Deps, id: string, byWhom: string): Prom
   });
 }
 
+/** Of a name and a password, as programs that bring statements sign in, the password is the token; the name is any. */
+const basicOf = (authorization: string | undefined): string | undefined => {
+  const pair = /^Basic ([A-Za-z0-9+/=_-]{1,2000})$/i.exec(authorization ?? '')?.[1];
+  return pair && /^[^:]*:(\S{1,200})$/.exec(Buffer.from(pair, 'base64').toString())?.[1];
+};
+
 export interface Program {
   id: string;
   name: string;
@@ -38,7 +44,7 @@ export interface Program {
 }
 /** Whose a request of another program is. @throws Refused */
 export async function programOf(deps: Deps, authorization: string | undefined): Promise<Program> {
-  const token = /^Bearer (\S{1,200})$/i.exec(authorization ?? '')?.[1];
+  const token = /^Bearer (\S{1,200})$/i.exec(authorization ?? '')?.[1] ?? basicOf(authorization);
   if (!token) throw new Refused('not-signed-in', 'Expected a token: the header “Authorization: Bearer …”. An administrator makes one under Settings, Other programs.'); // prettier-ignore
   const found = await findByHash(deps.db, digest(token), await houseToday(deps));
   if (!found)
@@ -48,10 +54,16 @@ export async function programOf(deps: Deps, authorization: string | undefined): 
 }
 
 /** @throws Refused where a program may not read something */
-export function mayRead(program: Program, resource: Resource): void {
-  const { scope } = RESOURCES[resource];
-  if (!program.scopes.includes(scope))
-    throw new Refused('not-allowed', `The token “${program.name}” may not read ${resource}: it has ${program.scopes.join(', ')}; expected ${scope}.`); // prettier-ignore
+export const mayRead = (program: Program, resource: Resource): void => mayDo(program, RESOURCES[resource].scope, `read ${resource}`);
+
+/** @throws Refused where a token has not the scope for something */
+export function mayDo(
+  { name, scopes }: Program,
+  scope: Scope,
+  what = scope === 'completions' ? 'bring completions' : `read ${scope}`,
+): void {
+  if (!scopes.includes(scope))
+    throw new Refused('not-allowed', `The token “${name}” may not ${what}: it has ${scopes.join(', ')}; expected ${scope}.`);
 }
 
 const Problem = z.object({
@@ -68,7 +80,7 @@ export function openApi(baseUrl: string): object {
     info: {
       title: 'Nudrik',
       version: '1',
-      description: 'Reads who is on the roster, what they were asked for, what was sent, and what they hold. It changes nothing. Pages go by key: ask again with `after` as `next` of the page before, until `next` is null.', // prettier-ignore
+      description: 'Reads who is on the roster, what they were asked for, what was sent, and what they hold. It changes nothing; completions are brought as statements of xAPI to /api/xapi. Pages go by key: ask again with `after` as `next` of the page before, until `next` is null.', // prettier-ignore
     },
     servers: [{ url: `${baseUrl}/api/v1` }],
     security: [{ token: [] }],

@@ -12,7 +12,7 @@ const place = (isHere: boolean): string => (isHere ? 'on the roster' : 'not on t
 /** What the two readings of a day tell differently of the people that are looked at. @param course of one course alone */
 export async function tellAsOf(
   db: Queryable,
-  query: Omit<MatrixQuery, 'by' | 'sort' | 'order' | 'from' | 'size'>,
+  query: Omit<MatrixQuery, 'by' | 'sort' | 'order' | 'from' | 'size'> & { people?: readonly string[] },
   at: At,
   course: string | null = null,
 ): Promise<AsOfTold> {

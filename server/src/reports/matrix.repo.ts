@@ -24,7 +24,10 @@ const WAS_IN_GROUP = (group: string): string => `coalesce((
   limit 1
 ), ${IN_GROUP(group)})`;
 
-export type Filter = Pick<MatrixQuery, 'find' | 'department' | 'site' | 'manager' | 'group' | 'state' | 'course'>;
+export type Filter = Pick<MatrixQuery, 'find' | 'department' | 'site' | 'manager' | 'group' | 'state' | 'course'> & {
+  /** these alone: the line of somebody */
+  people?: readonly string[];
+};
 /** Which people are looked at: who is here, and what the filters say. */
 export function peopleOf(query: Filter, at: At): { where: string; values: unknown[]; isEveryone: boolean } {
   const values: unknown[] = [new Date(at.now), at.today];
@@ -36,6 +39,7 @@ export function peopleOf(query: Filter, at: At): { where: string; values: unknow
   if (query.find) add((n) => `p.find_text ilike ${n}::text`, containing(query.find));
   if (query.department) add((n) => `p.department_id in (select departments_under(array[${n}::text]))`, query.department);
   if (query.site) add((n) => `i.name = ${n}::text`, query.site);
+  if (query.people) add((n) => `p.id = any(${n}::bigint[])`, query.people);
   if (query.manager) add((n) => `p.manager_id = ${n}::bigint`, query.manager);
   if (query.group) add(at.past === null ? IN_GROUP : WAS_IN_GROUP, query.group);
   if (query.state) {
@@ -96,8 +100,14 @@ export async function countPeople(db: Queryable, query: MatrixQuery, at: At): Pr
 }
 
 /** Whether sums of a day are kept by what is asked for alone; they are once everything that was done on it is on the record. */
-const areKept = ({ find, manager, group, state }: Filter, at: At): boolean =>
-  at.past !== null && at.isOver && find === undefined && manager === undefined && group === undefined && state === undefined;
+const areKept = ({ find, manager, group, state, people }: Filter, at: At): boolean =>
+  at.past !== null &&
+  at.isOver &&
+  people === undefined &&
+  find === undefined &&
+  manager === undefined &&
+  group === undefined &&
+  state === undefined;
 
 /** Sums of a day that has passed: those that are kept, and what the people bring of whom something became known later. */
 async function daySums(db: Queryable, query: Filter, at: At, by: SummedBy): Promise<Summed[]> {

@@ -46,7 +46,7 @@ export async function* matrixParts(
 }
 
 /** People, or groups of them, by courses: a page of the rows, with the sums of all that fit. */
-export async function matrixView(db: Queryable, query: MatrixQuery, now: Instant): Promise<MatrixView> {
+export async function matrixView(db: Queryable, query: MatrixQuery & { people?: readonly string[] }, now: Instant): Promise<MatrixView> {
   const zone = Zone.of((await getHouse(db)).zone);
   const at = atOf(query, now, zone);
   const [columns, people, sums, asOf, found] = await Promise.all([

@@ -14,7 +14,7 @@ import {
   newWordsOf,
   oneLine,
 } from '@nudrik/core';
-import type { MailboxView, TodayNeed } from '@nudrik/contract';
+import type { MailboxView, Role, TodayNeed } from '@nudrik/contract';
 import { listWaiting as listRepliesWaiting } from '../conversations/conversations.ts';
 import { countConversations } from '../conversations/conversations.repo.ts';
 import { listFailed } from '../conversations/outbox.repo.ts';
@@ -31,6 +31,8 @@ import { isMissingAhead, LACKS } from '../notices/lacks.sql.ts';
 import { listWarned } from '../plans/warnings.ts';
 import { tellAside } from '../work/set-aside.ts';
 import { houseToday } from '../people/today.ts';
+import { listHooks } from '../programs/hooks.repo.ts';
+import { countToSee } from '../programs/statements.repo.ts';
 import { isUnanswered, NOTHING_PLANNED } from './course-report.ts';
 
 /** Of a plan: what has lines of its own here, and an exact moment on a weekend, which somebody chose. */
@@ -383,7 +385,8 @@ async function replyNeeds(db: Queryable, zone: Zone, now: number): Promise<Today
 }
 
 /** Everything that needs a person, each with the one act that resolves it. */
-export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
+/** @param role of whoever asks: what only administrators can mend is told to them alone */
+export async function todayNeeds(deps: Deps, role: Role = 'administrator'): Promise<TodayNeed[]> {
   const { db } = deps;
   const now = deps.clock.now();
   const today = await houseToday(deps);
@@ -439,6 +442,7 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
       act: { label: 'Look at it', link: '/settings', does: null },
     });
   }
+  if (role === 'administrator') list.push(...(await programNeeds(deps, zone)));
   for (const row of await rows<{ error: string; count: number; since: Date; name: string }>(db, LIST_WAITING, [pause?.words ?? null]))
     list.push({
       kind: 'mail-server',
@@ -603,3 +607,29 @@ export async function todayNeeds(deps: Deps): Promise<TodayNeed[]> {
     list.unshift({ kind: 'set-aside', label: 'Set aside', words, act: { label: 'Try again', link: null, does: 'try-again' } });
   return [...list, ...(await rosterNeeds(db, zone, now)), ...(await lined), ...(await silent)];
 }
+
+/** Other programs that do not answer, or did not take something, and what they brought and nobody could match. */
+async function programNeeds({ db, clock }: Deps, zone: Zone): Promise<TodayNeed[]> {
+  const act = (label: string, link: string): TodayNeed['act'] => ({ label, link, does: null });
+  const list: TodayNeed[] = [];
+  for (const { name, failingSince, waiting, failed, endedAt } of await listHooks(db)) {
+    if (endedAt !== null) continue;
+    const since = failingSince === null ? null : tellMoment(new Date(failingSince).getTime(), zone, clock.now());
+    const words =
+      since !== null
+        ? `${name} does not answer since ${since}: ${tellAmount(waiting, 'calls')} ${waiting === 1 ? 'waits' : 'wait'} and ${waiting === 1 ? 'is' : 'are'} tried again by ${waiting === 1 ? 'itself' : 'themselves'}, for three days.`
+        : failed > 0
+          ? `${name} did not take ${tellAmount(failed, 'calls')}.`
+          : null;
+    if (words) list.push({ kind: 'program', label: 'Another program', words, act: act('Look at it', '/settings/programs/told') });
+  }
+  const toSee = await countToSee(db);
+  if (toSee > 0)
+    list.push({
+      kind: 'program',
+      label: 'Completions brought',
+      words: `${tellAmount(toSee, 'completions')} that another program brought ${toSee === 1 ? 'is' : 'are'} not on the record: nobody is known by ${toSee === 1 ? 'it' : 'them'}, or no course, or the day does not fit.`,
+      act: act('Match them', '/settings/programs/completions'),
+    });
+  return list;
+} // prettier-ignore

@@ -2,7 +2,7 @@ import excel from 'exceljs';
 import request from 'supertest';
 import type { Express } from 'express';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
-import { ReportQuery, type ReportPage, type TodayNeed } from '@nudrik/contract';
+import { MatrixQuery, ReportQuery, type ReportPage, type TodayNeed } from '@nudrik/contract';
 import { createApp } from '../app.ts';
 import { extend } from '../assignments/change.ts';
 import { markUnitDone } from '../learning/learn.ts';
@@ -11,6 +11,8 @@ import { drain } from '../worker.ts';
 import { courseReport, overTime } from './course-report.ts';
 import { todayNeeds } from './needs.ts';
 import { todayView } from './today.ts';
+import { matrixView } from './matrix.ts';
+import { teamDay } from './team.ts';
 import { areInLineOf, teamOf } from './team.repo.ts';
 
 let house: TestHouse;
@@ -199,6 +201,18 @@ describe('my team', () => {
       ['Odd Aske', 'not started', 0, null],
     ]);
     expect(team.rows[0]!.last).toMatchObject({ what: 'Late', outcome: 'sent' });
+  });
+
+  it('as of a day that has passed tells of the line alone, as the matrix does', async () => {
+    const asOf = { on: '2027-03-02', known: 'then' } as const;
+    const day = await teamDay(house.db, crew['kari']!, asOf, house.clock.at, '2027-03-08');
+    const matrix = await matrixView(house.db, MatrixQuery.parse({ ...asOf, size: 200 }), house.clock.at);
+    expect(day.asOf).toMatchObject({ on: '2027-03-02', known: 'then' });
+    expect(day.matrix.people.length).toBeGreaterThan(0);
+    for (const { id, cells } of day.matrix.people) expect(cells).toEqual(matrix.rows.find((row) => row.id === id)!.cells);
+    const line = await teamOf(house.db, crew['kari']!, house.clock.at, '2027-03-08');
+    expect(day.people).toBe(line.people);
+    expect(day.matrix.people.map(({ id }) => id)).not.toContain(crew['kari']);
   });
 
   it('knows who is in whose line', async () => {

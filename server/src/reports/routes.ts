@@ -41,6 +41,7 @@ import { findByTeamLink } from './team-links.repo.ts';
 import { cellSheet, matrixView } from './matrix.ts';
 import { paramsOf } from './params.ts';
 import { teamOf } from './team.repo.ts';
+import { teamDay } from './team.ts';
 import { todayNeeds } from './needs.ts';
 import { todayView } from './today.ts';
 import { underWay } from './under-way.ts';
@@ -66,7 +67,7 @@ async function exported(call: Call): Promise<unknown> {
 
 export const reportRoutes: Route[] = [
   { method: 'get', path: '/api/today', access: OFFICE, handle: ({ deps, req }) => todayView(deps, parse(TodayQuery, req.query)) },
-  { method: 'get', path: '/api/today/needs', access: OFFICE, handle: ({ deps }) => todayNeeds(deps) },
+  { method: 'get', path: '/api/today/needs', access: OFFICE, handle: ({ deps, account }) => todayNeeds(deps, account!.role) },
   get('/api/matrix', ({ deps, req }) => matrixView(deps.db, parse(MatrixQuery, req.query), deps.clock.now())),
   get('/api/matrix/cells/:person/:course', ({ deps, req }) =>
     cellSheet(deps.db, parse(Id, req.params['person']), parse(Id, req.params['course']), parse(AsOfQuery, req.query), deps.clock.now()),
@@ -141,6 +142,14 @@ export const reportRoutes: Route[] = [
     'signed-in',
   ),
   get('/api/reports/file', (call) => sendReport(call, asFile(call.req.query as Record<string, unknown>))),
+  {
+    method: 'get',
+    path: '/api/team/day',
+    access: ['manager', 'administrator', 'trainer'],
+    async handle({ deps, req, account }) {
+      return teamDay(deps.db, ownPerson(account, 'team'), parse(AsOfQuery, req.query), deps.clock.now(), await houseToday(deps));
+    },
+  },
   {
     method: 'get',
     path: '/api/team/:token',

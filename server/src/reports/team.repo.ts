@@ -114,9 +114,11 @@ join sites s on s.id = p.site_id
 where p.id = $1::bigint
 `;
 
+export const findManager = (db: Queryable, id: string): Promise<TeamView['manager']> => oneRow(db, GET_MANAGER, [id]);
+
 /** A manager's people down the whole line: what is late and what is in progress. */
 export async function teamOf(db: Queryable, managerId: string, now: number, today: string): Promise<TeamView> {
-  const manager = await oneRow<{ id: string; name: string; zone: string }>(db, GET_MANAGER, [managerId]);
+  const manager = await findManager(db, managerId);
   const line = await listLine(db, managerId, today);
   const counted = oneRow<TeamView['counts']>(db, COUNT_TEAM, [line, new Date(now)]);
   const listed = rows<

@@ -1,7 +1,7 @@
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 /** What is sealed: written once, and never changed. */
-export const SEALED = ['event', 'act', 'certificate', 'sign-off', 'message', 'answer', 'report'] as const;
+export const SEALED = ['event', 'act', 'certificate', 'sign-off', 'message', 'answer', 'report', 'erasure'] as const;
 export type Sealed = (typeof SEALED)[number];
 
 const moment = (column: string): string => `(extract(epoch from ${column}) * 1000000)::bigint`;
@@ -35,6 +35,11 @@ const SOURCES: Readonly<Record<Sealed, { table: string; where: string; says: str
     says: `s.message_id, s.channel, s.address, s.attempt, ${moment('s.handed_at')}, ${moment('s.answered_at')}, s.outcome, s.answer`,
   },
   report: { table: 'deliveries', where: 's.report is not null', says: `s.message_id, s.attempt, s.report, ${moment('s.delivered_at')}` },
+  erasure: {
+    table: 'erasures',
+    where: 'true',
+    says: `s.kind, s.person_id, s.pseudonym, s.what, s.before::text, ${moment('s.at')}, s.by_whom, s.reason, s.counts, s.entries`,
+  },
 };
 
 /** The hash of what a row says. */
@@ -43,6 +48,20 @@ const hashOf = (kind: Sealed): string => `sha256(convert_to(jsonb_build_array('$
 const QUEUE = 'insert into seal_queue (kind, of_id) select $1::text, unnest($2::bigint[])';
 /** Has what was just written sealed, or what is taken away on purpose. */
 export const sealLater = (client: Client, kind: Sealed, ids: readonly string[]): Promise<unknown> => client.query(QUEUE, [kind, ids]);
+
+const QUEUE_ERASED = `
+insert into seal_queue (kind, of_id, erasure_id)
+select $1::text, s.id, $3::bigint
+from unnest($2::bigint[]) as s (id)
+order by s.id
+`;
+/** Has what says something else since an erasure sealed anew, as that. */
+export const sealErased = (client: Client, kind: Sealed, ids: readonly string[], erasure: string): Promise<unknown> =>
+  client.query(QUEUE_ERASED, [kind, ids, erasure]);
+
+/** Of which of some rows of a table there are seals, by kind. */
+export const sealedKindsOf = (table: string): { kind: Sealed; where: string }[] =>
+  SEALED.filter((kind) => SOURCES[kind].table === table).map((kind) => ({ kind, where: SOURCES[kind].where }));
 
 /** The same as a part of the statement that writes it: `made` returns ids. */
 export const queueSealed = (kind: Sealed, made: string): string => `insert into seal_queue (kind, of_id) select '${kind}', id from ${made}`;
@@ -66,15 +85,17 @@ taken as (
   delete from seal_queue q
   using next n
   where q.id = n.id
-  returning q.id, q.kind, q.of_id
+  returning q.id, q.kind, q.of_id, q.erasure_id
 )
-select kind, of_id
+select kind, of_id, erasure_id
 from taken
 order by id
 `;
 export interface Queued {
   kind: Sealed;
   of_id: string;
+  /** by which erasure it says something else since; null of what was written */
+  erasure_id: string | null;
 }
 export const takeQueued = (client: Client, most: number): Promise<Queued[]> => rows(client, TAKE, [most]);
 
@@ -119,9 +140,9 @@ export const lastHead = async (client: Client): Promise<Buffer | null> =>
 
 const INSERT_STEP = 'insert into seal_steps (day, at, count, head) values ($1::date, $2::timestamptz, $3::integer, $4::bytea) returning id';
 const INSERT_SEALS = `
-insert into seals (step_id, position, kind, of_id, hash)
-select $1::bigint, r.position - 1, r.kind, r.of_id, r.hash
-from unnest($2::text[], $3::bigint[], $4::bytea[]) with ordinality as r (kind, of_id, hash, position)
+insert into seals (step_id, position, kind, of_id, hash, erasure_id)
+select $1::bigint, r.position - 1, r.kind, r.of_id, r.hash, r.erasure_id
+from unnest($2::text[], $3::bigint[], $4::bytea[], $5::bigint[]) with ordinality as r (kind, of_id, hash, erasure_id, position)
 `;
 export interface Leaf extends Queued {
   /** null of what was taken away on purpose */
@@ -129,7 +150,8 @@ export interface Leaf extends Queued {
 }
 export async function insertStep(client: Client, step: { day: string; at: number; head: Buffer }, leaves: readonly Leaf[]): Promise<void> {
   const { id } = await oneRow<{ id: string }>(client, INSERT_STEP, [step.day, new Date(step.at), leaves.length, step.head]);
-  await client.query(INSERT_SEALS, [id, leaves.map(({ kind }) => kind), leaves.map(({ of_id }) => of_id), leaves.map(({ hash }) => hash)]);
+  const columns = [leaves.map(({ kind }) => kind), leaves.map(({ of_id }) => of_id), leaves.map(({ hash }) => hash), leaves.map(({ erasure_id }) => erasure_id)]; // prettier-ignore
+  await client.query(INSERT_SEALS, [id, ...columns]);
 }
 
 const LIST_STEPS = `
@@ -147,16 +169,19 @@ export interface StepRow {
 }
 export const listSteps = (db: Queryable, after: string): Promise<StepRow[]> => rows(db, LIST_STEPS, [after]);
 
-// whether a seal was followed by a later one of the same, or waits to be: what was taken away, or a later report
-const LIST_LEAVES = `
-select s.step_id, s.kind, s.of_id, s.hash,
-  exists (select from seal_queue q where q.kind = s.kind and q.of_id = s.of_id) or exists (
+// whether a seal was followed by a later one of the same, or waits to be: what was taken away, a later report, or what was erased
+const laterOf = (which: string): string => `
+  exists (select from seal_queue l where l.kind = s.kind and l.of_id = s.of_id${which})
+  or exists (
     select
     from seals l
     where l.kind = s.kind
       and l.of_id = s.of_id
-      and (l.step_id, l.position) > (s.step_id, s.position)
-  ) as is_former
+      and (l.step_id, l.position) > (s.step_id, s.position)${which}
+  )
+`;
+const LIST_LEAVES = `
+select s.step_id, s.kind, s.of_id, s.hash, s.erasure_id, (${laterOf('')}) as is_former, (${laterOf(' and l.erasure_id is not null')}) as is_erased
 from seals s
 where s.step_id = any($1::bigint[])
 order by s.step_id, s.position
@@ -164,6 +189,8 @@ order by s.step_id, s.position
 export interface LeafRow extends Leaf {
   step_id: string;
   is_former: boolean;
+  /** it was erased since, and sealed anew */
+  is_erased: boolean;
 }
 export const listLeaves = (db: Queryable, steps: readonly string[]): Promise<LeafRow[]> => rows(db, LIST_LEAVES, [steps]);
 
@@ -183,6 +210,15 @@ export const listForeign = async (db: Queryable, kind: Sealed, most: number): Pr
   );
   return { ids: found.map(({ id }) => id), total: found[0]?.total ?? 0 };
 };
+
+const LIST_ERASURES = `
+select e.id, e.at, e.entries, (select count(*)::integer from seal_queue q where q.erasure_id = e.id) as waiting
+from erasures e
+order by e.id
+`;
+/** What erasing says of itself: how much was to be sealed anew by each. */
+export const listErasureEntries = (db: Queryable): Promise<{ id: string; at: Date; entries: number; waiting: number }[]> =>
+  rows(db, LIST_ERASURES);
 
 const COUNT_WAITING = 'select count(*)::integer as count from seal_queue';
 export const countWaiting = async (db: Queryable): Promise<number> => (await oneRow<{ count: number }>(db, COUNT_WAITING)).count;

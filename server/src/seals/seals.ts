@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { dateOf, dayOf, tellDate, Zone } from '@nudrik/core';
+import { dateOf, dayOf, tellAmount, tellDate, Zone } from '@nudrik/core';
 import type { SealFault, SealsReport, SealsView } from '@nudrik/contract';
 import { transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -11,6 +11,7 @@ import {
   hashesOf,
   insertStep,
   lastHead,
+  listErasureEntries,
   listForeign,
   listLeaves,
   listSealDays,
@@ -34,7 +35,8 @@ const GONE = Buffer.alloc(32);
 /** The head after a step: of the head before, the day, and all that it seals, in its order. */
 export function headAfter(before: Buffer, day: string, leaves: readonly Leaf[]): Buffer {
   const hash = createHash('sha256').update(before).update(`${day}\n`);
-  for (const { kind, of_id, hash: says } of leaves) hash.update(`${kind}/${of_id}\n`).update(says ?? GONE);
+  for (const { kind, of_id, erasure_id, hash: says } of leaves)
+    hash.update(`${kind}/${of_id}${erasure_id === null ? '' : ` erased ${erasure_id}`}\n`).update(says ?? GONE);
   return hash.digest();
 }
 
@@ -72,10 +74,11 @@ const WORDS: Readonly<Record<Sealed, string>> = {
   message: 'a message',
   answer: 'what was answered to a message',
   report: 'a report of what became of a message',
+  erasure: 'the record of an erasure',
 };
-/** What does not stand as a seal says, or null. A report may be followed by another; anything else is sealed again only as taken away. */
-function faultOf({ kind, hash, is_former }: LeafRow, says: Buffer | null): 'changed' | 'removed' | 'returned' | null {
-  if (says !== null && hash !== null) return (kind === 'report' && is_former) || says.equals(hash) ? null : 'changed';
+/** What does not stand as a seal says, or null. A report may be followed by another; anything else is sealed again only as taken away or as erased. */
+function faultOf({ kind, hash, is_former, is_erased }: LeafRow, says: Buffer | null): 'changed' | 'removed' | 'returned' | null {
+  if (says !== null && hash !== null) return is_erased || (kind === 'report' && is_former) || says.equals(hash) ? null : 'changed';
   if (is_former || (says === null && hash === null)) return null;
   return says === null ? 'removed' : 'returned';
 }
@@ -93,6 +96,7 @@ export async function verifySeals(db: Queryable, kept: { day: string; head: stri
   const total = await countSealed(db);
   let [before, after, seen, taken, faulty]: [Buffer, string, number, number, number] = [NO_HEAD, '0', 0, 0, 0];
   let isBroken = false;
+  const erased = new Map<string, number>();
   const tell = (fault: SealFault): void => {
     faulty++;
     if (faults.length < TOLD) faults.push(fault);
@@ -113,6 +117,7 @@ export async function verifySeals(db: Queryable, kept: { day: string; head: stri
       }
       before = head;
       for (const leaf of mine) {
+        if (leaf.erasure_id !== null) erased.set(leaf.erasure_id, (erased.get(leaf.erasure_id) ?? 0) + 1);
         const what = faultOf(leaf, now.get(`${leaf.kind}/${leaf.of_id}`) ?? null);
         if (what) wrong.push({ day, leaf, what });
         else if (leaf.hash === null) taken++;
@@ -132,6 +137,15 @@ export async function verifySeals(db: Queryable, kept: { day: string; head: stri
       }
     }
   }
+  // what was sealed anew is as much as erasing says that it was: nothing else may be sealed twice
+  const known = new Set<string>();
+  for (const { id, at, entries, waiting } of await listErasureEntries(db)) {
+    known.add(id);
+    const found = (erased.get(id) ?? 0) + waiting;
+    if (found !== entries) tell({ day: at.toISOString().slice(0, 10), what: 'changed', words: `The record of erasing, number ${id}, says that ${tellAmount(entries, 'entries')} say something else since; ${found} were sealed anew by it.` });
+  }
+  for (const [id, count] of erased)
+    if (!known.has(id)) tell({ day: null, what: 'removed', words: `${tellAmount(count, 'entries')} ${count === 1 ? 'was' : 'were'} sealed anew by an erasure, number ${id}, of which there is no record.` });
   for (const kind of SEALED) {
     const { ids, total: all } = await listForeign(db, kind, TOLD);
     const told = await tellSealed(db, kind, ids);
@@ -141,7 +155,7 @@ export async function verifySeals(db: Queryable, kept: { day: string; head: stri
   }
   if (kept && !(await wasHead(db, kept.day, Buffer.from(kept.head, 'hex'))))
     tell({ day: kept.day, what: 'chain', words: `The head that was kept of ${tellDate(dayOf(kept.day))} is none of that day: the chain was made anew since, up to that day or before.` });
-  return { sealed: seen, taken, waiting: await countWaiting(db), faults, more: faulty - faults.length, head: before.equals(NO_HEAD) ? null : before.toString('hex') };
+  return { sealed: seen, taken, erased: [...erased.values()].reduce((sum, count) => sum + count, 0), waiting: await countWaiting(db), faults, more: faulty - faults.length, head: before.equals(NO_HEAD) ? null : before.toString('hex') };
 } // prettier-ignore
 
 /** The same of one moment, whatever is written meanwhile; nothing is changed by it. */

@@ -34,6 +34,7 @@ import { undoImport } from '../people/undo-import.ts';
 import { verifyNow } from '../seals/seals.ts';
 import { previewPlan } from '../plans/publish.ts';
 import { makePack } from '../evidence/packs.ts';
+import { erasePerson } from '../keeping/erase.ts';
 import { keepFile } from '../reports/files.ts';
 import { exportLedger } from '../notices/ledger.export.ts';
 import type { Deps } from '../deps.ts';
@@ -85,6 +86,9 @@ export const JOB_KINDS: Readonly<Record<string, JobKind>> = {
   'act-undo': kind((deps, { id }: { id: string }, byWhom, work) => undoAct(deps, id, byWhom, work)),
   settings: kind((deps, draft: SettingsDraft, byWhom, work) => saveSettings(deps, draft, byWhom, work)),
   'evidence-pack': kind((deps, request: PackRequest, byWhom, work) => makePack(deps, request, byWhom, work)),
+  'erase-person': kind(async (deps, { id, reason }: { id: string; reason: string }, byWhom, work) =>
+    erasePerson(deps, id, reason, byWhom, work),
+  ),
   'report-file': kind((deps, input: ReportFile, _byWhom, work) => keepFile(deps, input, work)),
   assign: kind((deps, request: AssignRequest, byWhom, work) => assign(deps, request, byWhom, work)),
   remind: kind((deps, request: RemindRequest, byWhom, work) => remind(deps, request, byWhom, work)),

@@ -141,6 +141,24 @@ export const routes: Routes = [
     loadComponent: () => import('./programs/programs.page.ts').then((m) => m.ProgramsPage),
   },
   {
+    path: 'settings/programs/completions',
+    canActivate: [administrators],
+    title: 'Completions that other programs bring · Nudrik',
+    loadComponent: () => import('./programs/statements.page.ts').then((m) => m.StatementsPage),
+  },
+  {
+    path: 'settings/programs/told',
+    canActivate: [administrators],
+    title: 'What other programs are told · Nudrik',
+    loadComponent: () => import('./programs/hooks.page.ts').then((m) => m.HooksPage),
+  },
+  {
+    path: 'settings/keeping',
+    canActivate: [forRoles('administrator', 'auditor')],
+    title: 'How long it is kept · Nudrik',
+    loadComponent: () => import('./keeping/keeping.page.ts').then((m) => m.KeepingPage),
+  },
+  {
     path: 'settings/accounts',
     canActivate: [administrators],
     title: 'Who may enter · Nudrik',

@@ -44,5 +44,6 @@ export class HouseRecord {
     'settings',
     'people',
     'feed',
+    'keeping',
   ]);
 }

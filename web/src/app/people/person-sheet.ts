@@ -21,10 +21,11 @@ import { PeopleApi } from './people.api.ts';
 import { Reach } from './reach.ts';
 import { PersonForm, type PersonDraft } from './person-form.ts';
 import { PersonPick } from './person-pick.ts';
+import { ErasePerson } from '../keeping/erase-person.ts';
 import { HoldStrip } from '../holding/hold-strip.ts';
 import { PersonTimeline } from './person-timeline.ts';
 
-type Mending = 'email' | 'chat' | 'manager' | 'leave' | 'person';
+type Mending = 'erase' | 'email' | 'chat' | 'manager' | 'leave' | 'person';
 
 /** One person: who they are, what they have to finish and why, every notice, and everything that happened. */
 @Component({
@@ -32,6 +33,7 @@ type Mending = 'email' | 'chat' | 'manager' | 'leave' | 'person';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
     Reach,
+    ErasePerson,
     HoldStrip,
     FormsModule,
     RouterLink,
@@ -77,6 +79,8 @@ export class PersonSheetPart {
     'notices',
     'clock',
   ]);
+  /** whom nothing is known of any more is not changed */
+  protected readonly canChange = computed(() => this.session.canChange() && !this.sheet.data()?.person.person.erasedAt);
   protected readonly groups = toSignal(
     this.api.facets().pipe(
       map((facets) => facets.groups),

@@ -1,57 +1,37 @@
-import { HttpClient } from '@angular/common/http';
-import { ChangeDetectionStrategy, Component, inject, Injectable, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { RouterLink } from '@angular/router';
-import { SCOPE_WORDS, SCOPES, type ProgramsView, type Scope, type TokenDraft, type TokenMade, type TokenRow } from '@nudrik/contract';
+import { SCOPE_WORDS, SCOPES, type Scope, type TokenRow } from '@nudrik/contract';
 import { dayOf, tellDate } from '@nudrik/core';
-import { finalize, of, type Observable } from 'rxjs';
+import { finalize, of } from 'rxjs';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { DateField } from '../shared/pick/date-field.ts';
 import { sentenceOf } from '../shared/refusal.ts';
-
-@Injectable({ providedIn: 'root' })
-export class ProgramsApi {
-  private readonly http = inject(HttpClient);
-
-  view(): Observable<ProgramsView> {
-    return this.http.get<ProgramsView>('/api/programs');
-  }
-
-  make(draft: TokenDraft): Observable<TokenMade> {
-    return this.http.post<TokenMade>('/api/programs', draft);
-  }
-
-  end(id: string): Observable<unknown> {
-    return this.http.delete(`/api/programs/${id}`);
-  }
-}
+import { ProgramsApi } from './programs.api.ts';
+import { ProgramsViews } from './programs-views.ts';
+import { ToldOnce } from './told-once.ts';
 
 /** What other programs may read here: a token for each, what it opens, and when it was last used. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DateField, FormsModule, MomentPipe, RouterLink],
+  imports: [DateField, FormsModule, MomentPipe, ProgramsViews, ToldOnce],
   template: `
     <div class="work">
-      <p class="crumbs"><a routerLink="/settings">Settings</a></p>
+      <nk-programs-views />
       <div class="page-head">
-        <div><h1>Other programs</h1><p class="quiet">They read by a token, and change nothing. <a href="/api/v1/openapi.json" download>What they may ask, as OpenAPI 3.1</a></p></div>
+        <div><h1>Other programs</h1><p class="quiet">They read by a token, and change nothing; one with the scope completions brings completions. <a href="/api/v1/openapi.json" download>What they may ask, as OpenAPI 3.1</a></p></div>
         <span class="grow"></span>
         @if (!isMaking()) {<button class="button filled" (click)="begin()">A new token</button>}
       </div>
       @if (problem()) {<p class="refusal" role="alert">{{ problem() }}</p>}
       @if (made(); as token) {
-        <div class="success" role="status">
-          <p><strong>This is the token. It is told now, and never again:</strong></p>
-          <p class="token" data-testid="token">{{ token }}</p>
-          <p><button class="button small" (click)="copy(token)">{{ isCopied() ? 'Copied' : 'Copy it' }}</button> <button class="link" (click)="made.set(null)">I have it</button></p>
-        </div>
+        <nk-told-once words="This is the token." [text]="token" (taken)="made.set(null)" />
       }
       @if (isMaking()) {
         <form class="make" (ngSubmit)="make()" aria-label="A new token">
           <label class="field"><span>What it is for</span><input class="input" name="name" maxlength="80" [(ngModel)]="name" /></label>
           <fieldset>
-            <legend class="label">It may read</legend>
+            <legend class="label">What it may</legend>
             @for (scope of scopes; track scope) {<label class="scope"><input type="checkbox" [checked]="chosen().includes(scope)" (change)="toggle(scope)" /> {{ scope }}<span class="quiet">({{ words[scope] }})</span></label>}
           </fieldset>
           <div class="field until"><span>Its last day</span><nk-date label="Its last day" placeholder="without end" [ngModel]="until()" (ngModelChange)="until.set($event ?? '')" name="until" /></div>
@@ -65,7 +45,7 @@ export class ProgramsApi {
           @if (!isMaking()) {<div class="empty"><p>No other program reads here.</p></div>}
         } @else {
           <table class="list">
-            <thead><tr><th>For</th><th>May read</th><th>Made</th><th>Last day</th><th>Last used</th><th></th></tr></thead>
+            <thead><tr><th>For</th><th>May</th><th>Made</th><th>Last day</th><th>Last used</th><th></th></tr></thead>
             <tbody>
               @for (row of data.tokens; track row.id) {
                 <tr data-row [class.quiet]="row.endedAt">
@@ -94,7 +74,6 @@ export class ProgramsApi {
     fieldset { border: 0; padding: 0; margin: 0 0 8px; }
     .scope { display: flex; gap: 8px; align-items: center; min-height: 26px; }
     .until { max-width: 200px; }
-    .token { font-family: var(--mono, ui-monospace, monospace); overflow-wrap: anywhere; margin: 6px 0; }
   `,
 }) // prettier-ignore
 export class ProgramsPage {
@@ -104,7 +83,6 @@ export class ProgramsPage {
   protected readonly words = SCOPE_WORDS;
   protected readonly isMaking = signal(false);
   protected readonly isBusy = signal(false);
-  protected readonly isCopied = signal(false);
   protected readonly problem = signal<string | null>(null);
   protected readonly made = signal<string | null>(null);
   protected readonly ending = signal<string | null>(null);
@@ -137,16 +115,11 @@ export class ProgramsPage {
       .subscribe({
         next: ({ token }) => {
           this.isMaking.set(false);
-          this.isCopied.set(false);
           this.made.set(token);
           this.view.reload();
         },
         error: (error: unknown) => this.problem.set(sentenceOf(error)),
       });
-  }
-
-  protected copy(token: string): void {
-    void navigator.clipboard?.writeText(token).then(() => this.isCopied.set(true));
   }
 
   protected end({ id }: TokenRow): void {

@@ -32,7 +32,7 @@ export interface AsOfChoice {
               <tbody>
                 @for (row of at.differs.first; track $index) {
                   <tr>
-                    <td><a class="plain" [routerLink]="['/people', row.person.id]">{{ row.person.name }}</a></td>
+                    <td>@if (leadsToPeople()) {<a class="plain" [routerLink]="['/people', row.person.id]">{{ row.person.name }}</a>} @else {{{ row.person.name }}}</td>
                     <td>{{ row.course?.title ?? '' }}</td>
                     <td>{{ row.then }}</td>
                     <td>{{ row.now }}</td>
@@ -55,6 +55,8 @@ export interface AsOfChoice {
 })
 export class AsOf {
   readonly told = input.required<AsOfTold | null>();
+  /** not for those whose role has no page of people */
+  readonly leadsToPeople = input(true);
   readonly changed = output<AsOfChoice>();
   protected readonly readings = [
     { value: 'then', label: 'as it was known then' },

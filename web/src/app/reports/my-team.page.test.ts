@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { TeamView } from '@nudrik/contract';
+import type { TeamDay, TeamView } from '@nudrik/contract';
 import { openPage } from '../../testing/page.ts';
 import { MyTeamPage } from './my-team.page.ts';
 
@@ -39,6 +39,20 @@ describe('a manager’s team', () => {
     );
     expect(page.text().indexOf('Per Moe')).toBeLessThan(page.text().indexOf('Runa Aske'));
     expect(page.text()).toContain('none yet');
+  });
+  it('shows how the line stood at the end of a day that has passed, by the other reading too', async () => {
+    const page = await openPage(MyTeamPage, { role: 'manager', inputs: { on: '2027-02-01' } });
+    await page.answer('/api/team', team([row('1', 'Runa Aske')]));
+    const matrix = { courses: [{ id: '2', title: 'Fire Teams Aboard' }], people: [{ id: '1', name: 'Runa Aske', cells: [{ course: '2', state: 'late' as const, on: '2027-01-31' }] }] }; // prettier-ignore
+    const day: TeamDay = { manager: team([]).manager, people: 14, matrix, asOf: { on: '2027-02-01', known: 'then', differs: { count: 1, first: [{ person: { id: '1', name: 'Runa Aske' }, course: { id: '2', title: 'Fire Teams Aboard' }, then: 'late', now: 'holds it' }] } } }; // prettier-ignore
+    await page.answer('/api/team/day?on=2027-02-01', day);
+    expect(page.text()).toContain('At the end of Mon 1 Feb 2027');
+    expect(page.text()).toContain('1 entry went on the record later');
+    // a manager has no page of people to be led to
+    expect(page.root.querySelector('nk-as-of a')).toBeNull();
+    await page.set({ known: 'now' });
+    await page.answer('/api/team/day?on=2027-02-01&known=now', { ...day, matrix: { courses: [], people: [] } });
+    expect(page.text()).toContain('Nobody of your line was asked for anything on that day.');
   });
   it('says when nobody is late, and when nothing is open', async () => {
     const page = await open([]);

@@ -1,5 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { Router } from '@angular/router';
 import type { ActResult } from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
@@ -9,6 +11,8 @@ import { load } from '../shared/loaded.ts';
 import { DayPipe, MomentPipe } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { State } from '../shared/state.ts';
+import { DateField } from '../shared/pick/date-field.ts';
+import { AsOf, type AsOfChoice } from './as-of.ts';
 import { TeamMatrix } from './team-matrix.ts';
 import { ReportsApi } from './reports.api.ts';
 import { MyLeave } from '../people/my-leave.ts';
@@ -18,13 +22,37 @@ import { MySignOffs } from '../sign-offs/my-sign-offs.ts';
 /** A manager's own people, down the whole line: who is late first, then who is at it. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [TeamMatrix, DayPipe, Ladder, MyLeave, MySessions, MomentPipe, Outcome, State, AssignmentActs, MySignOffs, Undo],
+  imports: [
+    AsOf,
+    DateField,
+    FormsModule,
+    TeamMatrix,
+    DayPipe,
+    Ladder,
+    MyLeave,
+    MySessions,
+    MomentPipe,
+    Outcome,
+    State,
+    AssignmentActs,
+    MySignOffs,
+    Undo,
+  ],
   templateUrl: './my-team.page.html',
 })
 export class MyTeamPage {
   private readonly api = inject(ReportsApi);
+  private readonly router = inject(Router);
   /** the key of a personal link: without an account one's people are seen, and nothing is changed */
   readonly token = input<string>();
+  /** a day that has passed, and by which reading; now where it is not given */
+  readonly on = input<string>();
+  readonly known = input<string>();
+  protected readonly day = load(
+    toObservable(computed(() => (this.on() ? { on: this.on()!, ...(this.known() ? { known: this.known()! } : {}) } : null))),
+    (asked) => this.api.teamDay(asked),
+    ['assignments', 'people', 'clock'],
+  );
   private readonly whose = computed(() => ({ token: this.token() }));
   protected readonly team = load(toObservable(this.whose), ({ token }) => this.api.team(token), [
     'assignments',
@@ -51,6 +79,10 @@ export class MyTeamPage {
   /** What is open beyond the rows that are shown. */
   protected readonly more = computed(() => (this.team.data()?.counts.open ?? 0) - (this.team.data()?.rows.length ?? 0));
   protected readonly open = computed(() => (this.team.data()?.rows ?? []).filter((row) => row.state !== 'overdue'));
+
+  protected back({ on, known }: AsOfChoice): void {
+    void this.router.navigate([], { queryParams: { on, known }, queryParamsHandling: 'merge' });
+  }
 
   protected choose(id: string): void {
     const next = new Set(this.chosen());

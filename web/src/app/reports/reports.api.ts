@@ -12,6 +12,7 @@ import type {
   NotifiedView,
   ReportFileKind,
   ReportPage,
+  TeamDay,
   TeamView,
   TodayNeed,
   TodayQuery,
@@ -36,6 +37,10 @@ export class ReportsApi {
   /** @param token the key of a personal link; without one, of who is signed in */
   team(token?: string): Observable<TeamView> {
     return this.http.get<TeamView>(token ? `/api/team/${encodeURIComponent(token)}` : '/api/team');
+  }
+
+  teamDay(params: Record<string, string>): Observable<TeamDay> {
+    return this.http.get<TeamDay>('/api/team/day', { params });
   }
 
   matrix(params: Record<string, string>): Observable<MatrixView> {

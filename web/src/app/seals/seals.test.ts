@@ -14,7 +14,7 @@ test('each day stands with its head, and a look says that all stands', async () 
   const page = await open();
   expect(page.text()).toContain(`1 Mar 2027 12 ${HEAD}`);
   await page.click(page.getByRole('button', { name: 'Look whether all stands' }));
-  expect((await page.answer('/api/seals/verify', { sealed: 12, taken: 0, waiting: 1, faults: [], more: 0, head: HEAD })).body).toEqual({ day: null, head: null }); // prettier-ignore
+  expect((await page.answer('/api/seals/verify', { sealed: 12, taken: 0, erased: 0, waiting: 1, faults: [], more: 0, head: HEAD })).body).toEqual({ day: null, head: null }); // prettier-ignore
   expect(page.getByRole('status').textContent).toBe('All 12 entries stand as they were written. 1 entry of the last seconds waits for its seal.'); // prettier-ignore
 });
 
@@ -24,7 +24,7 @@ test('what does not stand is named; a head that was kept is looked at with its d
   await page.type(page.getByLabelText('Its head, 64 digits'), HEAD);
   await page.click(page.getByRole('button', { name: 'Look' }));
   const fault = { day: '2027-03-01', what: 'changed', words: 'Written on 1 Mar 2027: an event, number 7, was changed since.' };
-  expect((await page.answer('/api/seals/verify', { sealed: 12, taken: 0, waiting: 0, faults: [fault], more: 3, head: HEAD })).body).toEqual({ day: '2027-03-01', head: HEAD }); // prettier-ignore
+  expect((await page.answer('/api/seals/verify', { sealed: 12, taken: 0, erased: 0, waiting: 0, faults: [fault], more: 3, head: HEAD })).body).toEqual({ day: '2027-03-01', head: HEAD }); // prettier-ignore
   expect(page.text()).toContain('4 entries do not stand as they were written.');
   expect(page.text()).toContain('number 7, was changed since.');
   expect(page.text()).toContain('and 3 more');
