@@ -4,11 +4,10 @@ import { area, choose, clock, list, press, signInAs } from './pages.ts';
 
 /** Two weeks in which a requirement is kept true by itself: people join, move and leave through the personnel feed. */
 test.describe.configure({ mode: 'serial' });
-test.use({ baseURL: process.env['NUDRIK_E2E_WEEKS_URL'] });
 
 let page: Page;
 test.beforeAll(async ({ browser }) => {
-  page = await browser.newPage({ baseURL: process.env['NUDRIK_E2E_WEEKS_URL'] });
+  page = await browser.newPage();
   await signInAs(page, 'Sigrid Aune');
 });
 test.afterAll(() => page.close());
@@ -243,7 +242,7 @@ test('a report goes by itself on its day: it arrives with its file, and is on th
   const eml = await page.request.get(`/api/post-room/mails/${new URL(page.url()).pathname.split('/').at(-1)}/eml`);
   expect(await eml.text()).toMatch(/filename="?Matrix, 2026-05-\d\d\.csv/);
   // an auditor sees who gets what, and changes nothing of it
-  const auditor = await (await browser.newContext({ baseURL: process.env['NUDRIK_E2E_WEEKS_URL'] })).newPage();
+  const auditor = await (await browser.newContext()).newPage();
   await signInAs(auditor, 'Elias Brekke');
   await auditor.goto('/ledger/reports');
   await expect(auditor.getByRole('row', { name: /Who is late, daily/ }).first()).toBeVisible();

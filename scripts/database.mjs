@@ -68,7 +68,7 @@ export class Cluster {
     const settings = {
       listen_addresses: '127.0.0.1',
       unix_socket_directories: this.socket,
-      max_connections: 60,
+      max_connections: 100,
       shared_buffers: '256MB',
       fsync: process.env.NUDRIK_FSYNC ?? 'on',
     };

@@ -63,8 +63,11 @@ export class House {
     });
   }
 
-  /** @param mailFolder where the post room keeps its mail; in memory where none is given */
-  async open({ databaseUrl, port, mailFolder, baseUrl = `http://127.0.0.1:${port}` }) {
+  /**
+   * @param mailFolder where the post room keeps its mail; in memory where none is given
+   * @param more environment of this house alone
+   */
+  async open({ databaseUrl, port, mailFolder, baseUrl = `http://127.0.0.1:${port}`, more = {} }) {
     const [smtp, postRoom, inbound, feed, signIn, imap, chat] = await Promise.all(Array.from({ length: 7 }, freePort));
     const service = {
       OIDC_CLIENT_ID: 'nudrik',
@@ -73,6 +76,7 @@ export class House {
       OIDC_NAME: 'the Orlasund account',
     };
     const env = {
+      ...more,
       DATABASE_URL: databaseUrl,
       PORT: String(port),
       BASE_URL: baseUrl,

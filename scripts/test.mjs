@@ -87,9 +87,7 @@ run(async () => {
   await evenings;
   const cluster = openCluster(join(ROOT, 'data', 'test'));
   await cluster.start();
-  const house = new House();
-  const weeks = new House();
-  const ladder = new House();
+  const houses = new Set();
   try {
     if (!only || only === 'unit') {
       const file = join(results, 'unit.json');
@@ -104,28 +102,27 @@ run(async () => {
     }
     if (!only || only === 'browser') {
       await buildAll();
-      const databaseUrl = cluster.ensureDatabase('browser', true);
       process.env.NUDRIK_DEMO_CLOCK = 'still';
-      const baseUrl = await house.open({ databaseUrl, port: await freePort() });
-      // two weeks go by in a house of their own: the clock of one test is nobody else's
-      // and what is many there is few: what a large house does as long work is played through by the same pages
-      process.env.NUDRIK_JOB_ABOVE = '50';
-      const weeksUrl = await weeks.open({ databaseUrl: cluster.ensureDatabase('weeks', true), port: await freePort() });
-      delete process.env.NUDRIK_JOB_ABOVE;
       const asked = process.argv.slice(3);
-      // what moves the clock has a house of its own, and goes on beside the rest
-      const apart = ['weeks', 'ladder'];
-      const others = readdirSync(join(ROOT, 'e2e')).filter(
-        (name) => name.endsWith('.test.ts') && !apart.some((one) => name.startsWith(one)),
+      // what moves the clock, or takes people away, has a house of its own, and goes on beside the rest; one after the other:
+      // each house holds connections to the database
+      // in two weeks what is many is few: what a large house does as long work is played through by the same pages
+      const apart = [
+        { name: 'weeks', title: 'Two weeks', files: ['weeks'], env: { NUDRIK_JOB_ABOVE: '50' } },
+        { name: 'ladder', title: 'The ladder', files: ['ladder'], env: {} },
+        { name: 'fewer', title: 'Erasing, and other programs', files: ['erasing', 'programs'], env: {} },
+      ];
+      const filesApart = apart.flatMap(({ files }) => files);
+      const together = readdirSync(join(ROOT, 'e2e')).filter(
+        (name) => name.endsWith('.test.ts') && !filesApart.some((one) => name.startsWith(one)),
       );
-      const part = async (name, title, filters, url) => {
+      const part = async (name, title, filters, url, database) => {
         const file = join(results, `${name}.json`);
         const args = ['playwright', 'test', '--reporter=list,json', '--output', join(results, name), ...filters];
         await attempt(() =>
           must(title, 'npx', args, {
             NUDRIK_E2E_URL: url,
-            NUDRIK_E2E_WEEKS_URL: weeksUrl,
-            NUDRIK_E2E_DATABASE: databaseUrl,
+            NUDRIK_E2E_DATABASE: database,
             PLAYWRIGHT_JSON_OUTPUT_NAME: file,
           }),
         );
@@ -133,22 +130,28 @@ run(async () => {
         counts.passed += stats.expected + stats.flaky;
         counts.failed += stats.unexpected;
       };
-      const isAll = asked.length === 0;
-      await Promise.all([
-        part('browser', 'Browser tests', isAll ? others : asked, baseUrl),
-        isAll &&
-          part('weeks', 'Two weeks', ['weeks'], baseUrl).then(async () =>
-            part(
-              'ladder',
-              'The ladder',
-              ['ladder'],
-              await ladder.open({ databaseUrl: cluster.ensureDatabase('ladder', true), port: await freePort() }),
-            ),
-          ),
-      ]);
+      const inOwnHouse = async ({ name, title, files, env = {} }) => {
+        const house = new House();
+        houses.add(house);
+        try {
+          const databaseUrl = cluster.ensureDatabase(name, true);
+          const url = await house.open({ databaseUrl, port: await freePort(), more: env });
+          await part(name, title, files, url, databaseUrl);
+        } finally {
+          await house.close();
+          houses.delete(house);
+        }
+      };
+      const allApart = async () => {
+        for (const one of apart) await attempt(() => inOwnHouse(one));
+      };
+      const shared = (files) => attempt(() => inOwnHouse({ name: 'browser', title: 'Browser tests', files }));
+      const one = apart.find(({ files }) => files.includes(asked[0]));
+      if (asked.length === 0) await Promise.all([shared(together), allApart()]);
+      else await (one ? attempt(() => inOwnHouse({ ...one, files: asked })) : shared(asked));
     }
   } finally {
-    await Promise.all([house.close(), weeks.close(), ladder.close()]);
+    await Promise.all([...houses].map((house) => house.close()));
     cluster.stop();
   }
   for (const problem of problems) say(`!! ${problem}`);
