@@ -12,6 +12,7 @@ export const NotifiedQuery = Page.extend({
   find: z.string().max(200).optional(),
   department: z.string().max(200).optional(),
   site: z.string().max(200).optional(),
+  requirement: Id.optional(),
   /** by one step of the plan; without one by any that tells the employee */
   step: z.string().max(100).optional(),
   /** `skipped`, or `skipped:finished`: those alone */
@@ -67,6 +68,7 @@ export const FinishedQuery = Page.extend({
   find: z.string().max(200).optional(),
   department: z.string().max(200).optional(),
   site: z.string().max(200).optional(),
+  requirement: Id.optional(),
   who: z.enum(['all', 'finished', 'late', 'open', 'closed']).default('all'),
   days: ReportQuery.shape.days,
   from: ReportQuery.shape.from,

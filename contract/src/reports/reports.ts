@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { Cell } from '@nudrik/core';
-import { LocalDate, Page, type FinishedFact } from '../common.ts';
+import { Id, LocalDate, Page, type FinishedFact } from '../common.ts';
 import { AsOfQuery, type AsOfTold } from './as-of.ts';
 
 export const REPORT_SORTS = ['name', 'department', 'manager', 'assigned', 'due', 'progress', 'finished'] as const;
@@ -11,6 +11,8 @@ export const ReportQuery = Page.extend({
   find: z.string().max(200).optional(),
   department: z.string().max(200).optional(),
   site: z.string().max(200).optional(),
+  /** asked by this one */
+  requirement: Id.optional(),
   state: z
     .enum(['all', 'open', 'not late', 'in progress', 'not started', 'late', 'silent', 'unanswered', 'finished', 'waived'])
     .default('all'),

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { DUE_EVENTS, WHEN_OUT, type AudiencePerson, type DueRule, type Validity } from '@nudrik/core';
 import { Id, LocalDate, TimeOfDay, Line } from '../common.ts';
 import { AudienceSchema } from '../conditions.ts';
+import type { AsOfTold } from '../reports/as-of.ts';
 import type { PlanWarningView } from '../plans/plans.ts';
 
 const DueEventSchema = z.enum(DUE_EVENTS);
@@ -111,6 +112,23 @@ export interface RequirementView extends RequirementDraft {
   /** the rules in sentences */
   words: string[];
   record: { at: string; byWhom: string; what: string; words: string }[];
+}
+
+/** GET /api/requirements/day: those that there were at the end of a day that has passed */
+export interface RequirementsDay {
+  asOf: AsOfTold;
+  rows: {
+    id: string;
+    name: string;
+    course: { id: string; title: string };
+    wasOn: boolean;
+    /** assignments that it had asked for by then, and how they stood: finished, open, late and waived or withdrawn add up to them */
+    asked: number;
+    finished: number;
+    open: number;
+    late: number;
+    waived: number;
+  }[];
 }
 
 /** GET /api/requirements/:id/people */

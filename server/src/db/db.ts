@@ -12,6 +12,9 @@ export type Queryable = Pick<pg.PoolClient, 'query'>;
 /** No statement takes longer: what hangs is found. Milliseconds; the server is asked first, then the connection is given up. */
 const STATEMENT_MS = 120_000;
 
+/** Compiling a query takes longer than any of ours takes; what is counted for a page fits into memory. */
+const OPTIONS = '-c jit=off -c work_mem=16MB';
+
 /** The connections that a pool has open, to cut them off when the database does not answer. */
 const openOnes = new WeakMap<Pool, Set<pg.PoolClient>>();
 
@@ -27,7 +30,7 @@ export function openPool(databaseUrl: string, max = 10, isPooled = false): Pool 
     max,
     connectionTimeoutMillis: 10_000,
     query_timeout: STATEMENT_MS + 5_000,
-    ...(!isPooled && { statement_timeout: STATEMENT_MS, idle_in_transaction_session_timeout: STATEMENT_MS * 2 }),
+    ...(!isPooled && { statement_timeout: STATEMENT_MS, idle_in_transaction_session_timeout: STATEMENT_MS * 2, options: OPTIONS }),
     keepAlive: true,
     keepAliveInitialDelayMillis: 10_000,
   });

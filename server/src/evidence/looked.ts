@@ -20,6 +20,7 @@ export const LOOKED: Readonly<Record<string, Told>> = {
   '/api/people': (_: never, query) => `People${told(query)}`,
   '/api/people/:id': ({ person: { name } }: { person: { name: string } }) => name,
   '/api/courses/:id': ({ title }: { title: string }) => `The course ${title}`,
+  '/api/requirements/day': (_: never, query) => `Requirements${told(query)}`,
   '/api/requirements/:id': ({ name }: { name: string }) => `The requirement “${name}”`,
   '/api/plans/:courseId': (answer: { course: { title: string } }) => `The plan of ${course(answer)}`,
   '/api/matrix': (_: never, query) => `The matrix${told(query)}`,

@@ -364,6 +364,12 @@ class PackWriter {
     this.pack = new PackFile(out, new Date(now));
   }
 
+  private people: ReadonlyMap<string, string> | null = null;
+  /** Whose an assignment is. */
+  private get personOf(): ReadonlyMap<string, string> {
+    return (this.people ??= new Map(this.scope.rows.map((row) => [row.id, row.person_id])));
+  }
+
   private get ids(): string[] {
     return idsOf(this.scope.rows);
   }
@@ -499,11 +505,10 @@ class PackWriter {
     })); // prettier-ignore
     const names = new Map<string, string>();
     for await (const part of inParts(people, (some) => listPackPeople(db, some))) for (const { id, name } of part) names.set(id, name);
-    const personOf = new Map(this.scope.rows.map((row) => [row.id, row.person_id]));
     await this.table('events', 'what happened, as it was recorded', EVENTS, parts(async (some) =>
       (await listEventsOf(db, some, until)).flatMap((row): EventLine[] => {
         const told = eventWords(row, now);
-        return told ? [{ at: row.at, person: names.get(personOf.get(row.assignment_id)!) ?? '', course: row.title, words: told.words, by: row.by_whom }] : [];
+        return told ? [{ at: row.at, person: names.get(this.personOf.get(row.assignment_id)!) ?? '', course: row.title, words: told.words, by: row.by_whom }] : [];
       }),
     )); // prettier-ignore
     await this.table(
@@ -529,7 +534,8 @@ class PackWriter {
     const { db, made } = this;
     const { zone, span, lastDay, isPast } = this.scope;
     const end = isPast ? atOf({ on: lastDay, known: 'now' }, made.now, zone) : atNow(made.now, zone);
-    const stood = await finishedRows(db, await reportRowsOf(db, ids, end), end, zone);
+    const which = ids.map((id) => ({ id, person_id: this.personOf.get(id)! }));
+    const stood = await finishedRows(db, await reportRowsOf(db, which, end), end, zone);
     const of = new Map(stood.map((row) => [row.assignmentId, row]));
     return (await listPackAssignments(db, ids, span.until)).map((row) => ({ ...row, stood: of.get(row.id) ?? null }));
   }

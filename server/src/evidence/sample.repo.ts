@@ -25,17 +25,19 @@ where case when $3::boolean then i.is_then else i.is_now end
   )
   and (p.left_on is null or p.left_on >= $6::date)
 `;
-const COUNT = `
-select count(*)::integer as "of", encode(sha256(convert_to(coalesce(string_agg(r.person_id::text, ',' order by r.person_id), ''), 'UTF8')), 'hex') as print
-from (select distinct person_id from (${REQUIRED}) each) r
+// everybody is found once; what the record says is read of those alone who are drawn
+const DRAW = `
+with required as materialized (select distinct person_id from (${REQUIRED}) each)
+select
+  (select count(*)::integer from required) as "of",
+  (
+    select encode(sha256(convert_to(coalesce(string_agg(r.person_id::text, ',' order by r.person_id), ''), 'UTF8')), 'hex') from required r
+  ) as print,
+  array(select r.person_id from required r order by sha256(convert_to($7::text || '/' || r.person_id, 'UTF8')) limit $8::integer) as drawn
 `;
 const LIST = `
-with required as (${REQUIRED}),
-drawn as (
-  select person_id, sha256(convert_to($7::text || '/' || person_id, 'UTF8')) as place
-  from (select distinct person_id from required) each
-  order by place
-  limit $8::integer
+with required as (${REQUIRED}
+  and a.person_id = any($7::bigint[])
 )
 select
   jsonb_build_object('id', p.id::text, 'name', p.name) as person, d.name as department, s.name as site,
@@ -43,13 +45,12 @@ select
   count(distinct q.assignment_id) filter (where q.closed_by = 'finished' and q.is_last)::integer as finished,
   count(distinct q.assignment_id) filter (where q.closed_by is null and q.is_last and q.due_at < $2::timestamptz)::integer as late,
   count(distinct q.assignment_id) filter (where q.closed_by is null and q.is_last and q.due_at >= $2::timestamptz)::integer as open
-from drawn w
-join (select *, to_at is null or to_at >= $2::timestamptz as is_last from required) q on q.person_id = w.person_id
-join people p on p.id = w.person_id
+from (select *, to_at is null or to_at >= $2::timestamptz as is_last from required) q
+join people p on p.id = q.person_id
 join departments d on d.id = p.department_id
 join sites s on s.id = p.site_id
-group by p.id, d.name, s.name, w.place
-order by w.place
+group by p.id, d.name, s.name
+order by array_position($7::bigint[], p.id)
 `;
 
 /** Who was required in a period: how many, what stands for exactly these, and some of them by their place. */
@@ -59,6 +60,6 @@ export async function listRequired(
   { from, until }: { from: Date; until: Date },
 ): Promise<{ of: number; print: string; rows: SampleRow[] }> {
   const values = [from, until, known === 'then', course ?? null, requirement ?? null, day];
-  const { of, print } = await oneRow<{ of: number; print: string }>(db, COUNT, values);
-  return { of, print, rows: await rows<SampleRow>(db, LIST, [...values, seed, size]) };
+  const { of, print, drawn } = await oneRow<{ of: number; print: string; drawn: string[] }>(db, DRAW, [...values, seed, size]);
+  return { of, print, rows: await rows<SampleRow>(db, LIST, [...values, drawn]) };
 }

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import { AddCertificate, CompletionsRequest, MatrixQuery, ReportQuery } from '@nudrik/contract';
+import { AddCertificate, CompletionsRequest, FinishedQuery, MatrixQuery, ReportQuery } from '@nudrik/contract';
 import { cellOf, dateOf, dayOf, effectiveEvents, standingAt, Zone, type AssignmentEvent } from '@nudrik/core';
 import { undoAct } from '../assignments/acts.ts';
 import { close, extend } from '../assignments/change.ts';
@@ -16,6 +16,7 @@ import { changePerson } from '../people/change.ts';
 import { Refused } from '../refusal.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { courseReport } from './course-report.ts';
+import { finishedView } from './lists.ts';
 import { matrixView } from './matrix.ts';
 
 /**
@@ -211,6 +212,17 @@ it('a day that has passed is told as it was told then, and as is known now by th
             const sumsOf = (of: typeof view) => [of.courses.map(({ sums }) => sums), of.by === 'person' ? [] : of.rows.map((row) => [row.name, row.sums.filter((sums) => sums.asked > 0).map(({ course, current, asked, open, late }) => [course, current, asked, open, late]).sort()])]; // prettier-ignore
             expect(sumsOf(kept!)).toEqual(sumsOf(counted!));
           }
+        // and so the lists of a course, however they are found
+        for (const course of courses)
+          for (const known of ['then', 'now'])
+            for (const state of ['all', 'late', 'finished']) {
+              const [kept, counted] = await Promise.all([{}, { find: 'aske' }].map((find) => courseReport(house.db, course, ReportQuery.parse({ on, known, state, ...find }), house.clock.at))); // prettier-ignore
+              const listOf = ({ counts, total, finishedPeople, rows: list }: typeof kept & object) => [counts, total, finishedPeople, list.map(({ assignmentId }) => assignmentId)]; // prettier-ignore
+              expect(listOf(kept!)).toEqual(listOf(counted!));
+              const late = await finishedView(house.deps, course, FinishedQuery.parse({ on, known }));
+              const lateOneByOne = await finishedView(house.deps, course, FinishedQuery.parse({ on, known, find: 'aske' }));
+              expect(late.counts).toEqual(lateOneByOne.counts);
+            }
         for (const course of courses) {
           const expected = await cellsFromEvents(course, moment, on);
           const found = Object.fromEntries(view.rows.flatMap(({ id, cells }) => cells.filter((cell) => cell.course === course).map(({ state }) => [id, state]))); // prettier-ignore

@@ -6,7 +6,9 @@ import { containing, oneRow, rows, type Pool, type Queryable } from '../db/db.ts
 import { ASSIGNMENT_COLUMNS, finishedOf, progressOf, stateOf, UNITS_DONE, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
 import { assignmentsAt, atOf, peopleAt, type At } from './as-of.ts';
+import { areAskedKept, keptAsked, type AskedCounts } from './asked-sums.repo.ts';
 import { tellAsOf } from './differing.ts';
+import { askedBy, selectAsked, statesAt } from './states.ts';
 
 export const tables = (at: At): string => `
 from ${assignmentsAt(at)} a
@@ -17,50 +19,6 @@ join sites s on s.id = p.site_id
 left join people m on m.id = p.manager_id
 `;
 
-/** Nothing more is planned for an assignment: somebody late on it falls silent. */
-export const NOTHING_PLANNED = `not exists (
-  select 1 from notices n where n.assignment_id = a.id and n.state in ('planned', 'held', 'sending')
-)`;
-
-/**
- * The line of somebody late was told as many days ago as the house says, and no answer stands: a date moved since, a promised day
- * that passed no longer ago than that, a waiver that is asked for.
- * @param now the moment, as a parameter; `a` is the assignment
- */
-export const isUnanswered = (now: string): string => `exists (
-  select from notices n
-  cross join (select unanswered_days as days, (${now}::timestamptz at time zone house_zone)::date as today from settings) h
-  where n.assignment_id = a.id
-    and n.kind = 'manager'
-    and n.state in ('sent', 'delivered')
-    and n.sent_at < ${now}::timestamptz - make_interval(days => h.days)
-    and not exists (
-      select from assignment_events e
-      where e.assignment_id = n.assignment_id
-        and e.at > n.sent_at
-        and (e.type = 'extended' or e.type = 'taken-up' and (e.data ->> 'until')::date >= h.today - h.days)
-        and not exists (select from assignment_events u where u.undoes = e.id)
-    )
-    and not exists (
-      select from waiver_requests w
-      where w.assignment_id = n.assignment_id
-        and w.asked_at > n.sent_at
-        and (w.answered_at is null or w.answered_at > ${now}::timestamptz - make_interval(days => h.days))
-    )
-)`;
-
-/** The states of the report, as conditions on an assignment; `now` the parameter with the moment. Nobody knows of a day that has passed what was planned then. */
-export const statesAt = (now: string): Record<Exclude<ReportQuery['state'], 'all'>, string> => ({
-  open: 'a.closed_by is null',
-  'not late': `a.closed_by is null and a.due_at >= ${now}::timestamptz`,
-  'not started': `a.closed_by is null and a.started_at is null and a.due_at >= ${now}::timestamptz`,
-  'in progress': `a.closed_by is null and a.started_at is not null and a.due_at >= ${now}::timestamptz`,
-  late: `a.closed_by is null and a.due_at < ${now}::timestamptz`,
-  silent: `a.closed_by is null and a.due_at < ${now}::timestamptz and ${NOTHING_PLANNED}`,
-  unanswered: `a.closed_by is null and a.due_at < ${now}::timestamptz and ${isUnanswered(now)}`,
-  finished: "a.closed_by = 'finished'",
-  waived: "a.closed_by in ('waived', 'withdrawn')",
-});
 const STATES = statesAt('$1');
 
 /** Units that were done by then, from the record. */
@@ -89,7 +47,10 @@ const sorts = (at: At): Record<ReportQuery['sort'], string> => ({
 export const DAYS_LATE = 'floor(extract(epoch from $1::timestamptz - a.due_at) / 86400)';
 export const DAYS_TAKEN = 'extract(epoch from a.closed_at - a.assigned_at) / 86400';
 
-type Filter = Pick<ReportQuery, 'find' | 'department' | 'site' | 'state'> & Partial<Pick<ReportQuery, 'days' | 'from'>>;
+type Narrowed = Pick<ReportQuery, 'find' | 'department' | 'site' | 'requirement'>;
+type Filter = Narrowed & Pick<ReportQuery, 'state'> & Partial<Pick<ReportQuery, 'days' | 'from'>>;
+/** What each list of a course is narrowed down by. */
+export const narrowed = ({ find, department, site, requirement }: Narrowed): Narrowed => ({ find, department, site, requirement });
 /** What fits: $1 is the moment, $2 its day, $3 the course. */
 export function filterOf(query: Filter, courseId: string, at: At): { where: string; values: unknown[] } {
   const values: unknown[] = [new Date(at.now), at.today, courseId];
@@ -112,6 +73,7 @@ export function filterOf(query: Filter, courseId: string, at: At): { where: stri
     );
   if (query.department) add((n) => `p.department_id in (select departments_under(array[${n}::text]))`, query.department);
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
+  if (query.requirement) add((n) => askedBy(n), query.requirement);
   if (query.state !== 'all') where.push(STATES[query.state]);
   if (query.days !== undefined) {
     const [from, to] = query.days.split('-') as [string, string];
@@ -171,6 +133,7 @@ left join lateral ${at.past === null ? 'last_notice(a.id, false)' : `last_notice
 left join lateral next_notice(${at.past === null ? 'a.id' : 'null::bigint'}) next on true
 `;
 type Order = Pick<ReportQuery, 'sort' | 'order'>;
+type PageOf = Order & Pick<ReportQuery, 'page' | 'size'>;
 const orderBy = ({ sort, order }: Order, at: At): string => `order by ${sorts(at)[sort]} ${order} nulls last, a.id`;
 
 /** All that fit, in their order. */
@@ -181,21 +144,36 @@ ${beside(at)}
 where ${where}
 ${orderBy(query, at)}
 `;
-/** A page of them: what stands beside a row is looked up for these alone. */
-const pageSql = (where: string, query: Order & Pick<ReportQuery, 'page' | 'size'>, at: At): string => `
-select ${columns(at)}
-from (
-  select a.id as page_id
-  ${tables(at)}
-  where ${where}
-  ${orderBy(query, at)}
-  limit ${query.size} offset ${query.page * query.size}
-) page
-${tables(at).replace(/from (.*) a$/m, 'join $1 a on a.id = page.page_id')}
-${beside(at)}
-${orderBy(query, at)}
-`;
 
+/** Whose a page is. */
+const idsSql = (where: string, query: PageOf, at: At): string => `
+select a.id, a.person_id
+${tables(at)}
+where ${where}
+${orderBy(query, at)}
+limit ${query.size} offset ${query.page * query.size}
+`;
+/** So many people are walked through by name, looking at each, before it is quicker to find all that fit first. */
+const WALKED = 2_000;
+const isWalked = ({ sort, find, department, site }: ReportQuery, { past }: At): boolean =>
+  past !== null && sort === 'name' && !find && !department && !site;
+/**
+ * The same of a day that has passed, by name, where it does not matter who was where: the roster of that day is not looked at.
+ * @param total how many fit
+ */
+const walkedSql = (where: string, { order, page, size }: PageOf, at: At, total: number, people: number): string => {
+  const asked = `select a.id, a.person_id from ${assignmentsAt(at)} a where ${where}`;
+  // of few that fit each is found first: nobody else is looked at
+  const isWalk = ((page + 1) * size * people) / Math.max(1, total) <= WALKED;
+  return `
+${isWalk ? '' : `with asked as materialized (${asked})`}
+select a.id, a.person_id
+from people p
+join ${isWalk ? `(${asked})` : 'asked'} a on a.person_id = p.id
+order by lower(p.name) ${order}, a.id
+limit ${size} offset ${page * size}
+`;
+};
 function reportRow(row: ReportDbRow, now: number): ReportRow {
   return {
     assignmentId: row.id,
@@ -217,25 +195,35 @@ function reportRow(row: ReportDbRow, now: number): ReportRow {
 
 /** What is open is counted one by one. */
 const COUNT_OPEN = (where: string, at: At): string => `
-select
-  ${at.past === null ? `count(*) filter (where ${STATES.silent})::integer` : '0'} as silent,
-  count(*) filter (where ${STATES['in progress']})::integer as in_progress,
-  count(*) filter (where ${STATES['not started']})::integer as not_started,
-  count(*) filter (where ${STATES.late})::integer as late
+select count(*) filter (where ${STATES.silent})::integer as silent, ${selectAsked(['inProgress', 'notStarted', 'late'])}
 ${tables(at)}
 where ${where}
   and a.closed_by is null
 `;
-
 const COUNT_CLOSED = (where: string, at: At): string => `
-select
-  count(*) filter (where ${STATES.finished})::integer as finished,
-  count(distinct a.person_id) filter (where ${STATES.finished})::integer as finished_people,
-  count(*) filter (where ${STATES.waived})::integer as waived
+select ${selectAsked(['finished', 'finishedPeople', 'waived'])}
 ${tables(at)}
 where ${where}
   and a.closed_by is not null
 `;
+/** All of a day that has passed, at once. */
+const COUNT_ASKED = (where: string, at: At): string => `
+select ${selectAsked(['inProgress', 'notStarted', 'late', 'finished', 'finishedPeople', 'finishedLate', 'waived'])}
+${tables(at)}
+where ${where}
+`;
+
+/** How the assignments of a course stood at the end of a day that has passed. */
+async function countPast(db: Queryable, courseId: string, query: Narrowed, at: At): Promise<AskedCounts> {
+  const count = async (at: At, people: readonly string[] | null): Promise<AskedCounts> => {
+    const { where, values } = filterOf({ ...query, state: 'all' }, courseId, at);
+    const among = people === null ? '' : ` and a.person_id = any($${values.push(people)}::bigint[])`;
+    return oneRow<AskedCounts>(db, COUNT_ASKED(where + among, at), values);
+  };
+  const of = { course: courseId, ...query };
+  return query.find === undefined && areAskedKept(of, at) ? keptAsked(db, of, at, count) : count(at, null);
+}
+
 /** The same of everyone, from kept counts: exact to the moment by a look at the hour that it cuts. */
 const GET_OPEN = `
 with figures as (
@@ -260,20 +248,23 @@ late as (
     and ($1::bigint is null or a.course_id = $1::bigint)
 )
 select
-  l.silent::integer, (f.begun - l.begun)::integer as in_progress, (f.late + l.late)::integer as late,
-  (f.open - f.late - l.late - f.begun + l.begun)::integer as not_started
+  l.silent::integer, (f.begun - l.begun)::integer as "inProgress", (f.late + l.late)::integer as late,
+  (f.open - f.late - l.late - f.begun + l.begun)::integer as "notStarted"
 from figures f
 cross join late l
 `;
 const GET_CLOSED = `
 select
   coalesce(sum(f.count) filter (where f.what = 'completed'), 0)::integer as finished,
-  coalesce(sum(f.count) filter (where f.what = 'finished'), 0)::integer as finished_people,
+  coalesce(sum(f.count) filter (where f.what = 'finished'), 0)::integer as "finishedPeople",
   coalesce(sum(f.count) filter (where f.what = 'excused'), 0)::integer as waived
 from figures_now f
 where f.what in ('completed', 'finished', 'excused')
   and ($1::bigint is null or f.of_id = $1::bigint)
 `;
+
+const COUNT_ROSTER = 'select count(*)::integer as count from people';
+const countRoster = async (db: Queryable): Promise<number> => (await oneRow<{ count: number }>(db, COUNT_ROSTER)).count;
 
 const GET_COURSE = 'select id, title from courses where id = $1::bigint';
 
@@ -283,9 +274,39 @@ export async function courseTitle(db: Queryable, courseId: string): Promise<{ id
   return course;
 }
 
-const keptOpen = (db: Queryable, courseId: string | null, now: number): Promise<Record<string, number>> =>
+const GET_REQUIREMENT = 'select name from requirements where id = $1::bigint';
+/** The name of a requirement that a list is narrowed down by. */
+export async function requirementName(db: Queryable, id: string): Promise<string> {
+  const [found] = await rows<{ name: string }>(db, GET_REQUIREMENT, [id]);
+  if (!found) throw new Refused('not-found', 'There is no such requirement, or not any more.');
+  return `“${found.name}”`;
+}
+
+type OpenCounts = Pick<AskedCounts, 'inProgress' | 'notStarted' | 'late'> & { silent: number };
+type ClosedCounts = Pick<AskedCounts, 'finished' | 'finishedPeople' | 'waived'>;
+const keptOpen = (db: Queryable, courseId: string | null, now: number): Promise<OpenCounts> =>
   oneRow(db, GET_OPEN, [courseId, new Date(now)]);
-const keptClosed = (db: Queryable, courseId: string | null): Promise<Record<string, number>> => oneRow(db, GET_CLOSED, [courseId]);
+const keptClosed = (db: Queryable, courseId: string | null): Promise<ClosedCounts> => oneRow(db, GET_CLOSED, [courseId]);
+
+/** How the assignments of a course stand: now, or at the end of a day that has passed. `finishedLate` is counted of such a day alone. */
+export async function countAsked(
+  db: Queryable,
+  courseId: string,
+  query: Narrowed,
+  at: At,
+): Promise<OpenCounts & ClosedCounts & Partial<Pick<AskedCounts, 'finishedLate'>>> {
+  if (at.past !== null) return { silent: 0, ...(await countPast(db, courseId, query, at)) };
+  if (!query.find && !query.department && !query.site && !query.requirement) {
+    const [open, closed] = await Promise.all([keptOpen(db, courseId, at.now), keptClosed(db, courseId)]);
+    return { ...open, ...closed };
+  }
+  const { where, values } = filterOf({ ...query, state: 'all' }, courseId, at);
+  const [open, closed] = await Promise.all([
+    oneRow<OpenCounts>(db, COUNT_OPEN(where, at), values),
+    oneRow<ClosedCounts>(db, COUNT_CLOSED(where, at), values),
+  ]);
+  return { ...open, ...closed };
+}
 
 /** Who was notified, who finished: one page. */
 export async function courseReport(db: Queryable, courseId: string, query: ReportQuery, now: number): Promise<ReportPage> {
@@ -293,56 +314,52 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   const at = atOf(query, now, Zone.of((await getHouse(db)).zone));
   refusePlanned(query, at);
   const { where, values } = filterOf(query, courseId, at);
-  // days are of those in one state, and leave the other figures of the page as they are
-  const all = filterOf({ ...query, state: 'all', days: undefined, from: undefined }, courseId, at);
   const isNarrow = query.days !== undefined || query.from !== undefined;
-  const isKept = !query.find && !query.department && !query.site && at.past === null;
-  const [open, closed, asOf] = await Promise.all([
-    isKept ? keptOpen(db, courseId, now) : oneRow<Record<string, number>>(db, COUNT_OPEN(all.where, at), all.values),
-    isKept ? keptClosed(db, courseId) : oneRow<Record<string, number>>(db, COUNT_CLOSED(all.where, at), all.values),
-    at.past === null
-      ? null
-      : tellAsOf(db, { find: query.find, department: query.department, site: query.site, known: query.known }, at, courseId),
+  // days are of those in one state, and leave the other figures of the page as they are
+  const [counts, asOf] = await Promise.all([
+    countAsked(db, courseId, narrowed(query), at),
+    at.past === null ? null : tellAsOf(db, narrowed(query), at, courseId),
   ]);
-  const counts: Record<string, number> = { ...open, ...closed };
-  const unanswered =
-    query.state === 'unanswered' ? await countRows(db, where, values, at) : null; // prettier-ignore
-  const found = await rows<ReportDbRow>(db, pageSql(where, query, at), values);
+  const unanswered = query.state === 'unanswered' ? await countRows(db, where, values, at) : null;
+  const { silent, finished, finishedPeople, inProgress, notStarted, late, waived } = counts;
   const totals: Record<ReportQuery['state'], number> = {
-    all: counts['in_progress']! + counts['not_started']! + counts['late']! + counts['finished']! + counts['waived']!,
-    open: counts['in_progress']! + counts['not_started']! + counts['late']!,
-    'not late': counts['in_progress']! + counts['not_started']!,
-    'in progress': counts['in_progress']!,
-    'not started': counts['not_started']!,
-    late: counts['late']!,
-    silent: counts['silent']!,
+    all: inProgress + notStarted + late + finished + waived,
+    open: inProgress + notStarted + late,
+    'not late': inProgress + notStarted,
+    'in progress': inProgress,
+    'not started': notStarted,
+    late,
+    silent,
     unanswered: unanswered ?? 0,
-    finished: counts['finished']!,
-    waived: counts['waived']!,
+    finished,
+    waived,
   };
+  const total = isNarrow ? await countRows(db, where, values, at) : totals[query.state];
+  const ids = isNarrow || !isWalked(query, at) ? idsSql(where, query, at) : walkedSql(where, query, at, total, await countRoster(db));
+  const which = await rows<Which>(db, ids, values);
   return {
     course,
-    rows: found.map((row) => reportRow(row, at.now)),
-    total: isNarrow ? await countRows(db, where, values, at) : totals[query.state],
-    finishedPeople: counts['finished_people']!,
-    counts: {
-      unanswered,
-      silent: counts['silent']!,
-      finished: counts['finished']!,
-      inProgress: counts['in_progress']!,
-      notStarted: counts['not_started']!,
-      late: counts['late']!,
-      waived: counts['waived']!,
-    },
+    rows: await reportRowsOf(db, which, at),
+    total,
+    finishedPeople,
+    counts: { unanswered, silent, finished, inProgress, notStarted, late, waived },
     asOf,
   };
 }
 
-/** Some rows, by their assignments. */
-export async function reportRowsOf(db: Queryable, ids: readonly string[], at: At): Promise<ReportRow[]> {
-  const where = 'a.id = any($3::bigint[]) and not ($1::timestamptz is null or $2::date is null)';
-  const found = await rows<ReportDbRow>(db, listSql(where, { sort: 'name', order: 'asc' }, at), [new Date(at.now), at.today, ids]);
-  return found.map((row) => reportRow(row, at.now));
+/** Which assignment, and whose. */
+interface Which {
+  id: string;
+  person_id: string;
+}
+/** Some rows, in the order of their assignments: of nobody else is looked up what stands beside a row. */
+export async function reportRowsOf(db: Queryable, which: readonly Which[], at: At): Promise<ReportRow[]> {
+  const where = 'a.id = any($3::bigint[]) and p.id = any($4::bigint[]) and not ($1::timestamptz is null or $2::date is null)';
+  const values = [new Date(at.now), at.today, which.map(({ id }) => id), which.map((each) => each.person_id)];
+  const found = new Map(
+    (await rows<ReportDbRow>(db, listSql(where, { sort: 'name', order: 'asc' }, at), values)).map((row) => [row.id, row]),
+  );
+  return which.flatMap(({ id }) => (found.has(id) ? [reportRow(found.get(id)!, at.now)] : []));
 }
 
 /** All rows that a report has, in their order, read while they are written; and how many they are. */
@@ -401,7 +418,7 @@ export async function overTime(db: Queryable, courseId: string | null, now: numb
     points.push({ day: dateOf(zone.dayAt(hour.getTime() - ago * WEEK)), ...sums });
   }
   // the last point is now, by the figures of the page
-  const [finished, started] = [closed['finished']!, open['in_progress']!];
-  points.push({ day: dateOf(zone.dayAt(now)), finished, started, waiting: open['not_started']!, late: open['late']! });
+  const [finished, started] = [closed.finished, open.inProgress];
+  points.push({ day: dateOf(zone.dayAt(now)), finished, started, waiting: open.notStarted, late: open.late });
   return { points };
 }

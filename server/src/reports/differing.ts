@@ -1,21 +1,16 @@
-import type { AsOfTold, MatrixQuery } from '@nudrik/contract';
+import type { AsOfTold } from '@nudrik/contract';
 import { CELL_WORDS, type Cell } from '@nudrik/core';
 import type { Queryable } from '../db/db.ts';
 import { listCandidates } from './as-of.repo.ts';
 import type { At } from './as-of.ts';
 import { listDiffering, listElsewhere } from './differing.repo.ts';
-import { peopleOf } from './matrix.repo.ts';
+import { peopleOf, type Filter } from './matrix.repo.ts';
 
 const wordsOf = (cell: Cell | ''): string => (cell === '' ? 'not asked' : CELL_WORDS[cell]);
 const place = (isHere: boolean): string => (isHere ? 'on the roster' : 'not on the roster');
 
 /** What the two readings of a day tell differently of the people that are looked at. @param course of one course alone */
-export async function tellAsOf(
-  db: Queryable,
-  query: Omit<MatrixQuery, 'by' | 'sort' | 'order' | 'from' | 'size'> & { people?: readonly string[] },
-  at: At,
-  course: string | null = null,
-): Promise<AsOfTold> {
+export async function tellAsOf(db: Queryable, query: Filter, at: At, course: string | null = null): Promise<AsOfTold> {
   const { state: _, course: __, ...filter } = query;
   const candidates = await listCandidates(db, at);
   const told = { on: at.today, known: at.past! };

@@ -11,13 +11,14 @@ import type {
 } from '@nudrik/contract';
 import { capital, CELL_MARKS, dateOf, FIGURE_WORDS, dayOf, tellCell, tellDate, Zone, zoneWords } from '@nudrik/core';
 import { partsOf } from '../db/cursor.ts';
+import type { Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
 import type { Work } from '../work/jobs.ts';
 import type { At } from './as-of.ts';
 import { figureView } from './figures.ts';
-import { reportParts } from './course-report.ts';
+import { reportParts, requirementName } from './course-report.ts';
 import { countNotified, finishedRows, notifiedRows, reportQueryOf, scopeOf } from './lists.ts';
 import { notifiedSql, type NotifiedDbRow } from './lists.repo.ts';
 import { matrixParts, matrixView } from './matrix.ts';
@@ -86,12 +87,12 @@ const MATRIX_PART = 200;
 const told = (value: string | undefined): string => value ?? 'any';
 const asOfLine = ({ past, today }: Pick<At, 'past' | 'today'>): (readonly [string, string])[] =>
   past === null ? [] : [['As of', `the end of ${tellDate(dayOf(today))}, ${past === 'then' ? 'as it was known then' : 'as is known now'}`]];
-const filtered = (query: {
-  find?: string | undefined;
-  department?: string | undefined;
-  site?: string | undefined;
-}): (readonly [string, string])[] => [
+const filtered = async (
+  db: Queryable,
+  query: { find?: string | undefined; department?: string | undefined; site?: string | undefined; requirement?: string | undefined },
+): Promise<(readonly [string, string])[]> => [
   ...(query.find ? [['Found by', query.find] as const] : []),
+  ...(query.requirement ? [['Asked by', await requirementName(db, query.requirement)] as const] : []),
   ['Department', told(query.department)],
   ['Site', told(query.site)],
 ];
@@ -108,23 +109,23 @@ export async function tableOf(deps: Deps, request: ReportRequest): Promise<Table
   switch (request.report) {
     case 'course': {
       const { course, at, total, parts } = await reportParts(db, request.course, request, now);
-      const about = [...asOfLine(at), ...filtered(request), ['State', request.state]] as const;
+      const about = [...asOfLine(at), ...(await filtered(db, request)), ['State', request.state]] as const;
       return as({ title: course.title, about, columns: REPORT_COLUMNS, parts, total });
     }
     case 'notified': {
       const { course, at, zone, fitting } = await scopeOf(db, request.course, request, now);
       const step = request.step ?? null;
       const { sql, values } = notifiedSql(fitting, at, step, request.who);
-      const total = await countNotified(db, fitting, at, step, request.who);
+      const total = await countNotified(db, request.course, request, fitting, at);
       const parts = flat(partsOf<NotifiedDbRow>(db, sql, values, total, 500), async (part) => (await notifiedRows(deps, part, at, step, zone)).flatMap(linesOf)); // prettier-ignore
-      const about = [...asOfLine(at), ...filtered(request), ['Of the step', step ?? 'any'], ['Who', request.who]] as const; // prettier-ignore
+      const about = [...asOfLine(at), ...(await filtered(db, request)), ['Of the step', step ?? 'any'], ['Who', request.who]] as const; // prettier-ignore
       return as({ title: `Who was notified, ${course.title}`, about, columns: NOTIFIED_COLUMNS, parts, total });
     }
     case 'finished': {
       const query = reportQueryOf(request);
       const { course, at, total, parts } = await reportParts(db, request.course, query, now);
       const zone = Zone.of((await getHouse(db)).zone);
-      const about = [...asOfLine(at), ...filtered(request), ['Who', request.who]] as const;
+      const about = [...asOfLine(at), ...(await filtered(db, request)), ['Who', request.who]] as const;
       return as({
         title: `Who finished, ${course.title}`,
         about,
@@ -156,7 +157,7 @@ export async function tableOf(deps: Deps, request: ReportRequest): Promise<Table
         })),
       ]; // prettier-ignore
       const at = view.asOf ? { past: view.asOf.known, today: view.asOf.on } : { past: null, today: '' };
-      const about = [...asOfLine(at), ...filtered(request), ['Who is', request.state ?? 'any'], ...(request.course ? [['On', courses.find(({ id }) => id === request.course)?.title ?? 'a course'] as const] : []), ...(request.manager ? [['Of', 'one manager'] as const] : []), ...(request.group ? [['Of', 'one group'] as const] : [])] as const; // prettier-ignore
+      const about = [...asOfLine(at), ...(await filtered(db, request)), ['Who is', request.state ?? 'any'], ...(request.course ? [['On', courses.find(({ id }) => id === request.course)?.title ?? 'a course'] as const] : []), ...(request.manager ? [['Of', 'one manager'] as const] : []), ...(request.group ? [['Of', 'one group'] as const] : [])] as const; // prettier-ignore
       return as({ title: 'Matrix', about, columns, parts: matrixParts(db, request, now, view.total, MATRIX_PART), total: view.total });
     }
   }

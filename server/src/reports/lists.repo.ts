@@ -1,4 +1,4 @@
-import type { Coverage, CoverageView, ToldCount } from '@nudrik/contract';
+import type { Coverage, CoverageView, NotifiedQuery, ToldCount } from '@nudrik/contract';
 import type { Became, PlanStep } from '@nudrik/core';
 import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
 import type { At } from './as-of.ts';
@@ -36,7 +36,8 @@ const read = (best: string): { told: Became; because: string | null } => {
   return { told, because: because || null };
 };
 /** Of which notices: those of a step, else those that tell the employee. @param step a parameter, or null */
-const ofStep = (step: string | null): string => (step === null ? "n.to_role = 'employee'" : `n.step_id = ${step}::text`);
+const TELLS = "n.to_role = 'employee'";
+const ofStep = (step: string | null): string => (step === null ? TELLS : `n.step_id = ${step}::text`);
 const bestOf = (at: At, step: string | null): string =>
   `(select min(${become(at)}) from notices n where n.assignment_id = a.id and ${ofStep(step)})`;
 
@@ -73,23 +74,25 @@ interface CoverageRow {
 }
 const coverageSql = (where: string, at: At): string => `
 with required as materialized (
-  select a.id, d.name as department, coalesce(a.closed_by, '') as closed ${tables(at)} where ${where}
+  select a.id, p.department_id, coalesce(a.closed_by, '') as closed ${tables(at)} where ${where}
 ),
 become as materialized (
-  select n.assignment_id, n.step_id, n.to_role = 'employee' as tells, max(n.step_name) as name, min(${become(at)}) as best
+  select
+    r.id, n.step_id, r.department_id, r.closed, max(n.step_name) as name, min(${become(at)}) as best,
+    min(${become(at)}) filter (where ${TELLS}) as own
   from required r
   join notices n on n.assignment_id = r.id and n.course_id = $3::bigint
-  group by 1, 2, 3
+  group by 1, 2, 3, 4
+),
+counted as (
+  select null as step_id, null as name, r.department_id, r.closed, coalesce(b.best, ${none('r.closed')}) as best, count(*)::integer as count
+  from required r
+  left join (select id, min(own) as best from become group by 1) b on b.id = r.id
+  group by 3, 4, 5
+  union all
+  select step_id, max(name), department_id, closed, best, count(*)::integer from become group by 1, 3, 4, 5
 )
-select null as step_id, null as name, r.department, r.closed, coalesce(b.best, ${none('r.closed')}) as best, count(*)::integer as count
-from required r
-left join (select assignment_id, min(best) as best from become where tells group by 1) b on b.assignment_id = r.id
-group by 3, 4, 5
-union all
-select b.step_id, max(b.name), r.department, r.closed, b.best, count(*)::integer
-from (select assignment_id, step_id, max(name) as name, min(best) as best from become group by 1, 2) b
-join required r on r.id = b.assignment_id
-group by 1, 3, 4, 5
+select c.step_id, c.name, d.name as department, c.closed, c.best, c.count from counted c join departments d on d.id = c.department_id
 `;
 
 /** Of everybody who was asked: who was told at each step, and what became of the others. @param named steps of the plan as it is, in their order */
@@ -138,15 +141,25 @@ export interface NotifiedDbRow {
   assigned_at: Date;
   best: string;
 }
+/** One of them told it: what most are found by, at the first look. */
+const isTold = (at: At, step: string | null): string => `exists (
+  select from notices n
+  where n.assignment_id = a.id
+    and ${ofStep(step)}
+    and n.sent_at is not null
+    and ${at.past === null ? "n.state in ('sent', 'delivered')" : `${become(at)} = '0told'`}
+)`;
 /** Who is meant: everybody, who was told or was not, or those alone of whom the same became. */
-const meant = (who: string, best: string, add: (value: unknown) => string): string =>
+const meant = (who: string, told: string, best: string, add: (value: unknown) => string): string =>
   who === 'all'
     ? 'true'
-    : who === 'untold'
-      ? `${best} <> '0told'`
-      : who.includes(':')
-        ? `substr(${best}, 2) = ${add(who)}::text`
-        : `split_part(substr(${best}, 2), ':', 1) = ${add(who)}::text`;
+    : who === 'told'
+      ? told
+      : who === 'untold'
+        ? `not ${told}`
+        : who.includes(':')
+          ? `not ${told} and substr(${best}, 2) = ${add(who)}::text`
+          : `not ${told} and split_part(substr(${best}, 2), ':', 1) = ${add(who)}::text`;
 
 /** Everybody who was asked, by name, with what became of what was to tell them. */
 export function notifiedSql(
@@ -157,17 +170,42 @@ export function notifiedSql(
 ): { sql: string; values: unknown[] } {
   const values = [...fitting];
   const add = (value: unknown): string => `$${values.push(value)}`;
-  const best = `coalesce(e.best, ${none('a.closed_by')})`;
-  const of = bestOf(at, step === null ? null : add(step));
+  const asked = step === null ? null : add(step);
+  const best = `coalesce(${bestOf(at, asked)}, ${none('a.closed_by')})`;
   const sql = `
 select a.id, p.id as person_id, p.name as person, d.name as department, s.name as site, a.assigned_at, ${best} as best
 ${tables(at)}
-cross join lateral (select ${of} as best) e
 where ${where}
-  and ${meant(who, best, add)}
+  and ${meant(who, isTold(at, asked), best, add)}
 order by lower(p.name), p.id, a.id
 `;
   return { sql, values };
+}
+
+/** A page of them, with how many they are; what became of each is looked up for these alone. Without rows nobody is on the page. */
+export function listNotified(
+  db: Queryable,
+  { where, values: fitting }: Fitting,
+  at: At,
+  { step, who, page, size }: Pick<NotifiedQuery, 'step' | 'who' | 'page' | 'size'>,
+): Promise<(NotifiedDbRow & { total: number })[]> {
+  const values = [...fitting];
+  const add = (value: unknown): string => `$${values.push(value)}`;
+  const asked = step === undefined ? null : add(step);
+  const best = `coalesce(${bestOf(at, asked)}, ${none('a.closed_by')})`;
+  return rows(
+    db,
+    `with meant as materialized (
+       select a.id, a.assigned_at, a.closed_by, p.id as person_id, p.name as person, d.name as department, s.name as site
+       ${tables(at)}
+       where ${where}
+         and ${meant(who, isTold(at, asked), best, add)}
+     )
+     select a.id, a.person_id, a.person, a.department, a.site, a.assigned_at, ${best} as best, (select count(*)::integer from meant) as total
+     from (select * from meant order by lower(person), person_id, id limit ${size} offset ${page * size}) a
+     order by lower(a.person), a.person_id, a.id`,
+    values,
+  );
 }
 
 export interface WentRow {

@@ -15,12 +15,13 @@ import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { tellUnmade } from '../notices/ledger.query.ts';
 import { atOf, type At } from './as-of.ts';
-import { countRows, courseReport, courseTitle, filterOf } from './course-report.ts';
+import { countAsked, courseReport, courseTitle, filterOf, narrowed } from './course-report.ts';
 import { tellAsOf } from './differing.ts';
 import {
   countFinishedLate,
   coverage,
   listClosings,
+  listNotified,
   listUntold,
   listWent,
   notifiedSql,
@@ -35,14 +36,13 @@ import {
 export async function scopeOf(
   db: Queryable,
   courseId: string,
-  query: Pick<NotifiedQuery, 'find' | 'department' | 'site' | 'on' | 'known'>,
+  query: Pick<NotifiedQuery, 'find' | 'department' | 'site' | 'requirement' | 'on' | 'known'>,
   now: number,
 ): Promise<{ course: { id: string; title: string }; at: At; zone: Zone; fitting: { where: string; values: unknown[] } }> {
   const course = await courseTitle(db, courseId);
   const zone = Zone.of((await getHouse(db)).zone);
   const at = atOf(query, now, zone);
-  const { find, department, site } = query;
-  return { course, at, zone, fitting: filterOf({ find, department, site, state: 'all' }, courseId, at) };
+  return { course, at, zone, fitting: filterOf({ ...narrowed(query), state: 'all' }, courseId, at) };
 }
 
 /** Some rows of who was notified, with what went to each, or why nothing did. */
@@ -95,10 +95,40 @@ export async function notifiedRows(
 }
 
 /** How many of a list are meant: everybody who was asked is counted without looking at what became of each. */
-export async function countNotified(db: Queryable, fitting: Fitting, at: At, step: string | null, who: string): Promise<number> {
-  if (who === 'all') return countRows(db, fitting.where, fitting.values, at);
-  const { sql, values } = notifiedSql(fitting, at, step, who);
+export async function countNotified(
+  db: Queryable,
+  courseId: string,
+  query: Omit<NotifiedQuery, 'page' | 'size'>,
+  fitting: Fitting,
+  at: At,
+): Promise<number> {
+  if (query.who === 'all') {
+    const { inProgress, notStarted, late, finished, waived } = await countAsked(db, courseId, narrowed(query), at);
+    return inProgress + notStarted + late + finished + waived;
+  }
+  const { sql, values } = notifiedSql(fitting, at, query.step ?? null, query.who);
   return (await oneRow<{ count: number }>(db, `select count(*)::integer as count from (${sql}) w`, values)).count;
+}
+
+async function pageOfNotified(
+  db: Queryable,
+  courseId: string,
+  query: NotifiedQuery,
+  fitting: Fitting,
+  at: At,
+): Promise<{ total: number; found: NotifiedDbRow[] }> {
+  const total = (): Promise<number> => countNotified(db, courseId, query, fitting, at);
+  if (query.who !== 'all') {
+    const found = await listNotified(db, fitting, at, query);
+    return { total: found[0]?.total ?? (query.page === 0 ? 0 : await total()), found };
+  }
+  // everybody is counted already, and found by name
+  const { sql, values } = notifiedSql(fitting, at, query.step ?? null, 'all');
+  const [all, found] = await Promise.all([
+    total(),
+    rows<NotifiedDbRow>(db, `${sql} limit ${query.size} offset ${query.page * query.size}`, values),
+  ]);
+  return { total: all, found };
 }
 
 /** Who was notified of a course: nobody is missing. */
@@ -106,11 +136,9 @@ export async function notifiedView(deps: Deps, courseId: string, query: Notified
   const { db } = deps;
   const { course, at, zone, fitting } = await scopeOf(db, courseId, query, deps.clock.now());
   const step = query.step ?? null;
-  const { sql, values } = notifiedSql(fitting, at, step, query.who);
-  const [total, found, asOf] = await Promise.all([
-    countNotified(db, fitting, at, step, query.who),
-    rows<NotifiedDbRow>(db, `${sql} limit ${query.size} offset ${query.page * query.size}`, values),
-    at.past === null ? null : tellAsOf(db, query, at, courseId),
+  const [{ total, found }, asOf] = await Promise.all([
+    pageOfNotified(db, courseId, query, fitting, at),
+    at.past === null ? null : tellAsOf(db, narrowed(query), at, courseId),
   ]);
   return { course, asOf, rows: await notifiedRows(deps, found, at, step, zone), total };
 }
@@ -188,7 +216,9 @@ export async function finishedView(deps: Deps, courseId: string, query: Finished
   const { at, zone, fitting } = await scopeOf(db, courseId, query, deps.clock.now());
   const [report, finishedLate] = await Promise.all([
     courseReport(db, courseId, reportQueryOf(query), deps.clock.now()),
-    countFinishedLate(db, fitting, at),
+    at.past === null
+      ? countFinishedLate(db, fitting, at)
+      : countAsked(db, courseId, narrowed(query), at).then((counts) => counts.finishedLate!),
   ]);
   const { finished, late, inProgress, notStarted, waived } = report.counts;
   return {

@@ -27,6 +27,8 @@ const WAS_IN_GROUP = (group: string): string => `coalesce((
 export type Filter = Pick<MatrixQuery, 'find' | 'department' | 'site' | 'manager' | 'group' | 'state' | 'course'> & {
   /** these alone: the line of somebody */
   people?: readonly string[];
+  /** who was asked by it ever */
+  requirement?: string | undefined;
 };
 /** Which people are looked at: who is here, and what the filters say. */
 export function peopleOf(query: Filter, at: At): { where: string; values: unknown[]; isEveryone: boolean } {
@@ -40,6 +42,12 @@ export function peopleOf(query: Filter, at: At): { where: string; values: unknow
   if (query.department) add((n) => `p.department_id in (select departments_under(array[${n}::text]))`, query.department);
   if (query.site) add((n) => `i.name = ${n}::text`, query.site);
   if (query.people) add((n) => `p.id = any(${n}::bigint[])`, query.people);
+  if (query.requirement)
+    add(
+      (n) =>
+        `p.id in (select a.person_id from assignment_reasons r join assignments a on a.id = r.assignment_id where r.requirement_id = ${n}::bigint)`,
+      query.requirement,
+    );
   if (query.manager) add((n) => `p.manager_id = ${n}::bigint`, query.manager);
   if (query.group) add(at.past === null ? IN_GROUP : WAS_IN_GROUP, query.group);
   if (query.state) {
@@ -100,10 +108,11 @@ export async function countPeople(db: Queryable, query: MatrixQuery, at: At): Pr
 }
 
 /** Whether sums of a day are kept by what is asked for alone; they are once everything that was done on it is on the record. */
-const areKept = ({ find, manager, group, state, people }: Filter, at: At): boolean =>
+const areKept = ({ find, manager, group, state, people, requirement }: Filter, at: At): boolean =>
   at.past !== null &&
   at.isOver &&
   people === undefined &&
+  requirement === undefined &&
   find === undefined &&
   manager === undefined &&
   group === undefined &&

@@ -76,7 +76,7 @@ export async function cellSheet(db: Queryable, person: string, course: string, a
   const at = atOf(asOf, now, zone);
   const cell = (await listCells(db, [person], at, zone)).get(person)?.find((each) => each.course === course);
   const id = await lastOfPair(db, person, course, at);
-  const [row] = id === null ? [] : await reportRowsOf(db, [id], at);
+  const [row] = id === null ? [] : await reportRowsOf(db, [{ id, person_id: person }], at);
   return {
     person: { id: pair.id, name: pair.name, where: pair.where },
     course: { id: pair.course_id, title: pair.title },

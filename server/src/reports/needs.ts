@@ -33,7 +33,7 @@ import { tellAside } from '../work/set-aside.ts';
 import { houseToday } from '../people/today.ts';
 import { listHooks } from '../programs/hooks.repo.ts';
 import { countToSee } from '../programs/statements.repo.ts';
-import { isUnanswered, NOTHING_PLANNED } from './course-report.ts';
+import { isUnanswered, NOTHING_PLANNED } from './states.ts';
 
 /** Of a plan: what has lines of its own here, and an exact moment on a weekend, which somebody chose. */
 const SAID_OTHERWISE = ['no-recipient', 'unreachable', 'day-off'];

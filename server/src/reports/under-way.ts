@@ -5,7 +5,7 @@ import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { ASSIGNMENT_COLUMNS, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
 import { Refused } from '../refusal.ts';
-import { statesAt } from './course-report.ts';
+import { statesAt } from './states.ts';
 
 /** People on one page, and happenings beside them. */
 const STATES = statesAt('$2');

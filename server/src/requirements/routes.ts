@@ -1,6 +1,7 @@
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import {
+  AsOfQuery,
   OutsideDecision,
   RequirementChange,
   RequirementDraft,
@@ -14,6 +15,7 @@ import { ADMINISTRATORS, idOf, OFFICE, parse, type Call, type Route } from '../r
 import { isLarge } from '../work/jobs.ts';
 import { nowOrLater } from '../work/routes.ts';
 import { addRequirement, changeRequirement, decideOutside, removeRequirement, switchOff, switchOn } from './change.ts';
+import { requirementsDay } from './day.ts';
 import { audienceNames, audiencePeople, findRequirementRow } from './facts.ts';
 import { getRequirement, listRequirements, listStandings, previewRequirement } from './preview.ts';
 
@@ -25,6 +27,12 @@ async function wordsOf(call: Call, what: string): Promise<string> {
 
 export const requirementRoutes: Route[] = [
   { method: 'get', path: '/api/requirements', access: OFFICE, handle: ({ deps }) => listRequirements(deps) },
+  {
+    method: 'get',
+    path: '/api/requirements/day',
+    access: OFFICE,
+    handle: ({ deps, req }) => requirementsDay(deps, parse(AsOfQuery, req.query)),
+  },
   {
     method: 'get',
     path: '/api/requirements/audience',

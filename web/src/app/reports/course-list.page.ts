@@ -17,6 +17,7 @@ export abstract class CourseListPage {
   readonly find = input<string>();
   readonly department = input<string>();
   readonly site = input<string>();
+  readonly requirement = input<string>();
   readonly who = input<string>();
   readonly on = input<string>();
   readonly known = input<string>();
@@ -27,6 +28,7 @@ export abstract class CourseListPage {
     find: this.find(),
     department: this.department(),
     site: this.site(),
+    requirement: this.requirement(),
     who: this.who(),
     on: this.on(),
     known: this.known(),

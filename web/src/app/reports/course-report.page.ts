@@ -1,6 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
-import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import type { ActResult, ReportQuery, ReportRow } from '@nudrik/contract';
 import { isOpenState } from '@nudrik/core';
@@ -11,16 +10,14 @@ import { HoldStrip } from '../holding/hold-strip.ts';
 import { SessionStore } from '../access/session.store.ts';
 import { AssignmentActs } from '../assignments/assignment-acts.ts';
 import { Undo } from '../assignments/undo.ts';
-import { PeopleApi } from '../people/people.api.ts';
 import { load } from '../shared/loaded.ts';
 import { FinishedPipe, MomentPipe } from '../shared/moment.pipe.ts';
 import { Outcome } from '../shared/outcome.ts';
 import { paramsOf } from '../shared/params.ts';
-import { DateField } from '../shared/pick/date-field.ts';
-import { filtersOf, SelectField } from '../shared/pick/select.ts';
 import { State } from '../shared/state.ts';
 import { AsOf, type AsOfChoice } from './as-of.ts';
 import { CourseLists } from './course-lists.ts';
+import { ListFilters, type ListFilter } from './list-filters.ts';
 import { OverTimeChart } from './over-time-chart.ts';
 import { PlansApi } from '../plans/plans.api.ts';
 import { ReportFiles } from './report-files.ts';
@@ -35,15 +32,13 @@ const SIZE = 50;
   imports: [
     AsOf,
     CourseLists,
-    DateField,
     ReportFiles,
-    FormsModule,
     HoldStrip,
     KeptViews,
+    ListFilters,
     RouterLink,
     Menu,
     TableModule,
-    SelectField,
     FinishedPipe,
     MomentPipe,
     Outcome,
@@ -67,6 +62,7 @@ export class CourseReportPage {
   readonly find = input<string>();
   readonly department = input<string>();
   readonly site = input<string>();
+  readonly requirement = input<string>();
   readonly state = input<string>();
   readonly page = input<string>();
   readonly sort = input<string>();
@@ -85,6 +81,7 @@ export class CourseReportPage {
     find: this.find(),
     department: this.department(),
     site: this.site(),
+    requirement: this.requirement(),
     state: this.state() as ReportQuery['state'],
     sort: this.sort() as ReportQuery['sort'],
     order: this.order() as ReportQuery['order'],
@@ -106,19 +103,11 @@ export class CourseReportPage {
     ['notices', 'assignments', 'people', 'clock'],
   );
   protected readonly overTime = load(toObservable(this.course), (id) => this.api.overTime(id), ['assignments', 'clock']);
-  protected readonly facets = toSignal(
-    inject(PeopleApi)
-      .facets()
-      .pipe(catchError(() => of(null))),
-    { initialValue: null },
-  );
   private readonly plans = inject(PlansApi);
   protected readonly steps = toSignal(
     toObservable(this.course).pipe(switchMap((id) => this.plans.get(id).pipe(catchError(() => of(null))))),
     { initialValue: null },
   );
-  protected readonly departmentFilters = computed(() => filtersOf(this.facets()?.departments.map(({ name }) => ({ name }))));
-  protected readonly siteFilters = computed(() => filtersOf(this.facets()?.sites.map(({ name }) => ({ name }))));
   /** the assignment whose steps are asked about */
   protected readonly asked = signal('');
   protected readonly whySteps = computed(() =>
@@ -147,9 +136,14 @@ export class CourseReportPage {
     void this.router.navigate([], { queryParams: { ...params, page: null }, queryParamsHandling: 'merge' });
   }
 
-  protected back({ on, known }: AsOfChoice): void {
-    this.chosen.set([]);
-    this.filter({ on, known });
+  /** another day has other people to choose from */
+  protected narrow(filter: ListFilter): void {
+    if (filter.on !== undefined) this.chosen.set([]);
+    this.filter({ ...filter });
+  }
+
+  protected back(choice: AsOfChoice): void {
+    this.narrow({ ...choice });
   }
 
   protected turn(event: TableLazyLoadEvent): void {

@@ -7,6 +7,7 @@ import type {
   RequirementPreview,
   RequirementResult,
   RequirementRow,
+  RequirementsDay,
   RequirementView,
 } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
@@ -17,6 +18,10 @@ export class RequirementsApi {
 
   list(): Observable<RequirementRow[]> {
     return this.http.get<RequirementRow[]>('/api/requirements');
+  }
+
+  day(params: Record<string, string>): Observable<RequirementsDay> {
+    return this.http.get<RequirementsDay>('/api/requirements/day', { params });
   }
 
   get(id: string): Observable<RequirementView> {

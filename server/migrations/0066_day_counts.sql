@@ -1,0 +1,65 @@
+-- Up Migration
+
+-- The lists of a course as of a day that has passed: quick in a large house.
+
+create index intervals_by_course on assignment_intervals (course_id);
+
+-- one look tells whether an assignment was told, without its rows
+drop index notices_last;
+create index notices_last on notices (assignment_id, sent_at desc, id desc) include (to_role, state, step_id) where sent_at is not null;
+
+-- as before; a course asked for finds its assignments and their stretches alike
+create or replace function assignments_at(moment timestamptz, by_then boolean) returns table (
+  id bigint, person_id bigint, course_id bigint, round integer, assigned_at timestamptz, due_at timestamptz, started_at timestamptz, closed_by text,
+  closed_at timestamptz, closed_because text, completed_on date, waived_until date, serial text
+) language sql stable as $$
+  select
+    a.id, a.person_id, a.course_id, a.round, a.assigned_at, i.due_at, case when i.started_at < moment then i.started_at end, i.closed_by, i.closed_at,
+    i.closed_because, i.completed_on, i.waived_until, (select c.serial from certificate_at(a.id, moment, by_then) c where i.closed_by = 'finished')
+  from assignment_intervals i
+  join assignments a on a.id = i.assignment_id and a.course_id = i.course_id
+  where i.from_at < moment
+    and (i.to_at is null or i.to_at >= moment)
+    and case when by_then then i.is_then else i.is_now end
+    and i.closed_because is distinct from 'undone'
+$$;
+
+-- How many assignments stood how at the end of a day, as it was known then: of a course by department and site, and of a
+-- requirement of it in all. Kept with the sums of the day.
+create table asked_sums (
+  day date not null,
+  course_id bigint not null references courses on delete cascade,
+  -- 0 is whoever was asked; then department and site say where they were, else these are 0
+  requirement_id bigint not null,
+  department_id bigint not null,
+  site_id bigint not null,
+  in_progress integer not null,
+  not_started integer not null,
+  late integer not null,
+  finished integer not null,
+  finished_people integer not null,
+  finished_late integer not null,
+  waived integer not null,
+  primary key (day, course_id, requirement_id, department_id, site_id)
+);
+create index asked_sums_by_requirement on asked_sums (day, requirement_id) where requirement_id > 0;
+
+create or replace function forget_day_sums() returns trigger language plpgsql as $$
+begin
+  delete from day_sums;
+  delete from asked_sums;
+  delete from days_summed;
+  return null;
+end $$;
+create or replace function forget_changed_validity() returns trigger language plpgsql as $$
+begin
+  if exists (select from added n join removed o on o.id = n.id where n.validity is distinct from o.validity) then
+    delete from day_sums;
+    delete from asked_sums;
+    delete from days_summed;
+  end if;
+  return null;
+end $$;
+-- what was counted has nothing of this yet
+delete from day_sums;
+delete from days_summed;

@@ -1,0 +1,92 @@
+import { afterAll, beforeAll, expect, it } from 'vitest';
+import { CompletionsRequest, FinishedQuery, NotifiedQuery, ReportQuery, type AsOfQuery, type RequirementsDay } from '@nudrik/contract';
+import { close } from '../assignments/change.ts';
+import { recordCompletions } from '../assignments/completions.ts';
+import { rows } from '../db/db.ts';
+import { courseReport } from '../reports/course-report.ts';
+import { fileOf } from '../reports/files.ts';
+import { finishedView, notifiedView } from '../reports/lists.ts';
+import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { addRequirement, switchOff, switchOn } from './change.ts';
+import { requirementsDay } from './day.ts';
+import { getRequirement } from './preview.ts';
+
+/** Deck is asked on Monday, Per by hand; Per's is waived, Runa brings a completion of the day before a week later; it is switched off. */
+let house: TestHouse;
+let crew: Record<string, string>;
+let course: string;
+let id: string;
+const BY = 'Sigrid Aune';
+const at = (day: string): void => void (house.clock.at = Date.parse(`${day}T09:30:00Z`));
+const day = (on: string, known: AsOfQuery['known'] = 'then'): Promise<RequirementsDay> => requirementsDay(house.deps, { on, known });
+const told = async (on: string, known?: AsOfQuery['known']) =>
+  (await day(on, known)).rows.map((row) => [row.wasOn, row.asked, row.finished, row.open, row.late, row.waived]);
+
+beforeAll(async () => {
+  house = await openTestHouse('2027-03-01T09:30:00Z');
+  crew = await makeCrew(house);
+  course = await makeCourse(house, crew['tora']!);
+  const [deck] = await rows<{ id: string }>(house.db, "select id from departments where name = 'Deck'");
+  await assignAt(house, course, [crew['tora']!], '2027-03-10T16:00:00Z');
+  at('2027-03-02');
+  const draft = { name: 'Fire teams for deck', courseId: course, audience: { department: [deck!.id], below: true }, due: { kind: 'after', amount: 5, unit: 'days', event: 'assigned' }, dueTime: '17:00', graceDays: 7, creditMonths: null, renewal: null, from: null, until: null, takesJoiners: true, whenOut: 'ask' } as const; // prettier-ignore
+  id = (await addRequirement(house.deps, draft, BY)).id;
+  at('2027-03-03');
+  await switchOn(house.deps, id, 1, BY);
+  at('2027-03-05');
+  const [per] = await rows<{ id: string }>(house.db, 'select id from assignments where person_id = $1::bigint and closed_by is null', [crew['per']]); // prettier-ignore
+  await close(house.deps, 'waived', { assignmentIds: [per!.id], reason: 'ashore', until: null, told: null } as never, BY);
+  at('2027-03-12');
+  const [runa] = await rows<{ email: string; title: string }>(house.db, 'select p.email, c.title from people p, courses c where p.id = $1::bigint and c.id = $2::bigint', [crew['runa'], course]); // prettier-ignore
+  await recordCompletions(house.deps, CompletionsRequest.parse({ text: `person;course;finished on\n${runa!.email};${runa!.title};2027-03-04\n`, reason: 'old register' }), BY); // prettier-ignore
+  at('2027-03-15');
+  await switchOff(house.deps, id, (await getRequirement(house.db, id)).version, 'keep', BY);
+  at('2027-03-20');
+});
+afterAll(() => house.close());
+
+it('tells which were on, and how those stood whom each had asked, as it was known then and as is known now', async () => {
+  const [one] = (await day('2027-03-02')).rows;
+  expect(one).toMatchObject({ id, name: 'Fire teams for deck', course: { id: course }, wasOn: false, asked: 0 });
+  expect((await day('2027-03-01')).rows).toEqual([]);
+  const asked = (await day('2027-03-03')).rows[0]!.asked;
+  expect(asked).toBeGreaterThan(2);
+  expect(await told('2027-03-03')).toEqual([[true, asked, 0, asked, 0, 0]]);
+  expect(await told('2027-03-05')).toEqual([[true, asked, 0, asked - 1, 0, 1]]);
+  expect(await told('2027-03-05', 'now')).toEqual([[true, asked, 1, asked - 2, 0, 1]]);
+  expect(await told('2027-03-12')).toEqual([[true, asked, 1, 0, asked - 2, 1]]);
+  // still of the last days, which are counted one by one
+  expect(await told('2027-03-19')).toEqual([[false, asked, 1, 0, asked - 2, 1]]);
+  expect((await day('2027-03-05')).asOf.differs.first[0]).toMatchObject({ person: { name: 'Runa Aske' } });
+});
+
+it('tells what the report of its course tells of whom it asked, and nobody else', async () => {
+  for (const on of ['2027-03-02', '2027-03-05', '2027-03-12', '2027-03-19', undefined])
+    for (const known of ['then', 'now'] as const) {
+      const query = { requirement: id, on, known };
+      const report = await courseReport(house.db, course, ReportQuery.parse(query), house.clock.at);
+      expect(report.rows.map(({ person }) => person.name)).not.toContain('Tora Aske');
+      expect(report.rows.length).toBe(report.total);
+      const { counts } = report;
+      if (on !== undefined) {
+        const [row] = (await day(on, known)).rows;
+        expect(row).toMatchObject({ asked: report.total, finished: counts.finished, open: counts.inProgress + counts.notStarted, late: counts.late, waived: counts.waived }); // prettier-ignore
+      }
+      const finished = await finishedView(house.deps, course, FinishedQuery.parse(query));
+      expect([finished.total, finished.counts.required, finished.counts.finished]).toEqual([report.total, report.total, counts.finished]);
+      const notified = await notifiedView(house.deps, course, NotifiedQuery.parse(query));
+      expect([notified.total, notified.rows.length]).toEqual([report.total, report.total]);
+    }
+  const everybody = await courseReport(house.db, course, ReportQuery.parse({}), house.clock.at);
+  expect(everybody.rows.map(({ person }) => person.name)).toContain('Tora Aske');
+  const department = await courseReport(house.db, course, ReportQuery.parse({ requirement: id, on: '2027-03-12', department: 'Deck' }), house.clock.at); // prettier-ignore
+  expect(department.total).toBe((await day('2027-03-12')).rows[0]!.asked);
+});
+
+it('asks for a day that has passed; a requirement that is not there says so in a file', async () => {
+  await expect(requirementsDay(house.deps, { known: 'then' })).rejects.toThrow(/Expected one that has passed/);
+  await expect(requirementsDay(house.deps, { on: '2027-03-21', known: 'then' })).rejects.toThrow(/has not come yet/);
+  const file = (requirement: string) => fileOf(house.deps, { kind: 'csv', of: { report: 'course', course, ...ReportQuery.parse({ requirement }) } }); // prettier-ignore
+  await expect(file('987654321')).rejects.toThrow('There is no such requirement, or not any more.');
+  expect((await file(id)).total).toBe((await day('2027-03-12')).rows[0]!.asked);
+});
