@@ -34,6 +34,8 @@ const FINISHED: FinishedView = {
   total: 2,
 }; // prettier-ignore
 
+const RULES = [{ id: '3', name: 'Fire teams for deck', course: COURSE }, { id: '4', name: 'Lines', course: { id: '8', title: 'Lines' } }]; // prettier-ignore
+
 const plain = (element: Element): string => (element.textContent ?? '').replace(/\s+/g, ' ').trim();
 const tally = (root: HTMLElement): string[] => [...root.querySelectorAll('.tally button')].map(plain);
 const cells = (root: HTMLElement, name: string): string[] => [...[...root.querySelectorAll('tbody tr')].find((tr) => plain(tr).startsWith(name))!.children].map(plain); // prettier-ignore
@@ -44,6 +46,7 @@ const paged = (path: string, more: Record<string, string> = {}): string => `/api
 async function notified(inputs: Record<string, string> = {}, view = NOTIFIED) {
   const page = await openPage(NotifiedPage, { inputs: { course: '7', ...inputs }, role: 'auditor' });
   await page.answer('/api/people/facets', FACETS);
+  await page.answer('/api/requirements', RULES);
   await page.answer(paged('notified', inputs), view);
   const { step: _, ...rest } = inputs;
   const narrowed = new URLSearchParams(rest).toString();
@@ -69,6 +72,18 @@ test('who was notified: what went where, and why nothing did; told and explained
   expect(page.router.url).toContain('who=held:unreachable');
   await page.click(page.getByRole('button', { name: 'Invitation' }));
   expect(page.router.url).toContain('step=invitation');
+});
+
+test('is narrowed down to whom one requirement of the course asked; the other lists too', async () => {
+  const page = await notified({ requirement: '3' });
+  const lead = page.getByRole('link', { name: 'Who finished' }).getAttribute('href');
+  expect(lead).toBe('/matrix/7/finished?requirement=3');
+  const choice = page.getByRole('combobox', { name: 'Asked by' });
+  expect(plain(choice)).toBe('Fire teams for deck');
+  await page.choose(choice, 'anything');
+  expect(page.router.url).not.toContain('requirement');
+  await page.choose(choice, 'Fire teams for deck');
+  expect(page.router.url).toContain('requirement=3');
 });
 
 test('of one step says which, and leads to why it made nothing; nobody fits says so', async () => {

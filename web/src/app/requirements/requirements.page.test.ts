@@ -35,6 +35,28 @@ describe('the standing rules', () => {
     expect(rows()[0]).toContain('2 no longer in, to be decided');
     expect(rows()[1]).toContain('1 more fits it and is not asked');
   });
+  it('of a day that has passed say which were on and how those stood whom each had asked, and lead to these people', async () => {
+    const page = await openPage(RequirementsPage, { inputs: { on: '2027-02-10' } });
+    await page.answer('/api/requirements', [row()]);
+    await page.answer('/api/requirements/day?on=2027-02-10', {
+      asOf: { on: '2027-02-10', known: 'then', differs: { count: 0, first: [] } },
+      rows: [
+        { id: '3', name: 'Fire teams for deck', course: { id: '2', title: 'Fire Teams Aboard' }, wasOn: true, asked: 1_073, finished: 60, open: 8, late: 5, waived: 0 }, // prettier-ignore
+        { id: '4', name: 'Lines', course: { id: '5', title: 'Lines' }, wasOn: false, asked: 0, finished: 0, open: 0, late: 0, waived: 0 },
+      ],
+    });
+    expect(page.text()).toContain('At the end of Wed 10 Feb 2027');
+    expect(page.getAllByRole('row').slice(1).map(textOf)).toEqual(['on Fire teams for deck Fire Teams Aboard 1,073 60 8 5', 'off Lines Lines 0']); // prettier-ignore
+    expect(page.getByRole('link', { name: 'Fire teams for deck' }).getAttribute('href')).toBe('/matrix/2?requirement=3&on=2027-02-10');
+    await page.click(page.getByRole('button', { name: 'Back to now' }));
+    expect(page.router.url).toBe('/');
+  });
+  it('of a day that cannot be had say why, and lead back', async () => {
+    const page = await openPage(RequirementsPage, { inputs: { on: '2099-02-10' } });
+    await page.answer('/api/requirements', [row()]);
+    await page.refuse('/api/requirements/day?on=2099-02-10', { code: 'wrong-input', message: '10 Feb 2099 has not come yet.' }, 400);
+    expect(page.getByRole('alert').textContent).toContain('10 Feb 2099 has not come yet.');
+  });
   it('are opened from their line', async () => {
     const page = await open([row()]);
     await page.click(page.getByText('Fire teams for deck'));
