@@ -63,3 +63,15 @@ end $$;
 -- what was counted has nothing of this yet
 delete from day_sums;
 delete from days_summed;
+
+-- by the moment that is asked about, and not by the one for which a notice was planned, which a column of that name has
+create or replace function last_notice_at(assignment bigint, moment timestamptz, by_then boolean)
+returns table (id bigint, step_name text, at timestamptz, state text) language sql stable rows 1 as $$
+  select n.id, n.step_name, n.sent_at, outcome_at(n, $2, by_then)
+  from notices n
+  where n.assignment_id = assignment
+    and n.sent_at < $2
+    and n.state in ('sent', 'delivered', 'bounced')
+  order by n.sent_at desc, n.id desc
+  limit 1
+$$;

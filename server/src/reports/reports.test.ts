@@ -3,8 +3,10 @@ import request from 'supertest';
 import type { Express } from 'express';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
 import { MatrixQuery, ReportQuery, type ReportPage, type TodayNeed } from '@nudrik/contract';
+import { dayOf, Zone } from '@nudrik/core';
 import { createApp } from '../app.ts';
 import { extend } from '../assignments/change.ts';
+import { getHouse } from '../house/house.ts';
 import { markUnitDone } from '../learning/learn.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
@@ -91,6 +93,20 @@ describe('who was notified, who finished', () => {
       next: { what: 'To the manager', at: '2027-03-09T08:00:00.000Z' },
     });
     expect(rows.get('Odd')).toMatchObject({ state: 'not started', manager: 'Kari Aske' });
+  });
+
+  it('tells of each day that has passed what had been sent last by its end', async () => {
+    type Went = { id: string; sent_at: Date; step_name: string };
+    const { rows: went } = await house.db.query<Went>('select assignment_id as id, sent_at, step_name from notices where course_id = $1::bigint and sent_at is not null order by sent_at, id', [course]); // prettier-ignore
+    const days = ['2027-03-01', '2027-03-02', '2027-03-04'];
+    const zone = Zone.of((await getHouse(house.db)).zone);
+    for (const on of days)
+      for (const known of ['then', 'now']) {
+        const end = zone.toInstant(dayOf(on) + 1, 0);
+        const told = (await report({ on, known })).rows.map(({ assignmentId, last }) => [assignmentId, last?.what ?? null]);
+        expect(told).toEqual(told.map(([id]) => [id, went.filter((one) => one.id === id && one.sent_at.getTime() < end).at(-1)?.step_name ?? null])); // prettier-ignore
+        expect(told.filter(([, what]) => what !== null).length).toBeGreaterThan(0);
+      }
   });
 
   it('says the same in CSV and in XLSX as on the screen', async () => {
