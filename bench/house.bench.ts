@@ -13,6 +13,7 @@ import {
   atOf,
   createApp,
   fileOf,
+  keepAsked,
   keepDay,
   reportSql,
   openPool,
@@ -27,7 +28,7 @@ import {
 import { HOUSE_NOW, largeHouse, SIZE, WORKED_BY } from './large-house.ts';
 import { report, timedAsync } from './measure.ts';
 
-const TIMES = 4;
+const TIMES = 30;
 /** Days of a month that are asked for: their sums are kept by then, as the worker does. */
 const DAYS = 7;
 
@@ -101,6 +102,27 @@ const PAGES: readonly { page: string; ask: (n: number) => string; goal: number }
   {
     page: 'as of a year back: a course',
     ask: (n) => `/api/reports/courses/${1 + (n % 20)}?on=2026-03-${String(1 + (n % DAYS)).padStart(2, '0')}`,
+    goal: 300,
+  },
+  {
+    page: 'as of a year back: a course by due date',
+    ask: (n) => `/api/reports/courses/${1 + (n % 20)}?on=2026-03-${String(1 + (n % DAYS)).padStart(2, '0')}&sort=due`,
+    goal: 1_000,
+  },
+  {
+    page: 'as of a year back: who is late on a course',
+    ask: (n) => `/api/reports/courses/${1 + (n % 20)}?on=2026-03-${String(1 + (n % DAYS)).padStart(2, '0')}&state=late`,
+    goal: 300,
+  },
+  {
+    page: 'as of a year back: a department on a course',
+    ask: (n) =>
+      `/api/reports/courses/${1 + (n % 20)}?on=2026-03-${String(1 + (n % DAYS)).padStart(2, '0')}&department=${['Deck', 'Engine', 'Cabin', 'Terminal'][n % 4]}`,
+    goal: 1_000,
+  },
+  {
+    page: 'as of a year back: requirements',
+    ask: (n) => `/api/requirements/day?on=2026-03-${String(1 + (n % DAYS)).padStart(2, '0')}`,
     goal: 300,
   },
   { page: 'who was notified', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/notified`, goal: 300 },
@@ -239,7 +261,9 @@ async function sumDays(db: Pool): Promise<void> {
   for (const month of ['2025-03', '2026-03', '2027-02'])
     for (let day = 1; day <= DAYS; day++) {
       const began = performance.now();
-      await keepDay(db, atOf({ on: `${month}-${String(day).padStart(2, '0')}`, known: 'then' }, HOUSE_NOW, Zone.of('Europe/Oslo')));
+      const at = atOf({ on: `${month}-${String(day).padStart(2, '0')}`, known: 'then' }, HOUSE_NOW, Zone.of('Europe/Oslo'));
+      await keepDay(db, at);
+      await keepAsked(db, at);
       times.push(performance.now() - began);
     }
   report(

@@ -121,3 +121,26 @@ test('who held this on 1 March, and how do you know: what was known then and wha
   await choose(list(page, 'Of whom'), 'Elias Brekke');
   await expect(page.getByRole('row', { name: /Elias Brekke.*took Who finished, Safe Lifting/ }).first()).toBeVisible();
 });
+
+test('whom a requirement had asked by a day that has passed: how they stood, and by name', async ({ page }) => {
+  await signInAs(page, 'Elias Brekke');
+  await area(page, 'Requirements');
+  const day = page.getByRole('textbox', { name: 'As of' });
+  await day.fill('31.3.2026');
+  await day.press('Enter');
+  await expect(page.getByText('At the end of Tue 31 Mar 2026')).toBeVisible();
+  const row = page.getByRole('row', { name: /^on Fire teams for deck and engine/ });
+  const asked = await row.getByRole('cell').nth(3).innerText();
+  expect(Number(asked)).toBeGreaterThan(0);
+  // written later
+  await expect(page.getByRole('row', { name: /Lines and gangway/ })).toHaveCount(0);
+  await row.getByRole('link', { name: 'Fire teams for deck and engine' }).click();
+  await expect(page).toHaveURL(/\/matrix\/\d+\?requirement=\d+&on=2026-03-31/);
+  await expect(page.getByRole('group', { name: 'State' })).toContainText(`${asked} assignments`);
+  // what had gone by then stands there too
+  await expect(page.getByRole('cell', { name: /^Certificate, / }).first()).toBeVisible();
+  await page.getByRole('link', { name: 'Who was notified' }).click();
+  await expect(page.getByRole('columnheader', { name: `Told, of ${asked}` })).toBeVisible();
+  await choose(list(page, 'Asked by'), 'anything');
+  await expect(page).not.toHaveURL(/requirement=/);
+});

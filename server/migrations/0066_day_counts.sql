@@ -25,7 +25,7 @@ create or replace function assignments_at(moment timestamptz, by_then boolean) r
 $$;
 
 -- How many assignments stood how at the end of a day, as it was known then: of a course by department and site, and of a
--- requirement of it in all. Kept with the sums of the day.
+-- requirement of it in all. Counted after the sums of the day; a page counts one by one until then.
 create table asked_sums (
   day date not null,
   course_id bigint not null references courses on delete cascade,
@@ -43,27 +43,26 @@ create table asked_sums (
   primary key (day, course_id, requirement_id, department_id, site_id)
 );
 create index asked_sums_by_requirement on asked_sums (day, requirement_id) where requirement_id > 0;
+create table days_asked (day date primary key);
 
 create or replace function forget_day_sums() returns trigger language plpgsql as $$
 begin
   delete from day_sums;
-  delete from asked_sums;
   delete from days_summed;
+  delete from asked_sums;
+  delete from days_asked;
   return null;
 end $$;
 create or replace function forget_changed_validity() returns trigger language plpgsql as $$
 begin
   if exists (select from added n join removed o on o.id = n.id where n.validity is distinct from o.validity) then
     delete from day_sums;
-    delete from asked_sums;
     delete from days_summed;
+    delete from asked_sums;
+    delete from days_asked;
   end if;
   return null;
 end $$;
--- what was counted has nothing of this yet
-delete from day_sums;
-delete from days_summed;
-
 -- by the moment that is asked about, and not by the one for which a notice was planned, which a column of that name has
 create or replace function last_notice_at(assignment bigint, moment timestamptz, by_then boolean)
 returns table (id bigint, step_name text, at timestamptz, state text) language sql stable rows 1 as $$

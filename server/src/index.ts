@@ -40,6 +40,7 @@ export { listCalendars } from './people/roster.repo.ts';
 export { readSettings, type ProcessSettings } from './settings.ts';
 export { drain, startWorker } from './worker.ts';
 export { keepDay } from './reports/as-of.repo.ts';
+export { keepAsked } from './reports/asked-sums.repo.ts';
 export { atNow, atOf } from './reports/as-of.ts';
 export { reportSql } from './reports/course-report.ts';
 export { fileOf } from './reports/files.ts';

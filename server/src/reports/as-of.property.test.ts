@@ -15,6 +15,8 @@ import { finishAssignments } from '../learning/finish.ts';
 import { changePerson } from '../people/change.ts';
 import { Refused } from '../refusal.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { atOf } from './as-of.ts';
+import { keepAsked } from './asked-sums.repo.ts';
 import { courseReport } from './course-report.ts';
 import { finishedView } from './lists.ts';
 import { matrixView } from './matrix.ts';
@@ -203,6 +205,8 @@ it('a day that has passed is told as it was told then, and as is known now by th
       }
       house.clock.at += 3 * DAY;
       for (const { on, moment, told: then } of kept) {
+        expect(await told(courses, { on, known: 'then' })).toEqual(then);
+        await keepAsked(house.db, atOf({ on, known: 'then' }, house.clock.at, ZONE));
         expect(await told(courses, { on, known: 'then' })).toEqual(then);
         const view = await matrixView(house.db, MatrixQuery.parse({ on, known: 'now', size: 200 }), house.clock.at);
         // sums that are kept, with what became known later, are those that are counted one by one

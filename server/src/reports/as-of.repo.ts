@@ -1,7 +1,6 @@
 import type { MatrixSums } from '@nudrik/contract';
 import { rows, type Queryable } from '../db/db.ts';
-import { assignmentsAt, peopleAt, standingsAt, type At } from './as-of.ts';
-import { ASKED } from './states.ts';
+import { peopleAt, standingsAt, type At } from './as-of.ts';
 
 const LIST_CANDIDATES = `
 select a.person_id as id
@@ -28,12 +27,6 @@ export const SUMS = `count(*) filter (where s.until >= $2::date)::integer as cur
   count(*) filter (where s.open_id is not null)::integer as open,
   count(*) filter (where s.open_id is not null and s.due_at < $1::timestamptz)::integer as late`;
 
-const COLUMNS = Object.values(ASKED)
-  .map(({ column }) => column)
-  .join(', ');
-const COUNTS = Object.values(ASKED)
-  .map(({ counts }) => counts)
-  .join(', ');
 const IS_KEPT = 'select 1 from days_summed where day = $1::date';
 const KEEP = (at: At): string => `
 with looked as materialized (
@@ -48,21 +41,6 @@ counted as materialized (
 kept as (
   insert into day_sums (day, course_id, department_id, site_id, current, asked, open, late)
   select $2::date, course_id, department_id, site_id, current, asked, open, late from counted
-  on conflict do nothing
-),
-a as materialized (
-  select a.id, a.person_id, a.course_id, a.closed_by, a.started_at, a.due_at, a.closed_at, p.department_id, p.site_id
-  from ${assignmentsAt(at)} a
-  join ${peopleAt(at)} p on p.id = a.person_id
-),
-kept_asked as (
-  insert into asked_sums (day, course_id, requirement_id, department_id, site_id, ${COLUMNS})
-  select $2::date, a.course_id, 0, a.department_id, a.site_id, ${COUNTS} from a group by a.course_id, a.department_id, a.site_id
-  union all
-  select $2::date, a.course_id, r.requirement_id, 0, 0, ${COUNTS}
-  from a
-  join assignment_reasons r on r.assignment_id = a.id and r.since < $1::timestamptz
-  group by a.course_id, r.requirement_id
   on conflict do nothing
 )
 insert into days_summed (day) values ($2::date) on conflict do nothing
@@ -81,6 +59,7 @@ select to_char(d.day, 'YYYY-MM-DD') as day
 from first f
 cross join lateral generate_series($1::date, greatest(f.day, $1::date - ${DAYS_BACK}), interval '-1 day') d (day)
 where not exists (select from days_summed s where s.day = d.day::date)
+  or not exists (select from days_asked s where s.day = d.day::date)
 limit 1
 `;
 /** The newest day up to one of which the sums are not kept yet; null where all are. */

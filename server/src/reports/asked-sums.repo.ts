@@ -1,6 +1,6 @@
 import { rows, type Queryable } from '../db/db.ts';
-import { keepDay, listCandidates } from './as-of.repo.ts';
-import { assignmentsAt, type At } from './as-of.ts';
+import { listCandidates } from './as-of.repo.ts';
+import { assignmentsAt, peopleAt, type At } from './as-of.ts';
 import { ASKED, selectAsked } from './states.ts';
 
 /** How assignments stand: they add up to all of them. `finishedPeople` and `finishedLate` are of those that are finished. */
@@ -16,9 +16,40 @@ export interface AskedOf {
   site?: string | undefined;
 }
 
-/** A requirement is counted in all, and not by where its people were. */
-export const areAskedKept = ({ requirement, department, site }: AskedOf, at: At): boolean =>
-  at.past !== null && at.isOver && (requirement === undefined || (department === undefined && site === undefined));
+const COLUMNS = Object.values(ASKED)
+  .map(({ column }) => column)
+  .join(', ');
+const COUNTS = Object.values(ASKED)
+  .map(({ counts }) => counts)
+  .join(', ');
+const keep = (at: At): string => `
+with a as materialized (
+  select a.id, a.person_id, a.course_id, a.closed_by, a.started_at, a.due_at, a.closed_at, p.department_id, p.site_id
+  from ${assignmentsAt(at)} a
+  join ${peopleAt(at)} p on p.id = a.person_id
+),
+kept as (
+  insert into asked_sums (day, course_id, requirement_id, department_id, site_id, ${COLUMNS})
+  select $2::date, a.course_id, 0, a.department_id, a.site_id, ${COUNTS} from a group by a.course_id, a.department_id, a.site_id
+  union all
+  select $2::date, a.course_id, r.requirement_id, 0, 0, ${COUNTS}
+  from a
+  join assignment_reasons r on r.assignment_id = a.id and r.since < $1::timestamptz
+  group by a.course_id, r.requirement_id
+  on conflict do nothing
+)
+insert into days_asked (day) values ($2::date) on conflict do nothing
+`;
+const IS_KEPT = 'select 1 from days_asked where day = $1::date';
+const isKept = async (db: Queryable, at: At): Promise<boolean> => (await rows(db, IS_KEPT, [at.today])).length > 0;
+/** Counts those of a day as they were known then, where nobody did yet. */
+export async function keepAsked(db: Queryable, at: At): Promise<void> {
+  if (!(await isKept(db, at))) await db.query(keep({ ...at, past: 'then' }), [new Date(at.now), at.today]);
+}
+
+/** Whether what is asked for is counted already. A requirement is counted in all, and not by where its people were. */
+export const areAskedKept = async (db: Queryable, { requirement, department, site }: AskedOf, at: At): Promise<boolean> =>
+  at.isOver && (requirement === undefined || (department === undefined && site === undefined)) && (await isKept(db, at));
 
 /** Counts by what they are of. */
 type Counts = ReadonlyMap<string, AskedCounts>;
@@ -50,14 +81,13 @@ where day = $1::date
   and ($4::text is null or department_id in (select departments_under(array[$4::text])))
   and ($5::text is null or site_id = (select id from sites where name = $5::text))
 `;
-/** How those of a course stood at the end of a day whose sums are kept. @param count of some people, one by one */
+/** How those of a course stood at the end of a day that is counted already. @param count of some people, one by one */
 export async function keptAsked(
   db: Queryable,
   { course, requirement, department, site }: AskedOf,
   at: At,
   count: (at: At, people: readonly string[]) => Promise<AskedCounts>,
 ): Promise<AskedCounts> {
-  await keepDay(db, at);
   const [then] = await rows<AskedCounts>(db, GET_KEPT, [at.today, course, requirement ?? null, department ?? null, site ?? null]);
   const counts = await asRead(db, at, new Map([['', then!]]), async (at, people) => new Map([['', await count(at, people)]]));
   return counts.get('')!;
@@ -79,7 +109,6 @@ const byId = (list: readonly OfRequirement[]): Counts => new Map(list.map(({ id,
 export async function listAskedByRequirement(db: Queryable, at: At): Promise<Counts> {
   const count = async (at: At, people: readonly string[] | null): Promise<Counts> =>
     byId(await rows<OfRequirement>(db, countOf(at), [new Date(at.now), people]));
-  if (!at.isOver) return count(at, null);
-  await keepDay(db, at);
+  if (!at.isOver || !(await isKept(db, at))) return count(at, null);
   return asRead(db, at, byId(await rows<OfRequirement>(db, LIST_KEPT, [at.today])), count);
 }

@@ -221,7 +221,7 @@ async function countPast(db: Queryable, courseId: string, query: Narrowed, at: A
     return oneRow<AskedCounts>(db, COUNT_ASKED(where + among, at), values);
   };
   const of = { course: courseId, ...query };
-  return query.find === undefined && areAskedKept(of, at) ? keptAsked(db, of, at, count) : count(at, null);
+  return query.find === undefined && (await areAskedKept(db, of, at)) ? keptAsked(db, of, at, count) : count(at, null);
 }
 
 /** The same of everyone, from kept counts: exact to the moment by a look at the hour that it cuts. */

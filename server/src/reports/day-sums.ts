@@ -3,6 +3,7 @@ import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { isAnybodyAsked, keepDay, nextDayToSum } from './as-of.repo.ts';
 import { atOf } from './as-of.ts';
+import { keepAsked } from './asked-sums.repo.ts';
 
 /** Counts the sums of one day that has passed, the newest first: whoever asks for it later need not wait. @returns which; null where all are kept */
 export async function sumNextDay(deps: Deps): Promise<string | null> {
@@ -11,6 +12,10 @@ export async function sumNextDay(deps: Deps): Promise<string | null> {
   const now = deps.clock.now();
   // the last day that was over a day ago
   const day = await nextDayToSum(deps.db, dateOf(zone.dayAt(now) - 2));
-  if (day !== null) await keepDay(deps.db, atOf({ on: day, known: 'then' }, now, zone));
+  if (day !== null) {
+    const at = atOf({ on: day, known: 'then' }, now, zone);
+    await keepDay(deps.db, at);
+    await keepAsked(deps.db, at);
+  }
   return day;
 }

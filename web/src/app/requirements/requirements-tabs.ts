@@ -9,7 +9,7 @@ import { SessionStore } from '../access/session.store.ts';
   imports: [RouterLink, RouterLinkActive],
   template: `
     <nav class="tabs" aria-label="Requirements">
-      <a routerLink="/requirements" routerLinkActive="here" ariaCurrentWhenActive="page" [routerLinkActiveOptions]="{ exact: true }">Standing rules</a>
+      <a routerLink="/requirements" routerLinkActive="here" ariaCurrentWhenActive="page" [routerLinkActiveOptions]="here">Standing rules</a>
       @if (session.canChange()) {
         <a routerLink="/assign" routerLinkActive="here" ariaCurrentWhenActive="page">Assign by hand</a>
         <a routerLink="/requirements/completions" routerLinkActive="here" ariaCurrentWhenActive="page">Record earlier completions</a>
@@ -21,4 +21,6 @@ import { SessionStore } from '../access/session.store.ts';
 })
 export class RequirementsTabs {
   protected readonly session = inject(SessionStore);
+  /** of whichever day they are */
+  protected readonly here = { paths: 'exact', queryParams: 'ignored', matrixParams: 'ignored', fragment: 'ignored' } as const;
 }
