@@ -323,6 +323,9 @@ async function work(db: pg.ClientBase): Promise<void> {
     'assignment_id, requirement_id, since, due_at, words',
     mapped((a) => [a.id, a.course, iso(a.assignedAt), iso(a.dueAt), '21 days after it was assigned'].join('\t')),
   );
+  await db.query(
+    'insert into reason_times (assignment_id, requirement_id, from_at) select assignment_id, requirement_id, since from assignment_reasons',
+  );
   await filled(
     db,
     'certificates',

@@ -24,6 +24,27 @@ create or replace function assignments_at(moment timestamptz, by_then boolean) r
     and i.closed_because is distinct from 'undone'
 $$;
 
+-- From when until when a requirement asked for an assignment: `assignment_reasons` has those of now, and forgets.
+create table reason_times (
+  assignment_id bigint not null references assignments on delete cascade,
+  requirement_id bigint not null references requirements,
+  from_at timestamptz not null,
+  to_at timestamptz,
+  primary key (assignment_id, requirement_id, from_at)
+);
+create unique index one_reason on reason_times (assignment_id, requirement_id) where to_at is null;
+create index reason_times_by_requirement on reason_times (requirement_id);
+-- what fell away before nobody kept
+insert into reason_times (assignment_id, requirement_id, from_at) select assignment_id, requirement_id, since from assignment_reasons;
+create function keep_reasons() returns trigger language plpgsql as $$
+begin
+  insert into reason_times (assignment_id, requirement_id, from_at)
+  select assignment_id, requirement_id, since from added
+  on conflict do nothing;
+  return null;
+end $$;
+create trigger reasons_kept after insert on assignment_reasons referencing new table as added for each statement execute function keep_reasons();
+
 -- How many assignments stood how at the end of a day, as it was known then: of a course by department and site, and of a
 -- requirement of it in all. Counted after the sums of the day; a page counts one by one until then.
 create table asked_sums (

@@ -169,3 +169,21 @@ describe('a house that is made', () => {
     await admin.end();
   });
 });
+
+const LIST_SHADOWED = `
+select f.name || ' reads ' || c.table_name || '.' || f.parameter as shadowed
+from (
+  select p.proname as name, p.prosrc as source, a.name as parameter
+  from pg_proc p
+  join pg_language l on l.oid = p.prolang and l.lanname = 'sql'
+  cross join lateral unnest(p.proargnames) with ordinality a (name, n)
+  where p.pronamespace = 'public'::regnamespace
+    and (p.proargmodes is null or p.proargmodes[a.n] = 'i')
+) f
+join information_schema.columns c on c.table_schema = 'public' and c.column_name = f.parameter
+where f.source ~ ('\\y(from|join) ' || c.table_name || '\\y')
+  and f.source ~ ('(?<![.\\w])' || f.parameter || '\\y')
+`;
+it('no function reads a column of a table where its parameter of that name is meant', async () => {
+  expect(await rows(db, LIST_SHADOWED)).toEqual([]);
+});

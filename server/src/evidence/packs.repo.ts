@@ -33,7 +33,14 @@ const OF: Readonly<Record<'people' | 'course' | 'requirement' | 'period', string
   course: 'and a.course_id = any($4::bigint[])',
   requirement: `
     and (
-      exists (select from assignment_reasons r where r.assignment_id = a.id and r.requirement_id = any($4::bigint[]))
+      exists (
+        select
+        from reason_times r
+        where r.assignment_id = a.id
+          and r.requirement_id = any($4::bigint[])
+          and r.from_at < $2::timestamptz
+          and ($1::timestamptz is null or r.to_at is null or r.to_at >= $1::timestamptz)
+      )
       or a.course_id = (select q.course_id from requirements q where q.id = any($4::bigint[])) and a.person_id = any($5::bigint[])
     )`,
   period: '',
@@ -112,11 +119,15 @@ const LIST_ASSIGNMENTS = `
 select
   a.id, p.name as person, c.title as course, a.round, a.assigned_at, a.is_by_hand,
   (
-    select string_agg(q.name, ', ' order by r.since)
-    from assignment_reasons r
-    join requirements q on q.id = r.requirement_id
-    where r.assignment_id = a.id
-      and r.since < $2::timestamptz
+    select string_agg(r.name, ', ' order by r.first)
+    from (
+      select q.name, min(r.from_at) as first
+      from reason_times r
+      join requirements q on q.id = r.requirement_id
+      where r.assignment_id = a.id
+        and r.from_at < $2::timestamptz
+      group by q.name
+    ) r
   ) as reasons,
   (
     select count(*)::integer
@@ -363,7 +374,7 @@ from requirements q
 join courses c on c.id = q.course_id
 where q.id in (
     select r.requirement_id
-    from assignment_reasons r
+    from reason_times r
     where r.assignment_id = any($1::bigint[])
   )
   or q.id = any($3::bigint[])

@@ -16,11 +16,11 @@ where case when $3::boolean then i.is_then else i.is_now end
     $5::bigint is null
     or exists (
       select
-      from assignment_reasons r
+      from reason_times r
       where r.assignment_id = i.assignment_id
         and r.requirement_id = $5::bigint
-        and r.since < $2::timestamptz
-        and (r.out_since is null or r.out_since >= $1::timestamptz)
+        and r.from_at < $2::timestamptz
+        and (r.to_at is null or r.to_at > $1::timestamptz)
     )
   )
   and (p.left_on is null or p.left_on >= $6::date)

@@ -1,7 +1,7 @@
 import { rows, type Queryable } from '../db/db.ts';
 import { listCandidates } from './as-of.repo.ts';
 import { assignmentsAt, peopleAt, type At } from './as-of.ts';
-import { ASKED, selectAsked } from './states.ts';
+import { ASKED, askedAt, selectAsked } from './states.ts';
 
 /** How assignments stand: they add up to all of them. `finishedPeople` and `finishedLate` are of those that are finished. */
 export type AskedCounts = Record<keyof typeof ASKED, number>;
@@ -34,7 +34,7 @@ kept as (
   union all
   select $2::date, a.course_id, r.requirement_id, 0, 0, ${COUNTS}
   from a
-  join assignment_reasons r on r.assignment_id = a.id and r.since < $1::timestamptz
+  join reason_times r on r.assignment_id = a.id and ${askedAt(at)}
   group by a.course_id, r.requirement_id
   on conflict do nothing
 )
@@ -100,7 +100,7 @@ select requirement_id as id, ${KEPT} from asked_sums where day = $1::date and re
 const countOf = (at: At): string => `
 select r.requirement_id as id, ${selectAsked(FIELDS)}
 from ${assignmentsAt(at)} a
-join assignment_reasons r on r.assignment_id = a.id and r.since < $1::timestamptz
+join reason_times r on r.assignment_id = a.id and ${askedAt(at)}
 where $2::bigint[] is null or a.person_id = any($2::bigint[])
 group by 1
 `;

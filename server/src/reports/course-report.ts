@@ -73,7 +73,7 @@ export function filterOf(query: Filter, courseId: string, at: At): { where: stri
     );
   if (query.department) add((n) => `p.department_id in (select departments_under(array[${n}::text]))`, query.department);
   if (query.site) add((n) => `s.name = ${n}::text`, query.site);
-  if (query.requirement) add((n) => askedBy(n), query.requirement);
+  if (query.requirement) add((n) => askedBy(n, at), query.requirement);
   if (query.state !== 'all') where.push(STATES[query.state]);
   if (query.days !== undefined) {
     const [from, to] = query.days.split('-') as [string, string];

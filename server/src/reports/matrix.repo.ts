@@ -45,7 +45,7 @@ export function peopleOf(query: Filter, at: At): { where: string; values: unknow
   if (query.requirement)
     add(
       (n) =>
-        `p.id in (select a.person_id from assignment_reasons r join assignments a on a.id = r.assignment_id where r.requirement_id = ${n}::bigint)`,
+        `p.id in (select a.person_id from reason_times r join assignments a on a.id = r.assignment_id where r.requirement_id = ${n}::bigint)`,
       query.requirement,
     );
   if (query.manager) add((n) => `p.manager_id = ${n}::bigint`, query.manager);

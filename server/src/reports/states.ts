@@ -1,4 +1,5 @@
 import type { ReportQuery } from '@nudrik/contract';
+import type { At } from './as-of.ts';
 
 /** Nothing more is planned for an assignment: somebody late on it falls silent. */
 export const NOTHING_PLANNED = `not exists (
@@ -61,7 +62,10 @@ export const ASKED = {
 export const selectAsked = (fields: readonly (keyof typeof ASKED)[]): string =>
   fields.map((field) => `(${ASKED[field].counts})::integer as "${field}"`).join(', ');
 
-/** An assignment was asked for by a requirement, before the moment. @param n a parameter, or a column, with its id */
-export const askedBy = (n: string): string => `exists (
-  select from assignment_reasons r where r.assignment_id = a.id and r.requirement_id = ${n}::bigint and r.since < $1::timestamptz
+/** A requirement asked for it: now, or at the end of a day that has passed; `r` are its times, $1 the moment. */
+export const askedAt = ({ past }: At): string =>
+  past === null ? 'r.to_at is null' : 'r.from_at < $1::timestamptz and (r.to_at is null or r.to_at >= $1::timestamptz)';
+/** An assignment was asked for by a requirement. @param n a parameter with its id */
+export const askedBy = (n: string, at: At): string => `exists (
+  select from reason_times r where r.assignment_id = a.id and r.requirement_id = ${n}::bigint and ${askedAt(at)}
 )`;

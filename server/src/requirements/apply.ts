@@ -40,13 +40,16 @@ const idsOf = async (client: Client, sql: string, ids: readonly string[]): Promi
 // each is run with the pairs of assignment and requirement as `r`, and the moment as $3
 const OF_PAIRS = 'where a.assignment_id = r.assignment_id and a.requirement_id = r.requirement_id';
 const FLAGS: Record<'detach' | 'ask' | 'keep' | 'settle', string> = {
-  detach: `delete from assignment_reasons a using r ${OF_PAIRS}`,
+  detach: `, ended as (update reason_times a set to_at = $3::timestamptz from r ${OF_PAIRS} and a.to_at is null) delete from assignment_reasons a using r ${OF_PAIRS}`,
   ask: `update assignment_reasons a set out_since = $3::timestamptz from r ${OF_PAIRS}`,
   keep: `update assignment_reasons a set out_since = null, kept_at = $3::timestamptz from r ${OF_PAIRS}`,
   settle: `update assignment_reasons a set out_since = null, kept_at = null from r ${OF_PAIRS} and $3::timestamptz is not null`,
 };
 
-const DELETE_ASSIGNMENT_REASONS = 'delete from assignment_reasons where assignment_id = any($1::bigint[])';
+const DELETE_ASSIGNMENT_REASONS = `
+with ended as (update reason_times set to_at = $2::timestamptz where assignment_id = any($1::bigint[]) and to_at is null)
+delete from assignment_reasons where assignment_id = any($1::bigint[])
+`;
 
 /**
  * Does what reconciling asks for, set by set, and asks for the notices to be planned.
@@ -81,7 +84,7 @@ export async function applyChanges(client: Client, changes: readonly Change[], n
       LIST_REOPENABLE,
       taking.map((c) => c.assignment),
     );
-    await client.query(DELETE_ASSIGNMENT_REASONS, [[...free]]);
+    await client.query(DELETE_ASSIGNMENT_REASONS, [[...free], at]);
     for (const change of taking.filter((c) => free.has(c.assignment))) {
       reasonsFor(change.assignment, change);
       happenings.push({ assignment: change.assignment, event: { type: 'reopened', at: now, dueAt: change.dueAt, reason: change.words } });

@@ -7,6 +7,8 @@ import { courseReport } from '../reports/course-report.ts';
 import { sumNextDay } from '../reports/day-sums.ts';
 import { fileOf } from '../reports/files.ts';
 import { finishedView, notifiedView } from '../reports/lists.ts';
+import { changePerson } from '../people/change.ts';
+import { drain } from '../worker.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { addRequirement, switchOff, switchOn } from './change.ts';
 import { requirementsDay } from './day.ts';
@@ -96,6 +98,33 @@ it.each([
   expect(everybody.rows.map(({ person }) => person.name)).toContain('Tora Aske');
   const department = await courseReport(house.db, course, ReportQuery.parse({ requirement: id, on: '2027-03-12', department: 'Deck' }), house.clock.at); // prettier-ignore
   expect(department.total).toBe((await day('2027-03-12')).rows[0]!.asked);
+});
+
+it('still tells whom it had asked, where it asks no more and another does', async () => {
+  const make = async (name: string, audience: object): Promise<string> => {
+    const draft = { name, courseId: course, audience, due: { kind: 'after', amount: 30, unit: 'days', event: 'assigned' }, dueTime: '17:00', graceDays: 7, creditMonths: null, renewal: null, from: null, until: null, takesJoiners: true, whenOut: 'ask' } as const; // prettier-ignore
+    const made = await addRequirement(house.deps, draft as never, BY);
+    await switchOn(house.deps, made.id, 1, BY);
+    return made.id;
+  };
+  const [deck] = await rows<{ id: string }>(house.db, "select id from departments where name = 'Deck'");
+  await make('Everyone', { all: [] });
+  const deckOnly = await make('Deck once more', { department: [deck!.id], below: true });
+  const asked = async (on: string) => (await day(on)).rows.find((row) => row.id === deckOnly)?.asked;
+  const report = (on?: string) => courseReport(house.db, course, ReportQuery.parse({ requirement: deckOnly, on }), house.clock.at);
+  const atOnce = (await report()).total;
+  expect(atOnce).toBeGreaterThan(0);
+  at('2027-03-22');
+  await changePerson(house.deps, (await report()).rows.find(({ state }) => state !== 'finished')!.person.id, { department: 'Engine' }, BY);
+  await drain(house.deps, house.mailer);
+  expect((await report()).total).toBe(atOnce - 1);
+  at('2027-03-26');
+  for (const isKept of [false, true]) {
+    if (isKept) await keepAll();
+    expect([await asked('2027-03-20'), await asked('2027-03-21'), await asked('2027-03-22')]).toEqual([atOnce, atOnce, atOnce - 1]);
+    expect([(await report('2027-03-21')).total, (await report('2027-03-22')).total]).toEqual([atOnce, atOnce - 1]);
+  }
+  at('2027-03-20');
 });
 
 it('asks for a day that has passed; a requirement that is not there says so in a file', async () => {
