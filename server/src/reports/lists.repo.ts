@@ -25,6 +25,7 @@ const become = ({ past }: At): string =>
     : `case
     when n.sent_at < $1::timestamptz and ${GOES} then
       case outcome_at(n, $1::timestamptz, ${past === 'then'}) when 'bounced' then '1bounced' else '0told' end
+    when n.decided_at < $1::timestamptz and n.state = 'bounced' and n.sent_at is null then '1bounced'
     when n.decided_at < $1::timestamptz and n.state = 'failed' then '2failed'
     when n.decided_at < $1::timestamptz and n.state in ('skipped', 'cancelled') then '5skipped:' || coalesce(n.because, '')
     else '4ahead'

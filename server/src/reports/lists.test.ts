@@ -101,6 +101,18 @@ describe('who was notified', () => {
     expect((await notified({ step: 'never heard of' })).total).toBe(4);
   });
 
+  it('as of a day that has passed: an address that was refused at once was refused, and not still to come', async () => {
+    const [kept] = (await house.db.query<{ id: string; state: string; sent_at: Date }>("select id, state, sent_at from notices where assignment_id = $1::bigint and step_name = 'Invitation'", [ids[3]])).rows; // prettier-ignore
+    const put = (state: string, because: string | null, sentAt: Date | null) =>
+      house.db.query('update notices set state = $2::text, because = $3::text, sent_at = $4::timestamptz where id = $1::bigint', [kept!.id, state, because, sentAt]); // prettier-ignore
+    await put('bounced', 'bounced', null);
+    for (const known of ['then', 'now']) {
+      const view = await notified({ on: '2027-03-01', known, who: 'bounced' });
+      expect([view.total, view.rows.map(({ person, told }) => [person.name, told])]).toEqual([1, [['Kari Aske', 'bounced']]]);
+    }
+    await put(kept!.state, null, kept!.sent_at);
+  });
+
   it('as of a day that has passed: what went later had not gone yet', async () => {
     const view = await notified({ on: '2027-02-28' });
     expect([view.people.required, view.rows]).toEqual([0, []]);
