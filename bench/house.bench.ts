@@ -130,6 +130,7 @@ const PAGES: readonly { page: string; ask: (n: number) => string; goal: number }
   { page: 'who was told at each step', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/coverage`, goal: 300 },
   { page: 'evidence: a sample', ask: () => '/api/evidence/sample?from=2026-03-01&to=2026-03-31&seed=7', goal: 1_000 },
   { page: 'evidence of a person', ask: (n) => `/api/people/${1 + n * 37}/data`, goal: 300 },
+  { page: 'evidence of a person whose certificates are made', ask: (n) => `/api/people/${1 + (n % 5) * 37}/data`, goal: 300 },
   { page: 'who finished', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/finished`, goal: 300 },
   { page: 'My team, all', ask: () => '/api/team', goal: 50 },
   { page: 'Certificates', ask: () => '/api/certificates', goal: 50 },

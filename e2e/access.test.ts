@@ -22,6 +22,7 @@ const VIEWS: [string, string, string][] = [
   ['Long work', '/work', 'done in the background'],
   ['Personnel feed', '/people/feed', 'Pulls'],
   ['Requirements', '/requirements', 'Muster, everyone, every year'],
+  ['Requirements as of a day', '/requirements?on=2026-03-31', 'Asked by then'],
   ['a requirement', '/requirements/1', 'must hold'],
   ['a new requirement', '/requirements/new', 'Who is in'],
   ['Record earlier completions', '/requirements/completions', 'Where they come from'],

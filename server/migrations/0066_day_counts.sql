@@ -95,3 +95,6 @@ returns table (id bigint, step_name text, at timestamptz, state text) language s
   order by n.sent_at desc, n.id desc
   limit 1
 $$;
+
+-- somebody said that what an address did not take is left
+alter table hook_calls add column left_at timestamptz, add column left_by text;

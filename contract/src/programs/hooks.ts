@@ -42,7 +42,9 @@ export interface HookRow {
   tryAt: string | null;
   told: number;
   waiting: number;
+  /** what was not taken, and what of it somebody left */
   failed: number;
+  left: number;
 }
 export interface HookCallRow {
   id: string;
@@ -55,6 +57,8 @@ export interface HookCallRow {
   answeredAt: string | null;
   /** what it answered */
   answer: string | null;
+  /** who said that it is left, though it was not taken */
+  leftBy: string | null;
 }
 /** GET /api/programs/hooks */
 export interface HooksView {

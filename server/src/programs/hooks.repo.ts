@@ -7,7 +7,8 @@ select
   h.failing_since as "failingSince", h.try_at as "tryAt",
   (select count(*)::integer from hook_calls c where c.hook_id = h.id and c.state = 'told') as told,
   (select count(*)::integer from hook_calls c where c.hook_id = h.id and c.state = 'waiting') as waiting,
-  (select count(*)::integer from hook_calls c where c.hook_id = h.id and c.state = 'failed') as failed
+  (select count(*)::integer from hook_calls c where c.hook_id = h.id and c.state = 'failed' and c.left_at is null) as failed,
+  (select count(*)::integer from hook_calls c where c.hook_id = h.id and c.left_at is not null) as left
 from hooks h
 order by h.ended_at is not null, h.id desc
 limit 100
@@ -138,7 +139,8 @@ export const releaseCall = (db: Queryable, id: string, now: Date): Promise<unkno
 
 const LIST_CALLS = `
 select
-  c.id, e.type as what, p.name || ', ' || k.title as words, e.at, c.state, c.attempts, c.try_at as "tryAt", c.answered_at as "answeredAt", c.words as answer
+  c.id, e.type as what, p.name || ', ' || k.title as words, e.at, c.state, c.attempts, c.try_at as "tryAt", c.answered_at as "answeredAt", c.words as answer,
+  c.left_by as "leftBy"
 from hook_calls c
 join assignment_events e on e.id = c.event_id
 join assignments a on a.id = e.assignment_id
@@ -153,22 +155,35 @@ export const listCalls = (db: Queryable, hook: string, before: string | null, mo
 
 const AGAIN = `
 update hook_calls c
-set state = 'waiting', try_at = $3::timestamptz, made_at = $3::timestamptz, attempts = 0, words = null, answered_at = null
+set state = 'waiting', try_at = $3::timestamptz, made_at = $3::timestamptz, attempts = 0, words = null, answered_at = null, left_at = null,
+  left_by = null
 from hooks h
 where h.id = c.hook_id
   and h.ended_at is null
   and c.hook_id = $1::bigint
-  and ($2::bigint is null or c.id = $2::bigint)
+  and case when $2::bigint is null then c.left_at is null else c.id = $2::bigint end
   and c.state = 'failed'
 `;
 const AWAKE = 'update hooks set try_at = null, failures = 0 where id = $1::bigint';
-/** Tells again what failed: one call, or all of an address; what waits for it goes on at once. */
+/** Tells again what failed: one call, or all of an address that nobody left; what waits for it goes on at once. */
 export async function tellAgain(client: Client, hook: string, call: string | null, now: Date): Promise<number> {
   const { rowCount } = await client.query(AGAIN, [hook, call, now]);
   await client.query(AWAKE, [hook]);
   await client.query('update hook_calls set try_at = $2::timestamptz where hook_id = $1::bigint and try_at is not null', [hook, now]);
   return rowCount ?? 0;
 }
+
+const LEAVE = `
+update hook_calls
+set left_at = $3::timestamptz, left_by = $4::text
+where hook_id = $1::bigint
+  and ($2::bigint is null or id = $2::bigint)
+  and state = 'failed'
+  and left_at is null
+`;
+/** What an address did not take is left: one call, or all; nobody is asked about it any more. */
+export const leaveCalls = async (db: Queryable, hook: string, call: string | null, now: Date, byWhom: string): Promise<number> =>
+  (await db.query(LEAVE, [hook, call, now, byWhom])).rowCount ?? 0;
 
 const EXPIRE = `
 update hook_calls

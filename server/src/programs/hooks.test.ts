@@ -8,7 +8,7 @@ import { extend } from '../assignments/change.ts';
 import { oneRow, rows } from '../db/db.ts';
 import { todayNeeds } from '../reports/needs.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
-import { callAgain, callHooks, callsView, hooksView, makeHook, stopHook, waitAfter } from './hooks.ts';
+import { callAgain, callHooks, callsView, hooksView, makeHook, stopHook, waitAfter, leaveIt } from './hooks.ts';
 import { expireCalls, forgetCalls } from './hooks.repo.ts';
 
 let house: TestHouse;
@@ -109,6 +109,31 @@ it('what is refused has failed, and does not hold up the next; it is told again 
   expect(await callAgain(house.deps, id, null)).toEqual({ again: 1 });
   await callHooks(house.deps);
   expect(await stateOf(id)).toMatchObject({ told: 3, failed: 0 });
+});
+
+it('what is refused can be left: nobody is asked about it any more, it stands there with who left it, and can be told again', async () => {
+  const { id } = await hook();
+  status = 410;
+  for (const _ of [1, 2]) {
+    await move();
+    await callHooks(house.deps);
+  }
+  const asked = async (): Promise<string[]> => (await todayNeeds(house.deps, 'administrator')).flatMap(({ kind, words }) => (kind === 'program' ? [words] : [])); // prettier-ignore
+  expect(await asked()).toContainEqual(expect.stringMatching(/did not take 2 calls\.$/));
+  const [last, first] = (await callsView(house.deps, id, null)).rows;
+  expect(await leaveIt(house.deps, id, first!.id, 'Sigrid Aune')).toEqual({ left: 1 });
+  expect(await leaveIt(house.deps, id, first!.id, 'Tora Hauge')).toEqual({ left: 0 });
+  expect(await stateOf(id)).toMatchObject({ failed: 1, left: 1 });
+  // "tell again" of all is of what nobody left
+  status = 200;
+  expect(await callAgain(house.deps, id, null)).toEqual({ again: 1 });
+  await callHooks(house.deps);
+  expect((await callsView(house.deps, id, null)).rows.map((row) => [row.id, row.state, row.leftBy])).toEqual([[last!.id, 'told', null], [first!.id, 'failed', 'Sigrid Aune']]); // prettier-ignore
+  expect((await asked()).filter((words) => words.includes('did not take'))).toEqual([]);
+  expect(await callAgain(house.deps, id, first!.id)).toEqual({ again: 1 });
+  await callHooks(house.deps);
+  expect(await stateOf(id)).toMatchObject({ told: 2, failed: 0, left: 0 });
+  await expect(leaveIt(house.deps, '987654', null, 'Sigrid Aune')).rejects.toThrow('There is no such address');
 });
 
 it('one that nobody answers holds up no other; after three days its calls are given up, and the record says so', async () => {

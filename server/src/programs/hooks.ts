@@ -11,6 +11,7 @@ import {
   claimCalls,
   endHook,
   findHook,
+  leaveCalls,
   insertHook,
   listCalls,
   listHooks,
@@ -64,6 +65,16 @@ export function callAgain({ db, clock }: Deps, hook: string, call: string | null
     const again = await tellAgain(client, hook, call, new Date(clock.now()));
     await announce(client, 'programs', 'work');
     return { again };
+  });
+}
+
+/** Leaves what an address did not take: Today asks about it no more. */
+export function leaveIt({ db, clock }: Deps, hook: string, call: string | null, byWhom: string): Promise<{ left: number }> {
+  return transaction(db, async (client) => {
+    if (!(await findHook(client, hook))) throw new Refused('not-found', 'There is no such address, or not any more.');
+    const left = await leaveCalls(client, hook, call, new Date(clock.now()), byWhom);
+    await announce(client, 'programs');
+    return { left };
   });
 }
 

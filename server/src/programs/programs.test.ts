@@ -176,7 +176,9 @@ describe('what an auditor looks at', () => {
       const asked = path.replace(/:(id|courseId|course|name|person)/g, (_, name: string) =>
         name === 'name' ? 'weeks' : name === 'person' ? crew['runa']! : name === 'id' ? (ids[path] ?? course) : course,
       );
-      const { body } = await agent.get(`${asked}${path.endsWith('sample') ? '?from=2027-03-01&to=2027-03-02' : ''}`).expect(200);
+      const { body } = await agent
+        .get(`${asked}${path.endsWith('sample') ? '?from=2027-03-01&to=2027-03-02' : path.endsWith('day') ? '?on=2027-03-01' : ''}`)
+        .expect(200);
       expect(tellLook(path, body, {})).not.toContain('Something at');
     }
   });

@@ -6,7 +6,7 @@ import type { Deps } from '../deps.ts';
 import { Refused } from '../refusal.ts';
 import { act, ADMINISTRATORS, DONE, get, idOf, parse, type Route } from '../route.ts';
 import { listResource } from './programs.repo.ts';
-import { callAgain, callsView, hooksView, makeHook, stopHook } from './hooks.ts';
+import { callAgain, callsView, hooksView, leaveIt, makeHook, stopHook } from './hooks.ts';
 import { seeOne, setActivityCourse, settleAgain, statementsView, takeStatements } from './statements.ts';
 import { statementsOut } from './statements-out.ts';
 import { makeToken, mayDo, mayRead, openApi, programOf, programsView, stopToken } from './programs.ts';
@@ -38,11 +38,13 @@ export const programRoutes: Route[] = [
     return DONE;
   }),
   get('/api/programs/hooks/:id/calls', (call) => callsView(call.deps, idOf(call), parse(Before, call.req.query).before ?? null), ADMINISTRATORS),
-  act('post', '/api/programs/hooks/:id/again', (call) => callAgain(call.deps, idOf(call), parse(Again, call.req.body).call)),
+  act('post', '/api/programs/hooks/:id/again', (call) => callAgain(call.deps, idOf(call), parse(OneOrAll, call.req.body).call)),
+  act('post', '/api/programs/hooks/:id/leave', (call) => leaveIt(call.deps, idOf(call), parse(OneOrAll, call.req.body).call, call.account!.name)),
 ]; // prettier-ignore
 const Before = z.object({ before: Id.optional() });
 /** Which call is told again; null is all that failed. */
-const Again = z.object({ call: Id.nullable() });
+/** One call of an address, or all of them that were not taken. */
+const OneOrAll = z.object({ call: Id.nullable() });
 
 /** Requests of one token in a minute. */
 const MOST = 600;

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/cor
 import { FormsModule } from '@angular/forms';
 import { HOOK_EVENT_KINDS, HOOK_EVENTS, type HookCallRow, type HookCallsView, type HookEvent, type HookRow } from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
-import { finalize, of } from 'rxjs';
+import { finalize, of, type Observable } from 'rxjs';
 import { load } from '../shared/loaded.ts';
 import { MomentPipe } from '../shared/moment.pipe.ts';
 import { sentenceOf } from '../shared/refusal.ts';
@@ -88,8 +88,16 @@ export class HooksPage {
   } // prettier-ignore
 
   protected again({ id }: HookRow, call: HookCallRow | null): void {
+    this.settle(this.api.callAgain(id, call?.id ?? null));
+  }
+
+  protected leave({ id }: HookRow, call: HookCallRow | null): void {
+    this.settle(this.api.leaveCalls(id, call?.id ?? null));
+  }
+
+  private settle(request: Observable<unknown>): void {
     this.problem.set(null);
-    this.api.callAgain(id, call?.id ?? null).subscribe({
+    request.subscribe({
       next: () => {
         this.open.set(null);
         this.view.reload();

@@ -27,8 +27,8 @@ it('what nobody could match is told with why; which course it is, is said once, 
   expect(page.text()).toContain('somebody looked at it before');
 });
 
-const HOOK: HookRow = { id: '4', name: 'Personnel', url: 'https://personnel.example/told', what: ['finished'], madeAt: '2027-03-01T08:00:00.000Z', madeBy: 'Sigrid Aune', endedAt: null, endedBy: null, failingSince: null, tryAt: null, told: 3, waiting: 0, failed: 1 }; // prettier-ignore
-const CALLS: HookCallsView = { rows: [{ id: '9', what: 'finished', words: 'Runa Aske, Safe Lifting', at: '2027-03-01T08:00:00.000Z', state: 'failed', attempts: 1, tryAt: null, answeredAt: '2027-03-01T08:00:01.000Z', answer: 'answered 410 Gone' }], next: null }; // prettier-ignore
+const HOOK: HookRow = { id: '4', name: 'Personnel', url: 'https://personnel.example/told', what: ['finished'], madeAt: '2027-03-01T08:00:00.000Z', madeBy: 'Sigrid Aune', endedAt: null, endedBy: null, failingSince: null, tryAt: null, told: 3, waiting: 0, failed: 1, left: 0 }; // prettier-ignore
+const CALLS: HookCallsView = { rows: [{ id: '9', what: 'finished', words: 'Runa Aske, Safe Lifting', at: '2027-03-01T08:00:00.000Z', state: 'failed', attempts: 1, tryAt: null, answeredAt: '2027-03-01T08:00:01.000Z', answer: 'answered 410 Gone', leftBy: null }], next: null }; // prettier-ignore
 
 it('an address is made, its secret is told once; each call stands there with its answer, and is told again by hand', async () => {
   const page = await openPage(HooksPage);
@@ -44,6 +44,13 @@ it('an address is made, its secret is told once; each call stands there with its
   expect(page.text()).toMatch(/3 calls told.*1 not taken/);
   await page.click(page.getByRole('button', { name: 'Each call' }));
   await page.answer('/api/programs/hooks/4/calls', CALLS);
+  await page.click(page.getByRole('button', { name: 'Leave it' }));
+  expect((await page.answer('/api/programs/hooks/4/leave', { left: 1 }, 'POST')).body).toEqual({ call: '9' });
+  await page.answer('/api/programs/hooks', { hooks: [{ ...HOOK, failed: 0, left: 1 }] });
+  expect(page.text()).toContain('3 calls told, 1 left, though not taken.');
+  await page.click(page.getByRole('button', { name: 'Each call' }));
+  await page.answer('/api/programs/hooks/4/calls', { ...CALLS, rows: [{ ...CALLS.rows[0]!, leftBy: 'Sigrid Aune' }] });
+  expect(page.text()).toContain('answered 410 Gone; left by Sigrid Aune');
   expect(page.text()).toContain('answered 410 Gone');
   await page.click(page.getByRole('button', { name: 'Tell again' }));
   expect((await page.answer('/api/programs/hooks/4/again', { again: 1 })).body).toEqual({ call: '9' });

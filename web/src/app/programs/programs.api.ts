@@ -52,6 +52,10 @@ export class ProgramsApi {
     return this.http.get<HookCallsView>(`/api/programs/hooks/${id}/calls`, { params: paramsOf({ before: before ?? undefined }) });
   }
 
+  leaveCalls(id: string, call: string | null): Observable<{ left: number }> {
+    return this.http.post<{ left: number }>(`/api/programs/hooks/${id}/leave`, { call });
+  }
+
   callAgain(id: string, call: string | null): Observable<{ again: number }> {
     return this.http.post<{ again: number }>(`/api/programs/hooks/${id}/again`, { call });
   }
