@@ -39,8 +39,13 @@ insert into reason_times (assignment_id, requirement_id, from_at) select assignm
 create function keep_reasons() returns trigger language plpgsql as $$
 begin
   insert into reason_times (assignment_id, requirement_id, from_at)
-  select assignment_id, requirement_id, since from added
-  on conflict do nothing;
+  select n.assignment_id, n.requirement_id, n.since
+  from added n
+  where not exists (
+    select from reason_times r where r.assignment_id = n.assignment_id and r.requirement_id = n.requirement_id and r.to_at is null
+  )
+  -- given up and asked for again at one moment
+  on conflict (assignment_id, requirement_id, from_at) do update set to_at = null;
   return null;
 end $$;
 create trigger reasons_kept after insert on assignment_reasons referencing new table as added for each statement execute function keep_reasons();

@@ -98,7 +98,7 @@ const LIST_KEPT = `
 select requirement_id as id, ${KEPT} from asked_sums where day = $1::date and requirement_id > 0 group by 1
 `;
 const countOf = (at: At): string => `
-select r.requirement_id as id, ${selectAsked(FIELDS)}
+select r.requirement_id as id, ${selectAsked()}
 from ${assignmentsAt(at)} a
 join reason_times r on r.assignment_id = a.id and ${askedAt(at)}
 where $2::bigint[] is null or a.person_id = any($2::bigint[])

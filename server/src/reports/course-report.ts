@@ -8,7 +8,7 @@ import { Refused } from '../refusal.ts';
 import { assignmentsAt, atOf, peopleAt, type At } from './as-of.ts';
 import { areAskedKept, keptAsked, type AskedCounts } from './asked-sums.repo.ts';
 import { tellAsOf } from './differing.ts';
-import { askedBy, selectAsked, statesAt } from './states.ts';
+import { allAsked, askedBy, selectAsked, statesAt } from './states.ts';
 
 export const tables = (at: At): string => `
 from ${assignmentsAt(at)} a
@@ -208,7 +208,7 @@ where ${where}
 `;
 /** All of a day that has passed, at once. */
 const COUNT_ASKED = (where: string, at: At): string => `
-select ${selectAsked(['inProgress', 'notStarted', 'late', 'finished', 'finishedPeople', 'finishedLate', 'waived'])}
+select ${selectAsked()}
 ${tables(at)}
 where ${where}
 `;
@@ -309,7 +309,16 @@ export async function countAsked(
 }
 
 /** Who was notified, who finished: one page. */
-export async function courseReport(db: Queryable, courseId: string, query: ReportQuery, now: number): Promise<ReportPage> {
+export const courseReport = async (db: Queryable, courseId: string, query: ReportQuery, now: number): Promise<ReportPage> =>
+  (await countedReport(db, courseId, query, now)).report;
+
+/** The same, with how many of those who had finished by a day that has passed were late. */
+export async function countedReport(
+  db: Queryable,
+  courseId: string,
+  query: ReportQuery,
+  now: number,
+): Promise<{ report: ReportPage; finishedLate: number | undefined }> {
   const course = await courseTitle(db, courseId);
   const at = atOf(query, now, Zone.of((await getHouse(db)).zone));
   refusePlanned(query, at);
@@ -323,7 +332,7 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   const unanswered = query.state === 'unanswered' ? await countRows(db, where, values, at) : null;
   const { silent, finished, finishedPeople, inProgress, notStarted, late, waived } = counts;
   const totals: Record<ReportQuery['state'], number> = {
-    all: inProgress + notStarted + late + finished + waived,
+    all: allAsked(counts),
     open: inProgress + notStarted + late,
     'not late': inProgress + notStarted,
     'in progress': inProgress,
@@ -337,7 +346,7 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
   const total = isNarrow ? await countRows(db, where, values, at) : totals[query.state];
   const ids = isNarrow || !isWalked(query, at) ? idsSql(where, query, at) : walkedSql(where, query, at, total, await countRoster(db));
   const which = await rows<Which>(db, ids, values);
-  return {
+  const report = {
     course,
     rows: await reportRowsOf(db, which, at),
     total,
@@ -345,6 +354,7 @@ export async function courseReport(db: Queryable, courseId: string, query: Repor
     counts: { unanswered, silent, finished, inProgress, notStarted, late, waived },
     asOf,
   };
+  return { report, finishedLate: counts.finishedLate };
 }
 
 /** Which assignment, and whose. */

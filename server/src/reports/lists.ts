@@ -15,8 +15,9 @@ import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { tellUnmade } from '../notices/ledger.query.ts';
 import { atOf, type At } from './as-of.ts';
-import { countAsked, courseReport, courseTitle, filterOf, narrowed } from './course-report.ts';
+import { countAsked, countedReport, courseTitle, filterOf, narrowed } from './course-report.ts';
 import { tellAsOf } from './differing.ts';
+import { allAsked } from './states.ts';
 import {
   countFinishedLate,
   coverage,
@@ -102,10 +103,7 @@ export async function countNotified(
   fitting: Fitting,
   at: At,
 ): Promise<number> {
-  if (query.who === 'all') {
-    const { inProgress, notStarted, late, finished, waived } = await countAsked(db, courseId, narrowed(query), at);
-    return inProgress + notStarted + late + finished + waived;
-  }
+  if (query.who === 'all') return allAsked(await countAsked(db, courseId, narrowed(query), at));
   const { sql, values } = notifiedSql(fitting, at, query.step ?? null, query.who);
   return (await oneRow<{ count: number }>(db, `select count(*)::integer as count from (${sql}) w`, values)).count;
 }
@@ -214,20 +212,18 @@ export async function finishedRows(db: Queryable, list: readonly ReportRow[], at
 export async function finishedView(deps: Deps, courseId: string, query: FinishedQuery): Promise<FinishedView> {
   const { db } = deps;
   const { at, zone, fitting } = await scopeOf(db, courseId, query, deps.clock.now());
-  const [report, finishedLate] = await Promise.all([
-    courseReport(db, courseId, reportQueryOf(query), deps.clock.now()),
-    at.past === null
-      ? countFinishedLate(db, fitting, at)
-      : countAsked(db, courseId, narrowed(query), at).then((counts) => counts.finishedLate!),
+  const [{ report, finishedLate }, lateNow] = await Promise.all([
+    countedReport(db, courseId, reportQueryOf(query), deps.clock.now()),
+    at.past === null ? countFinishedLate(db, fitting, at) : 0,
   ]);
   const { finished, late, inProgress, notStarted, waived } = report.counts;
   return {
     course: report.course,
     asOf: report.asOf,
     counts: {
-      required: finished + late + inProgress + notStarted + waived,
+      required: allAsked(report.counts),
       finished,
-      finishedLate,
+      finishedLate: finishedLate ?? lateNow,
       late,
       open: inProgress + notStarted,
       closed: waived,

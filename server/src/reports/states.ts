@@ -58,9 +58,13 @@ export const ASKED = {
   finishedLate: { column: 'finished_late', counts: `count(*) filter (where ${FINISHED_LATE})` },
   waived: { column: 'waived', counts: `count(*) filter (where ${STATES.waived})` },
 } as const;
-/** The same of some of them, as a page names them. */
-export const selectAsked = (fields: readonly (keyof typeof ASKED)[]): string =>
+/** The same of all or of some of them, as a page names them. */
+export const selectAsked = (fields = Object.keys(ASKED) as (keyof typeof ASKED)[]): string =>
   fields.map((field) => `(${ASKED[field].counts})::integer as "${field}"`).join(', ');
+
+/** What adds up to all who were asked. */
+export const allAsked = (counts: Record<'inProgress' | 'notStarted' | 'late' | 'finished' | 'waived', number>): number =>
+  counts.inProgress + counts.notStarted + counts.late + counts.finished + counts.waived;
 
 /** A requirement asked for it: now, or at the end of a day that has passed; `r` are its times, $1 the moment. */
 export const askedAt = ({ past }: At): string =>

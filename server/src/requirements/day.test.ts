@@ -118,6 +118,15 @@ it('still tells whom it had asked, where it asks no more and another does', asyn
   await changePerson(house.deps, (await report()).rows.find(({ state }) => state !== 'finished')!.person.id, { department: 'Engine' }, BY);
   await drain(house.deps, house.mailer);
   expect((await report()).total).toBe(atOnce - 1);
+  // attached, given up and attached again at one moment: it is asked for
+  const [one] = (await report()).rows;
+  const pair = [one!.assignmentId, deckOnly];
+  const history = (): Promise<{ open: boolean }[]> => rows(house.db, 'select to_at is null as open from reason_times where assignment_id = $1::bigint and requirement_id = $2::bigint order by from_at', pair); // prettier-ignore
+  await house.db.query('update reason_times set to_at = from_at where assignment_id = $1::bigint and requirement_id = $2::bigint', pair);
+  await house.db.query('delete from assignment_reasons where assignment_id = $1::bigint and requirement_id = $2::bigint', pair); // prettier-ignore
+  await house.db.query("insert into assignment_reasons (assignment_id, requirement_id, since, due_at, words) select assignment_id, requirement_id, from_at, from_at, 'again' from reason_times where assignment_id = $1::bigint and requirement_id = $2::bigint", pair); // prettier-ignore
+  expect(await history()).toEqual([{ open: true }]);
+  expect((await report()).total).toBe(atOnce - 1);
   at('2027-03-26');
   for (const isKept of [false, true]) {
     if (isKept) await keepAll();
