@@ -34,8 +34,12 @@ async function open(view: PlanView = VIEW, role: 'administrator' | 'trainer' = '
   await page.answer('/api/plans/7', view);
   await page.answer('/api/plans/7/choices', CHOICES);
   await page.answer('/api/holds/over?scope=plan&of=7', []);
-  /** what is asked of the server about the draft, the last time */
-  const draft = async (): Promise<PlanStepView[]> => (await page.answer('/api/plans/7/preview', PREVIEW)).body.steps as PlanStepView[];
+  const keeper = page.fixture.debugElement.injector.get(PlanKeeper);
+  /** what is asked of the server about the draft, the last time: on a slow machine it is asked about what was done before as well */
+  const draft = async (): Promise<PlanStepView[]> => {
+    const { steps } = (await page.answer('/api/plans/7/preview', PREVIEW)).body as { steps: PlanStepView[] };
+    return JSON.stringify(steps) === JSON.stringify(keeper.steps()) ? steps : draft();
+  };
   const sheet = () => page.root.querySelector('nk-step-sheet')!;
   const field = (label: string) => sheet().querySelector<HTMLElement>(`[aria-label="${label}"]`)!;
   const row = (name: RegExp) => page.getByRole('row', { name });
@@ -134,10 +138,7 @@ describe('a plan as it is written', () => {
     await page.type(page.getByRole('combobox', { name: 'Tell somebody' }), 'odd');
     await page.answer('/api/people?find=odd&sort=fit&size=12', { rows: [{ id: '5', name: 'Odd Aske', department: 'Deck', site: 'Orla Quay', job: null }], total: 1 }); // prettier-ignore
     await page.click(await findByRole(document.body, 'option', { name: /Odd Aske/ }));
-    // on a slow machine what was done before is kept by itself first
-    let kept = of(await page.draft(), 'Two days to go')!;
-    while (!kept.to.includes('person 5')) kept = of(await page.draft(), 'Two days to go')!;
-    expect(kept).toMatchObject({
+    expect(of(await page.draft(), 'Two days to go')).toMatchObject({
       at: '09:00', gather: 'per day', endsOn: '2027-06-30', repeat: { every: { amount: 3, unit: 'working days' }, times: 5 }, to: ['employee', 'manager', 'person 5'],
     }); // prettier-ignore
     expect(textOf(page.row(/Two days to go(?! \(copy\))/))).toContain('employee, manager, Odd Aske');
@@ -324,7 +325,6 @@ describe('the draft of a plan', () => {
     await page.draft();
     // the look at what would change is opened before what was changed last is kept
     await page.click(page.getByRole('button', { name: 'Publish changes…' }));
-    await page.draft();
     await vi.waitFor(() => expect(page.waiting()).toContain('PUT /api/plans/7/draft'), { timeout: 6_000, interval: 50 });
     await publish();
     expect(published()).toEqual([]);
