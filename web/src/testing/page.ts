@@ -11,9 +11,11 @@ import { sessionInterceptor } from '../app/access/session.interceptor.ts';
 import { SessionStore } from '../app/access/session.store.ts';
 import { LiveService } from '../app/shared/live.service.ts';
 import { ClockStore } from '../app/shell/clock.store.ts';
+import { endRests, holdRests } from './rests.ts';
 
 // no test is a matter of how fast the machine is
 configure({ asyncUtilTimeout: 20_000 });
+holdRests();
 
 /** The moment at which a page is looked at: Mon 1 Mar 2027, 10:30 in Oslo. */
 export const NOW = '2027-03-01T09:30:00Z';
@@ -102,6 +104,7 @@ export async function openPage<T>(
     const isMeant = (request: { method: string; urlWithParams: string }): boolean =>
       request.urlWithParams === url && (!method || request.method === method);
     await waitFor(() => {
+      endRests();
       if (!waitingIn(http).some((line) => line.endsWith(` ${url}`)))
         throw new Error(`Nothing was asked at ${url}; what waits: ${waitingIn(http).join(', ') || 'nothing'}.`);
     });
@@ -133,7 +136,7 @@ export async function openPage<T>(
       await settle();
       return asked.request;
     },
-    waiting: () => waitingIn(http),
+    waiting: () => (endRests(), waitingIn(http)),
     async announce(topic) {
       announced.next(topic);
       await settle();

@@ -290,7 +290,7 @@ describe('the draft of a plan', () => {
     await page.settle();
     expect(isSettled).toBe(false);
     await page.answer(url, SAVED);
-    await vi.waitFor(() => expect(isSettled).toBe(true));
+    await vi.waitFor(() => expect(isSettled).toBe(true), { timeout: 6_000, interval: 50 });
     expect(page.fixture.componentInstance.work.hasUnsaved()).toBe(false);
     // where the server does not answer it is asked about
     await switchOff(page, /Getting started/);

@@ -65,6 +65,21 @@ describe('what a page has fetched', () => {
     asked[1]!.answer.next('12 on deck');
     expect([asked.map(({ question }) => question), loaded.data(), loaded.error()]).toEqual([['deck', 'deck'], '12 on deck', null]);
   });
+  it('is not given up for what is announced meanwhile: it is shown, and fetched again once, without being told as on its way', () => {
+    const { questions, live, asked, loaded } = harness();
+    questions.next('deck');
+    live.next();
+    live.next();
+    expect(asked).toHaveLength(1);
+    asked[0]!.answer.next('12 on deck');
+    expect([loaded.data(), loaded.isLoading(), asked.length]).toEqual(['12 on deck', false, 2]);
+    asked[1]!.answer.next('13 on deck');
+    expect([loaded.data(), asked.length]).toEqual(['13 on deck', 2]);
+    // a newer question still gives up what was announced for the older
+    live.next();
+    questions.next('engine');
+    expect([asked[2]!.answer.observed, asked[3]!.question]).toEqual([false, 'engine']);
+  });
   it('is nothing for no question, and nothing is asked', () => {
     const { questions, live, asked, loaded } = harness();
     questions.next('deck');

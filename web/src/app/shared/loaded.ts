@@ -1,6 +1,6 @@
 import { DestroyRef, inject, signal, type Signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { catchError, combineLatest, map, of, startWith, Subject, switchMap, type Observable } from 'rxjs';
+import { BehaviorSubject, catchError, combineLatest, defer, filter, map, of, repeat, startWith, Subject, switchMap, take, type Observable } from 'rxjs'; // prettier-ignore
 import { LiveService } from './live.service.ts';
 import { sentenceOf } from './refusal.ts';
 
@@ -8,12 +8,14 @@ import { sentenceOf } from './refusal.ts';
 export interface Loaded<T> {
   data: Signal<T | null>;
   error: Signal<string | null>;
+  /** the answer to the newest question is on its way; what is fetched again because it was announced leaves this as it is */
   isLoading: Signal<boolean>;
   reload(): void;
 }
 
 /**
- * Fetches for each question, and again when one of the live topics is announced. A newer question cancels the older.
+ * Fetches for each question, and again when one of the live topics is announced. A newer question cancels the older; an announcement
+ * cancels nothing and is fetched for once the answer is there: where much is announced, a slow answer would never be seen.
  * @param questions null or undefined fetches nothing and shows nothing
  */
 export function load<Q, T>(
@@ -25,15 +27,25 @@ export function load<Q, T>(
   const error = signal<string | null>(null);
   const isLoading = signal(true);
   const again = new Subject<void>();
-  const live = inject(LiveService).on(topics);
-  combineLatest([questions, again.pipe(startWith(undefined)), live.pipe(startWith(undefined))])
+  const announced = new BehaviorSubject(0);
+  inject(LiveService)
+    .on(topics)
+    .pipe(takeUntilDestroyed())
+    .subscribe(() => announced.next(announced.value + 1));
+  combineLatest([questions, again.pipe(startWith(undefined))])
     .pipe(
       switchMap(([question]) => {
         if (question === null || question === undefined) return of({ data: null, error: null });
         isLoading.set(true);
-        return fetch(question as NonNullable<Q>).pipe(
+        let known = 0;
+        return defer(() => {
+          known = announced.value;
+          return fetch(question as NonNullable<Q>);
+        }).pipe(
           map((value) => ({ data: value as T | null, error: null as string | null })),
           catchError((problem: unknown) => of({ data: null, error: sentenceOf(problem) })),
+          take(1),
+          repeat({ delay: () => announced.pipe(filter((count) => count > known)) }),
         );
       }),
       takeUntilDestroyed(inject(DestroyRef)),
