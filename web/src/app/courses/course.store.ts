@@ -3,13 +3,14 @@ import { computed, DestroyRef, inject, Injectable, signal, untracked } from '@an
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import type { OutlineLine } from '@nudrik/core';
 import type { CourseDraft, CourseFault, CourseState, CourseView, DraftSaved, DraftView, Editor } from '@nudrik/contract';
-import { catchError, debounceTime, EMPTY, exhaustMap, firstValueFrom, map, merge, Subject, switchMap, takeUntil, tap, timer, type Observable } from 'rxjs'; // prettier-ignore
+import { catchError, debounceTime, EMPTY, exhaustMap, map, merge, Subject, switchMap, takeUntil, tap, timer, type Observable } from 'rxjs'; // prettier-ignore
 import { SessionStore } from '../access/session.store.ts';
 import type { Named } from '../people/named.ts';
 import { newKey } from '../shared/key.ts';
 import { LiveService } from '../shared/live.service.ts';
 import { NewerSaved } from '../shared/newer.ts';
 import { sentenceOf } from '../shared/refusal.ts';
+import { until } from '../shared/until.ts';
 import { WorkInHand } from '../shared/work-in-hand.ts';
 import { draftOf, formOf, OUTLINE, tellForm, unitsOf, withIds, type CourseForm, type SectionForm, type UnitForm } from './course-form.ts';
 import { CoursesApi } from './courses.api.ts';
@@ -347,8 +348,7 @@ export class CourseStore {
   /** Waits until all that is written is kept, or cannot be just now. */
   async settled(): Promise<void> {
     this.saveNow();
-    while (this.isSaving() || (this.isChanged() && !this.problem() && !this.newer.shown() && !this.isCutOff()))
-      await firstValueFrom(timer(50));
+    await until(() => !this.isSaving() && (!this.isChanged() || !!this.problem() || !!this.newer.shown() || this.isCutOff()));
   }
 
   drop(): Observable<unknown> {

@@ -1,10 +1,11 @@
 import { HttpErrorResponse } from '@angular/common/http';
 import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } from '@angular/core';
 import type { PlanStepView, PlanView } from '@nudrik/contract';
-import { firstValueFrom, map, timer, type Observable } from 'rxjs';
+import { map, timer, type Observable } from 'rxjs';
 import { tellSteps, type Names, type PlanStep } from '@nudrik/core';
 import { newKey } from '../shared/key.ts';
 import { NewerSaved } from '../shared/newer.ts';
+import { until } from '../shared/until.ts';
 import { PlansApi } from './plans.api.ts';
 import { StepHistory } from './step-history.ts';
 
@@ -137,7 +138,7 @@ export class PlanKeeper {
   /** Keeps the last of what is written: done once it is kept, or cannot be just now. */
   async keepNow(): Promise<void> {
     this.saveNow();
-    while (this.isSaving()) await firstValueFrom(timer(50));
+    await until(() => !this.isSaving());
   }
 
   private send<T>(course: string, request: Observable<T>, text: string, done: (answer: T) => void): void {
