@@ -6,6 +6,7 @@ import { close } from '../assignments/change.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { listHouseChanges } from './record.ts';
 import { getHouse } from './house.ts';
+import { sumNextDay } from '../reports/day-sums.ts';
 import { drain } from '../worker.ts';
 import { saveSettings, settingsView } from './settings.ts';
 
@@ -47,6 +48,25 @@ describe('the settings of the house', () => {
     expect(await astray('Pacific/Auckland')).toBe(0);
     expect(await rows(house.db, 'select * from figures_astray()')).toEqual([]);
     await saveSettings(house.deps, await draft({ zone: 'Europe/Oslo' }), 'Sigrid Aune');
+  });
+  it('a zone that changes forgets what was counted by the days of the zone before, and what else is saved does not', async () => {
+    const counted = () => rows(house.db, 'select day from days_summed union all select day from days_asked');
+    house.clock.at += 5 * 86_400_000;
+    while ((await sumNextDay(house.deps)) !== null);
+    const { dailyLimit } = await draft();
+    await saveSettings(house.deps, await draft({ dailyLimit: 5 }), 'Sigrid Aune');
+    await saveSettings(house.deps, await draft({ dailyLimit }), 'Sigrid Aune');
+    expect(await counted()).toHaveLength(8);
+    // issued after its day in Oslo, and on it in Halifax
+    await house.db.query("insert into certificates (serial, assignment_id, person_id, course_id, person_name, course_title, issued_on, issued_at) select 'late', id, person_id, course_id, 'x', 'x', '2027-03-01', '2027-03-01T23:30:00Z' from assignments limit 1"); // prettier-ignore
+    const isLater = async () =>
+      (await rows<{ is_later: boolean }>(house.db, "select is_later from certificates where serial = 'late'"))[0]!.is_later;
+    expect(await isLater()).toBe(true);
+    await saveSettings(house.deps, await draft({ zone: 'America/Halifax' }), 'Sigrid Aune');
+    expect([await counted(), await isLater()]).toEqual([[], false]);
+    await saveSettings(house.deps, await draft({ zone: 'Europe/Oslo' }), 'Sigrid Aune');
+    expect(await isLater()).toBe(true);
+    house.clock.at -= 5 * 86_400_000;
   });
   it('say on which day a week begins, and the session tells it', async () => {
     await saveSettings(house.deps, await draft({ weekStartsOn: 7 }), 'Sigrid Aune');

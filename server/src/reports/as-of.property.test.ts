@@ -14,6 +14,7 @@ import { maybeRow, rows, transaction } from '../db/db.ts';
 import { finishAssignments } from '../learning/finish.ts';
 import { changePerson } from '../people/change.ts';
 import { Refused } from '../refusal.ts';
+import { saveDepartment } from '../structure/structure.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { atOf } from './as-of.ts';
 import { keepAsked } from './asked-sums.repo.ts';
@@ -28,7 +29,7 @@ import { matrixView } from './matrix.ts';
 const BY = 'Sigrid Aune';
 const DAY = 86_400_000;
 const ZONE = Zone.of('Europe/Oslo');
-const ACTS = ['assign', 'assign', 'extend', 'waive', 'withdraw', 'finish', 'finish', 'unit', 'record', 'theirs', 'reissue', 'revoke', 'move', 'leave', 'return', 'lead'] as const; // prettier-ignore
+const ACTS = ['assign', 'assign', 'extend', 'waive', 'withdraw', 'finish', 'finish', 'unit', 'record', 'theirs', 'reissue', 'revoke', 'move', 'move', 'rename', 'leave', 'return', 'lead'] as const; // prettier-ignore
 interface Act {
   what: (typeof ACTS)[number];
   who: number;
@@ -58,6 +59,11 @@ afterAll(() => house.close());
 
 const date = (at: number): string => dateOf(ZONE.dayAt(at));
 
+const RENAMED = 'Engine Room';
+const engine = () => maybeRow<{ id: string; name: string; version: number }>(house.db, "select id, name, version from departments where name like 'Engine%'", []); // prettier-ignore
+/** What is told where a department is called as it was first. */
+const called = (told: unknown): unknown => JSON.parse(JSON.stringify(told).replaceAll(RENAMED, 'Engine'));
+
 /** Does it where the house allows it. @returns the act's id, where it can be taken back */
 async function perform(course: string, title: string, { what, who, days }: Act): Promise<string | null> {
   const now = house.clock.at;
@@ -71,8 +77,13 @@ async function perform(course: string, title: string, { what, who, days }: Act):
       if (!open) await assignAt(house, course, [person], new Date(now + days * DAY).toISOString());
       return null;
     case 'move':
-      await changePerson(house.deps, person, { department: days % 2 ? 'Engine' : 'Deck' }, BY);
+      await changePerson(house.deps, person, { department: days % 2 ? ((await engine())?.name ?? 'Engine') : 'Deck' }, BY);
       return null;
+    case 'rename': {
+      const found = await engine();
+      if (found) await saveDepartment(house.deps, found.id, { name: found.name === 'Engine' ? RENAMED : 'Engine', parentId: null, version: found.version }, BY); // prettier-ignore
+      return null;
+    }
     case 'lead':
       if (who < 2) await changePerson(house.deps, person, { managerId: days % 2 ? crew[2]! : crew[3]! }, BY);
       return null;
@@ -123,7 +134,7 @@ async function told(courses: readonly string[], query: object): Promise<unknown>
   const isOurs = ({ course }: { course: string }): boolean => courses.includes(course);
   const byCourse = <T extends { course: string }>(list: T[]): T[] =>
     list.filter(isOurs).sort((a, b) => Number(a.course) - Number(b.course));
-  return {
+  return called({
     people: matrix.rows.map(({ name, where, cells }) => [name, where, byCourse(cells)]),
     sums: matrix.courses.filter(({ id }) => courses.includes(id)).map(({ sums }) => sums),
     groups: groups.map(({ rows: list }) => list.map(({ name, people, sums }) => [name, people, byCourse(sums)])),
@@ -133,7 +144,7 @@ async function told(courses: readonly string[], query: object): Promise<unknown>
       finishedPeople,
       rows: list.map(({ next: __, last: ___, ...row }) => row).sort((a, b) => Number(a.assignmentId) - Number(b.assignmentId)),
     })),
-  };
+  });
 }
 
 /** How everybody stood before a moment by what is known now, from the events alone. */

@@ -18,8 +18,11 @@ const WAS_IN_GROUP = (group: string): string => `coalesce((
   select x."from" is not null
   from person_changes c
   cross join lateral jsonb_to_recordset(c.changes) as x (field text, "from" text, "to" text)
-  join groups g on g.name = coalesce(x."from", x."to") and g.id = ${group}::bigint
-  where c.person_id = p.id and c.kind = 'group' and c.at >= $1::timestamptz and x.field = 'group'
+  where c.person_id = p.id
+    and c.kind = 'group'
+    and c.at >= $1::timestamptz
+    and x.field = 'group'
+    and place_called('group', coalesce(x."from", x."to"), c.at) = ${group}::bigint
   order by c.at, c.id
   limit 1
 ), ${IN_GROUP(group)})`;

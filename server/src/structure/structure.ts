@@ -18,6 +18,7 @@ import { Refused, refuseUnknownZone } from '../refusal.ts';
 import { requestReconcile, requestReconcileAll } from '../requirements/queue.ts';
 import { listOpenAssignmentsAround } from '../people/people.repo.ts';
 import { recordChanges } from '../people/write-roster.ts';
+import { keepName, leaveName } from './former-names.repo.ts';
 
 const LIST_DEPARTMENTS = `
 select d.id, d.name, d.parent_id as "parentId", d.version, coalesce(w.people, 0) as people
@@ -153,6 +154,7 @@ export async function saveDepartment(
     await refuseOlder(deps, client, 'departments', id, draft.version);
     const before = await oneRow<{ name: string; below: string | null }>(client, GET_DEPARTMENT, [id]);
     await client.query(CHANGE_DEPARTMENT, [id, draft.name, draft.parentId]);
+    await keepName(client, 'department', id, before.name, draft.name, by.at);
     await recordHouse(
       client,
       'structure',
@@ -169,7 +171,7 @@ export async function saveDepartment(
 }
 
 const LOCK_DEPARTMENT = `
-select d.name, (select count(*)::integer from people p where p.department_id = d.id) as people,
+select d.name, d.parent_id as "parentId", (select count(*)::integer from people p where p.department_id = d.id) as people,
   (select count(*)::integer from departments c where c.parent_id = d.id) as below
 from departments d
 where d.id = $1::bigint
@@ -179,7 +181,7 @@ const DELETE_DEPARTMENT = 'delete from departments where id = $1::bigint';
 
 export async function removeDepartment(deps: Deps, id: string, byWhom: string): Promise<void> {
   await transaction(deps.db, async (client) => {
-    const found = await maybeRow<{ name: string; people: number; below: number }>(client, LOCK_DEPARTMENT, [id]);
+    const found = await maybeRow<{ name: string; parentId: string | null; people: number; below: number }>(client, LOCK_DEPARTMENT, [id]);
     if (!found) throw new Refused('not-found');
     if (found.people > 0 || found.below > 0)
       throw new Refused(
@@ -189,8 +191,10 @@ export async function removeDepartment(deps: Deps, id: string, byWhom: string): 
           ', those who left among them. Nothing was changed.',
       );
     await refuseWhileAsked(client, 'department', id, found.name);
+    const by = { at: deps.clock.now(), byWhom };
     await client.query(DELETE_DEPARTMENT, [id]);
-    await recordHouse(client, 'structure', { at: deps.clock.now(), byWhom }, `The department ${found.name}`, {}, null);
+    await leaveName(client, 'department', id, found.parentId, found.name, by.at);
+    await recordHouse(client, 'structure', by, `The department ${found.name}`, {}, null);
     await announce(client, 'people');
   });
 }
@@ -224,6 +228,7 @@ export async function saveSite(deps: Deps, id: string | null, draft: SiteDraft &
     await refuseOlder(deps, client, 'sites', id, draft.version);
     const before = await oneRow<{ name: string; zone: string; workingDays: number[] }>(client, GET_SITE, [id]);
     await client.query(CHANGE_SITE, [id, draft.name, draft.zone, days]);
+    await keepName(client, 'site', id, before.name, draft.name, by.at);
     await recordHouse(client, 'structure', by, `The site ${before.name}`, siteWords(before), after);
     await replanSite(client, id);
     return id;
@@ -306,6 +311,7 @@ export async function saveGroup(
     await refuseOlder(deps, client, 'groups', id, draft.version);
     const before = await oneRow<{ name: string; about: string | null }>(client, GET_GROUP, [id]);
     await client.query(CHANGE_GROUP, [id, draft.name, draft.about || null]);
+    await keepName(client, 'group', id, before.name, draft.name, by.at);
     await recordHouse(client, 'structure', by, `The group ${before.name}`, groupWords(before), groupWords(draft));
     return id;
   });
@@ -367,6 +373,7 @@ export async function removeGroup(deps: Deps, id: string, byWhom: string): Promi
     const group = await maybeRow<{ name: string }>(client, LOCK_GROUP, [id]);
     if (!group) return; // somebody else removed it meanwhile
     await client.query(DELETE_GROUP, [id]);
+    await leaveName(client, 'group', id, null, group.name, deps.clock.now());
     await recordHouse(client, 'structure', { at: deps.clock.now(), byWhom }, `The group ${group.name}`, {}, null);
     await announce(client, 'people');
   });
