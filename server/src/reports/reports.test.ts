@@ -36,6 +36,7 @@ beforeAll(async () => {
   house = await openTestHouse();
   crew = await makeCrew(house);
   course = await makeCourse(house, crew['tora']!);
+  await house.db.query("update people set personnel_number = 'OF-1042' where id = $1::bigint", [crew['per']]);
   for (const [person, due] of [
     ['runa', '2027-03-04T16:00:00Z'],
     ['per', '2027-03-04T16:00:00Z'],
@@ -74,6 +75,8 @@ describe('who was notified, who finished', () => {
     ['only who finished', { state: 'finished' }, ['Runa']],
     ['only what is open', { state: 'open' }, ['Kari', 'Odd', 'Per']],
     ['one site', { site: 'Tarn Ness' }, ['Kari']],
+    ['by a number', { find: 'of-1042' }, ['Per']],
+    ['nobody by a job alone', { find: 'deckhand' }, []],
     ['by the name of a manager', { find: 'odd' }, ['Odd', 'Per', 'Runa']],
     ['nothing for a department that has nobody', { department: 'Nowhere' }, []],
     ['nothing for a wild card that stands as itself', { find: '%' }, []],
