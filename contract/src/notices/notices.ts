@@ -5,6 +5,20 @@ import { Role } from '../access/access.ts';
 
 export const NOTICE_STATES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 'failed', 'skipped', 'cancelled'] as const;
 export type NoticeState = (typeof NOTICE_STATES)[number];
+/** What outcomes are looked for together: what went, and what is in trouble. */
+const TOGETHER: Readonly<Record<string, readonly NoticeState[]>> = {
+  went: ['sent', 'delivered', 'bounced'],
+  trouble: ['bounced', 'failed', 'held'],
+};
+/** By which outcomes the ledger is narrowed down. */
+export const OUTCOME_FILTERS = [...NOTICE_STATES, 'went', 'trouble'] as const;
+export type OutcomeFilter = (typeof OUTCOME_FILTERS)[number];
+export const statesOf = (outcome: OutcomeFilter): readonly NoticeState[] => TOGETHER[outcome] ?? [outcome as NoticeState];
+/** "sent, delivered or bounced" */
+export const outcomeWords = (outcome: OutcomeFilter): string =>
+  statesOf(outcome)
+    .join(', ')
+    .replace(/, (?=[^,]*$)/, ' or ');
 
 /** GET /api/notices */
 export const NoticesQuery = Page.pick({ size: true }).extend({
@@ -15,7 +29,7 @@ export const NoticesQuery = Page.pick({ size: true }).extend({
   course: Id.optional(),
   step: z.string().max(120).optional(),
   person: Id.optional(),
-  outcome: z.enum([...NOTICE_STATES, 'trouble']).optional(),
+  outcome: z.enum(OUTCOME_FILTERS).optional(),
   /** what holds it */
   held: z.string().max(40).optional(),
   /** why it was not sent */

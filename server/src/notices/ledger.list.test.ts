@@ -52,7 +52,7 @@ async function allOf(query: NoticesQuery): Promise<Row[]> {
     house.db,
     'select n.*, p.name, c.title from notices n join people p on p.id = n.person_id join courses c on c.id = n.course_id order by n.at, n.id',
   ); // prettier-ignore
-  const trouble = ['bounced', 'failed', 'held'];
+  const together: Record<string, string[]> = { trouble: ['bounced', 'failed', 'held'], went: ['sent', 'delivered', 'bounced'] };
   const find = query.find?.toLowerCase();
   const fitting = all.filter(
     (row) =>
@@ -63,7 +63,7 @@ async function allOf(query: NoticesQuery): Promise<Row[]> {
       (!query.person || row.person_id === query.person || row.recipient_id === query.person) &&
       (!query.held || row.held_because === query.held) &&
       (!query.when || (query.when === 'past') === row.at.getTime() <= NOW) &&
-      (!query.outcome || (query.outcome === 'trouble' ? trouble.includes(row.state) : row.state === query.outcome)) &&
+      (!query.outcome || (together[query.outcome] ?? [query.outcome]).includes(row.state)) &&
       (!find || [row.name, row.recipient_name, row.step_name, row.title].some((text) => text.toLowerCase().includes(find))),
   );
   const isForward = Boolean(query.from ?? query.person) || query.when === 'ahead';
@@ -81,7 +81,14 @@ const queries = fc.record(
     person: fc.constantFrom('runa', 'odd', 'kari'),
     held: fc.constantFrom('leave', 'missing-value'),
     when: fc.constantFrom('past' as const, 'ahead' as const),
-    outcome: fc.constantFrom('delivered' as const, 'trouble' as const, 'failed' as const, 'planned' as const, 'cancelled' as const),
+    outcome: fc.constantFrom(
+      'delivered' as const,
+      'trouble' as const,
+      'went' as const,
+      'failed' as const,
+      'planned' as const,
+      'cancelled' as const,
+    ),
     find: fc.constantFrom('aske', 'RUNA', 'muster', 'over', 'nobody is called that', '%', 'odd aske'),
   },
   { requiredKeys: [] },

@@ -1,4 +1,4 @@
-import type { NoticeGroups, NoticeRow, NoticesPage, NoticesQuery, NoticeState } from '@nudrik/contract';
+import { statesOf, type NoticeGroups, type NoticeRow, type NoticesPage, type NoticesQuery, type NoticeState } from '@nudrik/contract';
 import { containing, rows, type Queryable } from '../db/db.ts';
 import { NOTICE_COLUMNS, NOTICE_TABLES, rowOf, type NoticeDbRow } from './ledger.rows.ts';
 import type { Work } from '../work/jobs.ts';
@@ -9,8 +9,6 @@ import { isMissingAhead, LACKS } from './lacks.sql.ts';
 const COUNTED = 10_000;
 /** People that are looked for by their ids; of more than these nearly every page of the ledger has some. */
 const FEW = 500;
-
-const TROUBLE: readonly NoticeState[] = ['bounced', 'failed', 'held'];
 
 /** Conditions on notices n (and p, c where `joins` says so), with the values that they name. */
 class Filter {
@@ -214,7 +212,7 @@ export async function listNotices(db: Queryable, query: NoticesQuery, now: numbe
   const isKept = hasKeptCounts(query);
   const isDense = filter.joins !== '' && !query.lacks;
   const summary = !isCounted ? null : isKept ? await keptSummary(db, query, now, today) : isDense ? null : await countedSummary(db, filter);
-  const wanted = query.outcome === undefined ? null : query.outcome === 'trouble' ? TROUBLE : [query.outcome];
+  const wanted = query.outcome === undefined ? null : statesOf(query.outcome);
   const total =
     summary &&
     Object.entries(summary).reduce((sum, [state, count]) => sum + (!wanted || wanted.includes(state as NoticeState) ? count : 0), 0);
@@ -271,7 +269,7 @@ const GROUPED = 100_000;
 export async function groupNotices(db: Queryable, query: NoticesQuery, now: number, today: string): Promise<NoticeGroups> {
   const filter = await filterOf(db, query, now, today);
   if (filter.isNothing) return { groups: [], newest: null };
-  if (query.outcome) filter.add((n) => `n.state = any(${n}::text[])`, query.outcome === 'trouble' ? TROUBLE : [query.outcome]);
+  if (query.outcome) filter.add((n) => `n.state = any(${n}::text[])`, statesOf(query.outcome));
   const groups = await rows<{ state: NoticeState; because: string | null; stepName: string; count: number }>(
     db,
     `select state, because, step_name as "stepName", count(*)::integer as count

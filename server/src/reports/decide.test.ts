@@ -1,11 +1,12 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { FigureQuery, FinishedQuery, FIGURES, MatrixQuery, type FigureName } from '@nudrik/contract';
+import { FigureQuery, FinishedQuery, FIGURES, MatrixQuery, NoticesQuery, type FigureName } from '@nudrik/contract';
 import { extend } from '../assignments/change.ts';
 import { takeUp } from '../assignments/take-up.ts';
 import { transaction } from '../db/db.ts';
 import { finishAssignments } from '../learning/finish.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
+import { listNotices } from '../notices/ledger.list.ts';
 import { figureView } from './figures.ts';
 import { finishedView } from './lists.ts';
 import { matrixView } from './matrix.ts';
@@ -98,6 +99,34 @@ describe('figures that help decide', () => {
     const mail = await numbers('mail');
     const sent = await house.db.query<{ n: number }>("select count(*)::integer as n from notices where state in ('sent', 'delivered', 'bounced')"); // prettier-ignore
     expect(mail.reduce((sum, row) => sum + (row[1] as number), 0)).toBe(sent.rows[0]!.n);
+  });
+
+  it('what a number leads to are as many as it says, in whatever it is narrowed down to', async () => {
+    // late in another course too, for the same manager
+    const other = await makeCourse(house, null, [], 'Muster and Abandon Ship');
+    await assignAt(house, other, [crew['runa']!], '2027-03-12T16:00:00Z');
+    const totals = {
+      '/ledger': async (_: string[], asked: object) =>
+        (await listNotices(house.db, NoticesQuery.parse(asked), house.clock.at, '2027-03-30')).total,
+      '/matrix': async ([id, list]: string[], asked: object) =>
+        list === undefined
+          ? (await matrixView(house.db, MatrixQuery.parse(asked), house.clock.at)).total
+          : (await finishedView(house.deps, id!, FinishedQuery.parse(asked))).total,
+    };
+    const seen = new Set<string>();
+    for (const name of FIGURES)
+      for (const query of [{}, { course }, { department: 'Deck' }, { to: '2027-03-15' }, { course, site: 'Orla Quay', to: '2027-03-20' }]) {
+        const { columns, rows } = await figure(name, query);
+        for (const { label, cells } of rows)
+          for (const [i, { value, link }] of cells.entries()) {
+            // how many assignments are late is read among the people whose they are; replies have a page of their own
+            if (!link || (columns[i]!.unit === 'assignments' && link.path.length === 1) || link.path[0] === '/replies') continue;
+            const [page, ...rest] = link.path as [keyof typeof totals, ...string[]];
+            expect([name, query, label, columns[i]!.head, await totals[page](rest, link.query)]).toEqual([name, query, label, columns[i]!.head, value]);
+            seen.add(`${name} ${page}`);
+          }
+      } // prettier-ignore
+    expect([...seen].sort()).toEqual(['ageing /matrix', 'duration /matrix', 'mail /ledger', 'managers /matrix']);
   });
 
   it.each(FIGURES)(

@@ -132,7 +132,7 @@ export async function figureView(deps: Deps, name: FigureName, query: FigureQuer
           { head: 'median until an answer', unit: 'hours' },
         ],
         rows: found.map((row) => {
-          const late = leads(['/matrix'], { manager: row.id, state: 'late', ...ofDay(to) });
+          const late = leads(['/matrix'], { ...narrowed, ...(query.course ? { course: query.course } : {}), manager: row.id, state: 'late' });
           return {
             label: row.name,
             link: { path: ['/people', row.id], query: {} },
@@ -157,8 +157,8 @@ export async function figureView(deps: Deps, name: FigureName, query: FigureQuer
           const days = { from: week < from ? from : week, to: dateOf(Math.min(dayOf(week) + 6, dayOf(to))), ...(query.course ? { course: query.course } : {}) };
           return {
             label: tellDate(dayOf(week)),
-            link: { path: ['/ledger'], query: days },
-            cells: [cell(sent, { path: ['/ledger'], query: days }), cell(bounced, { path: ['/ledger'], query: { ...days, outcome: 'bounced' } }), cell(percent(bounced, sent)), cell(replies, { path: ['/replies'], query: {} })],
+            link: leads(['/ledger'], days),
+            cells: [cell(sent, leads(['/ledger'], { ...days, outcome: 'went' })), cell(bounced, leads(['/ledger'], { ...days, outcome: 'bounced' })), cell(percent(bounced, sent)), cell(replies, { path: ['/replies'], query: {} })],
           };
         }),
         chart: { kind: 'lines', columns: [1, 3] },

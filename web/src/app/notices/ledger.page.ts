@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, signal, vi
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import type { LedgerExport, NoticeGroups, NoticeRow, NoticesQuery } from '@nudrik/contract';
+import { OUTCOME_FILTERS, outcomeWords, type LedgerExport, type NoticeGroups, type NoticeRow, type NoticesQuery } from '@nudrik/contract';
 import { REASONS, dayOf, HOLD_WORDS, KINDS, SKIP_REASONS, tellDay, type HoldReason } from '@nudrik/core';
 import type { MenuItem } from 'primeng/api';
 import { Menu } from 'primeng/menu';
@@ -24,7 +24,6 @@ import { NoticeSheetPart } from './notice-sheet.ts';
 import { KeptViews } from '../reports/kept-views.ts';
 
 const SIZE = 60;
-const OUTCOMES = ['planned', 'held', 'sending', 'sent', 'delivered', 'bounced', 'failed', 'skipped', 'cancelled', 'trouble'] as const;
 
 /** Why something was not sent: decided at its moment, or taken away before. */
 const SKIPPED = [...SKIP_REASONS, 'by-hand', 'extended', 'replaced', 'plan-changed', 'undone'].filter(
@@ -71,7 +70,7 @@ export class LedgerPage {
   protected readonly periods = PERIODS;
   protected readonly outcomeFilters: Choice[] = [
     { value: '', label: 'any' },
-    ...OUTCOMES.map((outcome) => ({ value: outcome, label: outcome === 'trouble' ? 'bounced, failed or held' : outcome })),
+    ...OUTCOME_FILTERS.map((outcome) => ({ value: outcome, label: outcomeWords(outcome) })),
   ];
   protected readonly courseFilters = computed(() => [
     { value: '', label: 'any' },
