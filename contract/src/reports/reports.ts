@@ -90,6 +90,8 @@ export interface TodayView {
   courses: { id: string; title: string; current: number; asked: number; dueSoon: number; late: number }[];
   /** the first of them by name, and how many there are */
   newlyLate: { course: string; courseId: string; people: string[]; count: number; since: string }[];
+  /** the day from which on they finished */
+  finishedFrom: string;
   finished: { course: string; courseId: string; people: string[]; count: number }[];
 }
 

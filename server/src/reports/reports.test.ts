@@ -2,7 +2,7 @@ import excel from 'exceljs';
 import request from 'supertest';
 import type { Express } from 'express';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
-import { MatrixQuery, ReportQuery, type ReportPage, type TodayNeed } from '@nudrik/contract';
+import { FinishedQuery, MatrixQuery, ReportQuery, type ReportPage, type TodayNeed } from '@nudrik/contract';
 import { dayOf, Zone } from '@nudrik/core';
 import { createApp } from '../app.ts';
 import { extend } from '../assignments/change.ts';
@@ -11,6 +11,7 @@ import { markUnitDone } from '../learning/learn.ts';
 import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { courseReport, overTime } from './course-report.ts';
+import { finishedView } from './lists.ts';
 import { todayNeeds } from './needs.ts';
 import { todayView } from './today.ts';
 import { matrixView } from './matrix.ts';
@@ -175,6 +176,18 @@ describe('today', () => {
     expect(view.sentToday).toBe(1);
     const late = { course: 'Fire Teams Aboard', courseId: course, people: ['Per Aske'], count: 1, since: 'Thu 4 Mar 17:00' };
     expect(view.newlyLate).toEqual([late]);
+    const listed = async (asked: object) => (await finishedView(house.deps, course, FinishedQuery.parse(asked))).total;
+    expect(await listed({ who: 'late', days: '0-2' })).toBe(1);
+    // Runa finished two days ago: not since yesterday; the day after she did, she had
+    expect([view.finishedFrom, view.finished]).toEqual(['2027-03-04', []]);
+    house.clock.at -= 86_400_000;
+    const before = await todayView(house.deps);
+    expect([before.finishedFrom, before.finished.map(({ people, count }) => [people, count])]).toEqual([
+      '2027-03-03',
+      [[['Runa Aske'], 1]],
+    ]);
+    expect(await listed({ who: 'finished', from: before.finishedFrom })).toBe(1);
+    house.clock.at += 86_400_000;
     expect(view.next[0]).toMatchObject({ stepName: 'To the manager', count: 1, day: '2027-03-09' });
     expect(view.courses[0]).toMatchObject({ current: 1, asked: 4, dueSoon: 1, late: 1 });
   });

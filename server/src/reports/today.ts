@@ -1,4 +1,4 @@
-import { tellMoment, Zone } from '@nudrik/core';
+import { dateOf, tellMoment, Zone } from '@nudrik/core';
 import type { TodayQuery, TodayView } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -103,19 +103,19 @@ join courses c on c.id = a.course_id
 join people p on p.id = a.person_id
 where a.open_id is not null
   and a.due_at < $1::timestamptz
-  and a.due_at >= $1::timestamptz - interval '3 days'
+  and a.due_at > $1::timestamptz - interval '3 days'
   and a.left_on > $2::date
 group by c.id
 order by c.title
 `;
 
 const LIST_FINISHED = `
-select c.id, c.title, (array_agg(distinct p.name order by p.name))[1:4] as people, count(distinct p.name)::integer as count
+select c.id, c.title, (array_agg(distinct p.name order by p.name))[1:4] as people, count(*)::integer as count
 from assignments a
 join courses c on c.id = a.course_id
 join people p on p.id = a.person_id
 where a.closed_by = 'finished'
-  and a.closed_at >= $1::timestamptz - interval '1 day'
+  and a.closed_at >= $1::timestamptz
 group by c.id
 order by c.title
 `;
@@ -139,12 +139,13 @@ export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<Toda
   const zone = Zone.of((await getHouse(db)).zone);
   const { from, to } = days;
   const at = new Date(now);
+  const yesterday = zone.dayAt(now) - 1;
   const [counted, held, courses, late, finished, next] = await Promise.all([
     rows<{ bucket: string; count: number }>(db, LIST_DAY_COUNTS, [today]),
     rows<{ count: number }>(db, COUNT_HELD_TODAY, [today]),
     rows<{ id: string; title: string; due_soon: number; late: number; current: number; asked: number }>(db, LIST_COURSES, [at, today]),
     rows<{ id: string; title: string; people: string[]; count: number; since: Date }>(db, LIST_NEWLY_LATE, [at, today]),
-    rows<{ id: string; title: string; people: string[]; count: number }>(db, LIST_FINISHED, [at]),
+    rows<{ id: string; title: string; people: string[]; count: number }>(db, LIST_FINISHED, [new Date(zone.toInstant(yesterday, 0))]),
     from ? rows<NextRow>(db, LIST_ON_DAYS, [from, to ?? from]) : rows<NextRow>(db, LIST_NEXT, [at, today]),
   ]);
   const counts = new Map(counted.map((row) => [row.bucket, row.count]));
@@ -178,6 +179,7 @@ export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<Toda
       count: row.count,
       since: tellMoment(row.since.getTime(), zone, now),
     })),
+    finishedFrom: dateOf(yesterday),
     finished: finished.map((row) => ({ course: row.title, courseId: row.id, people: row.people, count: row.count })),
   };
 }

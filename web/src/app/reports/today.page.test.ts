@@ -7,7 +7,7 @@ const need = (kind: TodayNeed['kind'], label: string, words: string, link: strin
   kind, label, words, act: { label: does ? 'Try now' : 'Open it', link, does },
 }); // prettier-ignore
 type Both = TodayView & { needs: TodayNeed[] };
-const view = (rest: Partial<Both> = {}): Both => ({ now: NOW, sentToday: 0, plannedToday: 0, heldToday: 0, needs: [], next: [], courses: [], newlyLate: [], finished: [], ...rest }); // prettier-ignore
+const view = (rest: Partial<Both> = {}): Both => ({ now: NOW, sentToday: 0, plannedToday: 0, heldToday: 0, needs: [], next: [], courses: [], newlyLate: [], finishedFrom: '2027-02-28', finished: [], ...rest }); // prettier-ignore
 const open = async ({ needs, ...today }: Both) => {
   const page = await openPage(TodayPage);
   await page.answer('/api/today', today);
@@ -61,7 +61,9 @@ describe('today', () => {
     const rows = page.getAllByRole('row').map(textOf);
     expect(rows.find((row) => row.includes('Late Muster'))).toMatch(/^15:00 L Late Muster, held 8 who$/);
     expect(rows.find((row) => row.includes('Two days'))).toMatch(/^Wed 3 09:00 R Two days to go 3 courses, 1 held 4 who$/);
-    expect(page.getByRole('link', { name: 'Who gets Late' }).getAttribute('href')).toBe('/ledger?from=2027-03-01&step=Late');
+    expect(page.getByRole('link', { name: 'Who gets Late' }).getAttribute('href')).toBe(
+      '/ledger?from=2027-03-01&to=2027-03-01&kind=late&step=Late',
+    );
   });
   it('names a few of many who became late', async () => {
     const page = await open(
