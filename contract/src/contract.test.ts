@@ -4,7 +4,8 @@ import { AssignRequest } from './assignments/assignments.ts';
 import { tellIssues } from './common.ts';
 import { CourseDraft, NewCourse } from './courses/courses.ts';
 import { LinkToken } from './learning/learning.ts';
-import { NoticesQuery } from './notices/notices.ts';
+import { NoticesQuery, outcomeWords, type OutcomeFilter } from './notices/notices.ts';
+import { tellNarrower } from './reports/lists.ts';
 import { PeopleQuery, PersonChange } from './people/people.ts';
 import { ConditionSchema } from './conditions.ts';
 import { PlanStepSchema, StepSchema } from './plans/plans.ts';
@@ -200,4 +201,20 @@ describe('the rehearsal file', () => {
     spoil(spoilt);
     expect(told(RehearsalFile, spoilt).join('\n')).toContain(words);
   });
+});
+
+describe('what a list is narrowed down to', () => {
+  test.each<[object, string | null]>([
+    [{ who: 'late' }, null],
+    [{ who: 'late', days: '0-2' }, 'late by up to 2 days'],
+    [{ who: 'late', days: '8-30' }, 'late by 8 to 30 days'],
+    [{ who: 'late', days: '91-' }, 'late by 91 days or more'],
+    [{ who: 'finished', days: '0-7', since: '2027-02-01' }, 'who took up to 7 days, finished since 1 Feb 2027'],
+    [{ who: 'finished', since: '2027-02-01' }, 'finished since 1 Feb 2027'],
+  ])('%j', (query, words) => expect(tellNarrower(query)).toBe(words));
+  test.each<[OutcomeFilter, string]>([
+    ['went', 'sent, delivered or bounced'],
+    ['trouble', 'bounced, failed or held'],
+    ['skipped', 'skipped'],
+  ])('by outcome: %s', (outcome, words) => expect(outcomeWords(outcome)).toBe(words));
 });

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { Became } from '@nudrik/core';
+import { dayOf, tellAmount, tellDate, type Became } from '@nudrik/core';
 import { Id, Page, type FinishedFact } from '../common.ts';
 import { AsOfQuery, type AsOfTold } from './as-of.ts';
 import { FigureQuery, FIGURES } from './figures.ts';
@@ -71,9 +71,17 @@ export const FinishedQuery = Page.extend({
   requirement: Id.optional(),
   who: z.enum(['all', 'finished', 'late', 'open', 'closed']).default('all'),
   days: ReportQuery.shape.days,
-  from: ReportQuery.shape.from,
+  since: ReportQuery.shape.since,
 });
 export type FinishedQuery = z.infer<typeof FinishedQuery>;
+
+/** What else than who a list of who finished is narrowed down to, in words; null where to nothing. */
+export function tellNarrower({ who, days, since }: Partial<Pick<FinishedQuery, 'who' | 'days' | 'since'>>): string | null {
+  const [from, to] = (days ?? '').split('-');
+  const span = !from ? null : !to ? `${tellAmount(Number(from), 'days')} or more` : `${Number(from) === 0 ? 'up to' : `${from} to`} ${tellAmount(Number(to), 'days')}`;
+  const words = [span && (who === 'finished' ? `who took ${span}` : `late by ${span}`), since && `finished since ${tellDate(dayOf(since))}`].filter(Boolean);
+  return words.length === 0 ? null : words.join(', ');
+} // prettier-ignore
 
 export interface FinishedView {
   course: { id: string; title: string };

@@ -22,7 +22,7 @@ export const ReportQuery = Page.extend({
     .regex(/^\d{1,4}-\d{0,4}$/, 'expected days like 8-30 or 91-')
     .optional(),
   /** of what was finished: on this day or later */
-  from: LocalDate.optional(),
+  since: LocalDate.optional(),
   sort: z.enum(REPORT_SORTS).default('name'),
   order: z.enum(['asc', 'desc']).default('asc'),
 });

@@ -48,7 +48,7 @@ export const DAYS_LATE = 'floor(extract(epoch from $1::timestamptz - a.due_at) /
 export const DAYS_TAKEN = 'extract(epoch from a.closed_at - a.assigned_at) / 86400';
 
 type Narrowed = Pick<ReportQuery, 'find' | 'department' | 'site' | 'requirement'>;
-type Filter = Narrowed & Pick<ReportQuery, 'state'> & Partial<Pick<ReportQuery, 'days' | 'from'>>;
+type Filter = Narrowed & Pick<ReportQuery, 'state'> & Partial<Pick<ReportQuery, 'days' | 'since'>>;
 /** What each list of a course is narrowed down by. */
 export const narrowed = ({ find, department, site, requirement }: Narrowed): Narrowed => ({ find, department, site, requirement });
 /** By what somebody is found, where a parameter says it; what is indexed has their job too. */
@@ -84,8 +84,8 @@ export function filterOf(query: Filter, courseId: string, at: At): { where: stri
     if (to !== '') add((n) => `${value} <= ${n}::integer`, Number(to));
     where.push(query.state === 'finished' ? 'a.closed_at > a.assigned_at' : 'is_here(p.left_on, $2::date)');
   }
-  if (query.from !== undefined)
-    add((n) => `a.closed_at >= (${n}::date::timestamp at time zone (select house_zone from settings))`, query.from);
+  if (query.since !== undefined)
+    add((n) => `a.closed_at >= (${n}::date::timestamp at time zone (select house_zone from settings))`, query.since);
   return { where: where.join(' and '), values };
 }
 
@@ -325,7 +325,7 @@ export async function countedReport(
   const at = atOf(query, now, Zone.of((await getHouse(db)).zone));
   refusePlanned(query, at);
   const { where, values } = filterOf(query, courseId, at);
-  const isNarrow = query.days !== undefined || query.from !== undefined;
+  const isNarrow = query.days !== undefined || query.since !== undefined;
   // days are of those in one state, and leave the other figures of the page as they are
   const [counts, asOf] = await Promise.all([
     countAsked(db, courseId, narrowed(query), at),

@@ -87,8 +87,8 @@ export async function figureView(deps: Deps, name: FigureName, query: FigureQuer
         ],
         rows: found.map((row) => ({
           label: row.title,
-          link: toCourse(row, { who: 'finished' }),
-          cells: [...row.counts.map((value, i) => cell(value, toCourse(row, { who: 'finished', days: `${TOOK_BANDS[i]![0]}-${TOOK_BANDS[i]![1] ?? ''}`, from }))), cell(tenth(row.parts[0])), cell(tenth(row.parts[1]))],
+          link: toCourse(row, { who: 'finished', since: from }),
+          cells: [...row.counts.map((value, i) => cell(value, toCourse(row, { who: 'finished', days: `${TOOK_BANDS[i]![0]}-${TOOK_BANDS[i]![1] ?? ''}`, since: from }))), cell(tenth(row.parts[0])), cell(tenth(row.parts[1]))],
         })),
         chart: { kind: 'stacked', columns: TOOK_BANDS.map((_, i) => i) },
       }; // prettier-ignore

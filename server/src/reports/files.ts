@@ -9,6 +9,7 @@ import type {
   ReportRequest,
   ReportRow,
 } from '@nudrik/contract';
+import { tellNarrower } from '@nudrik/contract';
 import { capital, CELL_MARKS, dateOf, FIGURE_WORDS, dayOf, tellCell, tellDate, Zone, zoneWords } from '@nudrik/core';
 import { partsOf } from '../db/cursor.ts';
 import type { Queryable } from '../db/db.ts';
@@ -125,7 +126,12 @@ export async function tableOf(deps: Deps, request: ReportRequest): Promise<Table
       const query = reportQueryOf(request);
       const { course, at, total, parts } = await reportParts(db, request.course, query, now);
       const zone = Zone.of((await getHouse(db)).zone);
-      const about = [...asOfLine(at), ...(await filtered(db, request)), ['Who', request.who]] as const;
+      const narrower = tellNarrower(request);
+      const about = [
+        ...asOfLine(at),
+        ...(await filtered(db, request)),
+        ['Who', narrower ? `${request.who}, ${narrower}` : request.who],
+      ] as const;
       return as({
         title: `Who finished, ${course.title}`,
         about,

@@ -186,7 +186,7 @@ describe('today', () => {
       '2027-03-03',
       [[['Runa Aske'], 1]],
     ]);
-    expect(await listed({ who: 'finished', from: before.finishedFrom })).toBe(1);
+    expect(await listed({ who: 'finished', since: before.finishedFrom })).toBe(1);
     house.clock.at += 86_400_000;
     expect(view.next[0]).toMatchObject({ stepName: 'To the manager', count: 1, day: '2027-03-09' });
     expect(view.courses[0]).toMatchObject({ current: 1, asked: 4, dueSoon: 1, late: 1 });

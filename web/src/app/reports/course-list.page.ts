@@ -38,7 +38,7 @@ export abstract class CourseListPage {
     return paramsOf({ ...filters, page: Number(this.page() ?? 0), size: LIST_SIZE });
   }
 
-  protected filter(change: ListFilter & { who?: string | null; step?: string | null }): void {
+  protected filter(change: ListFilter & { who?: string | null; step?: string | null; days?: string | null; since?: string | null }): void {
     void this.router.navigate([], { queryParams: { ...change, page: null }, queryParamsHandling: 'merge' });
   }
 

@@ -1,6 +1,7 @@
-import { ChangeDetectionStrategy, Component, computed } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
+import { tellNarrower, type FinishedQuery } from '@nudrik/contract';
 import { tellAmount } from '@nudrik/core';
 import { PaginatorModule } from 'primeng/paginator';
 import { debounceTime } from 'rxjs';
@@ -22,15 +23,22 @@ import { KeptViews } from './kept-views.ts';
   templateUrl: './finished.page.html',
 })
 export class FinishedPage extends CourseListPage {
-  private readonly query = computed(() => ({ course: this.course(), params: this.paged(this.filters()) }));
+  readonly days = input<string>();
+  readonly since = input<string>();
+  private readonly asked = computed(() => ({ ...this.filters(), days: this.days(), since: this.since() }));
+  private readonly query = computed(() => ({ course: this.course(), params: this.paged(this.asked()) }));
   protected readonly list = load(
     toObservable(this.query).pipe(debounceTime(30)),
     ({ course, params }) => this.api.finished(course, params),
     ['assignments', 'people', 'certificates', 'clock'],
   );
   /** the filters of the address, for a view with a name */
-  protected readonly kept = computed(() => paramsOf(this.filters()));
-  protected readonly file = computed(() => ({ report: 'finished', course: this.course(), ...paramsOf(this.filters()) }));
+  protected readonly kept = computed(() => paramsOf(this.asked()));
+  protected readonly file = computed(() => ({ report: 'finished', course: this.course(), ...this.kept() }));
+  /** what a figure led to */
+  protected readonly narrower = computed(() =>
+    tellNarrower({ who: this.who() as FinishedQuery['who'], days: this.days(), since: this.since() }),
+  );
   protected readonly tally = computed(() => {
     const data = this.list.data();
     if (!data) return [];
@@ -43,5 +51,6 @@ export class FinishedPage extends CourseListPage {
       { who: 'closed', words: `${closed} waived or withdrawn`, tone: 'quiet' },
     ];
   });
-  protected readonly days = (days: number | null): string => (days === null ? '' : days === 0 ? 'the same day' : tellAmount(days, 'days'));
+  protected readonly lateBy = (days: number | null): string =>
+    days === null ? '' : days === 0 ? 'the same day' : tellAmount(days, 'days');
 }

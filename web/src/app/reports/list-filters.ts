@@ -23,7 +23,7 @@ export interface ListFilter {
   imports: [DateField, FormsModule, SelectField],
   template: `
     <div class="filters">
-      <label>Find <input class="input" type="search" [ngModel]="find() ?? ''" (ngModelChange)="changed.emit({ find: $event || null })" placeholder="name, number or manager" /></label>
+      <label>Find <input class="input" type="search" [ngModel]="find() ?? ''" (ngModelChange)="changed.emit({ find: $event || null })" placeholder="person or manager" /></label>
       <span class="pair">Department <nk-select label="Department" [options]="departments()" [ngModel]="department() ?? ''" (ngModelChange)="changed.emit({ department: $event || null })" /></span>
       <span class="pair">Site <nk-select label="Site" [options]="sites()" [ngModel]="site() ?? ''" (ngModelChange)="changed.emit({ site: $event || null })" /></span>
       @if (requirements().length > 1) {<span class="pair">Asked by <nk-select label="Asked by" [options]="requirements()" [ngModel]="requirement() ?? ''" (ngModelChange)="changed.emit({ requirement: $event || null })" /></span>}

@@ -108,6 +108,22 @@ test('is made as a file by the filters of the page', async () => {
   expect(page.getByRole('alert').textContent).toContain('This has 30,000 rows.');
 });
 
+test('who finished is narrowed down to what a number led to, says so, and is everybody again on wish', async () => {
+  const narrow = { who: 'late', days: '8-30' };
+  const page = await openPage(FinishedPage, { inputs: { course: '7', ...narrow }, role: 'auditor' });
+  await page.answer('/api/people/facets', FACETS);
+  await page.answer(paged('finished', narrow), { ...FINISHED, total: 1, rows: FINISHED.rows.slice(1) });
+  expect(page.text()).toContain('Only those late by 8 to 30 days: 1.');
+  await page.click(page.getByRole('button', { name: 'PDF' }));
+  const asked = await page.answer('/api/reports/file', { href: '/api/reports/file?kind=pdf' }, 'POST');
+  expect(asked.body).toEqual({ kind: 'pdf', of: { report: 'finished', course: '7', ...narrow } });
+  await page.set({ who: 'finished', days: undefined, since: '2027-02-01' });
+  await page.answer(paged('finished', { who: 'finished', since: '2027-02-01' }), FINISHED);
+  expect(page.text()).toContain('Only those finished since 1 Feb 2027: ');
+  await page.click(page.getByRole('button', { name: 'Show all of them' }));
+  expect(page.router.url).not.toMatch(/days|since/);
+});
+
 test('who finished: when, how and how late; the counts add up and lead to their people', async () => {
   const page = await openPage(FinishedPage, { inputs: { course: '7' }, role: 'auditor' });
   await page.answer('/api/people/facets', FACETS);
