@@ -206,6 +206,7 @@ describe('the rehearsal file', () => {
 describe('what a list is narrowed down to', () => {
   test.each<[object, string | null]>([
     [{ who: 'late' }, null],
+    [{ who: 'late', days: '0-' }, null],
     [{ who: 'late', days: '0-2' }, 'late by up to 2 days'],
     [{ who: 'late', days: '8-30' }, 'late by 8 to 30 days'],
     [{ who: 'late', days: '91-' }, 'late by 91 days or more'],

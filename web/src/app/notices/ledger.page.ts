@@ -3,7 +3,7 @@ import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { OUTCOME_FILTERS, outcomeWords, type LedgerExport, type NoticeGroups, type NoticeRow, type NoticesQuery } from '@nudrik/contract';
-import { REASONS, dayOf, HOLD_WORDS, KINDS, SKIP_REASONS, tellDay, type HoldReason } from '@nudrik/core';
+import { REASONS, dayOf, HOLD_WORDS, KINDS, SKIP_REASONS, tellDay, Zone, type HoldReason } from '@nudrik/core';
 import type { MenuItem } from 'primeng/api';
 import { Menu } from 'primeng/menu';
 import { catchError, debounceTime, of } from 'rxjs';
@@ -19,6 +19,7 @@ import { sentenceOf } from '../shared/refusal.ts';
 import { StructureApi } from '../structure/structure.api.ts';
 import { WhyNothing } from './why-nothing.ts';
 import { CoursesApi } from '../courses/courses.api.ts';
+import { ClockStore } from '../shell/clock.store.ts';
 import { NoticesApi } from './notices.api.ts';
 import { NoticeSheetPart } from './notice-sheet.ts';
 import { KeptViews } from '../reports/kept-views.ts';
@@ -47,6 +48,7 @@ export class LedgerPage {
   private readonly api = inject(NoticesApi);
   private readonly router = inject(Router);
   protected readonly session = inject(SessionStore);
+  private readonly clock = inject(ClockStore);
   readonly notice = input<string>();
   readonly assignment = input<string>();
   readonly step = input<string>();
@@ -190,7 +192,9 @@ export class LedgerPage {
       summary.cancelled && `${summary.cancelled.toLocaleString('en')} cancelled`,
     ].filter(Boolean);
     const from = this.from();
-    const days = from ? `${tellDay(dayOf(from))}${this.to() && this.to() !== from ? ` to ${tellDay(dayOf(this.to()!))}` : ''} · ` : '';
+    const now = this.clock.now();
+    const tell = (day: string): string => tellDay(dayOf(day), now === null ? null : Zone.of(this.session.zone()).dayAt(now));
+    const days = from ? `${tell(from)}${this.to() && this.to() !== from ? ` to ${tell(this.to()!)}` : ''} · ` : '';
     return `${days}${total.toLocaleString('en')} ${total === 1 ? 'notice' : 'notices'}${parts.length ? `: ${parts.join(', ')}` : ''}`;
   });
 
