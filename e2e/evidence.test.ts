@@ -74,6 +74,15 @@ test('who held this on 1 March, and how do you know: what was known then and wha
   await number.click();
   await expect(auditor.getByRole('heading', { level: 1 })).toBeVisible();
   await expect(auditor.locator('tbody tr')).toHaveCount(Math.min(50, count));
+  // one of a band leads to those of the band alone
+  await auditor.goBack();
+  const took = auditor.getByRole('region', { name: 'From being asked to finishing' });
+  await took.getByText('The numbers').click();
+  const band = took.getByRole('row').nth(1).getByRole('cell').getByRole('link').nth(1);
+  const inBand = await band.innerText();
+  await band.click();
+  await expect(auditor.getByText(new RegExp(`^Only those who took .*: ${inBand}\\.`))).toBeVisible();
+  await expect(auditor.locator('tbody tr')).toHaveCount(Math.min(50, Number(inBand)));
   // and an auditor changes nothing
   await expect(auditor.getByRole('button', { name: /Extend|Waive|Remind/ })).toHaveCount(0);
 
