@@ -91,3 +91,16 @@ it('a site and a group too', async () => {
     ['The Old Quay', 4],
   ]);
 });
+
+it('a report that is sent and a view that is kept follow a name; what a report is narrowed down to is not removed under it', async () => {
+  const { db } = house;
+  const made = await saveDepartment(house.deps, null, { name: 'Galley', parentId: null }, BY);
+  const narrow = { report: 'matrix', by: 'person', department: 'Galley' };
+  await db.query("insert into sent_reports (name, of, kind, every, at_time, is_on, made_by, changed_by, changed_at) values ('Who cooks', $1::jsonb, 'xlsx', 'day', '08:00', true, $2::text, $2::text, now())", [narrow, BY]); // prettier-ignore
+  await db.query("insert into kept_views (page, name, params, made_by, made_at, roles) values ('matrix', 'Cooks', $1::jsonb, $2::text, now(), '{auditor}')", [{ department: 'Galley', state: 'late' }, BY]); // prettier-ignore
+  await rename('Galley', 'Galley and Stores');
+  const [report] = await rows<{ of: object }>(db, 'select of from sent_reports', []);
+  const [view] = await rows<{ params: object }>(db, 'select params from kept_views', []);
+  expect([report!.of, view!.params]).toEqual([{ ...narrow, department: 'Galley and Stores' }, { department: 'Galley and Stores', state: 'late' }]); // prettier-ignore
+  await expect(removeDepartment(house.deps, made, BY)).rejects.toThrow('Galley and Stores is what “Who cooks” is narrowed down to, which goes by mail. Change it there first'); // prettier-ignore
+});

@@ -1,17 +1,28 @@
 import type { Instant } from '@nudrik/core';
-import type { Client } from '../db/db.ts';
+import { rows, type Client } from '../db/db.ts';
 
 /** What is found by its name in the record of people. */
 type Place = 'department' | 'site' | 'group';
 
-const KEEP = `
-insert into former_names (place, place_id, name, until)
-select $1::text, $2::bigint, $3::text, $5::timestamptz
-where $3::text <> $4::text
-`;
-/** Something is called otherwise from now on: what the record says of it by the name before leads to it still. */
-export const keepName = (client: Client, place: Place, id: string, was: string, is: string, at: Instant): Promise<unknown> =>
-  client.query(KEEP, [place, id, was, is, new Date(at)]);
+const KEEP = 'insert into former_names (place, place_id, name, until) values ($1::text, $2::bigint, $3::text, $4::timestamptz)';
+const FOLLOW = [
+  'update sent_reports set of = jsonb_set(of, array[$1::text], to_jsonb($3::text)) where of ->> $1::text = $2::text',
+  'update kept_views set params = jsonb_set(params, array[$1::text], to_jsonb($3::text)) where params ->> $1::text = $2::text',
+];
+/**
+ * Something is called otherwise from now on: what the record says of it by the name before leads to it still, and what is narrowed down to
+ * it by its name, reports that are sent and views that are kept, follows.
+ */
+export async function keepName(client: Client, place: Place, id: string, was: string, is: string, at: Instant): Promise<void> {
+  if (was === is) return;
+  await client.query(KEEP, [place, id, was, new Date(at)]);
+  for (const follow of FOLLOW) await client.query(follow, [place, was, is]);
+}
+
+const LIST_REPORTS_OF = 'select name from sent_reports where of ->> $1::text = $2::text order by lower(name)';
+/** The reports that are narrowed down to something. */
+export const listReportsOf = async (client: Client, place: Place, name: string): Promise<string[]> =>
+  (await rows<{ name: string }>(client, LIST_REPORTS_OF, [place, name])).map((row) => row.name);
 
 const LEAVE_TO = `
 with earlier as (

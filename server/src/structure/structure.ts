@@ -18,7 +18,7 @@ import { Refused, refuseUnknownZone } from '../refusal.ts';
 import { requestReconcile, requestReconcileAll } from '../requirements/queue.ts';
 import { listOpenAssignmentsAround } from '../people/people.repo.ts';
 import { recordChanges } from '../people/write-roster.ts';
-import { keepName, leaveName } from './former-names.repo.ts';
+import { keepName, leaveName, listReportsOf } from './former-names.repo.ts';
 
 const LIST_DEPARTMENTS = `
 select d.id, d.name, d.parent_id as "parentId", d.version, coalesce(w.people, 0) as people
@@ -191,6 +191,13 @@ export async function removeDepartment(deps: Deps, id: string, byWhom: string): 
           ', those who left among them. Nothing was changed.',
       );
     await refuseWhileAsked(client, 'department', id, found.name);
+    const reports = await listReportsOf(client, 'department', found.name);
+    if (reports.length > 0)
+      throw new Refused(
+        'conflict',
+        `${found.name} is what ${tellList(reports.map((name) => `“${name}”`))} ${reports.length === 1 ? 'is' : 'are'} narrowed down to, ` +
+          'which goes by mail. Change it there first; nothing was changed.',
+      );
     const by = { at: deps.clock.now(), byWhom };
     await client.query(DELETE_DEPARTMENT, [id]);
     await leaveName(client, 'department', id, found.parentId, found.name, by.at);
