@@ -38,7 +38,9 @@ test('who held this on 1 March, and how do you know: what was known then and wha
 
   // how do you know: who finished, and how
   await cell.click();
-  await auditor.getByRole('link', { name: 'Safe Lifting', exact: true }).click();
+  // the sheet of the cell has it, beside the head of the column
+  const sheet = auditor.getByRole('region', { name: 'Duncan Farquhar, Safe Lifting' });
+  await sheet.getByRole('link', { name: 'Safe Lifting', exact: true }).click();
   await expect(auditor).toHaveURL(/\/matrix\/\d+\?on=2026-03-01&known=now/);
   await auditor.getByRole('link', { name: 'Who finished' }).click();
   await expect(auditor).toHaveURL(/finished\?on=2026-03-01&known=now/);

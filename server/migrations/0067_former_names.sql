@@ -5,7 +5,9 @@ create table former_names (
   place text not null check (place in ('department', 'site', 'group')),
   place_id bigint not null,
   name text not null,
-  until timestamptz not null
+  until timestamptz not null,
+  -- what was called so was removed: its past is told of what it stood below, and a file that names it means another
+  is_gone boolean not null default false
 );
 create index former_names_by_name on former_names (place, name, until);
 create index former_names_by_place on former_names (place, place_id);

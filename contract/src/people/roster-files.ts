@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { ROSTER_COLUMNS, type RosterColumn, type RosterPerson } from '@nudrik/core';
+import { ROSTER_COLUMNS, type FormerName, type RosterColumn, type RosterPerson } from '@nudrik/core';
 
 /** GET /api/people/roster: what a file is compared with, in the browser's worker and on the server */
 export interface RosterFacts {
@@ -8,6 +8,7 @@ export interface RosterFacts {
   people: RosterPerson[];
   sites: string[];
   departments: string[];
+  formerNames: FormerName[];
   /** columns (plain header) as they were matched the last time */
   remembered: Record<string, RosterColumn | null>;
   today: string;

@@ -4,7 +4,7 @@ import { readLanguage } from './language.ts';
 import { dayOf, type LocalDate } from '../time/calendar.ts';
 import { tellDate, tellList } from '../time/words.ts';
 import { dateFault, readDate, REQUIRED_COLUMNS, type Matching, type RosterColumn } from './matching.ts';
-import { ROSTER_FIELDS, type FieldChange, type PreviewOptions, type RosterLeave, type RosterPerson, type RosterPreview, type RosterRow } from './roster-row.ts'; // prettier-ignore
+import { ROSTER_FIELDS, type FieldChange, type FormerName, type PreviewOptions, type RosterLeave, type RosterPerson, type RosterPreview, type RosterRow } from './roster-row.ts'; // prettier-ignore
 import { capital, textFault } from './text.ts';
 import { isHere, lower, type FileColumns, type FilePeople, type Line, type Meant } from './roster-lines.ts';
 
@@ -102,6 +102,14 @@ export class RosterComparison {
     return this.columns.cell(line.cells, column);
   }
 
+  /** What was called so before, by its name of now; the preview says so. */
+  private calledSince(place: FormerName['place'], typed: string): string | null {
+    const found = this.options.formerNames?.find((former) => former.place === place && former.was.toLowerCase() === typed.toLowerCase());
+    if (!found) return null;
+    if (!this.preview.calledNow.some(({ was }) => was === found.was)) this.preview.calledNow.push({ was: found.was, name: found.name });
+    return found.name;
+  }
+
   private isGone(leftOn: LocalDate | null): boolean {
     return leftOn !== null && leftOn <= this.options.today;
   }
@@ -159,7 +167,7 @@ export class RosterComparison {
 
   private siteOf(line: Line): string | null {
     const typed = this.cell(line, 'site');
-    const site = this.sites.get(typed.toLowerCase()) ?? null;
+    const site = this.sites.get(typed.toLowerCase()) ?? this.calledSince('site', typed);
     if (typed !== '' && site === null)
       this.reject(line, 'site', `There is no site "${typed}". Expected one of: ${this.siteNames.join(', ')}.`);
     return site;
@@ -241,7 +249,7 @@ export class RosterComparison {
     const keep = (column: FieldColumn, value: string | null): string | null =>
       value === null && was && (this.options.emptyCells === 'keep' || !this.columns.has(column)) ? was[FIELD_OF[column]] : value;
     const typed = oneSpace(this.cell(line, 'department'));
-    const department = this.departments.get(typed.toLowerCase()) ?? typed;
+    const department = this.departments.get(typed.toLowerCase()) ?? this.calledSince('department', typed) ?? typed;
     this.departments.set(department.toLowerCase(), department);
     return {
       personnelNumber: keep('personnel number', number),

@@ -2,6 +2,7 @@ import { describe, expect, it, test } from 'vitest';
 import fc from 'fast-check';
 import { matchColumns, type RosterColumn } from './matching.ts';
 import {
+  type FormerName,
   ALL_GROUPS,
   chooseGroups,
   previewRoster,
@@ -123,6 +124,23 @@ describe('a roster file', () => {
     const preview = look([HEADER, ['Runa', 'runa@orlasund.example', 'deck', 'Orla Quay'], ['Per', 'per@orlasund.example', 'Dekc', 'Orla Quay']], [person('Odd')]); // prettier-ignore
     expect([preview.newDepartments, preview.added[0]!.person.department]).toEqual([['Dekc'], 'Deck']);
   });
+  it('knows departments and sites by what they were called before, and says so; what is called so now is itself', () => {
+    const formerNames: FormerName[] = [
+      { place: 'department', was: 'Deck', name: 'Weather Deck' },
+      { place: 'department', was: 'Boats', name: 'Rafts' },
+      { place: 'site', was: 'The Old Quay', name: 'Orla Quay' },
+    ];
+    const table = [
+      HEADER,
+      ['Runa', 'runa@orlasund.example', 'DECK', 'the old quay'],
+      ['Odd', 'odd@orlasund.example', 'deck', 'Orla Quay'],
+      ['Per', 'per@orlasund.example', 'Boats', 'Orla Quay'],
+    ];
+    const roster = [person('Runa', { department: 'Weather Deck' }), person('Odd', { department: 'Boats' }), person('Per', { department: 'Boats' })];
+    const preview = look(table, roster, { formerNames });
+    expect([preview.unchanged, preview.newDepartments, preview.changed.map(({ person }) => [person.name, person.department])]).toEqual([2, [], [['Odd', 'Weather Deck']]]);
+    expect(preview.calledNow).toEqual([{ was: 'The Old Quay', name: 'Orla Quay' }, { was: 'Deck', name: 'Weather Deck' }]);
+  }); // prettier-ignore
   it('is the same person by personnel number, whatever the address', () => {
     const roster = [person('Odd', { personnelNumber: 'OF-1' }), person('Runa', { managerEmail: 'odd@orlasund.example' })];
     const preview = look(

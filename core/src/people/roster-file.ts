@@ -45,6 +45,7 @@ export function previewRoster(
     unchanged: 0,
     rejected: [],
     newDepartments: [],
+    calledNow: [],
     passedOver: [],
     rosterSize: roster.filter((person) => isHere(person, today)).length,
   };

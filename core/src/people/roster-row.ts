@@ -77,10 +77,19 @@ export interface RosterPreview extends Record<Group, RowChange[]> {
   rejected: Rejection[];
   /** departments that the file names and the roster does not know: they would be made, or are mistyped */
   newDepartments: string[];
+  /** what the file calls as it was called before, with what it is called now */
+  calledNow: Pick<FormerName, 'was' | 'name'>[];
   /** rows left out since another one of the same person was chosen */
   passedOver: { row: number; chosen: number }[];
   /** people on the roster who have not left: what shares are counted of */
   rosterSize: number;
+}
+
+/** A department or site that was renamed: whoever writes its former name means it still. */
+export interface FormerName {
+  place: 'department' | 'site';
+  was: string;
+  name: string;
 }
 
 export interface PreviewOptions {
@@ -92,6 +101,8 @@ export interface PreviewOptions {
   today: LocalDate;
   /** of rows that stand for the same person, those that somebody chose: by their line in the file */
   chosenRows?: readonly number[];
+  /** names of departments and sites that are nobody's now, with what they are called since */
+  formerNames?: readonly FormerName[];
   /** when somebody with this address or number was erased; they come back only by joining later than that */
   erasedOn?: (email: string, number: string | null) => LocalDate | null;
   /** who may be taken to have left by being missing; everyone where it is not given */

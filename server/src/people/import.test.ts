@@ -6,6 +6,7 @@ import { rows } from '../db/db.ts';
 import { planWaiting } from '../notices/plan.ts';
 import { addRequirement, switchOn } from '../requirements/change.ts';
 import { reconcileWaiting } from '../requirements/reconcile.ts';
+import { removeDepartment, saveDepartment } from '../structure/structure.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { changePerson } from './change.ts';
@@ -280,4 +281,23 @@ describe('undoing an import', () => {
     await undoImport(house.deps, id!, 'Sigrid Aune');
     expect(await rows(house.db, 'select 1 from notices')).toEqual([]);
   });
+});
+
+it('a file that calls a department as it was called before means it still; one that was removed is made anew', async () => {
+  const { db } = house;
+  const whole = (await listRoster(db)).filter(({ leftOn }) => leftOn === null);
+  const lines = (department: (was: string) => string) => whole.map((one) => `${one.personnelNumber ?? ''},${one.name},${one.email},${department(one.department)},${one.site},`); // prettier-ignore
+  const first = whole[0]!.department;
+  const { id, version } = (await rows<{ id: string; version: number }>(db, 'select id, version from departments where name = $1::text', [first]))[0]!; // prettier-ignore
+  await saveDepartment(house.deps, id, { name: 'Weather Deck', parentId: null, version }, 'Sigrid Aune');
+  expect((await rosterFacts(house.deps)).formerNames).toContainEqual({ place: 'department', was: first, name: 'Weather Deck' });
+  const bytes = Buffer.from([HEADER, ...lines((was) => was)].join('\n'));
+  await expect(takeImport(house.deps, bytes, await order(bytes), 'Sigrid Aune')).resolves.toMatchObject({ changed: 0, added: 0 });
+  expect(await rows(db, 'select 1 from departments where name = $1::text', [first])).toEqual([]);
+  // one that is called so again is meant itself
+  const again = await saveDepartment(house.deps, null, { name: first, parentId: id }, 'Sigrid Aune');
+  expect((await rosterFacts(house.deps)).formerNames.filter(({ was }) => was === first)).toEqual([]);
+  await removeDepartment(house.deps, again, 'Sigrid Aune');
+  // what is gone is no other name of what it stood below
+  expect((await rosterFacts(house.deps)).formerNames.filter(({ was }) => was === first)).toEqual([]);
 });

@@ -17,6 +17,7 @@ import { insertFile } from '../files/files.repo.ts';
 import { erasedLookup } from '../keeping/marks.ts';
 import { readTableFile } from '../read-apart.ts';
 import { Refused } from '../refusal.ts';
+import { listFormerNames } from '../structure/former-names.repo.ts';
 import { AT_ONCE, type Work } from '../work/jobs.ts';
 import { foreseeRequirements } from '../requirements/foresee.ts';
 import { listRoster, listSiteNames, rosterMark } from './people.repo.ts';
@@ -40,6 +41,7 @@ export async function rosterFacts(deps: Deps): Promise<RosterFacts> {
     people: await listRoster(db),
     sites: await listSiteNames(db),
     departments: (await rows<{ name: string }>(db, LIST_DEPARTMENT_NAMES)).map((row) => row.name),
+    formerNames: await listFormerNames(db),
     remembered: Object.fromEntries(remembered.map(({ header, field }) => [header, field])),
     today: await houseToday(deps),
     changeShare: await getChangeShare(db),
@@ -55,7 +57,8 @@ export async function previewCells(
   groups: Groups,
 ): Promise<RosterPreview> {
   const roster = await listRoster(db);
-  return chooseGroups(previewRoster(cells, matching, roster, await listSiteNames(db), options), groups, roster);
+  const known = { ...options, formerNames: await listFormerNames(db) };
+  return chooseGroups(previewRoster(cells, matching, roster, await listSiteNames(db), known), groups, roster);
 }
 
 const INSERT_IMPORT = `

@@ -1,5 +1,5 @@
-import type { Instant } from '@nudrik/core';
-import { rows, type Client } from '../db/db.ts';
+import type { FormerName, Instant } from '@nudrik/core';
+import { rows, type Client, type Queryable } from '../db/db.ts';
 
 /** What is found by its name in the record of people. */
 type Place = 'department' | 'site' | 'group';
@@ -24,11 +24,27 @@ const LIST_REPORTS_OF = 'select name from sent_reports where of ->> $1::text = $
 export const listReportsOf = async (client: Client, place: Place, name: string): Promise<string[]> =>
   (await rows<{ name: string }>(client, LIST_REPORTS_OF, [place, name])).map((row) => row.name);
 
+const LIST = `
+select f.place, f.name as was, coalesce(d.name, s.name) as name
+from (
+  select distinct on (place, lower(name)) place, place_id, name, is_gone from former_names order by place, lower(name), until desc, id desc
+) f
+left join departments d on f.place = 'department' and d.id = f.place_id
+left join sites s on f.place = 'site' and s.id = f.place_id
+where not f.is_gone
+  and coalesce(d.name, s.name) is not null
+  and not exists (select from departments n where f.place = 'department' and lower(n.name) = lower(f.name))
+  and not exists (select from sites n where f.place = 'site' and lower(n.name) = lower(f.name))
+order by f.place, lower(f.name)
+`;
+/** Names of departments and sites that are nobody's now, with what they are called since: what is gone is called nothing. */
+export const listFormerNames = (db: Queryable): Promise<FormerName[]> => rows<FormerName>(db, LIST);
+
 const LEAVE_TO = `
 with earlier as (
-  update former_names set place_id = $3::bigint where place = $1::text and place_id = $2::bigint
+  update former_names set place_id = $3::bigint, is_gone = true where place = $1::text and place_id = $2::bigint
 )
-insert into former_names (place, place_id, name, until) values ($1::text, $3::bigint, $4::text, $5::timestamptz)
+insert into former_names (place, place_id, name, until, is_gone) values ($1::text, $3::bigint, $4::text, $5::timestamptz, true)
 `;
 const FORGET = 'delete from former_names where place = $1::text and place_id = $2::bigint';
 /** Something is removed: whoever was there is told in its heir, such as the department that it stood below. */

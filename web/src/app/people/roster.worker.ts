@@ -37,6 +37,7 @@ export interface ShownPreview {
   unchanged: number;
   rejected: { count: number; rows: Rejection[] };
   newDepartments: string[];
+  calledNow: RosterPreview['calledNow'];
   passedOver: { row: number; chosen: number }[];
   rosterSize: number;
   /** what would be taken with the groups that are chosen */
@@ -92,8 +93,8 @@ class RosterWork {
     groups: Groups,
     onProgress: (words: string, share: number) => void,
   ): ShownPreview {
-    const { people, sites, today } = this.facts!;
-    this.preview = previewRoster(this.cells, matching, people, sites, { ...options, today }, (share) =>
+    const { people, sites, today, formerNames } = this.facts!;
+    this.preview = previewRoster(this.cells, matching, people, sites, { ...options, today, formerNames }, (share) =>
       onProgress('Comparing with the roster', 0.5 + share * 0.5),
     );
     return this.choose(groups);
@@ -123,6 +124,7 @@ class RosterWork {
       unchanged: all.unchanged,
       rejected: { count: chosen.rejected.length, rows: chosen.rejected.slice(0, SHOWN) },
       newDepartments: groups.added || groups.changed ? all.newDepartments : [],
+      calledNow: all.calledNow,
       passedOver: all.passedOver,
       rosterSize: all.rosterSize,
       taken: takenOf(chosen, ALL_GROUPS).length,
