@@ -209,7 +209,7 @@ describe('what a list is narrowed down to', () => {
     [{ who: 'late', days: '0-' }, null],
     [{ who: 'late', days: '0-2' }, 'late by up to 2 days'],
     [{ who: 'late', days: '8-30' }, 'late by 8 to 30 days'],
-    [{ who: 'late', days: '91-' }, 'late by 91 days or more'],
+    [{ who: 'late', days: '91-' }, 'late by over 90 days'],
     [{ who: 'finished', days: '0-7', since: '2027-02-01' }, 'who took up to 7 days, finished since 1 Feb 2027'],
     [{ who: 'finished', since: '2027-02-01' }, 'finished since 1 Feb 2027'],
   ])('%j', (query, words) => expect(tellNarrower(query)).toBe(words));

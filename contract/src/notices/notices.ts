@@ -1,4 +1,4 @@
-import { KINDS, type Template } from '@nudrik/core';
+import { KINDS, tellList, type Template } from '@nudrik/core';
 import { z } from 'zod';
 import { Id, Line, LocalDate, Page } from '../common.ts';
 import { Role } from '../access/access.ts';
@@ -15,10 +15,7 @@ export const OUTCOME_FILTERS = [...NOTICE_STATES, 'went', 'trouble'] as const;
 export type OutcomeFilter = (typeof OUTCOME_FILTERS)[number];
 export const statesOf = (outcome: OutcomeFilter): readonly NoticeState[] => TOGETHER[outcome] ?? [outcome as NoticeState];
 /** "sent, delivered or bounced" */
-export const outcomeWords = (outcome: OutcomeFilter): string =>
-  statesOf(outcome)
-    .join(', ')
-    .replace(/, (?=[^,]*$)/, ' or ');
+export const outcomeWords = (outcome: OutcomeFilter): string => tellList(statesOf(outcome), 'or');
 
 /** GET /api/notices */
 export const NoticesQuery = Page.pick({ size: true }).extend({

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { dayOf, tellAmount, tellDate, type Became } from '@nudrik/core';
+import { dayOf, tellDate, tellDaySpan, type Became } from '@nudrik/core';
 import { Id, Page, type FinishedFact } from '../common.ts';
 import { AsOfQuery, type AsOfTold } from './as-of.ts';
 import { FigureQuery, FIGURES } from './figures.ts';
@@ -78,7 +78,7 @@ export type FinishedQuery = z.infer<typeof FinishedQuery>;
 /** What else than who a list of who finished is narrowed down to, in words; null where to nothing. */
 export function tellNarrower({ who, days, since }: Partial<Pick<FinishedQuery, 'who' | 'days' | 'since'>>): string | null {
   const [from, to] = (days ?? '').split('-');
-  const span = !from || days === '0-' ? null : !to ? `${tellAmount(Number(from), 'days')} or more` : `${Number(from) === 0 ? 'up to' : `${from} to`} ${tellAmount(Number(to), 'days')}`;
+  const span = !from || (!to && Number(from) === 0) ? null : tellDaySpan([Number(from), to ? Number(to) : null]);
   const words = [span && (who === 'finished' ? `who took ${span}` : `late by ${span}`), since && `finished since ${tellDate(dayOf(since))}`].filter(Boolean);
   return words.length === 0 ? null : words.join(', ');
 } // prettier-ignore

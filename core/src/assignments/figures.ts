@@ -1,3 +1,12 @@
+import { tellAmount } from '../time/words.ts';
+
+/** Whoever is late for less than so many days is newly late. */
+export const NEWLY_LATE_DAYS = 3;
+
+/** `up to 7 days`, `8 to 30 days`, `over 90 days`: whole days from one to another, with both; null is without end. */
+export const tellDaySpan = ([from, to]: readonly [from: number, to: number | null]): string =>
+  to === null ? `over ${tellAmount(from - 1, 'days')}` : `${from === 0 ? 'up to' : `${from} to`} ${tellAmount(to, 'days')}`;
+
 /** What each figure is called, and how it is counted: told beside it, and in its file. */
 export const FIGURE_WORDS = {
   weeks: {

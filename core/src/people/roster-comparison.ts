@@ -54,6 +54,7 @@ const oneSpace = (text: string): string => text.replace(/\s+/g, ' ');
 export class RosterComparison {
   private readonly sites: ReadonlyMap<string, string>;
   private readonly departments: Map<string, string>;
+  private readonly formerNames: ReadonlyMap<string, FormerName>;
   /** whose each chat name is, by address */
   private readonly chatNames: Map<string, string>;
 
@@ -67,6 +68,7 @@ export class RosterComparison {
   ) {
     this.sites = new Map(siteNames.map((site) => [site.toLowerCase(), site]));
     this.departments = new Map(roster.map((person) => [person.department.toLowerCase(), person.department]));
+    this.formerNames = new Map((options.formerNames ?? []).map((former) => [`${former.place} ${former.was.toLowerCase()}`, former]));
     this.chatNames = new Map(roster.flatMap(({ chatName, email }) => (chatName ? [[chatName.toLowerCase(), email] as const] : [])));
   }
 
@@ -104,9 +106,9 @@ export class RosterComparison {
 
   /** What was called so before, by its name of now; the preview says so. */
   private calledSince(place: FormerName['place'], typed: string): string | null {
-    const found = this.options.formerNames?.find((former) => former.place === place && former.was.toLowerCase() === typed.toLowerCase());
+    const found = this.formerNames.get(`${place} ${typed.toLowerCase()}`);
     if (!found) return null;
-    if (!this.preview.calledNow.some(({ was }) => was === found.was)) this.preview.calledNow.push({ was: found.was, name: found.name });
+    if (!this.preview.calledNow.includes(found)) this.preview.calledNow.push(found);
     return found.name;
   }
 

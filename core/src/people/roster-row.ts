@@ -78,7 +78,7 @@ export interface RosterPreview extends Record<Group, RowChange[]> {
   /** departments that the file names and the roster does not know: they would be made, or are mistyped */
   newDepartments: string[];
   /** what the file calls as it was called before, with what it is called now */
-  calledNow: Pick<FormerName, 'was' | 'name'>[];
+  calledNow: FormerName[];
   /** rows left out since another one of the same person was chosen */
   passedOver: { row: number; chosen: number }[];
   /** people on the roster who have not left: what shares are counted of */

@@ -1,5 +1,5 @@
 import type { FigureCell, FigureLink, FigureName, FigureQuery, FigureView } from '@nudrik/contract';
-import { dateOf, dayOf, tellDate, Zone } from '@nudrik/core';
+import { dateOf, dayOf, tellDate, tellDaySpan, Zone } from '@nudrik/core';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { Refused } from '../refusal.ts';
@@ -22,7 +22,6 @@ const cell = (value: number | null, link: FigureLink | null = null): FigureCell 
 const leads = (path: string[], query: Record<string, string> = {}): FigureLink => ({ path, query });
 const percent = (part: number, whole: number): number | null => (whole === 0 ? null : Math.round((1000 * part) / whole) / 10);
 const tenth = (value: number | null | undefined): number | null => (value == null ? null : Math.round(value * 10) / 10);
-const band = ([from, to]: readonly [number, number | null]): string => (to === null ? `over ${from - 1} days` : `${from === 0 ? 'up to' : `${from} to`} ${to} days`); // prettier-ignore
 
 /** The period: the last 26 weeks where none is chosen. A day that has not come is as good as today. */
 const WEEKS = 26;
@@ -66,7 +65,7 @@ export async function figureView(deps: Deps, name: FigureName, query: FigureQuer
       return {
         ...head,
         rowsAre: 'Course',
-        columns: [...LATE_BANDS.map((each) => ({ head: band(each), unit: 'assignments' as const })), { head: 'all', unit: 'assignments' as const }],
+        columns: [...LATE_BANDS.map((each) => ({ head: tellDaySpan(each), unit: 'assignments' as const })), { head: 'all', unit: 'assignments' as const }],
         rows: found.map((row) => ({
           label: row.title,
           link: toCourse(row, { who: 'late' }),
@@ -81,7 +80,7 @@ export async function figureView(deps: Deps, name: FigureName, query: FigureQuer
         ...head,
         rowsAre: 'Course',
         columns: [
-          ...TOOK_BANDS.map((each) => ({ head: band(each), unit: 'assignments' as const })),
+          ...TOOK_BANDS.map((each) => ({ head: tellDaySpan(each), unit: 'assignments' as const })),
           { head: 'median', unit: 'days' as const },
           { head: 'nine of ten', unit: 'days' as const },
         ],

@@ -1,4 +1,4 @@
-import { dateOf, tellMoment, Zone } from '@nudrik/core';
+import { dateOf, NEWLY_LATE_DAYS, tellMoment, Zone } from '@nudrik/core';
 import type { TodayQuery, TodayView } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -103,7 +103,7 @@ join courses c on c.id = a.course_id
 join people p on p.id = a.person_id
 where a.open_id is not null
   and a.due_at < $1::timestamptz
-  and a.due_at > $1::timestamptz - interval '3 days'
+  and a.due_at > $1::timestamptz - interval '${NEWLY_LATE_DAYS} days'
   and a.left_on > $2::date
 group by c.id
 order by c.title

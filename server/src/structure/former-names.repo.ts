@@ -7,7 +7,7 @@ type Place = 'department' | 'site' | 'group';
 const KEEP = 'insert into former_names (place, place_id, name, until) values ($1::text, $2::bigint, $3::text, $4::timestamptz)';
 const FOLLOW = [
   'update sent_reports set of = jsonb_set(of, array[$1::text], to_jsonb($3::text)) where of ->> $1::text = $2::text',
-  'update kept_views set params = jsonb_set(params, array[$1::text], to_jsonb($3::text)) where params ->> $1::text = $2::text',
+  "update kept_views set params = jsonb_set(params, array[$1::text], to_jsonb($3::text)) where page <> 'ledger' and params ->> $1::text = $2::text",
 ];
 /**
  * Something is called otherwise from now on: what the record says of it by the name before leads to it still, and what is narrowed down to
@@ -16,6 +16,8 @@ const FOLLOW = [
 export async function keepName(client: Client, place: Place, id: string, was: string, is: string, at: Instant): Promise<void> {
   if (was === is) return;
   await client.query(KEEP, [place, id, was, new Date(at)]);
+  // the ledger, and everything of groups, goes by ids
+  if (place === 'group') return;
   for (const follow of FOLLOW) await client.query(follow, [place, was, is]);
 }
 

@@ -3,7 +3,7 @@ import { toObservable } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
 import { of } from 'rxjs';
 import type { TodayNeed, TodayQuery } from '@nudrik/contract';
-import { dayOf, tellDay, tellTime, weekdayOf, Zone } from '@nudrik/core';
+import { dayOf, NEWLY_LATE_DAYS, tellDay, tellTime, weekdayOf, Zone } from '@nudrik/core';
 import { SessionStore } from '../access/session.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
@@ -38,6 +38,7 @@ export class TodayPage {
   private readonly api = inject(ReportsApi);
   private readonly notices = inject(NoticesApi);
   protected readonly currentWords = `${CURRENT_WORDS} ${ASKED_WORDS}`;
+  protected readonly newlyLateDays = `0-${NEWLY_LATE_DAYS - 1}`;
   protected readonly session = inject(SessionStore);
   private readonly zone = computed(() => Zone.of(this.session.zone()));
   /** the days that are chosen on the ribbon */
