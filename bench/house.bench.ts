@@ -128,6 +128,16 @@ const PAGES: readonly { page: string; ask: (n: number) => string; goal: number }
   { page: 'who was notified', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/notified`, goal: 300 },
   { page: 'who was not', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/notified?who=untold`, goal: 300 },
   { page: 'who was told at each step', ask: (n) => `/api/reports/courses/${1 + (n % 20)}/coverage`, goal: 300 },
+  {
+    page: 'as of a year back: who was told at each step',
+    ask: (n) => `/api/reports/courses/${1 + (n % 20)}/coverage?on=2026-03-${String(1 + (n % DAYS)).padStart(2, '0')}`,
+    goal: 300,
+  },
+  {
+    page: 'as of a year back: who was not notified',
+    ask: (n) => `/api/reports/courses/${1 + (n % 20)}/notified?who=untold&on=2026-03-${String(1 + (n % DAYS)).padStart(2, '0')}`,
+    goal: 300,
+  },
   { page: 'evidence: a sample', ask: () => '/api/evidence/sample?from=2026-03-01&to=2026-03-31&seed=7', goal: 1_000 },
   { page: 'evidence of a person', ask: (n) => `/api/people/${1 + n * 37}/data`, goal: 300 },
   { page: 'evidence of a person whose certificates are made', ask: (n) => `/api/people/${1 + (n % 5) * 37}/data`, goal: 300 },

@@ -16,6 +16,7 @@ import { DIRECTORY, migrate } from './db/migrate.ts';
 import type { Clock, Deps } from './deps.ts';
 import type { Channel, Handover, Letter } from './messages/channel.ts';
 import { putPeople } from './people/people.repo.ts';
+import { foldFigures } from './work/figures.ts';
 
 /** A clock that stands where a test puts it. */
 export class TestClock implements Clock {
@@ -136,8 +137,11 @@ export async function openTestHouse(now = '2027-03-01T09:30:00Z'): Promise<TestH
     databaseUrl,
     mailer: new TestMailer(),
     async close() {
-      // whatever a test did, the kept counts say what there is
-      const astray = await rows<{ what: string; kept: number; counted: number }>(db, 'select * from figures_astray() limit 10');
+      // whatever a test did, the kept counts say what there is; also once what waits is folded into them
+      const ASTRAY = 'select * from figures_astray() limit 10';
+      const astray = await rows<{ what: string; kept: number; counted: number }>(db, ASTRAY);
+      await foldFigures(db);
+      astray.push(...(await rows<(typeof astray)[number]>(db, ASTRAY)));
       await db.end();
       await admin.query(`drop database ${name} with (force)`);
       await admin.end();

@@ -14,14 +14,7 @@ const GOES = "n.state in ('sent', 'delivered', 'bounced')";
 /** What became of a notice, as a text that sorts the best first: `0told`, `5skipped:finished`; $1 is the moment. */
 const become = ({ past }: At): string =>
   past === null
-    ? `case
-    when n.state in ('sent', 'delivered') then '0told'
-    when n.state = 'bounced' then '1bounced'
-    when n.state = 'failed' then '2failed'
-    when n.state = 'held' then '3held:' || coalesce(n.held_because, '')
-    when n.state in ('planned', 'sending') then '4ahead'
-    else '5skipped:' || coalesce(n.because, '')
-  end`
+    ? 'became(n.state, n.because, n.held_because)'
     : `case
     when n.sent_at < $1::timestamptz and ${GOES} then
       case outcome_at(n, $1::timestamptz, ${past === 'then'}) when 'bounced' then '1bounced' else '0told' end
@@ -66,63 +59,84 @@ const coverageOf = (counts: readonly Count[], asked: ReadonlyMap<string, number>
 
 interface CoverageRow {
   step_id: string | null;
-  name: string | null;
   department: string;
   /** what closed the assignments; empty where they are open */
   closed: string;
   best: string;
   count: number;
 }
+/** Of everybody, or by where they are, it is counted already. */
+const COVERAGE = `
+select nullif(c.step_id, '') as step_id, d.name as department, c.closed, c.best, sum(c.count)::integer as count
+from told_counts_now($1::bigint) c
+join departments d on d.id = c.department_id
+where ($2::text is null or c.department_id in (select departments_under(array[$2::text])))
+  and ($3::text is null or c.site_id = (select id from sites where name = $3::text))
+group by 1, 2, 3, 4
+`;
 const coverageSql = (where: string, at: At): string => `
 with required as materialized (
   select a.id, p.department_id, coalesce(a.closed_by, '') as closed ${tables(at)} where ${where}
 ),
 become as materialized (
   select
-    r.id, n.step_id, r.department_id, r.closed, max(n.step_name) as name, min(${become(at)}) as best,
+    r.id, n.step_id, r.department_id, r.closed, min(${become(at)}) as best,
     min(${become(at)}) filter (where ${TELLS}) as own
   from required r
   join notices n on n.assignment_id = r.id and n.course_id = $3::bigint
   group by 1, 2, 3, 4
 ),
 counted as (
-  select null as step_id, null as name, r.department_id, r.closed, coalesce(b.best, ${none('r.closed')}) as best, count(*)::integer as count
+  select null as step_id, r.department_id, r.closed, coalesce(b.best, ${none('r.closed')}) as best, count(*)::integer as count
   from required r
   left join (select id, min(own) as best from become group by 1) b on b.id = r.id
-  group by 3, 4, 5
+  group by 2, 3, 4
   union all
-  select step_id, max(name), department_id, closed, best, count(*)::integer from become group by 1, 3, 4, 5
+  select step_id, department_id, closed, best, count(*)::integer from become group by 1, 2, 3, 4
 )
-select c.step_id, c.name, d.name as department, c.closed, c.best, c.count from counted c join departments d on d.id = c.department_id
+select c.step_id, d.name as department, c.closed, c.best, c.count from counted c join departments d on d.id = c.department_id
 `;
 
-/** Of everybody who was asked: who was told at each step, and what became of the others. @param named steps of the plan as it is, in their order */
+type Narrowed = Pick<NotifiedQuery, 'find' | 'department' | 'site' | 'requirement'>;
+const isCounted = ({ find, requirement }: Narrowed, { past }: At): boolean => past === null && !find && !requirement;
+const counted = (db: Queryable, courseId: string, { department, site }: Narrowed): Promise<CoverageRow[]> =>
+  rows(db, COVERAGE, [courseId, department ?? null, site ?? null]);
+
+const STEP_NAMES = 'select step_id as id, max(step_name) as name from notices_of_all_days where course_id = $1::bigint group by 1';
+
+/** Of everybody who was asked: who was told at each step, and what became of the others. @param plan steps of the plan as it is, in their order */
 export async function coverage(
   db: Queryable,
+  courseId: string,
+  query: Narrowed,
   { where, values }: Fitting,
   at: At,
-  named: readonly { id: string; name: string }[],
+  plan: readonly { id: string; name: string }[],
 ): Promise<CoverageView> {
-  const found = await rows<CoverageRow>(db, coverageSql(where, at), values);
+  const [found, named] = await Promise.all([
+    isCounted(query, at) ? counted(db, courseId, query) : rows<CoverageRow>(db, coverageSql(where, at), values),
+    rows<{ id: string; name: string }>(db, STEP_NAMES, [courseId]),
+  ]);
   const everybody = found.filter(({ step_id }) => step_id === null);
   const asked = new Map<string, number>();
   for (const { closed, count } of everybody) asked.set(closed, (asked.get(closed) ?? 0) + count);
   const inDepartment = new Map<string, number>();
   for (const { department, count } of everybody) inDepartment.set(department, (inDepartment.get(department) ?? 0) + count);
   const departments = [...inDepartment].sort(([a], [b]) => a.localeCompare(b, 'en'));
-  const ofStepId = new Map<string, CoverageRow[]>(named.map(({ id }) => [id, []]));
+  const ofStepId = new Map<string, CoverageRow[]>(plan.map(({ id }) => [id, []]));
   for (const row of found) {
     if (row.step_id === null) continue;
     const list = ofStepId.get(row.step_id);
     if (list) list.push(row);
     else ofStepId.set(row.step_id, [row]);
   }
-  const nameOf = new Map(named.map(({ id, name }) => [id, name]));
+  // as the plan calls them, else as they were called when they were planned
+  const nameOf = new Map([...named, ...plan].map(({ id, name }) => [id, name]));
   return {
     people: coverageOf(everybody, asked),
     steps: [...ofStepId].map(([id, list]) => ({
       id,
-      name: nameOf.get(id) ?? list[0]?.name ?? id,
+      name: nameOf.get(id) ?? id,
       ...coverageOf(list, asked),
       departments: departments.map(([name, of]) => ({
         name,
@@ -148,23 +162,26 @@ const isTold = (at: At, step: string | null): string => `exists (
   where n.assignment_id = a.id
     and ${ofStep(step)}
     and n.sent_at is not null
-    and ${at.past === null ? "n.state in ('sent', 'delivered')" : `${become(at)} = '0told'`}
+    and ${become(at)} = '0told'
 )`;
 /** Who is meant: everybody, who was told or was not, or those alone of whom the same became. */
-const meant = (who: string, told: string, best: string, add: (value: unknown) => string): string =>
-  who === 'all'
-    ? 'true'
-    : who === 'told'
-      ? told
-      : who === 'untold'
-        ? `not ${told}`
-        : who.includes(':')
-          ? `not ${told} and substr(${best}, 2) = ${add(who)}::text`
-          : `not ${told} and split_part(substr(${best}, 2), ':', 1) = ${add(who)}::text`;
+function meant(who: string, at: At, step: string | null, add: (value: unknown) => string): { joins: string; where: string } {
+  if (who === 'all') return { joins: '', where: 'true' };
+  // what became of all of a course is kept
+  const isKept = at.past === null;
+  const joins = isKept ? 'join told_now($3::bigint) t on t.assignment_id = a.id' : '';
+  const best =
+    isKept && step === null ? 't.own' : `coalesce(${isKept ? `t.steps ->> ${step}::text` : bestOf(at, step)}, ${none('a.closed_by')})`;
+  const told = isKept ? `${best} = '0told'` : isTold(at, step);
+  const untold = isKept ? `${best} > '0told'` : `not ${told}`;
+  if (who === 'told' || who === 'untold') return { joins, where: who === 'told' ? told : untold };
+  const became = who.includes(':') ? `substr(${best}, 2)` : `split_part(substr(${best}, 2), ':', 1)`;
+  return { joins, where: `${untold} and ${became} = ${add(who)}::text` };
+}
 
 /** Everybody who was asked, by name, with what became of what was to tell them. */
 export function notifiedSql(
-  { where, values: fitting }: Fitting,
+  { where: fits, values: fitting }: Fitting,
   at: At,
   step: string | null,
   who: string,
@@ -173,11 +190,13 @@ export function notifiedSql(
   const add = (value: unknown): string => `$${values.push(value)}`;
   const asked = step === null ? null : add(step);
   const best = `coalesce(${bestOf(at, asked)}, ${none('a.closed_by')})`;
+  const { joins, where } = meant(who, at, asked, add);
   const sql = `
 select a.id, p.id as person_id, p.name as person, d.name as department, s.name as site, a.assigned_at, ${best} as best
 ${tables(at)}
-where ${where}
-  and ${meant(who, isTold(at, asked), best, add)}
+${joins}
+where ${fits}
+  and ${where}
 order by lower(p.name), p.id, a.id
 `;
   return { sql, values };
@@ -186,7 +205,7 @@ order by lower(p.name), p.id, a.id
 /** A page of them, with how many they are; what became of each is looked up for these alone. Without rows nobody is on the page. */
 export function listNotified(
   db: Queryable,
-  { where, values: fitting }: Fitting,
+  { where: fits, values: fitting }: Fitting,
   at: At,
   { step, who, page, size }: Pick<NotifiedQuery, 'step' | 'who' | 'page' | 'size'>,
 ): Promise<(NotifiedDbRow & { total: number })[]> {
@@ -194,13 +213,15 @@ export function listNotified(
   const add = (value: unknown): string => `$${values.push(value)}`;
   const asked = step === undefined ? null : add(step);
   const best = `coalesce(${bestOf(at, asked)}, ${none('a.closed_by')})`;
+  const { joins, where } = meant(who, at, asked, add);
   return rows(
     db,
     `with meant as materialized (
        select a.id, a.assigned_at, a.closed_by, p.id as person_id, p.name as person, d.name as department, s.name as site
        ${tables(at)}
-       where ${where}
-         and ${meant(who, isTold(at, asked), best, add)}
+       ${joins}
+       where ${fits}
+         and ${where}
      )
      select a.id, a.person_id, a.person, a.department, a.site, a.assigned_at, ${best} as best, (select count(*)::integer from meant) as total
      from (select * from meant order by lower(person), person_id, id limit ${size} offset ${page * size}) a

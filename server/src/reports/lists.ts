@@ -146,6 +146,8 @@ export async function coverageView(deps: Deps, courseId: string, query: Notified
   const { at, fitting } = await scopeOf(deps.db, courseId, query, deps.clock.now());
   return coverage(
     deps.db,
+    courseId,
+    query,
     fitting,
     at,
     (await stepsOf(deps.db, courseId)).filter(({ on }) => on),
