@@ -15,6 +15,16 @@ create function became(state text, because text, held_because text) returns text
   end
 $$;
 
+-- From when on a notice was what it is: what bounced did so later than it went, and what is open may become anything.
+create function settled(state text, sent_at timestamptz, decided_at timestamptz) returns timestamptz language sql immutable parallel safe as $$
+  select coalesce(
+    case
+      when state in ('sent', 'delivered') then sent_at
+      when state in ('failed', 'skipped', 'cancelled') then decided_at
+    end, 'infinity'
+  )
+$$;
+
 -- One row for each assignment: the best that became of those of its notices that tell the employee, and of all by step.
 create table told (
   assignment_id bigint primary key,
@@ -24,7 +34,9 @@ create table told (
   -- what closed it; empty while it is open
   closed text not null,
   own text not null,
-  steps jsonb not null
+  steps jsonb not null,
+  -- from when on it was so, as far as is known of each moment since; infinity while something of it is open, or was reported later
+  settled_at timestamptz not null
 ) with (fillfactor = 85);
 
 create table told_counts (
@@ -49,14 +61,16 @@ create table told_lines (
 create view told_by_notices as
 select
   a.id as assignment_id, a.course_id, p.department_id, p.site_id, coalesce(a.closed_by, '') as closed,
-  coalesce(b.own, '6none:' || coalesce(a.closed_by, '')) as own, coalesce(b.steps, '{}') as steps
+  coalesce(b.own, '6none:' || coalesce(a.closed_by, '')) as own, coalesce(b.steps, '{}') as steps,
+  coalesce(b.settled_at, '-infinity') as settled_at
 from assignments a
 join people p on p.id = a.person_id
 left join lateral (
-  select jsonb_object_agg(s.step_id, s.best) as steps, min(s.own) as own
+  select jsonb_object_agg(s.step_id, s.best) as steps, min(s.own) as own, max(s.settled_at) as settled_at
   from (
     select n.step_id, min(became(n.state, n.because, n.held_because)) as best,
-      min(became(n.state, n.because, n.held_because)) filter (where n.to_role = 'employee') as own
+      min(became(n.state, n.because, n.held_because)) filter (where n.to_role = 'employee') as own,
+      max(settled(n.state, n.sent_at, n.decided_at)) as settled_at
     from notices n
     where n.assignment_id = a.id
     group by n.step_id
@@ -122,7 +136,8 @@ begin
   select distinct n.course_id, n.assignment_id
   from added n
   join removed o on o.id = n.id
-  where became(n.state, n.because, n.held_because) <> became(o.state, o.because, o.held_because);
+  where (became(n.state, n.because, n.held_because), settled(n.state, n.sent_at, n.decided_at))
+    <> (became(o.state, o.because, o.held_because), settled(o.state, o.sent_at, o.decided_at));
   return null;
 end $$;
 
@@ -215,9 +230,9 @@ begin
   select f.* from fresh f
   on conflict (assignment_id) do update set
     course_id = excluded.course_id, department_id = excluded.department_id, site_id = excluded.site_id, closed = excluded.closed,
-    own = excluded.own, steps = excluded.steps
-  where (t.department_id, t.site_id, t.closed, t.own, t.steps)
-    <> (excluded.department_id, excluded.site_id, excluded.closed, excluded.own, excluded.steps);
+    own = excluded.own, steps = excluded.steps, settled_at = excluded.settled_at
+  where (t.department_id, t.site_id, t.closed, t.own, t.steps, t.settled_at)
+    <> (excluded.department_id, excluded.site_id, excluded.closed, excluded.own, excluded.steps, excluded.settled_at);
   delete from told_counts where count = 0;
   return folded;
 end $$;
@@ -228,8 +243,8 @@ create function told_astray() returns table (what text, kept integer, counted in
   select 'told of assignment ' || coalesce(t.assignment_id, f.assignment_id), t.assignment_id::integer, f.assignment_id::integer
   from told t
   full join found f using (assignment_id)
-  where (t.course_id, t.department_id, t.site_id, t.closed, t.own, t.steps)
-    is distinct from (f.course_id, f.department_id, f.site_id, f.closed, f.own, f.steps)
+  where (t.course_id, t.department_id, t.site_id, t.closed, t.own, t.steps, t.settled_at)
+    is distinct from (f.course_id, f.department_id, f.site_id, f.closed, f.own, f.steps, f.settled_at)
     and coalesce(t.assignment_id, f.assignment_id) not in (select l.assignment_id from told_lines l)
   union all
   select 'told of course ' || coalesce(k.course_id, c.course_id) || ' ' || coalesce(k.best, c.best), k.count, c.count

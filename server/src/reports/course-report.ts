@@ -157,12 +157,18 @@ limit ${query.size} offset ${query.page * query.size}
 `;
 /** So many people are walked through by name, looking at each, before it is quicker to find all that fit first. */
 const WALKED = 2_000;
-const isWalked = ({ sort, find, department, site }: ReportQuery, { past }: At): boolean =>
-  past !== null && sort === 'name' && !find && !department && !site;
-/**
- * The same of a day that has passed, by name, where it does not matter who was where: the roster of that day is not looked at.
- * @param total how many fit
- */
+/** Of a day that has passed, where it does not matter who was where, the roster of that day is not looked at. */
+const isOfAll = ({ find, department, site }: Narrowed, { past }: At): boolean => past !== null && !find && !department && !site;
+const isOfAssignments = (sort: ReportQuery['sort']): boolean => sort === 'assigned' || sort === 'due' || sort === 'finished';
+/** The same of all, in an order that is of the assignments alone. */
+const plainSql = (where: string, query: PageOf, at: At): string => `
+select a.id, a.person_id
+from ${assignmentsAt(at)} a
+where ${where}
+${orderBy(query, at)}
+limit ${query.size} offset ${query.page * query.size}
+`;
+/** The same of all, by name. @param total how many fit */
 const walkedSql = (where: string, { order, page, size }: PageOf, at: At, total: number, people: number): string => {
   const asked = `select a.id, a.person_id from ${assignmentsAt(at)} a where ${where}`;
   // of few that fit each is found first: nobody else is looked at
@@ -346,8 +352,12 @@ export async function countedReport(
     waived,
   };
   const total = isNarrow ? await countRows(db, where, values, at) : totals[query.state];
-  const ids = isNarrow || !isWalked(query, at) ? idsSql(where, query, at) : walkedSql(where, query, at, total, await countRoster(db));
-  const which = await rows<Which>(db, ids, values);
+  const ids = async (): Promise<string> => {
+    if (isNarrow || !isOfAll(query, at)) return idsSql(where, query, at);
+    if (isOfAssignments(query.sort)) return plainSql(where, query, at);
+    return query.sort === 'name' ? walkedSql(where, query, at, total, await countRoster(db)) : idsSql(where, query, at);
+  };
+  const which = await rows<Which>(db, await ids(), values);
   const report = {
     course,
     rows: await reportRowsOf(db, which, at),

@@ -1,5 +1,5 @@
 import type { Coverage, CoverageView, NotifiedQuery, ToldCount } from '@nudrik/contract';
-import type { Became, PlanStep } from '@nudrik/core';
+import type { Became, Known, PlanStep } from '@nudrik/core';
 import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
 import type { At } from './as-of.ts';
 import { tables } from './course-report.ts';
@@ -11,13 +11,17 @@ export interface Fitting {
 }
 
 const GOES = "n.state in ('sent', 'delivered', 'bounced')";
+const IS_THERE = "n.state in ('sent', 'delivered')";
+/** Whether what bounced had done so by then, as far as is known: looked up for these alone, which are few. */
+const hadBounced = (past: Known): string =>
+  `case outcome_at(n, $1::timestamptz, ${past === 'then'}) when 'bounced' then '1bounced' else '0told' end`;
 /** What became of a notice, as a text that sorts the best first: `0told`, `5skipped:finished`; $1 is the moment. */
 const become = ({ past }: At): string =>
   past === null
     ? 'became(n.state, n.because, n.held_because)'
     : `case
-    when n.sent_at < $1::timestamptz and ${GOES} then
-      case outcome_at(n, $1::timestamptz, ${past === 'then'}) when 'bounced' then '1bounced' else '0told' end
+    when n.sent_at < $1::timestamptz and ${IS_THERE} then '0told'
+    when n.sent_at < $1::timestamptz and n.state = 'bounced' then ${hadBounced(past)}
     when n.decided_at < $1::timestamptz and n.state = 'bounced' and n.sent_at is null then '1bounced'
     when n.decided_at < $1::timestamptz and n.state = 'failed' then '2failed'
     when n.decided_at < $1::timestamptz and n.state in ('skipped', 'cancelled') then '5skipped:' || coalesce(n.because, '')
@@ -25,6 +29,8 @@ const become = ({ past }: At): string =>
   end`;
 /** Nothing was made for it: open still, or closed by something before. */
 const none = (closedBy: string): string => `'6none:' || coalesce(${closedBy}, '')`;
+/** What is kept says what closed it since: of a day that has passed, what had by then. */
+const asOf = (best: string, closedBy: string): string => `case when starts_with(${best}, '6none:') then ${none(closedBy)} else ${best} end`;
 const read = (best: string): { told: Became; because: string | null } => {
   const [told, because] = best.slice(1).split(':') as [Became, string?];
   return { told, because: because || null };
@@ -53,7 +59,9 @@ const coverageOf = (counts: readonly Count[], asked: ReadonlyMap<string, number>
   return {
     required: [...asked.values()].reduce((sum, count) => sum + count, 0),
     told,
-    untold: [...untold].map(([best, count]): ToldCount => ({ ...read(best), count })).sort((a, b) => b.count - a.count),
+    untold: [...untold]
+      .sort(([a, m], [b, n]) => n - m || a.localeCompare(b, 'en'))
+      .map(([best, count]): ToldCount => ({ ...read(best), count })),
   };
 };
 
@@ -74,9 +82,19 @@ where ($2::text is null or c.department_id in (select departments_under(array[$2
   and ($3::text is null or c.site_id = (select id from sites where name = $3::text))
 group by 1, 2, 3, 4
 `;
+/** What became of all of a course as it is kept: by a day that has passed where nothing became of it since. */
+const kept = ({ past }: At): string =>
+  `told_now($3::bigint) t on t.assignment_id = a.id${past === null ? '' : ' and t.settled_at < $1::timestamptz'}`;
+/** Else one by one: whoever is alike by what is kept is counted at once, of the others each notice is looked at. */
 const coverageSql = (where: string, at: At): string => `
 with required as materialized (
-  select a.id, p.department_id, coalesce(a.closed_by, '') as closed ${tables(at)} where ${where}
+  select a.id, p.department_id, coalesce(a.closed_by, '') as closed, t.own, t.steps
+  ${tables(at)}
+  left join ${kept(at)}
+  where ${where}
+),
+alike as materialized (
+  select department_id, closed, own, steps, count(*)::integer as count from required where own is not null group by 1, 2, 3, 4
 ),
 become as materialized (
   select
@@ -84,12 +102,19 @@ become as materialized (
     min(${become(at)}) filter (where ${TELLS}) as own
   from required r
   join notices n on n.assignment_id = r.id and n.course_id = $3::bigint
+  where r.own is null
   group by 1, 2, 3, 4
 ),
 counted as (
-  select null as step_id, r.department_id, r.closed, coalesce(b.best, ${none('r.closed')}) as best, count(*)::integer as count
+  select nullif(s.step_id, '') as step_id, r.department_id, r.closed, ${asOf('s.best', 'r.closed')} as best, sum(r.count)::integer as count
+  from alike r
+  cross join lateral told_steps(r.own, r.steps) s
+  group by 1, 2, 3, 4
+  union all
+  select null, r.department_id, r.closed, coalesce(b.best, ${none('r.closed')}), count(*)::integer
   from required r
   left join (select id, min(own) as best from become group by 1) b on b.id = r.id
+  where r.own is null
   group by 2, 3, 4
   union all
   select step_id, department_id, closed, best, count(*)::integer from become group by 1, 2, 3, 4
@@ -156,28 +181,31 @@ export interface NotifiedDbRow {
   assigned_at: Date;
   best: string;
 }
-/** One of them told it: what most are found by, at the first look. */
-const isTold = (at: At, step: string | null): string => `exists (
-  select from notices n
-  where n.assignment_id = a.id
-    and ${ofStep(step)}
-    and n.sent_at is not null
-    and ${become(at)} = '0told'
-)`;
+/** One of them had told it by a day that has passed: what most are found by, at the first look, and of those the most without their rows. */
+const wasTold = (past: Known, step: string | null): string => {
+  const one = (how: string): string =>
+    `exists (select from notices n where n.assignment_id = a.id and ${ofStep(step)} and n.sent_at < $1::timestamptz and ${how})`;
+  return `(${one(IS_THERE)} or ${one(`n.state = 'bounced' and ${hadBounced(past)} = '0told'`)})`;
+};
 /** Who is meant: everybody, who was told or was not, or those alone of whom the same became. */
 function meant(who: string, at: At, step: string | null, add: (value: unknown) => string): { joins: string; where: string } {
   if (who === 'all') return { joins: '', where: 'true' };
-  // what became of all of a course is kept
-  const isKept = at.past === null;
-  const joins = isKept ? 'join told_now($3::bigint) t on t.assignment_id = a.id' : '';
-  const best =
-    isKept && step === null ? 't.own' : `coalesce(${isKept ? `t.steps ->> ${step}::text` : bestOf(at, step)}, ${none('a.closed_by')})`;
-  const told = isKept ? `${best} = '0told'` : isTold(at, step);
-  const untold = isKept ? `${best} > '0told'` : `not ${told}`;
+  const { joins, told, untold, best } = at.past === null ? byKept(at, step) : oneByOne(at, at.past, step);
   if (who === 'told' || who === 'untold') return { joins, where: who === 'told' ? told : untold };
   const became = who.includes(':') ? `substr(${best}, 2)` : `split_part(substr(${best}, 2), ':', 1)`;
   return { joins, where: `${untold} and ${became} = ${add(who)}::text` };
 }
+type Telling = Record<'joins' | 'told' | 'untold' | 'best', string>;
+function byKept(at: At, step: string | null): Telling {
+  const best = step === null ? 't.own' : `coalesce(t.steps ->> ${step}::text, ${none('a.closed_by')})`;
+  return { joins: `join ${kept(at)}`, told: `${best} = '0told'`, untold: `${best} > '0told'`, best };
+}
+const oneByOne = (at: At, past: Known, step: string | null): Telling => ({
+  joins: '',
+  told: wasTold(past, step),
+  untold: `not ${wasTold(past, step)}`,
+  best: `coalesce(${bestOf(at, step)}, ${none('a.closed_by')})`,
+});
 
 /** Everybody who was asked, by name, with what became of what was to tell them. */
 export function notifiedSql(

@@ -9,6 +9,7 @@ import { finishAssignments } from '../learning/finish.ts';
 import { wordsOfPdf } from '../testing-pdf.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { AT_ONCE } from '../work/jobs.ts';
+import { foldFigures } from '../work/figures.ts';
 import { drain } from '../worker.ts';
 import { fileOf, tooMany } from './files.ts';
 import { coverageView, finishedView, notifiedView } from './lists.ts';
@@ -120,6 +121,46 @@ describe('who was notified', () => {
     expect(first.rows.map(({ person, told, notices }) => [person.name, told, notices.length])).toEqual([['Kari Aske', 'told', 1], ['Odd Aske', 'ahead', 0], ['Per Aske', 'none', 0], ['Runa Aske', 'told', 1]]); // prettier-ignore
     for (const of of [first.people, ...first.steps]) expect(of.told + of.untold.reduce((sum, { count }) => sum + count, 0)).toBe(4);
     await expect(notified({ on: '2027-03-09' })).rejects.toThrow('has not come yet');
+  });
+});
+
+describe('what became of each step is kept, and says what the notices say', () => {
+  const days = ['2027-02-28', '2027-03-01', '2027-03-02', '2027-03-04', '2027-03-07'];
+  const told = async (query: object) => coverageView(house.deps, course, NotifiedQuery.parse(query));
+  /** Each question by what is kept, and by the notices alone. */
+  const both = async (queries: readonly object[]) => {
+    const answers = async (): Promise<unknown[]> => {
+      const list: unknown[] = [];
+      for (const query of queries) list.push(await told(query));
+      return list;
+    };
+    const kept = await answers();
+    await house.db.query('begin; delete from told; commit');
+    const counted = await answers();
+    await house.db.query('select recount_told()');
+    return { kept, counted };
+  };
+
+  it('of days that have passed, by either reading, of all and of some', async () => {
+    await foldFigures(house.db);
+    const queries = days.flatMap((on) => ['then', 'now'].flatMap((known) => [{}, { department: 'Office' }, { find: 'Runa' }].map((some) => ({ on, known, ...some })))); // prettier-ignore
+    const { kept, counted } = await both(queries);
+    expect(kept).toEqual(counted);
+    expect(new Set(kept.map((each) => JSON.stringify(each))).size).toBeGreaterThan(2);
+  });
+
+  it('of now, before it is folded and after it; found by what they all are called it is the same', async () => {
+    await house.db.query(
+      "update notices set state = 'skipped', because = 'finished' where id in (select min(id) from notices where state = 'sent')",
+    );
+    await house.db.query("update people set department_id = (select id from departments where name = 'Office') where name = 'Per Aske'");
+    const waiting = await told({});
+    await foldFigures(house.db);
+    for (const query of [{}, { find: 'Aske' }]) expect(await told(query)).toEqual(waiting);
+    expect(waiting.steps[0]!.departments.map(({ name, required }) => [name, required])).toEqual([['Deck', 3], ['Office', 1]]); // prettier-ignore
+    expect((await told({ department: 'Office' })).people).toMatchObject({ required: 1, told: 0 });
+    expect((await told({ site: 'Nowhere' })).people).toMatchObject({ required: 0 });
+    await house.db.query("update people set department_id = (select id from departments where name = 'Deck') where name = 'Per Aske'");
   });
 });
 
