@@ -271,3 +271,7 @@ end $$;
 
 select recount_told();
 create index told_by_course on told (course_id, own);
+
+-- whose assignments they are and since when, without their rows: lists of a course as of a day look at all of them
+drop index assignments_by_course;
+create index assignments_by_course on assignments (course_id, closed_by, id) include (person_id, round, assigned_at);

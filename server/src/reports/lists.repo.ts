@@ -82,16 +82,27 @@ where ($2::text is null or c.department_id in (select departments_under(array[$2
   and ($3::text is null or c.site_id = (select id from sites where name = $3::text))
 group by 1, 2, 3, 4
 `;
-/** What became of all of a course as it is kept: by a day that has passed where nothing became of it since. */
-const kept = ({ past }: At): string =>
-  `told_now($3::bigint) t on t.assignment_id = a.id${past === null ? '' : ' and t.settled_at < $1::timestamptz'}`;
-/** Else one by one: whoever is alike by what is kept is counted at once, of the others each notice is looked at. */
+/**
+ * Else one by one: whoever is alike by what is kept is counted at once, of the others each notice is looked at. Nothing is kept of whom
+ * something waits to be told, nor of a day that has passed where something became of it since. Each row is looked up (by `offset 0`):
+ * how many are asked by then nobody can foresee, and what is quick for few would take minutes for many.
+ */
 const coverageSql = (where: string, at: At): string => `
-with required as materialized (
-  select a.id, p.department_id, coalesce(a.closed_by, '') as closed, t.own, t.steps
-  ${tables(at)}
-  left join ${kept(at)}
-  where ${where}
+with waiting as materialized (select l.assignment_id from told_lines l where l.course_id = $3::bigint),
+asked as materialized (
+  select a.id, p.department_id, coalesce(a.closed_by, '') as closed ${tables(at)} where ${where}
+),
+required as materialized (
+  select r.id, r.department_id, r.closed, t.own, t.steps
+  from asked r
+  left join lateral (
+    select t.own, t.steps
+    from told t
+    where t.assignment_id = r.id
+      and t.assignment_id not in (select w.assignment_id from waiting w)
+      ${at.past === null ? '' : 'and t.settled_at < $1::timestamptz'}
+    offset 0
+  ) t on true
 ),
 alike as materialized (
   select department_id, closed, own, steps, count(*)::integer as count from required where own is not null group by 1, 2, 3, 4
@@ -190,15 +201,15 @@ const wasTold = (past: Known, step: string | null): string => {
 /** Who is meant: everybody, who was told or was not, or those alone of whom the same became. */
 function meant(who: string, at: At, step: string | null, add: (value: unknown) => string): { joins: string; where: string } {
   if (who === 'all') return { joins: '', where: 'true' };
-  const { joins, told, untold, best } = at.past === null ? byKept(at, step) : oneByOne(at, at.past, step);
+  const { joins, told, untold, best } = at.past === null ? byKept(step) : oneByOne(at, at.past, step);
   if (who === 'told' || who === 'untold') return { joins, where: who === 'told' ? told : untold };
   const became = who.includes(':') ? `substr(${best}, 2)` : `split_part(substr(${best}, 2), ':', 1)`;
   return { joins, where: `${untold} and ${became} = ${add(who)}::text` };
 }
 type Telling = Record<'joins' | 'told' | 'untold' | 'best', string>;
-function byKept(at: At, step: string | null): Telling {
+function byKept(step: string | null): Telling {
   const best = step === null ? 't.own' : `coalesce(t.steps ->> ${step}::text, ${none('a.closed_by')})`;
-  return { joins: `join ${kept(at)}`, told: `${best} = '0told'`, untold: `${best} > '0told'`, best };
+  return { joins: 'join told_now($3::bigint) t on t.assignment_id = a.id', told: `${best} = '0told'`, untold: `${best} > '0told'`, best };
 }
 const oneByOne = (at: At, past: Known, step: string | null): Telling => ({
   joins: '',
