@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, expect, it } from 'vitest';
+import { NotifiedQuery } from '@nudrik/contract';
 import {
   dateOf,
   rehearse,
@@ -20,6 +21,8 @@ import { rows, transaction } from '../db/db.ts';
 import { takeUp } from '../assignments/take-up.ts';
 import { getHouse } from '../house/house.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
+import { coverageView } from '../reports/lists.ts';
+import { foldFigures } from '../work/figures.ts';
 import { drain } from '../worker.ts';
 import { missingIn } from '../messages/compose.ts';
 import { loadFacts } from './facts.ts';
@@ -250,6 +253,27 @@ async function holdSome(scope: string, days: number | null): Promise<void> {
     'Sigrid Aune',
   );
 }
+/** Who was told at each step: now, and at the ends of some days by either reading. */
+async function tellCoverage(): Promise<unknown[]> {
+  const answers: unknown[] = [];
+  // whoever is found is not counted before; all are called that
+  const queries = [{ find: 'aske' }, ...[0, 2, 5, 11].flatMap((days) => ['then', 'now'].map((known) => ({ on: dateAfter(days), known })))];
+  for (const query of queries) answers.push(await coverageView(house.deps, course, NotifiedQuery.parse(query)));
+  return answers;
+}
+/** What is kept of it says what the notices say, one by one, whether it was folded yet or not. */
+async function expectToldAsKept(): Promise<void> {
+  const now = () => coverageView(house.deps, course, NotifiedQuery.parse({}));
+  const waiting = await now();
+  await foldFigures(house.db);
+  const kept = [await now(), ...(await tellCoverage())];
+  await house.db.query('truncate told');
+  const counted = await tellCoverage();
+  await house.db.query('select recount_told()');
+  expect(kept).toEqual([waiting, ...counted]);
+  expect(waiting).toEqual(counted[0]);
+}
+
 let playOn: (ms: number) => Promise<void> = () => Promise.resolve();
 
 const line = (l: {
@@ -347,6 +371,7 @@ it('the worker sends what the rehearsal says', async () => {
         }),
       );
       expect(sent.sort()).toEqual(expected.sort());
+      await expectToldAsKept();
     }),
     { numRuns: Number(process.env['NUDRIK_PROPERTY_RUNS'] ?? 15), examples: [[WENT_MEANWHILE]] },
   );
