@@ -47,7 +47,7 @@ const sorts = (at: At): Record<ReportQuery['sort'], string> => ({
 export const DAYS_LATE = 'floor(extract(epoch from $1::timestamptz - a.due_at) / 86400)';
 export const DAYS_TAKEN = 'extract(epoch from a.closed_at - a.assigned_at) / 86400';
 
-type Narrowed = Pick<ReportQuery, 'find' | 'department' | 'site' | 'requirement'>;
+export type Narrowed = Pick<ReportQuery, 'find' | 'department' | 'site' | 'requirement'>;
 type Filter = Narrowed & Pick<ReportQuery, 'state'> & Partial<Pick<ReportQuery, 'days' | 'since'>>;
 /** What each list of a course is narrowed down by. */
 export const narrowed = ({ find, department, site, requirement }: Narrowed): Narrowed => ({ find, department, site, requirement });
@@ -159,7 +159,7 @@ limit ${query.size} offset ${query.page * query.size}
 /** So many people are walked through by name, looking at each, before it is quicker to find all that fit first. */
 const WALKED = 2_000;
 /** Of a day that has passed, where it does not matter who was where, the roster of that day is not looked at. */
-const isOfAll = ({ find, department, site }: Narrowed, { past }: At): boolean => past !== null && !find && !department && !site;
+export const isOfAll = ({ find, department, site }: Narrowed, { past }: At): boolean => past !== null && !find && !department && !site;
 const isOfAssignments = (sort: ReportQuery['sort']): boolean => sort === 'assigned' || sort === 'due' || sort === 'finished';
 /** The same of all, in an order that is of the assignments alone. */
 const plainSql = (where: string, query: PageOf, at: At): string => `

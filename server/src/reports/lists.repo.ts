@@ -1,8 +1,8 @@
 import type { Coverage, CoverageView, NotifiedQuery, ToldCount } from '@nudrik/contract';
 import type { Became, Known, PlanStep } from '@nudrik/core';
 import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
-import type { At } from './as-of.ts';
-import { tables } from './course-report.ts';
+import { assignmentsAt, peopleAt, type At } from './as-of.ts';
+import { isOfAll, tables, type Narrowed } from './course-report.ts';
 
 /** What fits the filters of a list: a condition on the tables of a report, with its values. */
 export interface Fitting {
@@ -87,10 +87,12 @@ group by 1, 2, 3, 4
  * something waits to be told, nor of a day that has passed where something became of it since. Each row is looked up (by `offset 0`):
  * how many are asked by then nobody can foresee, and what is quick for few would take minutes for many.
  */
-const coverageSql = (where: string, at: At): string => `
+const coverageSql = (where: string, query: Narrowed, at: At): string => `
 with waiting as materialized (select l.assignment_id from told_lines l where l.course_id = $3::bigint),
 asked as materialized (
-  select a.id, p.department_id, coalesce(a.closed_by, '') as closed ${tables(at)} where ${where}
+  select a.id, p.department_id, coalesce(a.closed_by, '') as closed
+  ${isOfAll(query, at) ? `from ${assignmentsAt(at)} a join ${peopleAt(at)} p on p.id = a.person_id` : tables(at)}
+  where ${where}
 ),
 required as materialized (
   select r.id, r.department_id, r.closed, t.own, t.steps
@@ -133,7 +135,6 @@ counted as (
 select c.step_id, d.name as department, c.closed, c.best, c.count from counted c join departments d on d.id = c.department_id
 `;
 
-type Narrowed = Pick<NotifiedQuery, 'find' | 'department' | 'site' | 'requirement'>;
 const isCounted = ({ find, requirement }: Narrowed, { past }: At): boolean => past === null && !find && !requirement;
 const counted = (db: Queryable, courseId: string, { department, site }: Narrowed): Promise<CoverageRow[]> =>
   rows(db, COVERAGE, [courseId, department ?? null, site ?? null]);
@@ -150,7 +151,7 @@ export async function coverage(
   plan: readonly { id: string; name: string }[],
 ): Promise<CoverageView> {
   const [found, named] = await Promise.all([
-    isCounted(query, at) ? counted(db, courseId, query) : rows<CoverageRow>(db, coverageSql(where, at), values),
+    isCounted(query, at) ? counted(db, courseId, query) : rows<CoverageRow>(db, coverageSql(where, query, at), values),
     rows<{ id: string; name: string }>(db, STEP_NAMES, [courseId]),
   ]);
   const everybody = found.filter(({ step_id }) => step_id === null);
@@ -246,7 +247,7 @@ export function listNotified(
   db: Queryable,
   { where: fits, values: fitting }: Fitting,
   at: At,
-  { step, who, page, size }: Pick<NotifiedQuery, 'step' | 'who' | 'page' | 'size'>,
+  { step, who, page, size, ...query }: Narrowed & Pick<NotifiedQuery, 'step' | 'who' | 'page' | 'size'>,
 ): Promise<(NotifiedDbRow & { total: number })[]> {
   const values = [...fitting];
   const add = (value: unknown): string => `$${values.push(value)}`;
@@ -256,14 +257,19 @@ export function listNotified(
   return rows(
     db,
     `with meant as materialized (
-       select a.id, a.assigned_at, a.closed_by, p.id as person_id, p.name as person, d.name as department, s.name as site
-       ${tables(at)}
+       select a.id, a.assigned_at, a.closed_by, a.person_id, p.name as person
+       ${isOfAll(query, at) ? `from ${assignmentsAt(at)} a join people p on p.id = a.person_id` : tables(at)}
        ${joins}
        where ${fits}
          and ${where}
      )
-     select a.id, a.person_id, a.person, a.department, a.site, a.assigned_at, ${best} as best, (select count(*)::integer from meant) as total
+     select
+       a.id, a.person_id, a.person, d.name as department, s.name as site, a.assigned_at, ${best} as best,
+       (select count(*)::integer from meant) as total
      from (select * from meant order by lower(person), person_id, id limit ${size} offset ${page * size}) a
+     join ${peopleAt(at)} p on p.id = a.person_id
+     join departments d on d.id = p.department_id
+     join sites s on s.id = p.site_id
      order by lower(a.person), a.person_id, a.id`,
     values,
   );
