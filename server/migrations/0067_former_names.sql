@@ -5,9 +5,7 @@ create table former_names (
   place text not null check (place in ('department', 'site', 'group')),
   place_id bigint not null,
   name text not null,
-  until timestamptz not null,
-  -- what was called so was removed: its past is told of what it stood below, and a file that names it means another
-  is_gone boolean not null default false
+  until timestamptz not null
 );
 create index former_names_by_name on former_names (place, name, until);
 create index former_names_by_place on former_names (place, place_id);
@@ -102,38 +100,30 @@ $$;
 -- Sums are kept by what a department is and not by its name: being renamed changes none of them. Nothing is forgotten where nothing went.
 drop trigger departments_sums on departments;
 drop trigger sites_sums on sites;
-drop trigger people_sums on people;
-drop trigger assignments_sums on assignments;
-drop function forget_day_sums();
-create function forget_sums() returns void language sql as $$
-  delete from day_sums;
-  delete from days_summed;
-  delete from asked_sums;
-  delete from days_asked;
-$$;
-create or replace function forget_changed_validity() returns trigger language plpgsql as $$
-begin
-  if exists (select from added n join removed o on o.id = n.id where n.validity is distinct from o.validity) then
-    perform forget_sums();
-  end if;
-  return null;
-end $$;
 create function forget_gone_sums() returns trigger language plpgsql as $$
 begin
   if exists (select from removed) then
-    perform forget_sums();
+    delete from day_sums;
+    delete from days_summed;
+    delete from asked_sums;
+    delete from days_asked;
   end if;
   return null;
 end $$;
 create trigger departments_sums after delete on departments referencing old table as removed for each statement execute function forget_gone_sums();
 create trigger sites_sums after delete on sites referencing old table as removed for each statement execute function forget_gone_sums();
+drop trigger people_sums on people;
+drop trigger assignments_sums on assignments;
 create trigger people_sums after delete on people referencing old table as removed for each statement execute function forget_gone_sums();
 create trigger assignments_sums after delete on assignments referencing old table as removed for each statement execute function forget_gone_sums();
 
 -- A day of the house is another where its zone is: what was counted by the old one is forgotten, and what was issued after its day is told anew.
 create function forget_days_of_zone() returns trigger language plpgsql as $$
 begin
-  perform forget_sums();
+  delete from day_sums;
+  delete from days_summed;
+  delete from asked_sums;
+  delete from days_asked;
   update certificates
   set is_later = not is_later
   where is_later <> (issued_at >= ((issued_on + 1)::timestamp at time zone new.house_zone));
@@ -142,4 +132,7 @@ end $$;
 create trigger settings_zone after update on settings
   for each row when (old.house_zone is distinct from new.house_zone) execute function forget_days_of_zone();
 -- counted until now by names that lead elsewhere
-select forget_sums();
+delete from day_sums;
+delete from days_summed;
+delete from asked_sums;
+delete from days_asked;

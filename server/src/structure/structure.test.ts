@@ -1,6 +1,9 @@
+import { readFile } from 'node:fs/promises';
+import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
 import { listHouseChanges } from '../house/record.ts';
 import { rows } from '../db/db.ts';
+import { DIRECTORY } from '../db/migrate.ts';
 import { planWaiting } from '../notices/plan.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
@@ -319,5 +322,15 @@ describe('the record', () => {
       'Mina: The group Smoke divers: What it is for with a valid check, before not said.',
       'Mina: The group Smoke divers was removed.',
     ]);
+    // a house in which it was not told apart takes it from this record; and where it is, nothing changes
+    const gone = () => rows(house.db, 'select name, is_gone from former_names order by id');
+    const kept = await gone();
+    await house.db.query("update former_names set is_gone = false where name = 'Bow ramps'");
+    const upgrade = await readFile(join(DIRECTORY, '0068_former_names_gone.sql'), 'utf8');
+    for (let times = 0; times < 2; times++) {
+      await house.db.query(upgrade);
+      expect(await gone()).toEqual(kept);
+    }
+    expect(kept).toContainEqual({ name: 'Bow ramps', is_gone: true });
   });
 });
