@@ -94,6 +94,10 @@ export function planningBench(): void {
     ledger: [],
     pace: {},
     leftOut: 0,
+    ahead: [],
+    aheadLeftOut: 0,
+    certified: {},
+    signOffs: {},
   };
   const looks = [1, 2, 3].map(() => timed(() => forward(facts, PLAINLY))).sort((a, b) => a.seconds - b.seconds);
   report(
@@ -102,23 +106,29 @@ export function planningBench(): void {
     'goal under 1 s',
   );
 
-  // one step, dragged: for the 2,000 of a course, among eight
+  // one step of eight, dragged: by itself for the 2,000 of a course, and beside the others for the six who are shown
   const few = list.slice(0, 2_000);
   const dragged = { ...STANDARD_PLAN[2]!, offset: { amount: -72, unit: 'hours' as const } };
-  const drag = () =>
+  const steps = [
+    ...STANDARD_PLAN.map((step) => (step.id === dragged.id ? dragged : step)),
+    { ...STANDARD_PLAN[1]!, id: 'four-days-in', offset: { amount: 4, unit: 'days' as const } },
+    { ...STANDARD_PLAN[2]!, id: 'a-week-to-go', offset: { amount: -7, unit: 'days' as const }, at: '10:00', window: null },
+  ];
+  const playFor = (who: readonly Assignment[], played: typeof steps) =>
     rehearse({
       from: start,
       until: start + 200 * 86_400_000,
       roster,
-      assignments: few,
-      plans: [{ course: 'c1', publishedAt: start, steps: [dragged] }],
+      assignments: who,
+      plans: [{ course: 'c1', publishedAt: start, steps: played }],
       withHeld: true,
       isTold: ({ id }) => id === 'a1',
     });
+  const drag = () => [...playFor(few, [dragged]), ...playFor(few.slice(0, 6), steps)];
   drag();
   const drags = [1, 2, 3].map(() => timed(drag)).sort((a, b) => a.seconds - b.seconds);
   report(
-    'a step dragged, for 2,000 people',
+    'a step of eight dragged, for 2,000 people',
     `${Math.round(drags[1]!.seconds * 1_000)} ms, ${drags[1]!.value.length.toLocaleString('en')} moments`,
     'goal under 100 ms',
   );

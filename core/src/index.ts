@@ -89,3 +89,4 @@ export * from './requirements/audience.ts';
 export * from './requirements/requirement.ts';
 export * from './requirements/standing.ts';
 export * from './requirements/reconcile.ts';
+export * from './requirements/ahead.ts';

@@ -1,6 +1,6 @@
 import { LANGUAGE_TAGS } from '@nudrik/core';
 import { z } from 'zod';
-import { Id } from '../common.ts';
+import { Id, LocalDate } from '../common.ts';
 import { PlanStepSchema } from '../plans/plans.ts';
 
 /** POST /api/plans/:courseId/letter: a step's message as its real readers would have it; nothing is sent or stored */
@@ -76,7 +76,13 @@ export interface TestLetterResult {
 }
 
 /** GET /api/test-letters: what somebody sent to themselves to see how it reads, the newest first */
-export const TestLettersQuery = z.object({ after: Id.optional() });
+export const TestLettersQuery = z.object({
+  after: Id.optional(),
+  from: LocalDate.optional(),
+  to: LocalDate.optional(),
+  course: Id.optional(),
+});
+export type TestLettersQuery = z.infer<typeof TestLettersQuery>;
 export interface TestLetterRow {
   id: string;
   sentAt: string;

@@ -36,6 +36,8 @@ export const NoticesQuery = Page.pick({ size: true }).extend({
   department: Id.optional(),
   /** by the plan, or by what somebody wrote by hand */
   by: z.enum(['plan', 'hand']).optional(),
+  /** whom its message came from, as its reader saw it */
+  sender: z.string().max(200).optional(),
   /** a merge field that its person or course has no value for: planned within two weeks */
   lacks: z.string().max(40).optional(),
   find: z.string().max(200).optional(),
@@ -43,6 +45,15 @@ export const NoticesQuery = Page.pick({ size: true }).extend({
   when: z.enum(['past', 'ahead']).optional(),
 });
 export type NoticesQuery = z.infer<typeof NoticesQuery>;
+
+/** GET /api/notices/choices */
+export const LedgerChoicesQuery = z.object({ course: Id.optional() });
+export interface LedgerChoices {
+  /** what steps are called, those with the most notices first */
+  steps: string[];
+  /** whom messages came from */
+  senders: string[];
+}
 
 export interface NoticeRow {
   id: string;

@@ -28,7 +28,7 @@ const facts = (rest: Partial<RehearsalFacts> = {}): RehearsalFacts => ({
   assignments: Array.from({ length: 10 }, (_, i) => anAssignment({ id: `a${i}`, person: `p${i}` })),
   ledger: [],
   pace: { c1: { shares: [0.2, 0.4, 0.6, 0.8, 0.9], never: 50 } },
-  leftOut: 0,
+  leftOut: 0, ahead: [], aheadLeftOut: 0, certified: {}, signOffs: {},
   ...rest,
 }); // prettier-ignore
 const look = (rest: Partial<Supposition> = {}, of: Partial<RehearsalFacts> = {}) => forward(facts(of), { ...PLAINLY, ...rest });
@@ -56,7 +56,8 @@ describe('a rehearsal of days to come', () => {
     // by each reader’s own clock: 09:00 in both zones, and three invitations at 09:30 in London
     expect(found.hours[9]).toBe(24 + 3);
     expect(found.busiest).toMatchObject({ mails: 10 });
-    expect([found.people, found.assignments]).toEqual([10, 10]);
+    // ten employees and their manager read something
+    expect([found.people, found.assignments, found.ahead]).toEqual([11, 10, 0]);
   });
 
   it('looks ahead no further than ninety days, and at least one', () => {
@@ -68,6 +69,31 @@ describe('a rehearsal of days to come', () => {
     const found = look({ act: { kind: 'all', after: 7 } });
     expect(perDay(found)).toEqual({ '2027-03-01': 10, '2027-03-03': 10, '2027-03-08': 10 }); // the certificates
     expect(found.reasons).toEqual([{ because: 'finished', count: 10 + 10 + 3 + 10 }]);
+  });
+
+  it('whoever finishes is signed off and gets a certificate, where the course has these; what hangs on them goes', () => {
+    const steps: PlanStep[] = [
+      { ...STANDARD_PLAN[1]!, id: 'issued', kind: 'follow-up', anchor: { event: 'certificate-issued' }, offset: { amount: 1, unit: 'days' }, onlyIf: null, stopWhen: null },
+      { ...STANDARD_PLAN[1]!, id: 'expiring', kind: 'follow-up', anchor: { event: 'expires' }, offset: { amount: -3, unit: 'days' }, onlyIf: null, stopWhen: null },
+      { ...STANDARD_PLAN[1]!, id: 'signed', kind: 'follow-up', anchor: { event: 'signed-off', outcome: 'met' }, offset: { amount: 0, unit: 'minutes' }, at: null, onlyIf: null, stopWhen: null },
+    ]; // prettier-ignore
+    const of = { plans: [{ ...facts().plans[0]!, steps }] };
+    const act = { kind: 'all', after: 7 } as const;
+    const gone = (found: ReturnType<typeof look>) =>
+      Object.fromEntries(steps.map(({ id }) => [id, [...new Set(found.lines.flatMap(({ step, outcome, at }) => (step === id && outcome === 'send' ? [new Date(at!).toISOString().slice(0, 10)] : [])))]])); // prettier-ignore
+    expect(gone(look({ act }, of))).toEqual({ issued: [], expiring: [], signed: [] });
+    const certified = { c1: { count: 14, unit: 'days' as const, toMonthEnd: false } };
+    expect(gone(look({ act }, { ...of, certified, signOffs: { c1: ['u1'] } }))).toEqual({ issued: ['2027-03-09'], expiring: ['2027-03-19'], signed: ['2027-03-08'] });
+    expect(gone(look({ act }, { ...of, certified: { c1: null } }))).toEqual({ issued: ['2027-03-09'], expiring: [], signed: [] });
+  }); // prettier-ignore
+
+  it('what requirements will assign in these days is part of it, and finished that many days after it is assigned', () => {
+    const later = anAssignment({ id: 'ahead p0/c1/1', person: 'p0', assignedAt: utc('2027-03-15T07:00'), dueAt: utc('2027-04-14T15:00') });
+    const of = { assignments: [later], ahead: [later.id] };
+    expect(look({}, of)).toMatchObject({ ahead: 1, assignments: 1 });
+    expect(perDay(look({}, of))).toEqual({ '2027-03-15': 1, '2027-03-17': 1 });
+    expect(look({ days: 5 }, of)).toMatchObject({ ahead: 0, mails: 0 });
+    expect(perDay(look({ act: { kind: 'all', after: 7 } }, of))).toEqual({ '2027-03-15': 1, '2027-03-17': 1, '2027-03-22': 1 });
   });
 
   it('as people did in the past: drawn by assignment, the same in any order, and never before now', () => {

@@ -33,9 +33,11 @@ export interface Forward {
   /** why something would not go, and how often */
   reasons: { because: SkipReason; count: number }[];
   holds: { because: HoldReason; count: number }[];
-  /** people and assignments that were looked at */
+  /** people who would read something */
   people: number;
+  /** assignments that were looked at; of them those that requirements will make in these days */
   assignments: number;
+  ahead: number;
   lines: RehearsalLine[];
 }
 
@@ -63,6 +65,7 @@ export function forward(
   const lines = rehearse({ ...supposed, withHeld: true, isTold: ({ id }) => isTold(id) }).filter(({ outcome }) => outcome !== 'wait');
   const stepOf = new Map(supposed.plans.flatMap((plan) => plan.steps.map((step) => [`${plan.course}/${step.id}`, step] as const)));
   const courseOf = new Map(assignments.map(({ id, course }) => [id, course]));
+  const ahead = new Set(facts.ahead);
   const first = zone.dayAt(supposed.from);
   const home = facts.calendars.find((calendar) => calendar.zone === facts.zone) ?? facts.calendars[0];
   const working = home ? roster.calendarOf({ calendar: home.id } as never) : null;
@@ -130,8 +133,9 @@ export function forward(
     busiest: busiest ? { at: busiest[0], mails: busiest[1] } : null,
     reasons: counted(lines.flatMap(({ because }) => because ?? [])),
     holds: counted(lines.flatMap(({ outcome, held }) => (outcome === 'hold' && held ? [held] : []))),
-    people: new Set(assignments.map(({ person }) => person)).size,
+    people: readers.size,
     assignments: assignments.length,
+    ahead: assignments.filter(({ id, assignedAt }) => ahead.has(id) && assignedAt < supposed.until).length,
   };
 }
 

@@ -1,5 +1,7 @@
+import type { AssignmentEvent } from '../assignments/event.ts';
 import type { Assignment } from '../assignments/state.ts';
-import { standingAt } from '../assignments/state.ts';
+import { expiryOf, type Validity } from '../certificates/validity.ts';
+import { standingAt, type Standing } from '../assignments/state.ts';
 import { NAMES_THEMSELVES, type Names } from '../conditions/catalogue.ts';
 import type { Hold } from '../holding/hold.ts';
 import { missingOf, type TextCourse } from '../messages/facts.ts';
@@ -9,7 +11,7 @@ import type { SenderHouse } from '../messages/sender.ts';
 import type { Person, Settings } from '../people/person.ts';
 import { Roster } from '../people/person.ts';
 import type { PlanStep } from '../plans/standard.ts';
-import { addDays, dayOf, msOfTime, type CalendarFacts, type LocalDate } from '../time/calendar.ts';
+import { addDays, dateOf, dayOf, msOfTime, type CalendarFacts, type LocalDate } from '../time/calendar.ts';
 import { DAY_MS, HOUR, Zone, type Instant } from '../time/zone.ts';
 import type { HoldReason } from '../notices/decide.ts';
 import { keyOf } from '../notices/slot.ts';
@@ -65,6 +67,14 @@ export interface RehearsalFacts {
   pace: Readonly<Record<string, Pace>>;
   /** so many assignments were left out, beyond the most that is looked at */
   leftOut: number;
+  /** the assignments among them that requirements will make in the days to come */
+  ahead: readonly string[];
+  /** people whom requirements will look at in these days, beyond the most that are asked of */
+  aheadLeftOut: number;
+  /** courses whose finish brings a certificate, and how long it holds */
+  certified: Readonly<Record<string, Validity | null>>;
+  /** the units of each course that somebody signs off and that finishing takes */
+  signOffs: Readonly<Record<string, readonly string[]>>;
 }
 
 /** What is supposed of the days to come. */
@@ -181,6 +191,21 @@ function joinersOf(facts: RehearsalFacts, { joiners }: Supposition): { people: P
   };
 }
 
+/** What comes with finishing at a moment: the sign-offs that it took, the finish, and the certificate where the course has one. */
+function finishing({ certified, signOffs }: RehearsalFacts, { course }: Assignment, { unitsFinished }: Standing, at: Instant, home: Zone): AssignmentEvent[] {
+  const left = (signOffs[course] ?? []).filter((unit) => !unitsFinished.has(unit));
+  const validity = certified[course];
+  const expiresOn = validity ? expiryOf(dateOf(home.dayAt(at)), validity) : null;
+  return [
+    ...left.flatMap((unit): AssignmentEvent[] => [
+      { type: 'signed-off', at, unit, attended: true, met: true },
+      { type: 'unit-finished', at, unit },
+    ]),
+    { type: 'finished', at },
+    ...(validity === undefined ? [] : [{ type: 'certificate-issued', at, expiresAt: expiresOn === null ? null : home.toInstant(dayOf(expiresOn), 0) } as const]),
+  ];
+} // prettier-ignore
+
 /** What a supposition makes of the facts: everything that the sender's rules are then asked with. Nothing of the facts is changed. */
 export function suppose(facts: RehearsalFacts, supposition: Supposition): Supposed {
   const { now } = facts;
@@ -198,10 +223,13 @@ export function suppose(facts: RehearsalFacts, supposition: Supposition): Suppos
     const home = roster.calendarOf(roster.getPerson(assignment.person)).zone;
     const at =
       act.kind === 'all'
-        ? Math.max(assignment.assignedAt, home.toInstant(home.dayAt(now) + act.after, 12 * HOUR))
+        ? Math.max(assignment.assignedAt, home.toInstant(home.dayAt(Math.max(now, assignment.assignedAt)) + act.after, 12 * HOUR))
         : drawFinish(assignment, standing.dueAt, facts.pace[assignment.course], now);
     if (at === null || at <= now || at >= until) return assignment;
-    return { ...assignment, events: [...assignment.events.filter((event) => event.at <= at), { type: 'finished', at }] };
+    return {
+      ...assignment,
+      events: [...assignment.events.filter((event) => event.at <= at), ...finishing(facts, assignment, standing, at, home)],
+    };
   });
   const plans = facts.plans
     .filter((plan) => course === null || plan.course === course)

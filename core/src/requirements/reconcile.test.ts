@@ -4,6 +4,7 @@ import { LONDON, OSLO, utc } from '../testing.ts';
 import { addDays, Calendar, dateOf } from '../time/calendar.ts';
 import { DAY_MS, HOUR } from '../time/zone.ts';
 import type { Structure } from '../conditions/catalogue.ts';
+import { changesAhead } from './ahead.ts';
 import { compileAudience, type Audience } from './audience.ts';
 import { reconcilePerson, type Change, type LiveRequirement } from './reconcile.ts';
 import {
@@ -15,7 +16,7 @@ import {
   type RequirementPerson,
   type WhenOut,
 } from './requirement.ts';
-import { noRecord, standingOf, type CourseRecord } from './standing.ts';
+import { morningOf, noRecord, standingOf, type CourseRecord } from './standing.ts';
 
 const NOW = utc('2027-03-01T09:30');
 const oslo = new Calendar(OSLO);
@@ -335,6 +336,57 @@ describe('reconciling', () => {
         }
       }),
     );
+  });
+  it('what they will ask for in days to come is what they then ask for', () => {
+    const told = (house: House, change: Change, at: number): object => {
+      const stored = 'assignment' in change ? house.stored.find(({ id }) => id === change.assignment) : undefined;
+      const [person, course] = change.kind === 'assign' ? [change.person, change.course] : [stored?.person, stored?.course];
+      return { on: dateOf(oslo.zone.dayAt(at)), kind: change.kind, person, course, dueAt: 'dueAt' in change ? change.dueAt : null };
+    };
+    let seen = 0;
+    fc.assert(
+      fc.property(fc.array(anAct, { minLength: 4, maxLength: 20 }), (acts) => {
+        const house = aHouse();
+        for (const requirement of Object.keys(REQUIREMENTS)) house.reconcile(house.act({ kind: 'on', requirement }));
+        for (const act of acts) house.reconcile(house.act(act));
+        house.reconcile(house.people.keys()); // whoever an act did not concern may still have a day that has passed
+        const people = [...house.people.values()].map((person) => ({ ...person }));
+        const ahead = changesAhead({
+          people,
+          wakes: new Map([...house.wakes].map(([id, on]) => [id, morningOf(on, oslo, '08:00')])),
+          records: new Map(people.map(({ id }) => [id, house.records(id)])),
+          liveOn: (date) =>
+            [...house.live.values()].map((requirement) => ({
+              requirement,
+              matcher: compileAudience(requirement.audience, house.structure, date),
+            })),
+          calendarOf: () => oslo,
+          morning: '08:00',
+          now: house.now,
+          until: house.now + 90 * DAY_MS,
+        });
+        const assignedTo = new Map(
+          ahead.flatMap(({ assignment, change }) => (change.kind === 'assign' ? [[assignment, change] as const] : [])),
+        );
+        const foreseen = ahead.map(({ at, change, assignment }) => {
+          const made = assignedTo.get(assignment);
+          return { ...told(house, change, at), ...(made && { person: made.person, course: made.course }) };
+        });
+        const lived: object[] = [];
+        for (let i = 0; i < 90; i++) {
+          const woken = house.act({ kind: 'wait', days: 1 });
+          for (const change of house.reconcile(woken)) lived.push(told(house, change, house.now));
+        }
+        const sorted = (list: object[]): string[] => list.map((one) => JSON.stringify(one)).sort();
+        // the last morning is before the hour at which the model looks
+        const last = dateOf(oslo.zone.dayAt(house.now));
+        const until = (list: object[]): object[] => list.filter((one) => (one as { on: string }).on < last);
+        seen += foreseen.length;
+        expect(sorted(until(foreseen))).toEqual(sorted(until(lived)));
+      }),
+      { numRuns: 200 },
+    );
+    expect(seen).toBeGreaterThan(200);
   });
   it('overlapping requirements give one assignment, the earliest due date and both reasons', () => {
     const house = aHouse();

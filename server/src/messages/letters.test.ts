@@ -1,5 +1,5 @@
 import { afterAll, beforeEach, describe, expect, it } from 'vitest';
-import { bareStep, STANDARD_PLAN, type PlanStep } from '@nudrik/core';
+import { addDays, bareStep, STANDARD_PLAN, type PlanStep } from '@nudrik/core';
 import { LetterRequest } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { assignAt, makeCourse, makeCrew, openMailSink, openTestHouse, type TestHouse } from '../testing.ts';
@@ -134,8 +134,12 @@ describe('a test', () => {
     expect(mail).not.toMatch(/\/go\//);
     expect(await counts()).toEqual(before);
     expect(await rows(house.db, 'select by_whom, step_name, read_as, outcome from test_letters')).toEqual([{ by_whom: 'Sigrid Aune', step_name: 'Two days to go', read_as: 'Runa Aske', outcome: 'accepted' }]); // prettier-ignore
-    const { rows: kept } = await listTestLetters(house.db, null);
+    const { rows: kept } = await listTestLetters(house.db, {});
     expect(kept).toEqual([expect.objectContaining({ by: 'Sigrid Aune', to: 'sigrid.aune@orlasund.example', course: { id: course, title: 'Fire Teams Aboard' }, isAccepted: true })]); // prettier-ignore
+    const [{ day }] = (await rows<{ day: string }>(house.db, "select ($1::timestamptz at time zone house_zone)::date as day from settings", [new Date(house.clock.at)])) as [{ day: string }]; // prettier-ignore
+    const narrowed = async (query: object): Promise<number> => (await listTestLetters(house.db, query)).rows.length;
+    expect([await narrowed({ from: day }), await narrowed({ from: addDays(day, -3), to: addDays(day, -1) }), await narrowed({ from: addDays(day, 1), to: addDays(day, 2) })]).toEqual([1, 0, 0]); // prettier-ignore
+    expect([await narrowed({ course }), await narrowed({ course: '999' })]).toEqual([1, 0]);
     expect((await findTestLetter(house.db, kept[0]!.id))!.text).toContain('A test, sent to you alone');
     expect(await findTestLetter(house.db, '999')).toBeNull();
   });

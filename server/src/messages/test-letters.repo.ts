@@ -1,4 +1,4 @@
-import type { TestLetterList, TestLetterRow, TestLetterView } from '@nudrik/contract';
+import type { TestLettersQuery, TestLetterList, TestLetterRow, TestLetterView } from '@nudrik/contract';
 import { maybeRow, oneRow, rows, type Queryable } from '../db/db.ts';
 
 export interface TestLetter {
@@ -56,7 +56,10 @@ const LIST = `
 select ${COLUMNS}
 from test_letters t
 join courses c on c.id = t.course_id
-where $1::bigint is null or t.id < $1::bigint
+where ($1::bigint is null or t.id < $1::bigint)
+  and ($2::date is null or t.sent_at >= $2::date::timestamp at time zone (select house_zone from settings))
+  and ($3::date is null or t.sent_at < ($3::date + 1)::timestamp at time zone (select house_zone from settings))
+  and ($4::bigint is null or t.course_id = $4::bigint)
 order by t.id desc
 limit ${PAGE + 1}
 `;
@@ -69,9 +72,9 @@ where t.id = $1::bigint
 type Found<T extends TestLetterRow> = Omit<T, 'sentAt'> & { sentAt: Date };
 const told = <T extends TestLetterRow>(row: Found<T>): T => ({ ...row, sentAt: row.sentAt.toISOString() }) as unknown as T;
 
-/** What somebody sent to themselves, the newest first. @param after the last of the page before */
-export async function listTestLetters(db: Queryable, after: string | null): Promise<TestLetterList> {
-  const found = await rows<Found<TestLetterRow>>(db, LIST, [after]);
+/** What somebody sent to themselves, the newest first. `after` is the last of the page before; days are the house's */
+export async function listTestLetters(db: Queryable, { after, from, to, course }: TestLettersQuery): Promise<TestLetterList> {
+  const found = await rows<Found<TestLetterRow>>(db, LIST, [after ?? null, from ?? null, to ?? from ?? null, course ?? null]);
   return { rows: found.slice(0, PAGE).map(told), hasMore: found.length > PAGE };
 }
 

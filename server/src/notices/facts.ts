@@ -50,6 +50,8 @@ export interface CourseFacts extends Course {
   released: Released[];
   /** who its messages come from; null is as the house says */
   sender: SenderRule | null;
+  /** the units that count and that somebody signs off */
+  signOffs: string[];
   /** titles of all of its units */
   titles: Record<string, string>;
   /** the units that count of each of its sections */
@@ -79,7 +81,7 @@ export interface Facts {
   told: Map<string, RungTold[]>;
 }
 
-type CourseUnit = Released & Counted & { section: string };
+type CourseUnit = Released & Counted & { section: string; kind: string };
 
 /** Of each section the units that are required; all of them where none is. */
 function sectionsOf(units: readonly CourseUnit[]): Record<string, string[]> {
@@ -187,6 +189,7 @@ export async function listCourseFacts(db: Queryable, ids: readonly string[]): Pr
     required: row.required_units,
     needed: row.needed,
     released: row.units.filter(({ release }) => release !== null),
+    signOffs: row.units.flatMap(({ id, kind }) => (kind === 'sign-off' && row.required_units.includes(id) ? [id] : [])),
     titles: Object.fromEntries(row.units.map(({ id, title }) => [id, title])),
     sections: sectionsOf(row.units),
   }));
@@ -222,8 +225,8 @@ export const findStep = (plan: PlanFacts | undefined, id: string): PlanStep | un
 
 const LIST_LETTERS = 'select id, name, message from hand_letters where id = any($1::bigint[])';
 
-/** The letters by hand that these assignments were reminded with, with the plans of their courses. */
-async function addLetters(db: Queryable, assignments: readonly AssignmentFacts[], plans: ReadonlyMap<string, PlanFacts>): Promise<void> {
+/** Adds the letters by hand that these assignments were reminded with to the plans of their courses. */
+export async function addLetters(db: Queryable, assignments: readonly Assignment[], plans: ReadonlyMap<string, PlanFacts>): Promise<void> {
   const coursesOf = new Map<string, Set<string>>();
   for (const { course, events } of assignments)
     for (const event of events)
@@ -246,7 +249,7 @@ export function askFor(course: CourseFacts, steps: readonly PlanStep[]): void {
 }
 
 /** Notes when the units of a course open for an assignment, also for one that is only thought of. */
-export function foreseeOpenings(assignment: AssignmentFacts, { released }: CourseFacts, roster: Roster): void {
+export function foreseeOpenings(assignment: Assignment, { released }: CourseFacts, roster: Roster): void {
   if (released.length > 0)
     assignment.openings = pendingOpenings(released, assignment, roster.calendarOf(roster.getPerson(assignment.person)));
 }

@@ -6,11 +6,13 @@ import { KeptViewDraft, LedgerExport, NoticesQuery } from '@nudrik/contract';
 import { close } from '../assignments/change.ts';
 import { remind } from '../assignments/remind.ts';
 import { rows } from '../db/db.ts';
+import { getHouse } from '../house/house.ts';
 import { noteOpenedAt } from '../learning/opened.ts';
 import { bytesOfFile } from '../reports/table.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { writeLedger } from './ledger.export.ts';
+import { ledgerChoices } from './ledger.choices.ts';
 import { groupNotices, listNotices } from './ledger.list.ts';
 import { findNoticeSheet } from './ledger.query.ts';
 import { dropView, keepView, listViews } from './views.ts';
@@ -55,6 +57,19 @@ describe('the ledger is narrowed', () => {
     expect(await list({ department: office!.id })).toEqual([]);
     const page = await listNotices(house.db, query({ by: 'hand' }), house.clock.at, TODAY);
     expect(page).toMatchObject({ total: 1, summary: { sent: 1 } });
+  });
+
+  it('by step, and by whom its messages came from; what there is to choose from is told', async () => {
+    await house.db.query("update messages set from_name = 'Tora Aske' where subject like 'Getting started%' and to_name = 'Per Aske'");
+    const { steps, senders } = await ledgerChoices(house.db, null);
+    expect(senders).toEqual([(await getHouse(house.db)).senderName, 'Tora Aske'].sort());
+    expect(steps[0]).toBe('Late');
+    expect(new Set(steps)).toEqual(new Set(['Invitation', 'Getting started', 'Two days to go', 'Late', 'To the manager', 'A word, by Sigrid Aune'])); // prettier-ignore
+    expect((await ledgerChoices(house.db, '999999')).steps).toEqual([]);
+    expect(await list({ sender: 'Tora Aske' })).toEqual(['Per Aske: Getting started']);
+    expect((await listNotices(house.db, query({ sender: 'Tora Aske' }), house.clock.at, TODAY)).summary).toEqual({ sent: 1 });
+    expect(await list({ sender: 'Nobody' })).toEqual([]);
+    expect((await file('csv', { sender: 'Tora Aske' })).toString().trim().split('\n')).toHaveLength(2);
   });
 
   it('and put together by outcome, reason and step', async () => {

@@ -93,14 +93,15 @@ async function filterOf(db: Queryable, query: NoticesQuery, now: number, today: 
   if (query.because) filter.add((n) => `n.because = ${n}::text`, query.because);
   if (query.kind) filter.add((n) => `n.kind = ${n}::text`, query.kind);
   if (query.by) filter.where.push(`n.step_id ${query.by === 'hand' ? '' : 'not '}like 'hand-%'`);
+  if (query.sender) filter.add((n) => `n.message_id in (select m.id from messages m where m.from_name = ${n}::text)`, query.sender);
   if (query.department) filter.add((n) => `n.person_id in (${inDepartment(n)})`, query.department);
   if (query.find) await find(db, filter, query.find);
   return filter;
 }
 
 /** Whether kept counts know of everything that is asked. */
-const hasKeptCounts = ({ person, lacks, find: text, because, kind, department, by }: NoticesQuery): boolean =>
-  ![person, lacks, text, because, kind, department, by].some((value) => value !== undefined);
+const hasKeptCounts = ({ person, lacks, find: text, because, kind, department, by, sender }: NoticesQuery): boolean =>
+  ![person, lacks, text, because, kind, department, by, sender].some((value) => value !== undefined);
 
 type Summary = Partial<Record<NoticeState, number>>;
 

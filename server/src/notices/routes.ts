@@ -1,4 +1,4 @@
-import { Id, KeptViewDraft, LedgerExport, NoticeAct, NoticesQuery, TestLettersQuery } from '@nudrik/contract';
+import { Id, KeptViewDraft, LedgerChoicesQuery, LedgerExport, NoticeAct, NoticesQuery, TestLettersQuery } from '@nudrik/contract';
 import { dateOf, dayOf } from '@nudrik/core';
 import { z } from 'zod';
 import { Refused } from '../refusal.ts';
@@ -13,6 +13,7 @@ import { act, ADMINISTRATORS, DONE, get, idOf, OFFICE, parse, type Route } from 
 import { houseToday } from '../people/today.ts';
 import { actOnNotice } from './by-hand.ts';
 import { LEDGER_TYPES, ledgerName, writeLedger } from './ledger.export.ts';
+import { ledgerChoices } from './ledger.choices.ts';
 import { groupNotices, listNotices } from './ledger.list.ts';
 import { dropView, keepView, listViews } from './views.ts';
 import { findNoticeSheet, ribbon, whyStep } from './ledger.query.ts';
@@ -35,6 +36,7 @@ export const noticeRoutes: Route[] = [
   get('/api/notices/groups', async ({ deps, req }) =>
     groupNotices(deps.db, parse(NoticesQuery, req.query), deps.clock.now(), await houseToday(deps)),
   ),
+  get('/api/notices/choices', ({ deps, req }) => ledgerChoices(deps.db, parse(LedgerChoicesQuery, req.query).course ?? null)),
   get('/api/notices/file', async ({ deps, req, res }) => {
     const query = parse(LedgerExport, req.query);
     headFile(res, await ledgerName(deps, query), LEDGER_TYPES[query.form]);
@@ -55,7 +57,7 @@ export const noticeRoutes: Route[] = [
       );
     },
   },
-  get('/api/test-letters', ({ deps, req }) => listTestLetters(deps.db, parse(TestLettersQuery, req.query).after ?? null)),
+  get('/api/test-letters', ({ deps, req }) => listTestLetters(deps.db, parse(TestLettersQuery, req.query))),
   get('/api/test-letters/:id', async (call) => {
     const letter = await findTestLetter(call.deps.db, idOf(call));
     if (!letter) throw new Refused('not-found', 'There is no such test, or not any more.');

@@ -1,9 +1,29 @@
-import type { HoldReason, LedgerLine, Pace, PlanStep, RehearsalFacts } from '@nudrik/core';
+import {
+  MOST_DAYS,
+  Zone,
+  type Assignment,
+  type HoldReason,
+  type LedgerLine,
+  type Pace,
+  type PlanStep,
+  type RehearsalFacts,
+  type Validity,
+} from '@nudrik/core';
 import { rows, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { handoutsFor } from '../handouts/files.ts';
 import { frameOf, getHouse, senderHouse } from '../house/house.ts';
-import { askFor, foreseeOpenings, listAssignmentFacts, listCourseFacts, listPlanFacts, resolveSteps, stepsOf } from '../notices/facts.ts';
+import {
+  addLetters,
+  askFor,
+  foreseeOpenings,
+  listAssignmentFacts,
+  listCourseFacts,
+  listPlanFacts,
+  resolveSteps,
+  stepsOf,
+} from '../notices/facts.ts';
+import { requirementsAhead } from '../requirements/ahead.ts';
 import { loadRosterFacts, rosterOf } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 
@@ -11,7 +31,7 @@ import { Refused } from '../refusal.ts';
 export const MOST_ASSIGNMENTS = 6_000;
 
 const LIST_COURSES = `
-select c.id, c.title, d.steps as draft
+select c.id, c.title, d.steps as draft, coalesce(c.certificate, '') <> 'none' as certifies, c.validity
 from plans p
 join courses c on c.id = p.course_id
 left join plan_drafts d on d.course_id = p.course_id
@@ -113,22 +133,30 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
   const { db } = deps;
   const now = deps.clock.now();
   const house = await getHouse(db);
-  const listed = await rows<{ id: string; title: string; draft: PlanStep[] | null }>(db, LIST_COURSES, [courseId]);
+  const listed = await rows<{ id: string; title: string; draft: PlanStep[] | null; certifies: boolean; validity: Validity | null }>(
+    db,
+    LIST_COURSES,
+    [courseId],
+  );
   if (courseId !== null && listed.length === 0) throw new Refused('not-found', 'There is no such plan, or not any more.');
   const ids = listed.map(({ id }) => id);
   const courses = await listCourseFacts(db, ids);
   const plans = new Map((await listPlanFacts(db, ids)).map((plan) => [plan.course, plan]));
   const chosen = await rows<{ id: string; total: number }>(db, LIST_ASSIGNMENTS, [ids, MOST_ASSIGNMENTS]);
-  const assignments = await listAssignmentFacts(
-    db,
-    chosen.map(({ id }) => id),
-  );
+  const zone = Zone.of(house.zone);
+  const ahead = await requirementsAhead(db, now, zone.toInstant(zone.dayAt(now) + MOST_DAYS, 0), courseId);
+  const known = await listAssignmentFacts(db, [...new Set([...chosen.map(({ id }) => id), ...ahead.happenings.keys()])]);
+  const assignments: Assignment[] = [
+    ...known.map((assignment) => ({ ...assignment, events: [...assignment.events, ...(ahead.happenings.get(assignment.id) ?? [])] })),
+    ...ahead.assigned,
+  ].filter(({ course }) => plans.has(course));
+  await addLetters(db, known, plans);
   const drafts = new Map<string, PlanStep[]>();
   for (const { id, draft } of listed) {
     if (!draft) continue;
     const course = courses.find((one) => one.id === id)!;
     askFor(course, draft);
-    drafts.set(id, await resolveSteps(db, id, draft));
+    drafts.set(id, [...(await resolveSteps(db, id, draft)), ...plans.get(id)!.byHand]);
   }
   const handouts = await handoutsFor(db, [...[...plans.values()].flatMap(({ steps }) => steps), ...[...drafts.values()].flat()]);
   const people = [...new Set(assignments.map(({ person }) => person))];
@@ -180,10 +208,14 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
     })),
     ledger: await loadLedger(
       db,
-      assignments.map(({ id }) => id),
+      known.map(({ id }) => id),
       now,
     ),
     pace: await loadPace(db, ids, now),
     leftOut: Math.max(0, (chosen[0]?.total ?? 0) - chosen.length),
+    ahead: ahead.assigned.map(({ id }) => id),
+    aheadLeftOut: ahead.leftOut,
+    certified: Object.fromEntries(listed.flatMap(({ id, certifies, validity }) => (certifies ? [[id, validity]] : []))),
+    signOffs: Object.fromEntries(courses.map(({ id, signOffs }) => [id, signOffs])),
   };
 }

@@ -1,4 +1,4 @@
-import type { Change } from '@nudrik/core';
+import type { AssignmentEvent, Change, Instant } from '@nudrik/core';
 import { makeAssignments, record, type Happening } from '../assignments/record.ts';
 import { announce, rows, type Client } from '../db/db.ts';
 
@@ -51,6 +51,22 @@ with ended as (update reason_times set to_at = $2::timestamptz where assignment_
 delete from assignment_reasons where assignment_id = any($1::bigint[])
 `;
 
+/** What a change comes to as an event of its assignment; null where it is none, or makes the assignment. */
+export function eventOf(change: Change, at: Instant): AssignmentEvent | null {
+  switch (change.kind) {
+    case 'take-up':
+      return { type: 'reopened', at, dueAt: change.dueAt, reason: change.words };
+    case 'attach':
+      return change.dueAt === null
+        ? null
+        : { type: 'extended', at, dueAt: change.dueAt, reason: 'another requirement asks for it earlier' };
+    case 'withdraw':
+      return { type: 'withdrawn', at, because: change.because, reason: change.words };
+    default:
+      return null;
+  }
+}
+
 /**
  * Does what reconciling asks for, set by set, and asks for the notices to be planned.
  * @param byWhom for the record: the requirement's own work, or whoever switched it
@@ -60,6 +76,10 @@ export async function applyChanges(client: Client, changes: readonly Change[], n
   if (changes.length === 0) return [];
   const at = new Date(now);
   const happenings: Happening[] = [];
+  const happen = (change: Exclude<Change, { kind: 'assign' }>): void => {
+    const event = eventOf(change, now);
+    if (event) happenings.push({ assignment: change.assignment, event });
+  };
   const by = { byWhom, isReconciling: true };
   const reasons: { id: string; requirement: string; dueAt: number; words: string }[] = [];
   const done: Change[] = [];
@@ -87,7 +107,7 @@ export async function applyChanges(client: Client, changes: readonly Change[], n
     await client.query(DELETE_ASSIGNMENT_REASONS, [[...free], at]);
     for (const change of taking.filter((c) => free.has(c.assignment))) {
       reasonsFor(change.assignment, change);
-      happenings.push({ assignment: change.assignment, event: { type: 'reopened', at: now, dueAt: change.dueAt, reason: change.words } });
+      happen(change);
       done.push(change);
     }
   }
@@ -95,9 +115,7 @@ export async function applyChanges(client: Client, changes: readonly Change[], n
   const attaching = of(changes, 'attach');
   for (const change of attaching) reasonsFor(change.assignment, change);
   done.push(...attaching);
-  for (const { assignment, dueAt } of attaching)
-    if (dueAt !== null)
-      happenings.push({ assignment, event: { type: 'extended', at: now, dueAt, reason: 'another requirement asks for it earlier' } });
+  attaching.forEach(happen);
   if (reasons.length > 0)
     await client.query(INSERT_REASONS, [
       reasons.map((r) => r.id),
@@ -126,9 +144,9 @@ export async function applyChanges(client: Client, changes: readonly Change[], n
       LIST_OPEN,
       closing.map((c) => c.assignment),
     );
-    for (const { assignment, because, words } of closing.filter((c) => open.has(c.assignment)))
-      happenings.push({ assignment, event: { type: 'withdrawn', at: now, because, reason: words } });
-    done.push(...closing.filter((c) => open.has(c.assignment)));
+    const still = closing.filter((c) => open.has(c.assignment));
+    still.forEach(happen);
+    done.push(...still);
   }
   await record(client, happenings, by);
   await announce(client, 'assignments', 'requirements');

@@ -66,6 +66,7 @@ export class LedgerPage {
   readonly kind = input<string>();
   readonly department = input<string>();
   readonly by = input<string>();
+  readonly sender = input<string>();
   /** what fits is shown by reason and step */
   readonly grouped = input<string>();
   readonly cursor = input<string>();
@@ -96,6 +97,7 @@ export class LedgerPage {
       this.lacks() ||
       this.because() ||
       this.by() ||
+      this.sender() ||
       this.grouped()
       ? undefined
       : 'past';
@@ -116,6 +118,7 @@ export class LedgerPage {
     kind: this.kind() as NoticesQuery['kind'],
     department: this.department(),
     by: this.by() as NoticesQuery['by'],
+    sender: this.sender(),
     cursor: this.cursor(),
     size: SIZE,
   }));
@@ -138,19 +141,34 @@ export class LedgerPage {
     { value: '', label: 'plan or hand' },
     { value: 'plan', label: 'a plan' },
     { value: 'hand', label: 'somebody by hand' },
+    { value: 'test', label: 'a test' },
   ];
   protected readonly reasons: Choice[] = [
     { value: '', label: 'any' },
     ...SKIPPED.map((reason) => ({ value: reason, label: REASONS[reason] ?? reason, group: 'not sent' })),
     ...(Object.keys(HOLD_WORDS) as HoldReason[]).map((reason) => ({ value: `held ${reason}`, label: HOLD_WORDS[reason], group: 'held' })),
   ];
+  private readonly choices = load(toObservable(computed(() => ({ course: this.course() }))), ({ course }) => this.api.choices(course));
+  /** the steps of the course that is chosen, or of all; one that is named in the address stands there in any case */
+  protected readonly steps = computed((): Choice[] => {
+    const own = this.stepFilter();
+    const names = this.choices.data()?.steps ?? [];
+    return [{ value: '', label: 'any' }, ...wordsOf(own && !names.includes(own) ? [own, ...names] : names)];
+  });
+  /** whom messages came from, where that is not always the same */
+  protected readonly senders = computed((): Choice[] | null => {
+    const own = this.sender();
+    const names = this.choices.data()?.senders ?? [];
+    const all = own && !names.includes(own) ? [own, ...names] : names;
+    return all.length > 1 || own ? [{ value: '', label: 'anybody' }, ...wordsOf(all)] : null;
+  });
   protected readonly reason = computed(() => (this.held() ? `held ${this.held()}` : (this.because() ?? '')));
   /** what stands in the address of the filter, for a view with a name */
   protected readonly params = computed(
     (): Record<string, string> =>
       paramsOf({
         from: this.from(), to: this.to(), course: this.course(), person: this.person(), outcome: this.outcome(), find: this.find(), when: this.when(), held: this.held(),
-        lacks: this.lacks(), because: this.because(), kind: this.kind(), department: this.department(), by: this.by(), grouped: this.grouped(), step: this.stepFilter(),
+        lacks: this.lacks(), because: this.because(), kind: this.kind(), department: this.department(), by: this.by(), sender: this.sender(), grouped: this.grouped(), step: this.stepFilter(),
       }),
   ); // prettier-ignore
   protected readonly saving: MenuItem[] = (['csv', 'xlsx', 'mbox'] as const).map((form) => ({
@@ -213,6 +231,12 @@ export class LedgerPage {
   protected chooseReason(reason: string): void {
     const held = reason.startsWith('held ') ? reason.slice(5) : null;
     this.filter({ held, because: held ? null : reason || null });
+  }
+
+  /** Tests are no notices: they have a page of their own. */
+  protected chooseBy(by: string): void {
+    if (by === 'test') void this.router.navigate(['/ledger/tests'], { queryParamsHandling: 'merge' });
+    else this.filter({ by: by || null });
   }
 
   protected openSaving(event: Event): void {

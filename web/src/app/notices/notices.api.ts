@@ -2,6 +2,7 @@ import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type {
   Exported,
+  LedgerChoices,
   LedgerExport,
   NoticeAct,
   NoticeGroups,
@@ -9,6 +10,7 @@ import type {
   NoticesPage,
   NoticesQuery,
   TestLetterList,
+  TestLettersQuery,
   TestLetterView,
 } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
@@ -32,8 +34,13 @@ export class NoticesApi {
     return this.http.post<Exported>('/api/notices/export', query);
   }
 
-  tests(after: string | undefined): Observable<TestLetterList> {
-    return this.http.get<TestLetterList>('/api/test-letters', { params: paramsOf({ after }) });
+  /** What it can be narrowed down to by name. */
+  choices(course: string | undefined): Observable<LedgerChoices> {
+    return this.http.get<LedgerChoices>('/api/notices/choices', { params: paramsOf({ course }) });
+  }
+
+  tests(query: TestLettersQuery): Observable<TestLetterList> {
+    return this.http.get<TestLetterList>('/api/test-letters', { params: paramsOf(query) });
   }
 
   test(id: string): Observable<TestLetterView> {

@@ -20,8 +20,12 @@ export class TestLettersPage {
   protected readonly session = inject(SessionStore);
   readonly test = input<string>();
   readonly after = input<string>();
-  private readonly query = computed(() => ({ after: this.after() }));
-  protected readonly list = load(toObservable(this.query), ({ after }) => this.api.tests(after));
+  readonly from = input<string>();
+  readonly to = input<string>();
+  readonly course = input<string>();
+  protected readonly isNarrowed = computed(() => Boolean(this.from() ?? this.course()));
+  private readonly query = computed(() => ({ after: this.after(), from: this.from(), to: this.to(), course: this.course() }));
+  protected readonly list = load(toObservable(this.query), (query) => this.api.tests(query));
   protected readonly letter = load(toObservable(this.test), (id) => this.api.test(id));
 
   protected open(id: string): void {

@@ -16,8 +16,12 @@ export class PlanDrag {
   private opening: Promise<unknown> | null = null;
   private asked = 0;
 
-  /** @param shown assignments whose moments are looked at */
-  async look(course: string, step: PlanStepView, shown: readonly string[]): Promise<void> {
+  /**
+   * @param steps the whole draft
+   * @param step of it, that is dragged
+   * @param shown assignments whose moments are looked at
+   */
+  async look(course: string, steps: readonly PlanStepView[], step: PlanStepView, shown: readonly string[]): Promise<void> {
     if (typeof Worker === 'undefined') return;
     const asked = ++this.asked;
     try {
@@ -27,7 +31,7 @@ export class PlanDrag {
       }
       await this.opening;
       if (asked !== this.asked) return; // it was moved on meanwhile
-      const found = await this.link.desk.moments(step as PlanStep, shown);
+      const found = await this.link.desk.moments(steps as readonly PlanStep[], step.id, shown);
       if (asked === this.asked) this.moments.set({ step, found });
     } catch {
       this.course = null; // the server's own preview tells it a moment later

@@ -273,7 +273,7 @@ export class PlanPage implements HasWork {
     this.change(id, { offset: { ...step.offset, amount } });
     const now = this.steps().find((one) => one.id === id);
     const shown = (this.preview.data()?.people ?? []).map(({ assignmentId }) => assignmentId);
-    if (now && !stepFault(now as Step)) void this.drag.look(this.course(), now, shown);
+    if (now && !stepFault(now as Step)) void this.drag.look(this.course(), this.steps(), now, shown);
   }
 
   protected dragged({ id, amount }: { id: string; amount: number }): void {

@@ -37,6 +37,7 @@ export interface Desk {
   sites: { id: string; name: string; people: number }[];
   hasHolds: boolean;
   leftOut: number;
+  aheadLeftOut: number;
   /** there is a past to draw from */
   hasPast: boolean;
 }
@@ -56,6 +57,8 @@ export interface ShownLine {
   person: string;
   /** who reads it, where that is somebody else */
   reader: string | null;
+  /** when a requirement will assign the course, where it has not yet */
+  assigned: string | null;
   sentence: string;
 }
 
@@ -89,11 +92,13 @@ export class RehearsalDesk {
   private other: Played | null = null;
   private supposition: Supposition | null = null;
   private courses = new Map<string, TextCourse>();
+  private ahead: ReadonlySet<string> = new Set();
   private readonly indexed = new WeakMap<Supposed, { assignments: Map<string, Assignment>; steps: Map<string, PlanStep> }>();
 
   take(facts: RehearsalFacts): Desk {
     this.facts = facts;
     this.courses = new Map(facts.courses.map((course) => [course.id, course]));
+    this.ahead = new Set(facts.ahead);
     this.played = null;
     this.other = null;
     const people = new Map<string, number>();
@@ -107,6 +112,7 @@ export class RehearsalDesk {
         .sort((a, b) => b.people - a.people || (a.name < b.name ? -1 : 1)),
       hasHolds: facts.holds.length > 0,
       leftOut: facts.leftOut,
+      aheadLeftOut: facts.aheadLeftOut,
       hasPast: Object.values(facts.pace).some(({ shares }) => shares.length > 0),
     };
   }
@@ -185,6 +191,7 @@ export class RehearsalDesk {
       course,
       person: person.name,
       reader: line.to === 'employee' ? null : (reader?.name ?? tellRole(line.to, (id) => roster.person(id)?.name)),
+      assigned: this.ahead.has(assignment.id) ? tellMoment(assignment.assignedAt, roster.calendarOf(person).zone, this.facts!.now) : null,
       sentence,
     };
   }
@@ -249,31 +256,43 @@ export class RehearsalDesk {
   }
 
   /**
-   * When one step would go, for everybody of its course: while it is dragged. The others are left out, so that it is quick.
+   * When one step would go while it is dragged: for some people beside all the other steps of the draft, as it will be decided, and
+   * for everybody of the course by itself, so that it is quick.
+   * @param steps the draft with that step in it
    * @param shown assignments whose moments are wanted
    */
-  moments(step: PlanStep, shown: readonly string[]): StepMoments {
+  moments(steps: readonly PlanStep[], id: string, shown: readonly string[]): StepMoments {
     const facts = this.facts!;
     const begun = performance.now();
     const wanted = new Set(shown);
+    const step = { ...steps.find((one) => one.id === id)!, on: true };
     const { roster } = suppose(facts, PLAINLY);
-    const first = Math.min(facts.now, ...facts.assignments.map(({ assignedAt }) => assignedAt));
-    const lines = rehearse({
-      from: first,
-      until: facts.now + 200 * DAY_MS,
-      roster,
-      assignments: facts.assignments,
-      plans: facts.plans.map(({ course }) => ({ course, publishedAt: first, steps: [{ ...step, on: true }] })),
-      withHeld: true,
-      isTold: ({ id }) => wanted.has(id),
-    });
+    const first = facts.assignments.reduce((earliest, { assignedAt }) => Math.min(earliest, assignedAt), facts.now);
+    const play = (assignments: readonly Assignment[], played: readonly PlanStep[]): RehearsalLine[] =>
+      rehearse({
+        from: first,
+        until: facts.now + 200 * DAY_MS,
+        roster,
+        assignments,
+        plans: facts.plans.map(({ course }) => ({ course, publishedAt: first, steps: played })),
+        withHeld: true,
+        isTold: (of) => wanted.has(of.id),
+      });
+    const lines = play(facts.assignments, [step]);
+    const beside = play(
+      facts.assignments.filter((of) => wanted.has(of.id)),
+      steps.flatMap((one) => (one.id === id ? [step] : one.on ? [one] : [])),
+    );
     const zone = Zone.of(facts.zone);
     const days = new Map<string, number>();
     const of: StepMoments['of'] = {};
     const persons = new Map(facts.assignments.map(({ id, person }) => [id, person]));
     for (const line of lines) {
       if (line.outcome === 'send' && line.at! >= facts.now) days.set(dayOfLine(line, zone), (days.get(dayOfLine(line, zone)) ?? 0) + 1);
-      if (wanted.has(line.assignment)) (of[line.assignment] ??= []).push(previewLine(line, step, roster.getPerson(persons.get(line.assignment)!), roster, facts.now)); // prettier-ignore
+    }
+    for (const line of beside) {
+      if (line.step !== id) continue;
+      (of[line.assignment] ??= []).push(previewLine(line, step, roster.getPerson(persons.get(line.assignment)!), roster, facts.now));
     }
     return {
       of,

@@ -304,6 +304,10 @@ export class RehearsalPage {
     ].filter(Boolean);
     return `${tellAmount(found.mails, 'mails')} to come for ${tellAmount(found.people, 'people')}${parts.length ? `; ${parts.join(', ')}` : ''}.`;
   });
+  protected readonly aheadWords = computed(() => {
+    const ahead = this.shown()?.ahead ?? 0;
+    return `${ahead === 1 ? 'One of the assignments is' : `${ahead.toLocaleString('en')} of the assignments are`} still to be made by requirements: renewals, and people who join or come to be in an audience.`;
+  });
   protected readonly busiest = computed(() => {
     const found = this.shown()?.busiest;
     const now = this.desk()?.now;

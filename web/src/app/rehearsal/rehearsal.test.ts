@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { DEFAULT_SETTINGS, PLAINLY, STANDARD_PLAN, type Person, type RehearsalFacts } from '@nudrik/core';
+import { DEFAULT_SETTINGS, PLAINLY, STANDARD_PLAN, type Person, type PlanStep, type RehearsalFacts } from '@nudrik/core';
 import { openPage } from '../../testing/page.ts';
 import { RehearsalDesk } from './rehearsal-desk.ts';
 import { RehearsalLink } from './rehearsal-link.ts';
@@ -25,7 +25,7 @@ const facts = (rest: Partial<RehearsalFacts> = {}): RehearsalFacts => ({
   assignments: ['4', '5'].map((id) => ({ id: `1${id}`, person: id, course: '2', assignedAt: NOW, dueAt: Date.parse('2027-03-19T16:00:00Z'), events: [] })),
   ledger: [],
   pace: { 2: { shares: [0.5], never: 0 } },
-  leftOut: 0,
+  leftOut: 0, ahead: [], aheadLeftOut: 0, certified: {}, signOffs: {},
   ...rest,
 }); // prettier-ignore
 
@@ -33,7 +33,7 @@ describe('the desk that plays rehearsals', () => {
   const desk = new RehearsalDesk();
   it('tells what can be supposed, and how many there are', () => {
     expect(desk.take(facts())).toMatchObject({ plans: [{ title: 'Fire Teams Aboard', hasDraft: true }], sites: [{ name: 'Orla Quay', people: 4 }], hasPast: true, hasHolds: false }); // prettier-ignore
-    expect(desk.play(PLAINLY, null)).toMatchObject({ shown: { mails: 11, people: 2 }, beside: null, otherwise: 0 });
+    expect(desk.play(PLAINLY, null)).toMatchObject({ shown: { mails: 11, people: 3 }, beside: null, otherwise: 0 });
   });
   it('tells the lines of a day with who reads them, and the text as they read it', () => {
     desk.play(PLAINLY, null);
@@ -59,13 +59,22 @@ describe('the desk that plays rehearsals', () => {
     expect(csv.split('\r\n')[0]).toContain('Day,Moment,Zone,Outcome,Step,Kind,Course,About,Reader,E-mail,Why');
     expect(csv).toContain(`2027-03-24,09:00,Europe/Oslo,sent,To the manager,manager,Fire Teams Aboard,Runa Aske,"'=Kari Berg"`);
   });
-  it('a step that is dragged is worked out alone, for everybody, with the moments of some in words', () => {
+  /** the standard plan with one of its steps moved */
+  const moved = (id: string, offset: PlanStep['offset']): PlanStep[] =>
+    STANDARD_PLAN.map((step) => (step.id === id ? { ...step, offset } : step));
+  it('a step that is dragged is worked out by itself for everybody, with the moments of some in words', () => {
     desk.take(facts());
-    const late = STANDARD_PLAN.find(({ id }) => id === 'two-days-to-go')!;
-    const found = desk.moments({ ...late, offset: { amount: -72, unit: 'hours' } }, ['14']);
+    const found = desk.moments(moved('two-days-to-go', { amount: -72, unit: 'hours' }), 'two-days-to-go', ['14']);
     expect(found.days).toEqual([{ day: '2027-03-16', count: 2 }]);
     expect(Object.keys(found.of)).toEqual(['14']);
     expect(found.of['14']![0]).toMatchObject({ local: 'Tue 16 Mar 17:00', outcome: 'send', zone: 'Europe/Oslo' });
+  });
+  it('for those who are shown it stands beside the other steps: what the limit of a day leaves is told', () => {
+    desk.take(facts({ settings: { ...DEFAULT_SETTINGS, dailyLimit: 1 } }));
+    // on the day of “Two days to go”: a reminder goes before what accompanies the beginning
+    const found = desk.moments(moved('onboarding', { amount: 16, unit: 'days' }), 'onboarding', ['14']);
+    expect(found.days).toEqual([{ day: '2027-03-17', count: 2 }]);
+    expect(found.of['14']![0]).toMatchObject({ local: 'Thu 18 Mar 08:00', outcome: 'send' });
   });
   it('a value that somebody lacks holds the text', () => {
     desk.take(facts({ courses: [{ ...facts().courses[0]!, summary: null }] }));
@@ -93,7 +102,7 @@ describe('the rehearsal page', () => {
   };
   it('says how much is to come, by day, with who reads it and why something does not go', async () => {
     const page = await open();
-    expect(page.text()).toContain('11 mails to come for 2 people');
+    expect(page.text()).toContain('11 mails to come for 3 people');
     expect(page.text()).toMatch(/Mon 1 Mar ?2 ?2 invitation/);
     await page.click(page.getByRole('button', { name: 'Read Invitation to Runa Aske' }));
     expect(page.text()).toContain('Fire Teams Aboard: yours to finish by Fri 19 Mar 17:00');
@@ -109,6 +118,13 @@ describe('the rehearsal page', () => {
   it('what stands wrongly in the address is passed over', async () => {
     const page = await open({ days: 'many', holiday: 'x', outage: '2027-99~2', joiners: '~~~~', act: 'perhaps' });
     expect(page.text()).toContain('11 mails to come');
+  });
+  it('says what requirements will assign in these days, and with each of its lines when', async () => {
+    const later = { id: 'ahead 4/2/1', person: '4', course: '2', assignedAt: Date.parse('2027-03-08T07:00:00Z'), dueAt: Date.parse('2027-04-05T15:00:00Z'), events: [] }; // prettier-ignore
+    const page = await open({}, facts({ assignments: [later], ahead: [later.id], aheadLeftOut: 1_200 }));
+    expect(page.text()).toContain('One of the assignments is still to be made by requirements');
+    expect(page.text()).toContain('1,200 people of later days were not asked of');
+    expect(page.text()).toContain('Invitation, Fire Teams Aboard; will be assigned Mon 8 Mar 08:00');
   });
   it('of nothing to come says so', async () => {
     const page = await open({}, facts({ assignments: [] }));
