@@ -32,6 +32,7 @@ import { tellPostRoom } from './standins/post-clock.ts';
 import { pullIfDue } from './feed/feed.ts';
 import { wakePeople } from './requirements/queue.ts';
 import { tendSessions } from './sessions/sessions.ts';
+import { keepAhead } from './rehearsal/ahead.ts';
 import { sumNextDay } from './reports/day-sums.ts';
 import { callHooks } from './programs/hooks.ts';
 import { expireCalls, forgetCalls } from './programs/hooks.repo.ts';
@@ -136,6 +137,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
   let feeding: Promise<void> | null = null;
   let folding: Promise<void> | null = null;
   let summing: Promise<void> | null = null;
+  let foreseeing: Promise<unknown> | null = null;
   let reporting: Promise<void> | null = null;
   let sealing: Promise<void> | null = null;
   let keeping: Promise<void> | null = null;
@@ -185,6 +187,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
         while (!stopped && (await callHooks(deps)) > 0);
       }).then(() => void (calling = null));
       if (round % 20 === 0) keeping ??= attempt('keeping', async () => void (await keepNoLonger(deps))).then(() => void (keeping = null));
+      if (round % 5 === 2) foreseeing ??= attempt('days ahead', () => keepAhead(deps)).then(() => void (foreseeing = null));
       if (round % 5 === 0) summing ??= attempt('sums of days', () => sumNextDay(deps)).then(() => void (summing = null));
       if (round % 30 === 0) {
         await attempt('set aside', () => retryAside(deps, round === 0));
@@ -224,6 +227,7 @@ export async function startWorker(deps: Deps, mailer: Channel): Promise<() => Pr
     await calling;
     await folding;
     await summing;
+    await foreseeing;
     await reporting;
     await writing;
     await watching;

@@ -137,6 +137,8 @@ export interface RibbonDay {
   sent: number;
   planned: number;
   trouble: number;
+  /** of what requirements will assign by then: planned once they have */
+  ahead: number;
   isWorkingDay: boolean;
   holiday: string | null;
 }

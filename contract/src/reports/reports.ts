@@ -90,6 +90,8 @@ export interface TodayView {
   courses: { id: string; title: string; current: number; asked: number; dueSoon: number; late: number }[];
   /** the first of them by name, and how many there are */
   newlyLate: { course: string; courseId: string; people: string[]; count: number; since: string }[];
+  /** what requirements will assign in the seven days after today, or on the chosen ones after it, and the notices that go in them of what it assigns: not planned yet */
+  ahead: { assigned: number; notices: number };
   /** the day from which on they finished */
   finishedFrom: string;
   finished: { course: string; courseId: string; people: string[]; count: number }[];

@@ -428,6 +428,7 @@ select
   coalesce(sum(c.count) filter (where c.bucket = 'sent'), 0)::integer as sent,
   coalesce(sum(c.count) filter (where c.bucket = 'planned'), 0)::integer as planned,
   coalesce(sum(c.count) filter (where c.bucket = 'trouble'), 0)::integer as trouble,
+  coalesce((select a.notices from ahead_days a where a.day = d::date and a.day > $3::date), 0) as ahead,
   extract(isodow from d)::integer = any(max(hs.working_days)) as is_working,
   (select string_agg(distinct h.name, ', ') from holidays h where h.on_date = d::date) as holiday
 from generate_series($1::date, $2::date, interval '1 day') d
@@ -444,9 +445,10 @@ export async function ribbon(db: Queryable, today: string, from: string, to: str
     sent: number;
     planned: number;
     trouble: number;
+    ahead: number;
     is_working: boolean;
     holiday: string | null;
-  }>(db, LIST_RIBBON, [from, to]);
+  }>(db, LIST_RIBBON, [from, to, today]);
   return {
     today,
     days: found.map((row) => ({
@@ -454,6 +456,7 @@ export async function ribbon(db: Queryable, today: string, from: string, to: str
       sent: row.sent,
       planned: row.planned,
       trouble: row.trouble,
+      ahead: row.ahead,
       isWorkingDay: row.is_working,
       holiday: row.holiday,
     })),

@@ -1,17 +1,20 @@
 import { randomUUID } from 'node:crypto';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import { forward, PLAINLY, STANDARD_PLAN, type PlanStep, type RehearsalFacts } from '@nudrik/core';
+import { dayOfLine, forward, PLAINLY, STANDARD_PLAN, Zone, type PlanStep, type RehearsalFacts, type RehearsalLine } from '@nudrik/core';
 import { RemindRequest } from '@nudrik/contract';
 import { close } from '../assignments/change.ts';
 import { remind } from '../assignments/remind.ts';
 import { rows } from '../db/db.ts';
 import { markUnitDone } from '../learning/learn.ts';
+import { ribbon } from '../notices/ledger.query.ts';
 import { changePerson } from '../people/change.ts';
 import { publishPlan } from '../plans/publish.ts';
+import { todayView } from '../reports/today.ts';
 import { addRequirement, switchOn } from '../requirements/change.ts';
 import { nextWakeAt } from '../requirements/queue.ts';
 import { linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
+import { keepAhead } from './ahead.ts';
 import { rehearsalFacts } from './facts.ts';
 
 let house: TestHouse;
@@ -87,13 +90,29 @@ it('a rehearsal knows what requirements will do in these days: what it says is w
   const foreseen = lines
     .filter(({ outcome }) => outcome === 'send' || outcome === 'skip')
     .map((line) => told(nameOf.get(line.assignment)!, line.step, line.occurrence, line.to, line.because ?? 'goes', new Date(line.at!).toISOString())); // prettier-ignore
+  // the same by day, kept for the ribbon and Today, worked out anew where something it depends on has changed
+  expect([await keepAhead(house.deps), await keepAhead(house.deps)]).toEqual([true, false]);
+  const zone = Zone.of(facts.zone);
+  const made = new Set(facts.ahead);
+  const isAhead = ({ assignment, outcome }: RehearsalLine): boolean =>
+    outcome === 'send' && (made.has(assignment) || assignment === odd!.id);
+  const byDay = (from: string, to: string): number =>
+    lines.filter((line) => isAhead(line) && from <= dayOfLine(line, zone) && dayOfLine(line, zone) <= to).length;
+  const { days } = await ribbon(house.db, '2027-03-04', '2027-03-04', '2027-04-01');
+  expect(days.map(({ day, ahead: more }) => [day, more])).toEqual(days.map(({ day }) => [day, byDay(day, day)]));
+  expect(byDay('2027-03-05', '2027-04-01')).toBeGreaterThan(8);
+  expect((await todayView(house.deps)).ahead).toEqual({ assigned: 1, notices: byDay('2027-03-05', '2027-03-11') });
+  expect((await todayView(house.deps, { from: '2027-03-21', to: '2027-03-22' })).ahead).toEqual({
+    assigned: 2,
+    notices: byDay('2027-03-21', '2027-03-22'),
+  });
+  await house.db.query("update ahead_kept set took_ms = 0, state = 'another'");
+  expect(await keepAhead(house.deps)).toBe(true);
   const begun = house.clock.at;
   await live(supposed.until);
   const lived =
     (await rows<{ name: string; step: string; occurrence: number; to: string; state: string; because: string | null; at: Date }>(house.db, LIST_DECIDED, [new Date(begun)])) // prettier-ignore
-      .map((row) =>
-        told(row.name, row.step, row.occurrence, row.to, row.because ?? 'goes', row.at.toISOString()),
-      );
+      .map((row) => told(row.name, row.step, row.occurrence, row.to, row.because ?? 'goes', row.at.toISOString()));
   expect(foreseen.sort()).toEqual(lived.sort());
   const has = (part: RegExp): boolean => foreseen.some((line) => part.test(line));
   expect([

@@ -23,12 +23,14 @@ import {
   resolveSteps,
   stepsOf,
 } from '../notices/facts.ts';
-import { requirementsAhead } from '../requirements/ahead.ts';
+import { listWoken, requirementsAhead } from '../requirements/ahead.ts';
 import { loadRosterFacts, rosterOf } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 
 /** A rehearsal looks at so many assignments at the most: what is more is left out, and said so. */
 export const MOST_ASSIGNMENTS = 6_000;
+/** Of so many people it asks what requirements will do, those whose day comes first. */
+const MOST_PEOPLE_AHEAD = 2_000;
 
 const LIST_COURSES = `
 select c.id, c.title, d.steps as draft, coalesce(c.certificate, '') <> 'none' as certifies, c.validity
@@ -144,7 +146,9 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
   const plans = new Map((await listPlanFacts(db, ids)).map((plan) => [plan.course, plan]));
   const chosen = await rows<{ id: string; total: number }>(db, LIST_ASSIGNMENTS, [ids, MOST_ASSIGNMENTS]);
   const zone = Zone.of(house.zone);
-  const ahead = await requirementsAhead(db, now, zone.toInstant(zone.dayAt(now) + MOST_DAYS, 0), courseId);
+  const end = zone.toInstant(zone.dayAt(now) + MOST_DAYS, 0);
+  const { woken, total } = await listWoken(db, end, MOST_PEOPLE_AHEAD);
+  const ahead = await requirementsAhead(db, now, end, woken, courseId);
   const known = await listAssignmentFacts(db, [...new Set([...chosen.map(({ id }) => id), ...ahead.happenings.keys()])]);
   const assignments: Assignment[] = [
     ...known.map((assignment) => ({ ...assignment, events: [...assignment.events, ...(ahead.happenings.get(assignment.id) ?? [])] })),
@@ -214,7 +218,7 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
     pace: await loadPace(db, ids, now),
     leftOut: Math.max(0, (chosen[0]?.total ?? 0) - chosen.length),
     ahead: ahead.assigned.map(({ id }) => id),
-    aheadLeftOut: ahead.leftOut,
+    aheadLeftOut: total - woken.length,
     certified: Object.fromEntries(listed.flatMap(({ id, certifies, validity }) => (certifies ? [[id, validity]] : []))),
     signOffs: Object.fromEntries(courses.map(({ id, signOffs }) => [id, signOffs])),
   };

@@ -131,6 +131,14 @@ from notices n
 where n.state in ('planned', 'held') and n.on_day = $1::date and exists (select 1 from standing) and ${heldAhead('n')}
 `;
 
+// after today: what requirements have done today stands in the ledger
+const SUM_AHEAD = `
+select coalesce(sum(assigned), 0)::integer as assigned, coalesce(sum(notices), 0)::integer as notices
+from ahead_days
+where day > $1::date
+  and day between coalesce($2::date, $1::date) and coalesce($3::date, $1::date + 7)
+`;
+
 /** The day: what went and goes out, what is due and late. What needs a person is asked beside it (`needs.ts`). */
 export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<TodayView> {
   const { db } = deps;
@@ -140,12 +148,13 @@ export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<Toda
   const { from, to } = days;
   const at = new Date(now);
   const yesterday = zone.dayAt(now) - 1;
-  const [counted, held, courses, late, finished, next] = await Promise.all([
+  const [counted, held, courses, late, finished, [ahead], next] = await Promise.all([
     rows<{ bucket: string; count: number }>(db, LIST_DAY_COUNTS, [today]),
     rows<{ count: number }>(db, COUNT_HELD_TODAY, [today]),
     rows<{ id: string; title: string; due_soon: number; late: number; current: number; asked: number }>(db, LIST_COURSES, [at, today]),
     rows<{ id: string; title: string; people: string[]; count: number; since: Date }>(db, LIST_NEWLY_LATE, [at, today]),
     rows<{ id: string; title: string; people: string[]; count: number }>(db, LIST_FINISHED, [new Date(zone.toInstant(yesterday, 0))]),
+    rows<TodayView['ahead']>(db, SUM_AHEAD, [today, from ?? null, from ? (to ?? from) : null]),
     from ? rows<NextRow>(db, LIST_ON_DAYS, [from, to ?? from]) : rows<NextRow>(db, LIST_NEXT, [at, today]),
   ]);
   const counts = new Map(counted.map((row) => [row.bucket, row.count]));
@@ -179,6 +188,7 @@ export async function todayView(deps: Deps, days: TodayQuery = {}): Promise<Toda
       count: row.count,
       since: tellMoment(row.since.getTime(), zone, now),
     })),
+    ahead: ahead!,
     finishedFrom: dateOf(yesterday),
     finished: finished.map((row) => ({ course: row.title, courseId: row.id, people: row.people, count: row.count })),
   };

@@ -4,9 +4,6 @@ import { getHouse } from '../house/house.ts';
 import { eventOf } from './apply.ts';
 import { listLive, listRequirementPeople, LiveSet, loadCalendars, loadRecords, loadStructure } from './facts.ts';
 
-/** A look ahead asks of so many people at the most, those whose day comes first. */
-const MOST_PEOPLE = 2_000;
-
 const LIST_WAKES = `
 select w.person_id as person, w.at, count(*) over ()::integer as total
 from wakes w
@@ -28,31 +25,39 @@ export interface RequirementsAhead {
   assigned: Assignment[];
   /** what will happen to assignments that there are, by their ids */
   happenings: Map<string, AssignmentEvent[]>;
-  /** people whose day comes in that time and of whom nothing was asked */
-  leftOut: number;
+}
+
+/** People at whom requirements will look by themselves before a moment, and when: those whose day comes first, and how many there are. */
+export async function listWoken(
+  db: Queryable,
+  until: Instant,
+  most: number,
+): Promise<{ woken: [person: string, at: Instant][]; total: number }> {
+  const found = await rows<{ person: string; at: Date; total: number }>(db, LIST_WAKES, [new Date(until), most]);
+  return { woken: found.map(({ person, at }) => [person, at.getTime()]), total: found[0]?.total ?? 0 };
 }
 
 /**
  * What requirements will assign, take up again, move and withdraw until a moment if nobody does anything: renewals, who joins,
  * who leaves, waivers that end. As the worker will do it on those mornings; nothing is stored or locked.
+ * @param woken whom they will look at, and when
  * @param courseId of one course alone
  */
 export async function requirementsAhead(
   db: Queryable,
   now: Instant,
   until: Instant,
+  woken: readonly (readonly [person: string, at: Instant])[],
   courseId: string | null = null,
 ): Promise<RequirementsAhead> {
-  const woken = await rows<{ person: string; at: Date; total: number }>(db, LIST_WAKES, [new Date(until), MOST_PEOPLE]);
-  const leftOut = Math.max(0, (woken[0]?.total ?? 0) - woken.length);
   const requirements = (await listLive(db)).filter(({ course }) => courseId === null || course === courseId);
-  if (woken.length === 0 || requirements.length === 0) return { assigned: [], happenings: new Map(), leftOut };
-  const who = woken.map(({ person }) => person);
+  if (woken.length === 0 || requirements.length === 0) return { assigned: [], happenings: new Map() };
+  const who = woken.map(([person]) => person);
   const live = new LiveSet(requirements, await loadStructure(db, who));
   const calendars = await loadCalendars(db);
   const ahead = changesAhead({
     people: await listRequirementPeople(db, who),
-    wakes: new Map(woken.map(({ person, at }) => [person, at.getTime()])),
+    wakes: new Map(woken),
     records: await loadRecords(db, who, courseId),
     liveOn: (date) => live.on(date),
     calendarOf: ({ site }) => calendars.get(site)!,
@@ -60,11 +65,11 @@ export async function requirementsAhead(
     now,
     until,
   });
-  return { ...(await asAssignments(db, ahead)), leftOut };
+  return asAssignments(db, ahead);
 }
 
 /** The same as assignments and events, as planning looks at them. */
-async function asAssignments(db: Queryable, ahead: readonly ChangeAhead[]): Promise<Omit<RequirementsAhead, 'leftOut'>> {
+async function asAssignments(db: Queryable, ahead: readonly ChangeAhead[]): Promise<RequirementsAhead> {
   const made = ahead.flatMap(({ change }) => (change.kind === 'assign' ? [change] : []));
   const rounds = new Map(
     (

@@ -302,7 +302,7 @@ export class RehearsalPage {
       found.skipped > 0 && `${found.skipped.toLocaleString('en')} are not sent`,
       found.held > 0 && `${found.held.toLocaleString('en')} are held`,
     ].filter(Boolean);
-    return `${tellAmount(found.mails, 'mails')} to come for ${tellAmount(found.people, 'people')}${parts.length ? `; ${parts.join(', ')}` : ''}.`;
+    return `${tellAmount(found.mails, 'mails')} to come to ${tellAmount(found.people, 'people')}${parts.length ? `; ${parts.join(', ')}` : ''}.`;
   });
   protected readonly aheadWords = computed(() => {
     const ahead = this.shown()?.ahead ?? 0;

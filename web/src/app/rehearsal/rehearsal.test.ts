@@ -102,7 +102,7 @@ describe('the rehearsal page', () => {
   };
   it('says how much is to come, by day, with who reads it and why something does not go', async () => {
     const page = await open();
-    expect(page.text()).toContain('11 mails to come for 3 people');
+    expect(page.text()).toContain('11 mails to come to 3 people');
     expect(page.text()).toMatch(/Mon 1 Mar ?2 ?2 invitation/);
     await page.click(page.getByRole('button', { name: 'Read Invitation to Runa Aske' }));
     expect(page.text()).toContain('Fire Teams Aboard: yours to finish by Fri 19 Mar 17:00');

@@ -7,7 +7,7 @@ const need = (kind: TodayNeed['kind'], label: string, words: string, link: strin
   kind, label, words, act: { label: does ? 'Try now' : 'Open it', link, does },
 }); // prettier-ignore
 type Both = TodayView & { needs: TodayNeed[] };
-const view = (rest: Partial<Both> = {}): Both => ({ now: NOW, sentToday: 0, plannedToday: 0, heldToday: 0, needs: [], next: [], courses: [], newlyLate: [], finishedFrom: '2027-02-28', finished: [], ...rest }); // prettier-ignore
+const view = (rest: Partial<Both> = {}): Both => ({ now: NOW, sentToday: 0, plannedToday: 0, heldToday: 0, needs: [], next: [], courses: [], newlyLate: [], ahead: { assigned: 0, notices: 0 }, finishedFrom: '2027-02-28', finished: [], ...rest }); // prettier-ignore
 const open = async ({ needs, ...today }: Both) => {
   const page = await openPage(TodayPage);
   await page.answer('/api/today', today);
@@ -45,6 +45,14 @@ describe('today', () => {
     await page.set({ to: undefined });
     await page.answer('/api/today?from=2027-03-01&to=2027-03-01', view());
     expect(page.text()).toContain('Nothing went out or is planned on Mon 1 Mar.');
+  });
+  it('says what requirements will bring that no list has yet', async () => {
+    const told = async (assigned: number, notices: number): Promise<string> => (await open(view({ ahead: { assigned, notices } }))).text();
+    expect(await told(3, 1)).toContain('Requirements will assign 3 courses in the next 7 days to who joins, moves or has to renew; of what they assign 1 more notice goes out then.'); // prettier-ignore
+    expect(await told(1, 0)).toContain('Requirements will assign 1 course in the next 7 days');
+    expect(await told(1, 0)).toContain('nothing of it goes out then');
+    expect(await told(0, 4)).toContain('Of what requirements will assign before, 4 more notices go out in the next 7 days.');
+    expect(await told(0, 0)).not.toContain('Requirements');
   });
   it('tries the mail server again at one press', async () => {
     const page = await open(view({ needs: [need('mail-server', 'Mail', 'The mail server does not answer.', null, 'try-now')] }));

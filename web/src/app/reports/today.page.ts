@@ -3,7 +3,7 @@ import { toObservable } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
 import { of } from 'rxjs';
 import type { TodayNeed, TodayQuery } from '@nudrik/contract';
-import { dayOf, NEWLY_LATE_DAYS, tellDay, tellTime, weekdayOf, Zone } from '@nudrik/core';
+import { dayOf, NEWLY_LATE_DAYS, tellAmount, tellDay, tellTime, weekdayOf, Zone } from '@nudrik/core';
 import { SessionStore } from '../access/session.store.ts';
 import { KindMark } from '../shared/kind-mark.ts';
 import { load } from '../shared/loaded.ts';
@@ -25,7 +25,7 @@ const NUMBERS = [
   'Nine things need',
 ];
 
-const TOPICS = ['notices', 'clock', 'people', 'assignments', 'plans', 'feed', 'requirements'];
+const TOPICS = ['notices', 'clock', 'people', 'assignments', 'plans', 'feed', 'requirements', 'ahead'];
 
 /** What needs a person first; then what goes out next, and who is due and late. */
 @Component({
@@ -94,6 +94,18 @@ export class TodayPage {
     if (!from) return null;
     const tell = (day: string): string => tellDay(dayOf(day), dayOf(this.todayDate() || day));
     return to && to !== from ? `${tell(from)} to ${tell(to)}` : tell(from);
+  });
+
+  /** What requirements will bring in these days, which no list of what is planned has yet. */
+  protected readonly aheadWords = computed(() => {
+    const { assigned, notices } = this.view()?.ahead ?? { assigned: 0, notices: 0 };
+    if (assigned + notices === 0) return null;
+    const when = this.daysTitle() ? 'in these days' : 'in the next 7 days';
+    const told =
+      notices === 0 ? 'nothing of it goes out then' : `${tellAmount(notices, 'more notices')} ${notices === 1 ? 'goes' : 'go'} out then`;
+    if (assigned === 0)
+      return `Of what requirements will assign before, ${tellAmount(notices, 'more notices')} ${notices === 1 ? 'goes' : 'go'} out ${when}.`;
+    return `Requirements will assign ${tellAmount(assigned, 'courses')} ${when} to who joins, moves or has to renew; of what they assign ${told}.`;
   });
 
   protected howMany({ count, sent }: { count: number; sent: number }): string {

@@ -33,7 +33,7 @@ export class Ribbon {
   protected readonly session = inject(SessionStore);
   protected readonly isFolded = signal(localStorage.getItem(FOLDED) === 'yes');
   protected readonly problem = signal<string | null>(null);
-  protected readonly view = load(of(true), () => this.api.ribbon(), ['notices', 'clock', 'people']);
+  protected readonly view = load(of(true), () => this.api.ribbon(), ['notices', 'clock', 'people', 'ahead']);
   private readonly params = toSignal(
     inject(ActivatedRoute).queryParamMap.pipe(map((params) => ({ from: params.get('from'), to: params.get('to') }))),
     { initialValue: { from: null, to: null } },
@@ -47,13 +47,14 @@ export class Ribbon {
   protected readonly days = computed(() => {
     const view = this.view.data();
     if (!view) return [];
-    const most = Math.max(8, ...view.days.map((day) => day.sent + day.planned + day.trouble));
+    const most = Math.max(8, ...view.days.map((day) => day.sent + day.planned + day.trouble + day.ahead));
     // a root scale: one full Monday does not flatten every other day
     const height = (count: number): number => (count === 0 ? 0 : Math.max(2, Math.round((BAR * Math.sqrt(count)) / Math.sqrt(most))));
     return view.days.map((day, i) => {
       const weekday = weekdayOf(dayOf(day.day));
       const date = Number(day.day.slice(8));
-      const total = height(day.sent + day.planned + day.trouble);
+      const all = height(day.sent + day.planned + day.trouble + day.ahead);
+      const total = day.ahead === 0 ? all : height(day.sent + day.planned + day.trouble);
       const solid =
         day.sent + day.trouble === 0
           ? 0
@@ -65,6 +66,7 @@ export class Ribbon {
         month: i === 0 || date === 1 ? MONTHS[Number(day.day.slice(5, 7)) - 1]! : null,
         solid,
         outline: Math.max(0, total - solid),
+        dashed: Math.max(0, all - total),
         isToday: day.day === view.today,
         isWeekend: weekday > 5,
         startsWeek: weekday === 1,
@@ -117,7 +119,7 @@ export class Ribbon {
   /** What is still to go on a day that has passed waits; it is not planned for it. */
   private tellCounts(days: readonly RibbonDay[]): string {
     const today = this.view.data()?.today ?? '';
-    const sum = (key: 'sent' | 'planned' | 'trouble', list = days): number => list.reduce((total, day) => total + day[key], 0);
+    const sum = (key: 'sent' | 'planned' | 'trouble' | 'ahead', list = days): number => list.reduce((total, day) => total + day[key], 0);
     const hasPassed = ({ day }: RibbonDay): boolean => day < today;
     const waiting = sum('planned', days.filter(hasPassed));
     const counts: [number, string][] = [
@@ -125,6 +127,7 @@ export class Ribbon {
       [waiting, 'waiting'],
       [sum('planned') - waiting, 'planned'],
       [sum('trouble'), 'bounced or failed'],
+      [sum('ahead'), 'more once requirements assign them'],
     ];
     return counts
       .filter(([count]) => count > 0)
