@@ -9,7 +9,7 @@ import { listWoken, requirementsAhead } from '../requirements/ahead.ts';
 /** Days from tomorrow on for which it is kept: those of the ribbon. */
 export const DAYS_AHEAD = 28;
 /** So many people are asked of in one go, so that nothing else waits long. */
-const PART = 500;
+const PART = 200;
 /** People of whom it is asked at the most, those whose day comes first. */
 const MOST_PEOPLE = 20_000;
 /** It is worked out anew no sooner than so many times as long as it took. */

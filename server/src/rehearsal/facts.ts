@@ -23,14 +23,15 @@ import {
   resolveSteps,
   stepsOf,
 } from '../notices/facts.ts';
-import { listWoken, requirementsAhead } from '../requirements/ahead.ts';
+import { listWoken, requirementsAhead, type RequirementsAhead } from '../requirements/ahead.ts';
 import { loadRosterFacts, rosterOf } from '../people/roster.repo.ts';
 import { Refused } from '../refusal.ts';
 
 /** A rehearsal looks at so many assignments at the most: what is more is left out, and said so. */
 export const MOST_ASSIGNMENTS = 6_000;
-/** Of so many people it asks what requirements will do, those whose day comes first. */
+/** Of so many people it asks what requirements will do, those whose day comes first, and no more where that is as many assignments. */
 const MOST_PEOPLE_AHEAD = 2_000;
+const PART_AHEAD = 200;
 
 const LIST_COURSES = `
 select c.id, c.title, d.steps as draft, coalesce(c.certificate, '') <> 'none' as certifies, c.validity
@@ -94,17 +95,23 @@ async function loadLedger(db: Queryable, assignments: readonly string[], now: nu
   });
 }
 
-/** Of the past two years; enough of them to draw from. */
+/**
+ * Of each course those whose time has passed within two years, the newest first and enough of them to draw from: who finished, and who
+ * has not. Of those who still have time only the quick ones have finished, so they tell nothing.
+ */
 const LIST_PACE = `
-select s.course_id, s.closed_by, extract(epoch from s.closed_at - s.assigned_at) / greatest(86400, extract(epoch from s.due_at - s.assigned_at)) as share
-from (
-  select a.*, row_number() over (partition by a.course_id order by a.closed_at desc nulls last, a.id) as place
+select c.id as course_id, s.closed_by, extract(epoch from s.closed_at - s.assigned_at) / greatest(86400, extract(epoch from s.due_at - s.assigned_at)) as share
+from unnest($1::bigint[]) c (id)
+cross join lateral (
+  select a.closed_by, a.closed_at, a.assigned_at, a.due_at
   from assignments a
-  where a.course_id = any($1::bigint[])
-    and (a.closed_by = 'finished' or a.closed_by is null and a.due_at < $2::timestamptz)
+  where a.course_id = c.id
+    and (a.closed_by = 'finished' or a.closed_by is null)
+    and a.due_at < $2::timestamptz
     and a.assigned_at > $2::timestamptz - interval '2 years'
+  order by a.due_at desc, a.id
+  limit 500
 ) s
-where s.place <= 500
 `;
 
 async function loadPace(db: Queryable, courses: readonly string[], now: number): Promise<Record<string, Pace>> {
@@ -148,7 +155,13 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
   const zone = Zone.of(house.zone);
   const end = zone.toInstant(zone.dayAt(now) + MOST_DAYS, 0);
   const { woken, total } = await listWoken(db, end, MOST_PEOPLE_AHEAD);
-  const ahead = await requirementsAhead(db, now, end, woken, courseId);
+  const ahead: RequirementsAhead = { assigned: [], happenings: new Map() };
+  let asked = 0;
+  for (; asked < woken.length && ahead.assigned.length < MOST_ASSIGNMENTS; asked += PART_AHEAD) {
+    const { assigned, happenings } = await requirementsAhead(db, now, end, woken.slice(asked, asked + PART_AHEAD), courseId);
+    ahead.assigned.push(...assigned);
+    for (const [id, events] of happenings) ahead.happenings.set(id, events);
+  }
   const known = await listAssignmentFacts(db, [...new Set([...chosen.map(({ id }) => id), ...ahead.happenings.keys()])]);
   const assignments: Assignment[] = [
     ...known.map((assignment) => ({ ...assignment, events: [...assignment.events, ...(ahead.happenings.get(assignment.id) ?? [])] })),
@@ -218,7 +231,7 @@ export async function rehearsalFacts(deps: Deps, courseId: string | null): Promi
     pace: await loadPace(db, ids, now),
     leftOut: Math.max(0, (chosen[0]?.total ?? 0) - chosen.length),
     ahead: ahead.assigned.map(({ id }) => id),
-    aheadLeftOut: total - woken.length,
+    aheadLeftOut: Math.max(0, total - asked),
     certified: Object.fromEntries(listed.flatMap(({ id, certifies, validity }) => (certifies ? [[id, validity]] : []))),
     signOffs: Object.fromEntries(courses.map(({ id, signOffs }) => [id, signOffs])),
   };
