@@ -3,8 +3,9 @@ import { CONDITIONS, leafName, type Names } from '../conditions/catalogue.ts';
 import { holds, leavesOf, tellCondition, type Condition } from '../conditions/condition.ts';
 import { whyNever, type Possible } from '../conditions/possible.ts';
 import { plainWords, withPhrase } from '../messages/body.ts';
-import { partsOfMessage } from '../messages/template.ts';
+import { fieldsNeeded, partsOfMessage, templateFor } from '../messages/template.ts';
 import { textsOf, withTexts } from '../messages/texts.ts';
+import type { MissingOf } from '../notices/decide.ts';
 import type { Roster } from '../people/person.ts';
 import type { RehearsalLine } from '../rehearsal/rehearse.ts';
 import { dayOf, type LocalDate } from '../time/calendar.ts';
@@ -20,6 +21,7 @@ export const WARNING_KINDS = [
   'after-due',
   'no-recipient',
   'unreachable',
+  'gap',
   'holiday',
   'day-off',
   'crowded',
@@ -260,6 +262,8 @@ export interface PeopleWarningsInput {
   now: Instant;
   /** the rehearsal of these steps for these assignments, from the first of them on */
   lines: readonly RehearsalLine[];
+  /** merge fields without a value: given where gaps in parts of texts are to be told */
+  missingOf?: MissingOf;
 }
 
 /** What can be seen of a plan in the people it is for: it falls before their assignment, on a day off, too often, to nobody. */
@@ -297,7 +301,7 @@ function ofStep(
   step: PlanStep,
   lines: readonly RehearsalLine[],
   assignmentOf: ReadonlyMap<string, Assignment>,
-  { roster, now, assignments }: PeopleWarningsInput,
+  { roster, now, assignments, missingOf }: PeopleWarningsInput,
 ): PlanWarning[] {
   const found: PlanWarning[] = [];
   const warn = (kind: WarningKind, about: readonly RehearsalLine[], words: (who: string) => string, mend: Mend | null = null): void => {
@@ -333,6 +337,18 @@ function ofStep(
       const where = sites.length > 0 && sites[0]![0] !== '' ? `, ${sites.length > 1 ? 'most' : 'all'} at ${sites[0]![0]}` : '';
       warn(kind, off, (who) => `goes at the exact moment, which is on a ${kind === 'holiday' ? 'holiday' : 'day off'} for ${who}${where}`, mend); // prettier-ignore
     }
+  }
+
+  if (missingOf && partsOfMessage(step.message).length > 0) {
+    // what everybody reads is looked for by what people lack; who reads a part only its condition tells
+    const plain = new Set(textsOf(step.message).flatMap(({ text }) => fieldsNeeded(templateFor(text, () => false))));
+    const gaps = going.flatMap((line) => {
+      const person = readerOf(line);
+      const fields = missingOf(step, assignmentOf.get(line.assignment)!, { person, address: person.email, path: [] }, line.at!);
+      return fields.filter((field) => !plain.has(field)).map((field) => ({ field, line }));
+    });
+    for (const [field, list] of groupedBy(gaps, (gap) => gap.field))
+      warn('gap', list.map(({ line }) => line), (who) => `would have a gap for ${who} and is held then: a part that they read prints {${field}}, which has no value`); // prettier-ignore
   }
 
   if (step.gather === 'none' && step.to.some((role) => role !== 'employee')) {

@@ -54,7 +54,7 @@ export interface ForeseeInput {
 }
 
 /** Merge fields that will have no value when a notice goes. */
-const missingThen = ({ roster, courses, house }: MergeFacts): MissingOf =>
+export const missingThen = ({ roster, courses, house }: Pick<MergeFacts, 'roster' | 'courses' | 'house'>): MissingOf =>
   missingOf(roster, courses, { organisation: house.organisation, house });
 
 /** Real people with each step's moment, and the messages by day. */

@@ -74,8 +74,22 @@ describe('what is to be known of a plan', () => {
         act: { label: 'Mend it', link: `/plans/${course}?step=two-days-to-go` },
       },
     ]);
+    // a field in a part that only some read: of those who read it somebody lacks it
+    await assignAt(house, course, [crew['runa']!, crew['kari']!], '2027-03-19T16:00:00Z');
+    const p = (...content: object[]) => ({ type: 'paragraph', content });
+    const field = { type: 'field', attrs: { name: 'manager', fallback: null } };
+    const part = { type: 'part', attrs: { onlyIf: { line: [crew['odd']!] } }, content: [p(field)] };
+    const written = (onlyIf: object) => steps({ message: { subject: 'Soon', body: { type: 'doc', content: [p({ type: 'text', text: 'Hello.' }), { ...part, attrs: { onlyIf } }] }, button: null } as never }); // prettier-ignore
+    await put(3, written({ job: ['Captain'] }));
+    await watch();
+    expect((await todayNeeds(house.deps)).filter(({ kind }) => kind === 'plan')).toEqual([]);
+    await put(4, written({ not: { line: [crew['odd']!] } }));
+    await watch();
+    expect((await todayNeeds(house.deps)).filter(({ kind }) => kind === 'plan').map(({ words }) => words)).toEqual([
+      'Fire Teams Aboard: “Soon” would have a gap for Kari Aske and is held then: a part that they read prints {manager}, which has no value.',
+    ]);
     // what was seen of a former version says nothing of this one
-    await put(3, [...STANDARD_PLAN]);
+    await put(5, [...STANDARD_PLAN]);
     expect((await todayNeeds(house.deps)).filter(({ kind }) => kind === 'plan')).toEqual([]);
     house.clock.at += 86_400_000;
     expect(await watch()).toBe(1);

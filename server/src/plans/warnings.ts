@@ -7,6 +7,7 @@ import {
   Zone,
   type Assignment,
   type Instant,
+  type MissingOf,
   type PlanStep,
   type PlanWarning,
   type RehearsalLine,
@@ -16,6 +17,7 @@ import type { PlanWarningView } from '@nudrik/contract';
 import { maybeRow, rows } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { loadFacts, type CourseFacts } from '../notices/facts.ts';
+import { missingThen } from '../notices/foresee.ts';
 import { getHouse } from '../house/house.ts';
 import { houseToday } from '../people/today.ts';
 
@@ -34,10 +36,12 @@ interface WarnInput {
   zone: string;
   /** the rehearsal of these steps for these assignments; without it, it is made here */
   lines?: readonly RehearsalLine[];
+  /** where gaps in parts of texts are to be told as warnings; a plan's page has them in a list of its own */
+  missingOf?: MissingOf;
 }
 
 /** What is to be known of a plan, with the people by name: by core, for the plan's own page, for who is assigned or asked, and for Today. */
-export function warningsOf({ steps, assignments, roster, course, now, zone, lines }: WarnInput): PlanWarningView[] {
+export function warningsOf({ steps, assignments, roster, course, now, zone, lines, missingOf }: WarnInput): PlanWarningView[] {
   const { names } = roster;
   const found = [
     ...textWarnings({
@@ -50,7 +54,14 @@ export function warningsOf({ steps, assignments, roster, course, now, zone, line
     }),
     ...(assignments.length === 0
       ? []
-      : peopleWarnings({ steps, assignments, roster, now, lines: lines ?? playedLines(steps, assignments, roster, course.id, now) })),
+      : peopleWarnings({
+          steps,
+          assignments,
+          roster,
+          now,
+          lines: lines ?? playedLines(steps, assignments, roster, course.id, now),
+          ...(missingOf && { missingOf }),
+        })),
   ];
   return found.map((warning) => viewOf(warning, steps, roster));
 }
@@ -119,7 +130,15 @@ async function publishedWarnings(deps: Deps, courseId: string): Promise<{ versio
   const now = deps.clock.now();
   return {
     version: plan.version,
-    warnings: warningsOf({ steps: plan.steps, assignments, roster: facts.roster, course, now, zone: house.zone }),
+    warnings: warningsOf({
+      steps: plan.steps,
+      assignments,
+      roster: facts.roster,
+      course,
+      now,
+      zone: house.zone,
+      missingOf: missingThen(facts),
+    }),
   };
 }
 
