@@ -5,7 +5,7 @@ import { Further, NO_NOTICES } from '../conditions/further.ts';
 import type { MissingOf } from '../notices/decide.ts';
 import { chainOf } from '../people/chain.ts';
 import type { Language } from '../people/language.ts';
-import type { Course, Roster } from '../people/person.ts';
+import type { Course, Person, Roster } from '../people/person.ts';
 import type { Recipient } from '../people/role.ts';
 import { anchorsOf } from '../plans/anchor.ts';
 import type { PlanStep } from '../plans/standard.ts';
@@ -21,7 +21,7 @@ import { tableOfPeople } from './table.ts';
 import { languageOf as languageOfReader, textIn } from './texts.ts';
 import { partsOf } from './body.ts';
 import { fieldsNeeded, templateFor, type Template } from './template.ts';
-import { missingFields, valuesFor, type ValueFacts } from './values.ts';
+import { ALWAYS_THERE, givenNameOf, isMissing, missingFields, valuesFor, type ValueFacts } from './values.ts';
 
 /** A course as messages tell of it. */
 export interface TextCourse extends Course {
@@ -143,6 +143,27 @@ export function valueFactsOf(
 
 const BY_FINISHING = new Set(['finished', 'certificate serial', 'certificate expiry']);
 
+const asked = new WeakMap<Template, readonly string[]>();
+/** The fields of a text that may be missing before anything has happened. */
+function askedOf(text: Template): readonly string[] {
+  let fields = asked.get(text);
+  if (!fields) asked.set(text, (fields = fieldsNeeded(text).filter((field) => !ALWAYS_THERE.has(field) && !BY_FINISHING.has(field))));
+  return fields;
+}
+
+/** What most texts ask of people and courses, read without all the rest: a foresight asks a million times. */
+const PLAIN: Readonly<Record<string, (employee: Person, course: TextCourse, organisation: string) => string | null>> = {
+  'given name': ({ name }) => givenNameOf(name),
+  'full name': ({ name }) => name,
+  department: ({ department }) => department,
+  site: ({ site }) => site,
+  job: ({ job }) => job,
+  course: (_, { title }) => title,
+  'course code': (_, { code }) => code,
+  'course summary': (_, { summary }) => summary,
+  organisation: (_, __, organisation) => organisation,
+};
+
 /** Merge fields that will have no value when a notice goes, before anything has happened: what finishing brings is not missing then. */
 export const missingOf =
   (
@@ -153,10 +174,16 @@ export const missingOf =
   (step, assignment, recipient, at) => {
     const course = courses.get(assignment.course);
     if (!course) return [];
-    const facts = valueFactsOf(step as PlanStep, assignment, recipient, { roster, course, organisation, house, certificate: null }, at);
-    return missingFields(textFor(step as PlanStep, assignment, recipient, { roster, house }, at), facts).filter(
-      (field) => !BY_FINISHING.has(field),
-    );
+    const fields = askedOf(textFor(step as PlanStep, assignment, recipient, { roster, house }, at));
+    if (fields.length === 0) return [];
+    const employee = roster.getPerson(assignment.person);
+    let facts: ValueFacts | null = null;
+    return fields.filter((field) => {
+      const plain = PLAIN[field];
+      if (plain) return (plain(employee, course, organisation) ?? '').trim() === '';
+      facts ??= valueFactsOf(step as PlanStep, assignment, recipient, { roster, course, organisation, house, certificate: null }, at);
+      return isMissing(field, facts);
+    });
   };
 
 /** What stands in place of what only finishing brings, in a text that is looked at before. */

@@ -4,10 +4,11 @@ import type { AssignmentEvent } from '../assignments/event.ts';
 import { standingAt } from '../assignments/state.ts';
 import { STANDARD_PLAN } from '../plans/standard.ts';
 import { stepFault } from '../plans/step.ts';
-import { anAssignment, aPerson, OSLO as OSLO_DAYS, utc } from '../testing.ts';
+import { anAssignment, aPerson, aRoster, OSLO as OSLO_DAYS, utc } from '../testing.ts';
 import { Calendar } from '../time/calendar.ts';
 import { tellDistance } from '../time/relative.ts';
 import { Zone } from '../time/zone.ts';
+import { missingOf, valueFactsOf } from './facts.ts';
 import { MERGE_FIELDS } from './fields.ts';
 import { renderMessage } from './render.ts';
 import { speechOf } from './speech.ts';
@@ -102,6 +103,26 @@ describe('a template', () => {
       }),
       { numRuns: 500 },
     ));
+
+  it('a look ahead finds the same fields missing, reading no more than the text asks for', () =>
+    void fc.assert(
+      fc.property(
+        fc.record({ job: maybe(word), department: maybe(word), site: maybe(word), manager: fc.constantFrom(null, 'odd', 'gone') }),
+        fc.record({ code: maybe(word), summary: maybe(word) }), fc.constantFrom(null, 'tora', 'gone'), anyFields, fc.constantFrom('due', 'signed-off', 'session-starts', 'quiz-passed'),
+        (known, about, owner, used, event) => {
+          const roster = aRoster([aPerson('runa', known), aPerson('odd', { name: 'Odd Brandal' }), aPerson('tora', { name: 'Tora' })], {}, owner);
+          const course = { ...about, id: 'c1', title: 'Fire Teams Aboard', owner, units: ['u1'], required: ['u1'], needed: null, titles: { u1: 'Hoses' } };
+          const house = { senderName: 'Training', replyTo: 'training@orlasund.example', repliesToTrainer: false };
+          const step = { ...STANDARD_PLAN[2]!, anchor: { event: event as 'due' }, message: template(used.map((name) => `{${name}}`).join(' ')) };
+          const reader = { person: roster.person(owner), address: null, path: [] };
+          const at = utc('2027-03-17T16:00');
+          const told = missingOf(roster, new Map([['c1', course]]), { organisation: 'Orla', house })(step, anAssignment(), reader, at);
+          const whole = valueFactsOf(step, anAssignment(), reader, { roster, course, organisation: 'Orla', house, certificate: null }, at);
+          expect(told).toEqual(missingFields(step.message, whole).filter((field) => !/^(finished|certificate .*)$/.test(field)));
+        },
+      ),
+      { numRuns: 300 },
+    )); // prettier-ignore
 
   it('takes a value of any letters for what it is', () =>
     void fc.assert(

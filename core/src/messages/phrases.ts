@@ -11,6 +11,8 @@ const times = (n: number | null, once: string, often: (n: number) => string): st
   n === null ? '' : `, ${n === 1 ? once : often(n)}`;
 
 const nb: Phrases = {
+  dueEntry: (course) => `Frist: ${course}`,
+  ownDates: 'mine datoer',
   units: count('enhet', 'enheter'),
   unitsOf: (done, n) => `${done} av ${nb.units(n)}`,
   workingDays: (n, isAhead) => (isAhead ? `om ${count('arbeidsdag', 'arbeidsdager')(n)}` : `for ${count('arbeidsdag', 'arbeidsdager')(n)} siden`),
@@ -36,6 +38,8 @@ const nb: Phrases = {
 }; // prettier-ignore
 
 const sv: Phrases = {
+  dueEntry: (course) => `Senast: ${course}`,
+  ownDates: 'mina datum',
   units: count('del', 'delar'),
   unitsOf: (done, n) => `${done} av ${sv.units(n)}`,
   workingDays: (n, isAhead) => (isAhead ? `om ${count('arbetsdag', 'arbetsdagar')(n)}` : `för ${count('arbetsdag', 'arbetsdagar')(n)} sedan`),
@@ -61,6 +65,8 @@ const sv: Phrases = {
 }; // prettier-ignore
 
 const da: Phrases = {
+  dueEntry: (course) => `Frist: ${course}`,
+  ownDates: 'mine datoer',
   units: count('del', 'dele'),
   unitsOf: (done, n) => `${done} af ${da.units(n)}`,
   workingDays: (n, isAhead) => (isAhead ? `om ${count('arbejdsdag', 'arbejdsdage')(n)}` : `for ${count('arbejdsdag', 'arbejdsdage')(n)} siden`),
@@ -86,6 +92,8 @@ const da: Phrases = {
 }; // prettier-ignore
 
 const de: Phrases = {
+  dueEntry: (course) => `Fällig: ${course}`,
+  ownDates: 'meine Termine',
   units: count('Einheit', 'Einheiten'),
   unitsOf: (done, n) => `${done} von ${de.units(n)}`,
   workingDays: (n, isAhead) => `${isAhead ? 'in' : 'vor'} ${count('Arbeitstag', 'Arbeitstagen')(n)}`,
@@ -111,6 +119,8 @@ const de: Phrases = {
 }; // prettier-ignore
 
 const nl: Phrases = {
+  dueEntry: (course) => `Uiterlijk: ${course}`,
+  ownDates: 'mijn data',
   units: count('onderdeel', 'onderdelen'),
   unitsOf: (done, n) => `${done} van ${nl.units(n)}`,
   workingDays: (n, isAhead) => (isAhead ? `over ${count('werkdag', 'werkdagen')(n)}` : `${count('werkdag', 'werkdagen')(n)} geleden`),
@@ -136,6 +146,8 @@ const nl: Phrases = {
 }; // prettier-ignore
 
 const fr: Phrases = {
+  dueEntry: (course) => `Échéance : ${course}`,
+  ownDates: 'mes dates',
   units: (n) => `${n} ${n < 2 ? 'unité' : 'unités'}`,
   unitsOf: (done, n) => `${done} sur ${fr.units(n)}`,
   workingDays: (n, isAhead) => `${isAhead ? 'dans' : 'il y a'} ${n} ${n < 2 ? 'jour ouvré' : 'jours ouvrés'}`,
@@ -161,6 +173,8 @@ const fr: Phrases = {
 }; // prettier-ignore
 
 const es: Phrases = {
+  dueEntry: (course) => `Vence: ${course}`,
+  ownDates: 'mis fechas',
   units: count('unidad', 'unidades'),
   unitsOf: (done, n) => `${done} de ${es.units(n)}`,
   workingDays: (n, isAhead) => `${isAhead ? 'dentro de' : 'hace'} ${count('día laborable', 'días laborables')(n)}`,
@@ -186,6 +200,8 @@ const es: Phrases = {
 }; // prettier-ignore
 
 const pl: Phrases = {
+  dueEntry: (course) => `Termin: ${course}`,
+  ownDates: 'moje terminy',
   units: polish('część', 'części', 'części'),
   unitsOf: (done, n) => `${done} z ${n} części`,
   workingDays: (n, isAhead) => {

@@ -42,6 +42,9 @@ export interface Phrases {
   more: (n: number) => string;
   /** of a link by which its reader has no more of the kind */
   decline: string;
+  /** what a due date is called in a calendar, and what a calendar of one's own dates is */
+  dueEntry: (course: string) => string;
+  ownDates: string;
 }
 
 const ENGLISH: Phrases = {
@@ -67,6 +70,8 @@ const ENGLISH: Phrases = {
   holds: HOLD_WORDS,
   more: (n) => `and ${n} more`,
   decline: 'I do not want messages like this one',
+  dueEntry: (course) => `Due: ${course}`,
+  ownDates: 'my dates',
   opensFor: (span, times) =>
     `opens for ${span} after this message went${times === null ? '' : times === 1 ? ', once' : `, ${times} times`}`,
 };

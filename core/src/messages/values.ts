@@ -97,6 +97,13 @@ const VALUES: Readonly<Record<string, (facts: ValueFacts) => string | null>> = {
 export const valuesFor = (facts: ValueFacts): Values =>
   Object.fromEntries(Object.entries(VALUES).map(([field, valueOf]) => [field, valueOf(facts)]));
 
+/** Fields that print a moment or a number of what is always there. */
+export const ALWAYS_THERE: ReadonlySet<string> = new Set([
+  'assigned', 'due', 'time to due', 'due when', 'working days to due', 'days late', 'units left', 'units done',
+]); // prettier-ignore
+
+export const isMissing = (field: string, facts: ValueFacts): boolean => (VALUES[field]?.(facts) ?? '').trim() === '';
+
 /** Fields that a text uses, that have no value and nothing that stands in for them; only those it uses are worked out, since a foresight asks a million times. */
 export const missingFields = (template: Template, facts: ValueFacts): string[] =>
-  fieldsNeeded(template).filter((field) => (VALUES[field]?.(facts) ?? '').trim() === '');
+  fieldsNeeded(template).filter((field) => isMissing(field, facts));

@@ -1,4 +1,5 @@
 import ICAL from 'ical.js';
+import { speechOf } from '@nudrik/core';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { close, extend } from '../assignments/change.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
@@ -54,7 +55,7 @@ it('ends when another is made, when it is ended, and with leaving; and opens not
 
 it('holds names of any letters, folded and escaped, that no line of another kind comes of', () => {
   const course = `Brann\u00f8velse 🚢 ${'æ'.repeat(80)}\r\nATTENDEE:mailto:x@elsewhere.example\nEND:VEVENT`;
-  const text = writeCalendar([{ assignment: '1', course, dueAt: new Date(0), sequence: 0 }], { name: 'x', listId: 'l.example', url: 'http://x.example', now: new Date(0) }); // prettier-ignore
+  const text = writeCalendar([{ assignment: '1', course, dueAt: new Date(0), sequence: 0 }], { name: 'x', listId: 'l.example', url: 'http://x.example', now: new Date(0), speech: speechOf('en') }); // prettier-ignore
   const [event] = new ICAL.Component(ICAL.parse(text) as unknown as string).getAllSubcomponents('vevent');
   expect(event!.getFirstPropertyValue('summary')).toBe(`Due: ${course.replace(/\s+/g, ' ')}`);
   expect(event!.getAllProperties('attendee')).toEqual([]);

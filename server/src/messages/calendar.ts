@@ -1,5 +1,5 @@
 import ICAL from 'ical.js';
-import { oneLine } from '@nudrik/core';
+import { oneLine, type Speech } from '@nudrik/core';
 
 /** A date as a calendar holds it (RFC 5545). */
 export interface DueEvent {
@@ -29,6 +29,8 @@ export interface CalendarFacts {
   listId: string;
   url: string;
   now: Date;
+  /** the words of its reader's language */
+  speech: Pick<Speech, 'dueEntry'>;
 }
 
 const utc = (at: Date): ICAL.Time => ICAL.Time.fromJSDate(at, true);
@@ -48,7 +50,7 @@ function newCalendar(method: string): ICAL.Component {
 /** A moment that takes no time of anybody's day. */
 function eventOf(
   { assignment, course, dueAt, sequence, isCancelled = false }: DueEvent,
-  { listId, url, now }: CalendarFacts,
+  { listId, url, now, speech }: CalendarFacts,
 ): ICAL.Component {
   const event = new ICAL.Component('vevent');
   event.addPropertyWithValue('uid', uidOf(listId, assignment));
@@ -56,21 +58,21 @@ function eventOf(
   event.addPropertyWithValue('dtstamp', utc(now));
   event.addPropertyWithValue('dtstart', utc(dueAt));
   event.addPropertyWithValue('dtend', utc(dueAt));
-  event.addPropertyWithValue('summary', `Due: ${oneLine(course, 200)}`);
+  event.addPropertyWithValue('summary', speech.dueEntry(oneLine(course, 200)));
   event.addPropertyWithValue('url', url);
   event.addPropertyWithValue('transp', 'TRANSPARENT');
   event.addPropertyWithValue('status', isCancelled ? 'CANCELLED' : 'CONFIRMED');
   return event;
 }
 
-/** Due dates to subscribe to, as an iCalendar object (RFC 5545). */
-export function writeCalendar(events: readonly DueEvent[], facts: CalendarFacts & { name: string }): string {
+/** Dates to subscribe to, as an iCalendar object (RFC 5545). */
+export function writeCalendar(events: readonly (DueEvent | SessionEvent)[], facts: CalendarFacts & { name: string }): string {
   const calendar = newCalendar('PUBLISH');
   calendar.addPropertyWithValue('name', facts.name);
   calendar.addPropertyWithValue('x-wr-calname', facts.name);
   const refresh = calendar.addPropertyWithValue('refresh-interval', ICAL.Duration.fromSeconds(4 * 3_600));
   refresh.setParameter('value', 'DURATION');
-  for (const event of events) calendar.addSubcomponent(eventOf(event, facts));
+  for (const event of events) calendar.addSubcomponent(entryOf(event, facts));
   return `${calendar.toString()}\r\n`;
 }
 
@@ -90,6 +92,9 @@ function sessionOf({ assignment, unit, title, course, startsAt, endsAt, place, s
   return event;
 } // prettier-ignore
 
+const entryOf = (event: DueEvent | SessionEvent, facts: CalendarFacts): ICAL.Component =>
+  'dueAt' in event ? eventOf(event, facts) : sessionOf(event, facts);
+
 const person = (component: ICAL.Component, role: string, name: string, address: string): ICAL.Property => {
   const property = component.addPropertyWithValue(role, `mailto:${address}`);
   // a name stands in quotes, and may hold none
@@ -103,7 +108,7 @@ export function writeInvitation(
   facts: CalendarFacts & { from: { name: string; address: string }; to: { name: string; address: string } },
 ): string {
   const calendar = newCalendar(event.isCancelled ? 'CANCEL' : 'REQUEST');
-  const component = 'dueAt' in event ? eventOf(event, facts) : sessionOf(event, facts);
+  const component = entryOf(event, facts);
   person(component, 'organizer', facts.from.name, facts.from.address);
   const reader = person(component, 'attendee', facts.to.name, facts.to.address);
   for (const [name, value] of Object.entries({ role: 'REQ-PARTICIPANT', partstat: 'NEEDS-ACTION', rsvp: 'FALSE' }))

@@ -298,7 +298,7 @@ function composePiece(
     if (!step.message.withDate || step.gather === 'per day' || !isOwn(first!, recipient) || !person || !address) return null;
     const to = { name: person.name, address };
     const sequence = first!.events.filter(({ at }) => at <= now).length;
-    const about = { listId: facts.house.listId, url: `${extras.baseUrl}/my-training`, now: new Date(now), from: { name: sender.name, address: facts.house.senderAddress }, to }; // prettier-ignore
+    const about = { listId: facts.house.listId, url: `${extras.baseUrl}/my-training`, now: new Date(now), speech, from: { name: sender.name, address: facts.house.senderAddress }, to }; // prettier-ignore
     const event = anchorEventOf(step, first!, facts.roster, now, revision);
     if (event?.type === 'session-set') {
       const session = sessionEventOf(first!, event, sequence, facts);

@@ -3,7 +3,7 @@ import ICAL from 'ical.js';
 import { simpleParser } from 'mailparser';
 import { createTransport } from 'nodemailer';
 import { expect, it } from 'vitest';
-import { BEGINNINGS, MERGE_FIELDS, renderMessage, STANDARD_PLAN, type Template, type Values } from '@nudrik/core';
+import { speechOf, BEGINNINGS, MERGE_FIELDS, renderMessage, STANDARD_PLAN, type Template, type Values } from '@nudrik/core';
 import type { Letter } from './channel.ts';
 import { writeInvitation } from './calendar.ts';
 import { mailOf } from './mail-channel.ts';
@@ -57,7 +57,7 @@ it('what arrives says what was written, in both forms, and no value becomes a he
           toName, toAddress: 'runa@orlasund.example', listId: 'training.orlasund.example', organisation: 'Orlasund Ferries', date: new Date('2027-03-17T16:00:00Z'), ...rendered,
           calendar: writeInvitation(
             { assignment: '7', course, dueAt: new Date('2027-03-19T16:00:00Z'), sequence: 3 },
-            { listId: 'training.orlasund.example', url: 'https://nudrik.example/my-training', now: new Date(0), from: { name: toName, address: 'training@orlasund.example' }, to: { name: toName, address: 'runa@orlasund.example' } },
+            { listId: 'training.orlasund.example', url: 'https://nudrik.example/my-training', now: new Date(0), speech: speechOf('en'), from: { name: toName, address: 'training@orlasund.example' }, to: { name: toName, address: 'runa@orlasund.example' } },
           ),
         }; // prettier-ignore
         const mail = await simpleParser((await writer.sendMail(mailOf(letter))).message as Buffer);

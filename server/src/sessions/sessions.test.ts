@@ -1,8 +1,10 @@
+import ICAL from 'ical.js';
 import { afterAll, beforeAll, beforeEach, describe, expect, it, test } from 'vitest';
 import { NEW_SESSIONS, NEW_SIGN_OFF, STANDARD_PLAN, type PlanStep } from '@nudrik/core';
 import type { SessionDraft } from '@nudrik/contract';
 import { keepVersion, insertCourse, saveSections } from '../courses/courses.repo.ts';
 import { oneRow, rows, transaction } from '../db/db.ts';
+import { calendarOf, setCalendar } from '../learning/calendar.ts';
 import { putPlan } from '../plans/plans.repo.ts';
 import { mySignOffs, recordSignOffs, signOffView } from '../sign-offs/sign-offs.ts';
 import { assignAt, makeCrew, openTestHouse, TestMailer, type TestHouse } from '../testing.ts';
@@ -91,6 +93,33 @@ describe('seats', () => {
     house.clock.at = Date.parse('2027-03-09T08:10:00Z');
     expect(await mails()).toEqual(['Odd: Tomorrow: Quay drill', 'Per: Tomorrow: Quay drill']);
   });
+
+  it('stand in the calendar that somebody subscribed to, in their language, move there, and are taken out', async () => {
+    const [first, second] = [await session(), await session({ title: 'Evening drill', on: '2027-03-11', endsOn: '2027-03-11', place: null, link: 'https://meet.example/2' })];
+    const a = await assigned('runa', 'odd', 'per');
+    await house.db.query("update people set language = 'nb' where id = $1::bigint", [crew['runa']]);
+    const address = (await setCalendar(house.deps, crew['runa']!, true)).address!.split('/').at(-1)!;
+    const own = async (): Promise<(string | null)[]> => {
+      const calendar = new ICAL.Component(ICAL.parse(await calendarOf(house.deps, address)) as unknown as string);
+      return calendar.getAllSubcomponents('vevent').flatMap((event) => {
+        const get = (name: string): string => String(event.getFirstPropertyValue(name) ?? '-');
+        return get('uid').includes(String(a['runa'])) ? [`${get('summary').replace(/Drills \d+/, 'Drills')}, ${get('dtstart').slice(0, 16)}, ${get('location')}, ${get('status')}`] : [];
+      });
+    };
+    expect(await own()).toEqual(['Frist: Drills, 2027-03-19T16:00, -, CONFIRMED']);
+    await seat(first, a['runa']!);
+    expect(await own()).toEqual(['Frist: Drills, 2027-03-19T16:00, -, CONFIRMED', 'Quay drill: Drills, 2027-03-10T08:00, North quay, CONFIRMED']);
+    await seat(second, a['runa']!); // the same unit: one entry, at another time
+    expect((await own())[1]).toBe('Evening drill: Drills, 2027-03-11T08:00, https://meet.example/2, CONFIRMED');
+    await giveUpSeat(house.deps, second, { assignmentId: a['runa']!, byWhom: 'Runa', right: 'employees' });
+    expect((await own())[1]).toMatch(/^(Quay|Evening) drill: Drills, .*, CANCELLED$/);
+    // a place on the waiting list is no date
+    const full = await session({ title: 'Last drill', seats: 1, on: '2027-03-12', endsOn: '2027-03-12' });
+    await seat(full, a['odd']!);
+    await seat(full, a['runa']!);
+    expect((await own()).join()).not.toContain('Last drill');
+    await house.db.query("update people set language = null where id = $1::bigint", [crew['runa']]);
+  }); // prettier-ignore
 
   it('are never more than there are, whoever asks at once', async () => {
     const id = await session({ seats: 1 });
