@@ -53,7 +53,10 @@ describe('nudrik plan', () => {
     const [a, b] = [put('a.json', STANDARD_PLAN), put('b.json', said)];
     const { status, stdout } = nudrik(['plan', 'diff', a, b]);
     expect(status).toBe(1);
-    expect(stdout).toMatch(/Soon\n {2}\+ on, reminder: 72 hours before due, exactly then\n/);
+    // the same step under another name is no other step
+    expect(stdout).toMatch(/Soon\n {2}- called “Two days to go”\n {2}- on, reminder: 48 hours before due, exactly then\n/);
+    expect(stdout).toMatch(/ {2}\+ called “Soon”\n {2}\+ on, reminder: 72 hours before due, exactly then\n/);
+    expect(stdout).not.toMatch(/^Two days to go$/m);
     expect(stdout).toMatch(/To know: “Soon” says “in two days”/);
     expect(nudrik(['plan', 'diff', b, a])).toMatchObject({ status: 0 });
     expect(nudrik(['plan', 'diff', a, a])).toMatchObject({ status: 0, stdout: 'Both say the same.\n' });

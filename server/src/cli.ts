@@ -108,8 +108,8 @@ async function planCommand([command, ...files]: string[]): Promise<number> {
     const [before, after] = [await readPlan('plan diff', files[0]!), await readPlan('plan diff', files[1]!)];
     if (typeof before === 'number') return before;
     if (typeof after === 'number') return after;
-    const { compareSteps } = await import('@nudrik/core');
-    const found = compareSteps(tellPlan(before), tellPlan(after));
+    const { compareSteps, renamings } = await import('@nudrik/core');
+    const found = compareSteps(tellPlan(before), tellPlan(after), renamings(before.steps, after.steps));
     for (const { step, was, is } of found) {
       const lines = [...was.map((line) => `- ${line}`), ...is.map((line) => `+ ${line}`)];
       await print(`${step}\n${lines.map((line) => `  ${line}\n`).join('')}`);

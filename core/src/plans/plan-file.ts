@@ -77,12 +77,39 @@ export interface StepDifference {
   is: string[];
 }
 
-/** What of two plans in words is otherwise, step by step; lines that both have are left out. */
-export function compareSteps(before: Readonly<Record<string, string>>, after: Readonly<Record<string, string>>): StepDifference[] {
+type Called = readonly { id: string; name: string }[];
+
+/** What steps of the same id were called before, by what they are called now, where only the name is new. */
+export function renamings(before: Called, after: Called): Map<string, string> {
+  const [was, is] = [before, after].map((list) => new Set(list.map(({ name }) => name)));
+  const named = new Map(before.map(({ id, name }) => [id, name]));
+  return new Map(
+    after.flatMap(({ id, name }) => {
+      const former = named.get(id);
+      return former !== undefined && !was!.has(name) && !is!.has(former) ? [[name, former] as const] : [];
+    }),
+  );
+}
+
+/**
+ * What of two plans in words is otherwise, step by step; lines that both have are left out.
+ * @param renamed what steps were called before, by what they are called now
+ */
+export function compareSteps(
+  before: Readonly<Record<string, string>>,
+  after: Readonly<Record<string, string>>,
+  renamed: ReadonlyMap<string, string> = new Map(),
+): StepDifference[] {
   const found: StepDifference[] = [];
-  for (const step of new Set([...Object.keys(before), ...Object.keys(after)])) {
-    const was = before[step]?.split('\n') ?? [];
-    const is = after[step]?.split('\n') ?? [];
+  const former = new Set(renamed.values());
+  for (const step of new Set([...Object.keys(before).filter((name) => !former.has(name)), ...Object.keys(after)])) {
+    const name = renamed.get(step);
+    const linesOf = (text: string | undefined, own: string): string[] => [
+      ...(name === undefined ? [] : [`called “${own}”`]),
+      ...(text?.split('\n') ?? []),
+    ];
+    const was = linesOf(before[name ?? step], name ?? step);
+    const is = linesOf(after[step], step);
     if (was.join('\n') === is.join('\n')) continue;
     found.push({ step, was: was.filter((line) => !is.includes(line)), is: is.filter((line) => !was.includes(line)) });
   }
