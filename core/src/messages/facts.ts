@@ -9,19 +9,18 @@ import type { Course, Person, Roster } from '../people/person.ts';
 import type { Recipient } from '../people/role.ts';
 import { anchorsOf } from '../plans/anchor.ts';
 import type { PlanStep } from '../plans/standard.ts';
-import { tellList } from '../time/words.ts';
 import type { Instant, Zone } from '../time/zone.ts';
 import { renderMessage, type Rendered, type Values } from './render.ts';
 import type { Frame } from './frame.ts';
 import { tellDownload, type DownloadLine, type HandoutOf } from './handout.ts';
 import { repliesOf, type Replies } from './replies.ts';
 import { senderOf, sharedRule, type SenderHouse, type SenderRule } from './sender.ts';
-import { speechOf, type Speech } from './speech.ts';
+import { speechOf, type Speech, tellLead } from './speech.ts';
 import { tableOfPeople } from './table.ts';
 import { languageOf as languageOfReader, textIn } from './texts.ts';
 import { partsOf } from './body.ts';
 import { fieldsNeeded, templateFor, type Template } from './template.ts';
-import { ALWAYS_THERE, givenNameOf, isMissing, missingFields, valuesFor, type ValueFacts } from './values.ts';
+import { ALWAYS_THERE, givenNameOf, isMissing, valuesFor, type ValueFacts } from './values.ts';
 
 /** A course as messages tell of it. */
 export interface TextCourse extends Course {
@@ -290,10 +289,7 @@ export function foreseeLetter(
     roster,
     at,
   );
-  const because =
-    recipient.person && recipient.path.length > 0 && recipient.person.id !== assignment.person
-      ? `This reaches you since ${tellList(recipient.path)}.`
-      : null;
+  const because = recipient.person?.id === assignment.person ? null : tellLead(speech, recipient);
   const replies = repliesOf(sender.replies, owners, roster, at);
   return {
     missing,

@@ -1,11 +1,12 @@
 import { describe, expect, it, test } from 'vitest';
 import { allLanguages, LANGUAGE_TAGS, readLanguage, tellLanguage } from '../people/language.ts';
-import { OSLO as OSLO_DAYS, utc } from '../testing.ts';
+import type { Detour } from '../people/role.ts';
+import { aPerson, OSLO as OSLO_DAYS, utc } from '../testing.ts';
 import { Calendar } from '../time/calendar.ts';
 import { Zone } from '../time/zone.ts';
 import { docOf } from './body.ts';
 import { tellDownload } from './handout.ts';
-import { speechOf } from './speech.ts';
+import { speechOf, tellLead } from './speech.ts';
 import { fieldsNeeded, partsOfMessage, templateFault, wordsOf, type Template } from './template.ts';
 import { languageOf, textIn, textsOf, withoutText, withTexts, withWording } from './texts.ts';
 import { tellTold } from './told.ts';
@@ -45,6 +46,28 @@ describe('a language', () => {
     expect(all.slice(0, LANGUAGE_TAGS.length).map(({ tag }) => tag)).toEqual([...LANGUAGE_TAGS]);
     expect(all.every(({ tag, name }) => readLanguage(tag) === tag && readLanguage(name) !== null)).toBe(true);
   });
+});
+
+describe('why a message reaches somebody else', () => {
+  const detours: Detour[] = [
+    { why: 'left', name: 'Odd' }, { why: 'told', name: 'Odd' }, { why: 'no-cover', name: 'Odd' }, { why: 'covered-by-employee', name: 'Odd' }, { why: 'covers', name: 'Odd', cover: 'Siv' },
+    { why: 'cover-told', name: 'Odd', cover: 'Siv' }, { why: 'cover-away', name: 'Odd', cover: 'Siv' }, { why: 'no-manager', level: 2 }, { why: 'nobody-left' }, { why: 'owns', name: 'Odd' }, { why: 'loop' },
+  ]; // prettier-ignore
+  test.each(LANGUAGE_TAGS)('is told in %s, with everybody by name', (tag) => {
+    const speech = speechOf(tag);
+    const to = (list: Detour[]): string | null => tellLead(speech, { person: aPerson('siv'), address: null, path: [], detours: list });
+    for (const detour of detours) {
+      const told = to([detour])!;
+      expect(told).not.toMatch(/undefined|null|\$/);
+      expect(told.endsWith('.')).toBe(true);
+      for (const name of ['name', 'cover'] as const) if (name in detour) expect(told).toContain((detour as Record<string, string>)[name]);
+    }
+    expect(new Set(detours.map((detour) => to([detour]))).size).toBe(detours.length);
+    expect(to([])).toBeNull();
+    expect(tellLead(speech, { person: null, address: 'x@y.example', path: ['x'], detours })).toBeNull();
+  });
+  it('in English is one sentence, as the trace has it', () =>
+    expect(tellLead(speechOf('en'), { person: aPerson('siv'), address: null, path: [], detours: detours.slice(0, 2) })).toBe('This reaches you since Odd has left and Odd was told already.')); // prettier-ignore
 });
 
 describe('a message in several languages', () => {

@@ -11,6 +11,8 @@ const times = (n: number | null, once: string, often: (n: number) => string): st
   n === null ? '' : `, ${n === 1 ? once : often(n)}`;
 
 const nb: Phrases = {
+  lead: (reasons) => `Hvorfor du får dette: ${reasons.join('; ')}.`,
+  detours: { left: ({ name }) => `${name} har sluttet`, told: ({ name }) => `${name} er allerede varslet`, 'no-cover': ({ name }) => `${name} har permisjon uten vikar`, 'covered-by-employee': ({ name }) => `${name} har permisjon, og vikaren er den det gjelder`, covers: ({ name, cover }) => `${name} har permisjon, og ${cover} vikarierer`, 'cover-told': ({ name, cover }) => `${name} har permisjon, og ${cover}, som vikarierer, er allerede varslet`, 'cover-away': ({ name, cover }) => `${name} har permisjon, og ${cover} er også borte`, 'no-manager': () => 'det finnes ingen leder på dette nivået', 'nobody-left': () => 'det er ingen igjen oppover i linjen', owns: ({ name }) => `${name} er ansvarlig for kurset`, loop: () => 'lederlinjen går i ring og følges bare én gang' },
   dueEntry: (course) => `Frist: ${course}`,
   ownDates: 'mine datoer',
   units: count('enhet', 'enheter'),
@@ -38,6 +40,8 @@ const nb: Phrases = {
 }; // prettier-ignore
 
 const sv: Phrases = {
+  lead: (reasons) => `Varför du får detta: ${reasons.join('; ')}.`,
+  detours: { left: ({ name }) => `${name} har slutat`, told: ({ name }) => `${name} har redan meddelats`, 'no-cover': ({ name }) => `${name} är ledig utan ersättare`, 'covered-by-employee': ({ name }) => `${name} är ledig, och ersättaren är den som det gäller`, covers: ({ name, cover }) => `${name} är ledig, och ${cover} ersätter`, 'cover-told': ({ name, cover }) => `${name} är ledig, och ${cover}, som ersätter, har redan meddelats`, 'cover-away': ({ name, cover }) => `${name} är ledig, och ${cover} är också borta`, 'no-manager': () => 'det finns ingen chef på den nivån', 'nobody-left': () => 'det finns ingen kvar uppåt i linjen', owns: ({ name }) => `${name} ansvarar för kursen`, loop: () => 'chefslinjen går runt och följs bara en gång' },
   dueEntry: (course) => `Senast: ${course}`,
   ownDates: 'mina datum',
   units: count('del', 'delar'),
@@ -65,6 +69,8 @@ const sv: Phrases = {
 }; // prettier-ignore
 
 const da: Phrases = {
+  lead: (reasons) => `Hvorfor du får dette: ${reasons.join('; ')}.`,
+  detours: { left: ({ name }) => `${name} er stoppet`, told: ({ name }) => `${name} er allerede varslet`, 'no-cover': ({ name }) => `${name} har orlov uden afløser`, 'covered-by-employee': ({ name }) => `${name} har orlov, og afløseren er den, det gælder`, covers: ({ name, cover }) => `${name} har orlov, og ${cover} er afløser`, 'cover-told': ({ name, cover }) => `${name} har orlov, og ${cover}, som er afløser, er allerede varslet`, 'cover-away': ({ name, cover }) => `${name} har orlov, og ${cover} er også væk`, 'no-manager': () => 'der er ingen leder på det niveau', 'nobody-left': () => 'der er ingen tilbage op ad linjen', owns: ({ name }) => `${name} er ansvarlig for kurset`, loop: () => 'ledelseslinjen går i ring og følges kun én gang' },
   dueEntry: (course) => `Frist: ${course}`,
   ownDates: 'mine datoer',
   units: count('del', 'dele'),
@@ -92,6 +98,8 @@ const da: Phrases = {
 }; // prettier-ignore
 
 const de: Phrases = {
+  lead: (reasons) => `Warum Sie dies erhalten: ${reasons.join('; ')}.`,
+  detours: { left: ({ name }) => `${name} ist ausgeschieden`, told: ({ name }) => `${name} wurde bereits benachrichtigt`, 'no-cover': ({ name }) => `${name} ist abwesend und hat keine Vertretung`, 'covered-by-employee': ({ name }) => `${name} ist abwesend und wird von der betroffenen Person vertreten`, covers: ({ name, cover }) => `${name} ist abwesend, ${cover} vertritt`, 'cover-told': ({ name, cover }) => `${name} ist abwesend, und die Vertretung ${cover} wurde bereits benachrichtigt`, 'cover-away': ({ name, cover }) => `${name} ist abwesend, und ${cover} ebenfalls`, 'no-manager': () => 'auf dieser Ebene gibt es keine Führungskraft', 'nobody-left': () => 'weiter oben ist niemand mehr', owns: ({ name }) => `${name} verantwortet den Kurs`, loop: () => 'die Kette der Führungskräfte läuft im Kreis und wird nur einmal verfolgt' },
   dueEntry: (course) => `Fällig: ${course}`,
   ownDates: 'meine Termine',
   units: count('Einheit', 'Einheiten'),
@@ -119,6 +127,8 @@ const de: Phrases = {
 }; // prettier-ignore
 
 const nl: Phrases = {
+  lead: (reasons) => `Waarom je dit krijgt: ${reasons.join('; ')}.`,
+  detours: { left: ({ name }) => `${name} is vertrokken`, told: ({ name }) => `${name} heeft al bericht gekregen`, 'no-cover': ({ name }) => `${name} is afwezig zonder vervanger`, 'covered-by-employee': ({ name }) => `${name} is afwezig en wordt vervangen door degene om wie het gaat`, covers: ({ name, cover }) => `${name} is afwezig, ${cover} vervangt`, 'cover-told': ({ name, cover }) => `${name} is afwezig, en vervanger ${cover} heeft al bericht gekregen`, 'cover-away': ({ name, cover }) => `${name} is afwezig, en ${cover} ook`, 'no-manager': () => 'er is op dat niveau geen leidinggevende', 'nobody-left': () => 'er is hogerop niemand meer', owns: ({ name }) => `${name} is verantwoordelijk voor de cursus`, loop: () => 'de lijn van leidinggevenden loopt rond en wordt maar één keer gevolgd' },
   dueEntry: (course) => `Uiterlijk: ${course}`,
   ownDates: 'mijn data',
   units: count('onderdeel', 'onderdelen'),
@@ -146,6 +156,8 @@ const nl: Phrases = {
 }; // prettier-ignore
 
 const fr: Phrases = {
+  lead: (reasons) => `Pourquoi vous recevez ceci : ${reasons.join(' ; ')}.`,
+  detours: { left: ({ name }) => `${name} est parti de l’entreprise`, told: ({ name }) => `${name} a déjà été informé`, 'no-cover': ({ name }) => `${name} est en congé sans remplaçant`, 'covered-by-employee': ({ name }) => `${name} est en congé et la personne concernée le remplace`, covers: ({ name, cover }) => `${name} est en congé, ${cover} le remplace`, 'cover-told': ({ name, cover }) => `${name} est en congé, et ${cover}, qui le remplace, a déjà été informé`, 'cover-away': ({ name, cover }) => `${name} est en congé, et ${cover} est aussi absent`, 'no-manager': () => 'il n’y a pas de responsable à ce niveau', 'nobody-left': () => 'il n’y a plus personne au-dessus', owns: ({ name }) => `${name} est responsable de la formation`, loop: () => 'la ligne hiérarchique tourne en rond et n’est suivie qu’une fois' },
   dueEntry: (course) => `Échéance : ${course}`,
   ownDates: 'mes dates',
   units: (n) => `${n} ${n < 2 ? 'unité' : 'unités'}`,
@@ -173,6 +185,8 @@ const fr: Phrases = {
 }; // prettier-ignore
 
 const es: Phrases = {
+  lead: (reasons) => `Por qué recibe esto: ${reasons.join('; ')}.`,
+  detours: { left: ({ name }) => `${name} ya no está en la empresa`, told: ({ name }) => `${name} ya recibió el aviso`, 'no-cover': ({ name }) => `${name} está de permiso sin sustituto`, 'covered-by-employee': ({ name }) => `${name} está de permiso y lo sustituye la persona interesada`, covers: ({ name, cover }) => `${name} está de permiso y lo sustituye ${cover}`, 'cover-told': ({ name, cover }) => `${name} está de permiso y ${cover}, que lo sustituye, ya recibió el aviso`, 'cover-away': ({ name, cover }) => `${name} está de permiso y ${cover} también está ausente`, 'no-manager': () => 'no hay responsable en ese nivel', 'nobody-left': () => 'no queda nadie por encima', owns: ({ name }) => `${name} es responsable del curso`, loop: () => 'la línea de responsables da la vuelta y se sigue una sola vez' },
   dueEntry: (course) => `Vence: ${course}`,
   ownDates: 'mis fechas',
   units: count('unidad', 'unidades'),
@@ -200,6 +214,8 @@ const es: Phrases = {
 }; // prettier-ignore
 
 const pl: Phrases = {
+  lead: (reasons) => `Dlaczego to otrzymujesz: ${reasons.join('; ')}.`,
+  detours: { left: ({ name }) => `${name} już tu nie pracuje`, told: ({ name }) => `${name} ma już to powiadomienie`, 'no-cover': ({ name }) => `${name} jest na urlopie i nie ma zastępstwa`, 'covered-by-employee': ({ name }) => `${name} jest na urlopie, a w zastępstwie jest osoba, której to dotyczy`, covers: ({ name, cover }) => `${name} jest na urlopie, zastępuje ${cover}`, 'cover-told': ({ name, cover }) => `${name} jest na urlopie, a zastępujący ${cover} ma już to powiadomienie`, 'cover-away': ({ name, cover }) => `${name} jest na urlopie, ${cover} też jest poza pracą`, 'no-manager': () => 'na tym szczeblu nie ma przełożonego', 'nobody-left': () => 'wyżej nie ma już nikogo', owns: ({ name }) => `${name} odpowiada za kurs`, loop: () => 'linia przełożonych zatacza koło i jest sprawdzana tylko raz' },
   dueEntry: (course) => `Termin: ${course}`,
   ownDates: 'moje terminy',
   units: polish('część', 'części', 'części'),

@@ -4,7 +4,8 @@ import type { HoldReason } from '../notices/decide.ts';
 import type { Language } from '../people/language.ts';
 import { dateOf, type Calendar } from '../time/calendar.ts';
 import { tellDistance, tellNear, tellWorkingDistance, workingDaysBetween } from '../time/relative.ts';
-import { tellAmount, tellDate, tellDay, tellMoment, tellTime, zoneWords } from '../time/words.ts';
+import { DETOUR_WORDS, type Detour, type Recipient } from '../people/role.ts';
+import { tellAmount, tellDate, tellDay, tellList, tellMoment, tellTime, zoneWords } from '../time/words.ts';
 import { DAY_MS, HOUR, type Day, type Instant, type Zone } from '../time/zone.ts';
 import { TABLE_COLUMNS, type TableColumn } from './body.ts';
 import { PHRASES } from './phrases.ts';
@@ -42,6 +43,9 @@ export interface Phrases {
   more: (n: number) => string;
   /** of a link by which its reader has no more of the kind */
   decline: string;
+  /** why a message that was meant for somebody else reaches its reader */
+  lead: (reasons: readonly string[]) => string;
+  detours: { readonly [K in Detour['why']]: (detour: Extract<Detour, { why: K }>) => string };
   /** what a due date is called in a calendar, and what a calendar of one's own dates is */
   dueEntry: (course: string) => string;
   ownDates: string;
@@ -70,6 +74,8 @@ const ENGLISH: Phrases = {
   holds: HOLD_WORDS,
   more: (n) => `and ${n} more`,
   decline: 'I do not want messages like this one',
+  lead: (reasons) => `This reaches you since ${tellList(reasons)}.`,
+  detours: DETOUR_WORDS,
   dueEntry: (course) => `Due: ${course}`,
   ownDates: 'my dates',
   opensFor: (span, times) =>
@@ -90,6 +96,12 @@ export interface Speech extends Phrases {
 }
 
 const SPEECHES = new Map<Language, Speech>();
+
+/** For whom its reader stands in; null where a message reaches whom it was meant for. */
+export const tellLead = ({ detours, lead }: Speech, recipient: Recipient): string | null =>
+  recipient.person && recipient.detours?.length
+    ? lead(recipient.detours.map((detour) => (detours[detour.why] as (of: Detour) => string)(detour)))
+    : null;
 
 export function speechOf(language: Language): Speech {
   let speech = SPEECHES.get(language);

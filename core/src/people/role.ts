@@ -5,11 +5,35 @@ import type { Person, Roster } from './person.ts';
 /** Who is written to, as a step says it: `employee`, `manager`, `manager 2` …, `trainer`, `assistants`, `person <id>`, or a mail address. */
 export type Role = string;
 
+/** Why somebody else reads what was meant for a manager. */
+export type Detour =
+  | { why: 'left' | 'told' | 'no-cover' | 'covered-by-employee' | 'owns'; name: string }
+  | { why: 'covers' | 'cover-told' | 'cover-away'; name: string; cover: string }
+  | { why: 'no-manager'; level: number }
+  | { why: 'nobody-left' | 'loop' };
+
+export const DETOUR_WORDS: { [K in Detour['why']]: (detour: Extract<Detour, { why: K }>) => string } = {
+  left: ({ name }) => `${name} has left`,
+  told: ({ name }) => `${name} was told already`,
+  'no-cover': ({ name }) => `${name} is on leave without cover`,
+  'covered-by-employee': ({ name }) => `${name} is on leave and covered by the employee`,
+  covers: ({ name, cover }) => `${name} is on leave, ${cover} covers`,
+  'cover-told': ({ name, cover }) => `${name} is on leave, and ${cover}, who covers, was told already`,
+  'cover-away': ({ name, cover }) => `${name} is on leave and ${cover} is away too`,
+  'no-manager': ({ level }) => `there is no ${level === 1 ? 'manager' : `manager ${level}`}`,
+  'nobody-left': () => 'nobody is left up the chain',
+  owns: ({ name }) => `${name} owns the course`,
+  loop: () => 'the chain of managers runs in a loop and is followed only once',
+};
+export const tellDetour = (detour: Detour): string => (DETOUR_WORDS[detour.why] as (of: Detour) => string)(detour);
+
 export interface Recipient {
   person: Person | null;
   address: string | null;
   /** how the addressee was found, in words, in order */
   path: string[];
+  /** the same as facts, where it led to somebody: for whoever is told in another language */
+  detours?: readonly Detour[];
 }
 
 interface Around {
@@ -66,17 +90,22 @@ function findNamed(id: string, { employee, roster }: Around, at: Instant): Recip
 }
 
 const found = (person: Person | null, path: string[]): Recipient => ({ person, address: person?.email ?? null, path });
+/** Somebody who reads it in place of somebody else, and why. */
+const reached = (person: Person, detours: readonly Detour[]): Recipient => ({
+  ...found(person, detours.map(tellDetour)),
+  ...(detours.length > 0 && { detours }),
+});
 const dayFor = (person: Person, roster: Roster, at: Instant): number => roster.calendarOf(person).zone.dayAt(at);
 
 /** The course's owner, who is never written to about themselves. */
-function findOwner({ employee, owner, roster, wasTold }: Around, at: Instant, path: string[], isInstead: boolean): Recipient {
+function findOwner({ employee, owner, roster, wasTold }: Around, at: Instant, detours: Detour[], isInstead: boolean): Recipient {
+  const path = detours.map(tellDetour);
   if (isInstead && owner && wasTold?.(owner.id)) {
     path.push(`${owner.name}, who owns the course, was told already`);
     return found(null, path);
   }
   if (owner && owner.id !== employee.id && !roster.hasLeft(owner, dayFor(owner, roster, at))) {
-    if (isInstead) path.push(`${owner.name} owns the course`);
-    return found(owner, path);
+    return isInstead ? reached(owner, [...detours, { why: 'owns', name: owner.name }]) : found(owner, path);
   }
   if (!owner) path.push('the course has no owner');
   else path.push(owner.id === employee.id ? "the course's owner is the employee" : "the course's owner has left");
@@ -86,34 +115,38 @@ function findOwner({ employee, owner, roster, wasTold }: Around, at: Instant, pa
 /** A manager who is away is replaced by the cover; a cover who is away too, or none, climbs; above the chain stands the owner. */
 function findManager(level: number, around: Around, at: Instant): Recipient {
   const { employee, roster, wasTold } = around;
-  const path: string[] = [];
+  const path: Detour[] = [];
   const { chain, loop } = chainOf(employee, roster);
-  if (loop) path.push('the chain of managers runs in a loop and is followed only once');
+  if (loop) path.push({ why: 'loop' });
   for (const candidate of chain.slice(level - 1)) {
     if (roster.hasLeft(candidate, dayFor(candidate, roster, at))) {
-      path.push(`${candidate.name} has left`);
+      path.push({ why: 'left', name: candidate.name });
       continue;
     }
     const leave = roster.leaveOn(candidate, dayFor(candidate, roster, at));
     // who stands in for somebody else is told once; whoever it is meant for anyway is told
     if (!leave && path.length > 0 && wasTold?.(candidate.id)) {
-      path.push(`${candidate.name} was told already`);
+      path.push({ why: 'told', name: candidate.name });
       continue;
     }
-    if (!leave) return found(candidate, path);
+    if (!leave) return reached(candidate, path);
     const cover = roster.person(leave.cover);
     if (cover && wasTold?.(cover.id)) {
-      path.push(`${candidate.name} is on leave, and ${cover.name}, who covers, was told already`);
+      path.push({ why: 'cover-told', name: candidate.name, cover: cover.name });
       continue;
     }
     if (cover && cover.id !== employee.id && !roster.isAwayAt(cover, at)) {
-      path.push(`${candidate.name} is on leave, ${cover.name} covers`);
-      return found(cover, path);
+      return reached(cover, [...path, { why: 'covers', name: candidate.name, cover: cover.name }]);
     }
-    const without = !cover ? 'without cover' : `and ${cover.id === employee.id ? 'covered by the employee' : `${cover.name} is away too`}`;
-    path.push(`${candidate.name} is on leave ${without}`);
+    path.push(
+      !cover
+        ? { why: 'no-cover', name: candidate.name }
+        : cover.id === employee.id
+          ? { why: 'covered-by-employee', name: candidate.name }
+          : { why: 'cover-away', name: candidate.name, cover: cover.name },
+    );
   }
-  path.push(chain.length < level ? `there is no ${level === 1 ? 'manager' : `manager ${level}`}` : 'nobody is left up the chain');
+  path.push(chain.length < level ? { why: 'no-manager', level } : { why: 'nobody-left' });
   return findOwner(around, at, path, true);
 }
 

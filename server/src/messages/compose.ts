@@ -14,7 +14,7 @@ import {
   standingAt,
   speechOf,
   submissionOf,
-  tellList,
+  tellLead,
   tellResult,
   tableOfPeople,
   textFor,
@@ -161,10 +161,8 @@ export interface Composition {
 export const declinable = (step: PlanStep, assignment: AssignmentFacts, recipient: Recipient): boolean => step.mayDecline === true && isOwn(assignment, recipient); // prettier-ignore
 
 /** For whom a reader stands in: whoever covers or is climbed to is told why the message reaches them. */
-const leadOf = (recipient: Recipient, assignment: AssignmentFacts): string | null =>
-  recipient.person && recipient.path.length > 0 && !isOwn(assignment, recipient)
-    ? `This reaches you since ${tellList(recipient.path)}.`
-    : null;
+const leadOf = (speech: Speech, recipient: Recipient, assignment: AssignmentFacts): string | null =>
+  isOwn(assignment, recipient) ? null : tellLead(speech, recipient);
 
 /** Merge fields without a value, as core asks for them; with any, a notice is held. */
 export const missingIn =
@@ -270,7 +268,7 @@ function composePiece(
     values: valuesFor(valueFacts(step, first!, recipient, facts, extras, now, revision)),
     link: linkOf(step, first!, recipient, extras, submissionOf(step, first!, facts.roster, now, revision)),
     links: linksOf(step, first!, recipient, extras),
-    lead: leadOf(recipient, first!),
+    lead: leadOf(speech, recipient, first!),
     table,
     downloads: downloadsOf(
       step,

@@ -52,6 +52,19 @@ describe('a message in several languages', () => {
     }
   });
 
+  it('says to who stands in for somebody why it reaches them, in the language of the text', async () => {
+    await change('tora', { language: 'nb' });
+    await house.db.query("insert into leaves (person_id, from_on, to_on, cover_id) values ($1::bigint, '2027-03-20', '2027-03-31', $2::bigint)", [crew['odd'], crew['tora']]); // prettier-ignore
+    await publish(written('to-manager', { nb: { subject: 'Folk av dine', body: 'Hei {recipient}.', button: null } }));
+    await assignAt(house, course, [crew['runa']!], DUE);
+    await send();
+    house.clock.at = Date.parse('2027-03-24T09:00:00Z');
+    const told = (await send()).get('Tora Aske')!;
+    expect(told.subject).toBe('Folk av dine');
+    expect(told.text).toContain('Hvorfor du får dette: Odd Aske har permisjon, og Tora Aske vikarierer.');
+    expect(told.html).toContain('Hvorfor du får dette');
+  });
+
   it('is looked at in the language of each, with who reads in which; and a field of one text holds only its readers', async () => {
     await change('runa', { language: 'nb' });
     await change('per', { language: 'pl', job: null });

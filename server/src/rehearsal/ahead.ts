@@ -1,5 +1,6 @@
 import { dateOf, Zone, rehearse, type Instant, type LocalDate } from '@nudrik/core';
 import { announce, maybeRow, oneRow, transaction, type Queryable } from '../db/db.ts';
+import { isPassing } from '../db/failures.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { foreseeOpenings, listAssignmentFacts, listCourseFacts, listPlanFacts } from '../notices/facts.ts';
@@ -85,7 +86,15 @@ export async function keepAhead(deps: Deps): Promise<boolean> {
   const kept = await maybeRow<{ state: string; kept_at: Date; took_ms: number }>(db, GET_KEPT);
   if (kept?.state === state || (kept && Date.now() < kept.kept_at.getTime() + REST * kept.took_ms)) return false;
   const begun = Date.now();
-  const days = [...(await countAhead(deps, now))];
+  let failure: unknown = null;
+  const days = [
+    ...(await countAhead(deps, now).catch((error: unknown) => {
+      // what cannot be worked out is told once and tried again when something has changed, not each second
+      if (isPassing(error)) throw error;
+      failure = error;
+      return new Map<LocalDate, AheadDay>();
+    })),
+  ];
   await transaction(db, async (client) => {
     await client.query(LOCK);
     await client.query(FORGET);
@@ -93,6 +102,7 @@ export async function keepAhead(deps: Deps): Promise<boolean> {
     await client.query(SET_KEPT, [state, new Date(), Date.now() - begun]);
     await announce(client, 'ahead');
   });
+  if (failure !== null) throw failure as Error;
   return true;
 }
 
