@@ -166,7 +166,7 @@ test('a course is looked at as an employee, on a later day, and nothing of it is
 
 test('a course goes out as a file and comes in again', async () => {
   const waiting = page.waitForEvent('download');
-  await page.getByRole('button', { name: 'More' }).click();
+  await page.getByRole('button', { name: 'More', exact: true }).click();
   await page.getByRole('menuitem', { name: 'Download it as a file' }).click();
   const path = await (await waiting).path();
   await area(page, 'Courses');

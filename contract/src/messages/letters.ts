@@ -44,6 +44,8 @@ export interface LetterView {
     address: string | null;
     /** its moment in the reader's words: `Mon 11 May 09:00, London time` */
     at: string | null;
+    /** how it reaches them, where the house has a chat */
+    way: string | null;
     /** which language they get, where there is something to tell of it */
     inLanguage: string | null;
     /** it is not sent to them as things stand, and why */

@@ -16,6 +16,7 @@ export type Inline =
 export const LINK_PLACES = {
   own: 'where this message leads: the course as its reader, the certificate, or their people',
   course: 'the course, as the employee',
+  unit: 'the unit that it is about, as the employee',
   dates: 'their own dates',
   certificate: 'the certificate',
   'sign-off': 'the list to sign off, for whoever may',

@@ -14,6 +14,7 @@ import {
   standingAt,
   speechOf,
   submissionOf,
+  placesOf,
   tellLead,
   tellResult,
   tableOfPeople,
@@ -26,6 +27,7 @@ import {
   timesAre,
   type Told,
   type Instant,
+  type AssignmentEvent,
   type LinkPlace,
   type MissingOf,
   type PlanStep,
@@ -131,11 +133,15 @@ function linksOf(
   assignment: AssignmentFacts,
   recipient: Recipient,
   { baseUrl, certificates, signOffWays }: MessageExtras,
+  event: AssignmentEvent | null,
 ): Partial<Record<LinkPlace, string>> {
   const links: Partial<Record<LinkPlace, string>> = { 'sign-in': `${baseUrl}/sign-in` };
   const serial = certificates.get(assignment.id)?.serial;
   if (isOwn(assignment, recipient)) {
     links.course = addressOf(baseUrl, { kind: 'go', token: assignment.token });
+    const unit = (event && 'unit' in event ? event.unit : null) ?? step.anchor.unit;
+    // one that hangs on no unit leads to the course
+    links.unit = unit === undefined || unit === null ? links.course : `${links.course}/unit-${unit}`;
     links.dates = `${baseUrl}/my-training`;
     if (serial) links.certificate = `${links.course}/certificate`;
   } else {
@@ -267,7 +273,13 @@ function composePiece(
     template: textFor(step, first!, recipient, facts, now),
     values: valuesFor(valueFacts(step, first!, recipient, facts, extras, now, revision)),
     link: linkOf(step, first!, recipient, extras, submissionOf(step, first!, facts.roster, now, revision)),
-    links: linksOf(step, first!, recipient, extras),
+    links: linksOf(
+      step,
+      first!,
+      recipient,
+      extras,
+      placesOf(step.message).has('unit') ? anchorEventOf(step, first!, facts.roster, now, revision) : null,
+    ),
     lead: leadOf(speech, recipient, first!),
     table,
     downloads: downloadsOf(

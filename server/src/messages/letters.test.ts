@@ -119,6 +119,20 @@ describe('a letter, looked at before it goes', () => {
   });
 });
 
+it('tells how it reaches its reader, where the house has a chat', async () => {
+  const late = STANDARD_PLAN.find(({ id }) => id === 'late') as PlanStep;
+  const wayOf = async (by?: 'chat' | 'both'): Promise<string | null> =>
+    (await letterView(house.deps, course, LetterRequest.parse({ step: { ...late, ...(by && { by }) } }))).letter!.way;
+  expect(await wayOf('chat')).toBeNull(); // there is none
+  await house.db.query('update settings set has_chat = true');
+  expect(await wayOf()).toBe('It reaches them by mail.');
+  expect(await wayOf('chat')).toBe('It reaches them by mail: they have no name in the chat.');
+  await house.db.query('update people set chat_name = name');
+  expect(await wayOf('both')).toBe('It reaches them by mail, and in the chat beside it.');
+  await house.db.query("update people set chat_state = 'refused'");
+  expect(await wayOf('chat')).toBe('It reaches them by mail: the chat does not take what goes there.');
+});
+
 describe('a test', () => {
   const counts = () => rows(house.db, 'select (select count(*)::integer from notices) as notices, (select count(*)::integer from messages) as messages, (select sum(count)::integer from notices_of_days) as days'); // prettier-ignore
 

@@ -16,12 +16,14 @@ import {
   templateFault,
   textFor,
   textIn,
+  WAY_WORDS,
   wayTo,
   zoneWords,
   type Instant,
   type Language,
   type PlanStep,
   type Recipient,
+  type Roster,
   type RehearsalLine,
   type Role,
 } from '@nudrik/core';
@@ -222,6 +224,15 @@ function tellReading({ reader, recipient, step, shown }: Reading): string | null
   return step.message.texts || wanted !== null ? `In ${tellLanguage(reader.language)}.` : null;
 }
 
+/** How a step reaches its reader; that it cannot in the chat where it says so. Null in a house without a chat. */
+function tellWay({ person }: Recipient, step: PlanStep, { settings }: Roster): string | null {
+  const way = person && settings.hasChat ? wayTo(person, step, settings) : null;
+  if (!way) return null;
+  const asks = step.by === 'chat' || step.by === 'both';
+  const why = person!.chatName ? 'the chat does not take what goes there' : 'they have no name in the chat';
+  return way === 'mail' && asks ? `It reaches them by mail: ${why}.` : `It reaches them ${WAY_WORDS[way]}.`;
+}
+
 function letterOf(
   reading: Reading,
   readings: readonly Reading[],
@@ -240,6 +251,7 @@ function letterOf(
     reader: { ...reader, troubles: [...reader.troubles, ...large] },
     address: recipient.address,
     at: line?.at == null ? null : `${tellMoment(line.at, zone, now)}, ${zoneWords(zone.name)}`,
+    way: tellWay(recipient, step, roster),
     inLanguage: tellReading(reading),
     not: line === null ? 'nothing of this step is to come for them' : line.outcome === 'send' ? null : line.sentence,
     ...rendered,

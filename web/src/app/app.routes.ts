@@ -203,6 +203,17 @@ export const routes: Routes = [
   },
   { path: 'go/:token', title: 'Your course · Nudrik', loadComponent: () => import('./learning/learn.page.ts').then((m) => m.LearnPage) },
   {
+    path: 'go/:token/certificate',
+    title: 'Your certificate · Nudrik',
+    loadComponent: () => import('./learning/learn.page.ts').then((m) => m.LearnPage),
+  },
+  // `unit-12`: a unit that a message leads to
+  {
+    path: 'go/:token/:at',
+    title: 'Your course · Nudrik',
+    loadComponent: () => import('./learning/learn.page.ts').then((m) => m.LearnPage),
+  },
+  {
     path: 'download/:token',
     title: 'Your file · Nudrik',
     loadComponent: () => import('./handouts/download.page.ts').then((m) => m.DownloadPage),
@@ -216,11 +227,6 @@ export const routes: Routes = [
     path: 'look/:token',
     title: 'A course to look at · Nudrik',
     loadComponent: () => import('./courses/look.page.ts').then((m) => m.LookPage),
-  },
-  {
-    path: 'go/:token/certificate',
-    title: 'Your certificate · Nudrik',
-    loadComponent: () => import('./learning/learn.page.ts').then((m) => m.LearnPage),
   },
   {
     path: 'team/:token',

@@ -1,5 +1,18 @@
 import { isOpenState, tellBytes, unitKind } from '@nudrik/core';
-import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  Injector,
+  input,
+  output,
+  signal,
+  untracked,
+} from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import type { LearningUnit, Place, ReachView } from '@nudrik/contract';
@@ -44,7 +57,11 @@ const PLACE_MS = 1_500;
 })
 export class LearnPage {
   private readonly api = inject(LearningApi);
+  private readonly page = inject<ElementRef<HTMLElement>>(ElementRef);
+  private readonly injector = inject(Injector);
   readonly token = input.required<string>();
+  /** `unit-12`: the unit that a message leads to */
+  readonly at = input<string>();
   /** it is looked at and not taken: what belongs to the link is left out */
   readonly isLook = input(false);
   /** the unit that is open */
@@ -65,7 +82,22 @@ export class LearnPage {
         .find((unit) => !unit.doneAt && unit.required && !unit.opens)?.id ?? null,
   );
 
+  private led: string | null = null;
+
   constructor() {
+    // looking at it begins nothing: whoever came by a message goes on from there
+    effect(() => {
+      const course = this.course.data();
+      const id = /^unit-(\d+)$/.exec(this.at() ?? '')?.[1];
+      if (!course || id === undefined || this.led === id) return;
+      this.led = id;
+      const unit = course.sections.flatMap(({ units }) => units).find((one) => one.id === id);
+      if (!unit || unit.opens) return;
+      untracked(() => this.show(id));
+      afterNextRender(() => this.page.nativeElement.querySelector(`#unit-${id}`)?.scrollIntoView?.({ block: 'start' }), {
+        injector: this.injector,
+      });
+    });
     this.placed
       .pipe(
         debounceTime(PLACE_MS),

@@ -163,7 +163,7 @@ describe('the message of a step', () => {
   const reader = (key: string, employee: string, troubles: string[] = []) => ({ key, employee, to: employee, language: 'en', troubles });
   const view = (at: number, rest: object = {}): LetterView => {
     const readers = [reader('2/employee', 'Per Aske', ['{job} has no value']), reader('1/employee', 'Runa Aske')];
-    return { fault: null, readers, count: 2, inTrouble: 1, isInvented: false, language: 'en', languages: [], letter: { reader: readers[at]!, inLanguage: null, address: 'x@orlasund.example', at: 'Mon 1 Mar 09:00, Oslo time', not: null, subject: 'Begin', html: '<p>Hi</p>', text: 'Hi', from: 'Safety training', replies: 'Tora Hauge', attached: [], values: { job: null } }, ...rest }; // prettier-ignore
+    return { fault: null, readers, count: 2, inTrouble: 1, isInvented: false, language: 'en', languages: [], letter: { reader: readers[at]!, way: at === 0 ? 'It reaches them by mail: they have no name in the chat.' : null, inLanguage: null, address: 'x@orlasund.example', at: 'Mon 1 Mar 09:00, Oslo time', not: null, subject: 'Begin', html: '<p>Hi</p>', text: 'Hi', from: 'Safety training', replies: 'Tora Hauge', attached: [], values: { job: null } }, ...rest }; // prettier-ignore
   };
   const url = '/api/plans/7/letter';
   const open = () => openPage(MessageWriter, { inputs: { course: '7', step } });
@@ -172,6 +172,7 @@ describe('the message of a step', () => {
     const page = await open();
     expect((await page.answer(url, view(0))).body).toMatchObject({ as: null });
     expect(page.text()).toContain('1 of 2 people in trouble, those first.');
+    expect(page.text()).toContain('It reaches them by mail: they have no name in the chat.');
     expect(page.text()).toContain('{job} has no value');
     await page.click(page.getByRole('button', { name: 'Next' }));
     expect((await page.answer(url, view(1))).body).toMatchObject({ as: '1/employee' });

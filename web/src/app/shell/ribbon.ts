@@ -127,7 +127,8 @@ export class Ribbon {
       [waiting, 'waiting'],
       [sum('planned') - waiting, 'planned'],
       [sum('trouble'), 'bounced or failed'],
-      [sum('ahead'), 'more once requirements assign them'],
+      // what requirements will assign by then
+      [sum('ahead'), 'foreseen'],
     ];
     return counts
       .filter(([count]) => count > 0)
