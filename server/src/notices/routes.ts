@@ -15,6 +15,7 @@ import { actOnNotice } from './by-hand.ts';
 import { LEDGER_TYPES, ledgerName, writeLedger } from './ledger.export.ts';
 import { ledgerChoices } from './ledger.choices.ts';
 import { groupNotices, listNotices } from './ledger.list.ts';
+import { DAYS_AHEAD } from '../rehearsal/ahead.ts';
 import { dropView, keepView, listViews } from './views.ts';
 import { findNoticeSheet, ribbon, whyStep } from './ledger.query.ts';
 
@@ -121,7 +122,7 @@ export const noticeRoutes: Route[] = [
     access: OFFICE,
     async handle({ deps }) {
       const today = await houseToday(deps);
-      return ribbon(deps.db, today, dateOf(dayOf(today) - 7), dateOf(dayOf(today) + 28));
+      return ribbon(deps.db, today, dateOf(dayOf(today) - 7), dateOf(dayOf(today) + DAYS_AHEAD));
     },
   },
 ];

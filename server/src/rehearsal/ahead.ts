@@ -1,11 +1,12 @@
-import { dateOf, Zone, rehearse, type Instant, type LocalDate } from '@nudrik/core';
-import { announce, maybeRow, oneRow, transaction, type Queryable } from '../db/db.ts';
+import { dateOf, HOUR, Zone, rehearse, type Instant, type LocalDate } from '@nudrik/core';
+import { announce, transaction, type Queryable } from '../db/db.ts';
 import { isPassing } from '../db/failures.ts';
 import type { Deps } from '../deps.ts';
 import { getHouse } from '../house/house.ts';
 import { foreseeOpenings, listAssignmentFacts, listCourseFacts, listPlanFacts } from '../notices/facts.ts';
 import { loadRoster } from '../people/roster.repo.ts';
 import { listWoken, requirementsAhead } from '../requirements/ahead.ts';
+import { keptAhead, putAhead, stateAhead, type AheadDay } from './ahead.repo.ts';
 
 /** Days from tomorrow on for which it is kept: those of the ribbon. */
 export const DAYS_AHEAD = 28;
@@ -15,12 +16,6 @@ const PART = 200;
 const MOST_PEOPLE = 20_000;
 /** It is worked out anew no sooner than so many times as long as it took. */
 const REST = 20;
-
-/** What requirements will bring on a day: assignments that they make or take up again, and notices of these. */
-interface AheadDay {
-  assigned: number;
-  notices: number;
-}
 
 const isLive = ({ state }: { state: string }): boolean => state === 'live';
 
@@ -46,34 +41,12 @@ async function countPart(db: Queryable, now: Instant, until: Instant, woken: rea
     counts[what] += 1;
     days.set(day, counts);
   };
-  for (const { assignedAt } of ahead.assigned) add(assignedAt, 'assigned');
-  for (const [, events] of again) for (const { type, at } of events) if (isBegun(type)) add(at, 'assigned');
   // what they had before they are taken up again stands in the ledger
   const beganAt = new Map(again.map(([id, events]) => [id, events.find(({ type }) => isBegun(type))!.at]));
+  for (const { id, assignedAt } of assignments) add(beganAt.get(id) ?? assignedAt, 'assigned');
   const lines = rehearse({ from: now, until, roster, plans, assignments, isTold: () => false });
   for (const { outcome, at, assignment } of lines) if (outcome === 'send' && at! >= (beganAt.get(assignment) ?? 0)) add(at!, 'notices');
 } // prettier-ignore
-
-// whatever changes what requirements will do changes one of these
-const GET_STATE = `
-select concat_ws(' ',
-  $1::text,
-  (select max(id) from assignments),
-  (select max(id) from person_changes),
-  (select max(changed_at) from requirements),
-  (select max(published_at) from plans)
-) as state
-`;
-const GET_KEPT = 'select state, kept_at, took_ms from ahead_kept';
-const FORGET = 'delete from ahead_days';
-const INSERT_DAYS = 'insert into ahead_days (day, assigned, notices) select * from unnest($1::date[], $2::integer[], $3::integer[])';
-const SET_KEPT = `
-insert into ahead_kept (state, kept_at, took_ms)
-values ($1::text, $2::timestamptz, $3::integer)
-on conflict (id) do update set state = excluded.state, kept_at = excluded.kept_at, took_ms = excluded.took_ms
-`;
-// two workers that wrote it at once would write the same days
-const LOCK = 'select pg_advisory_xact_lock(7309)';
 
 /**
  * Works out what requirements will bring in the days to come, where something changed that it depends on, or an hour has passed.
@@ -82,24 +55,19 @@ const LOCK = 'select pg_advisory_xact_lock(7309)';
 export async function keepAhead(deps: Deps): Promise<boolean> {
   const { db, clock } = deps;
   const now = clock.now();
-  const { state } = await oneRow<{ state: string }>(db, GET_STATE, [new Date(Math.floor(now / 3_600_000) * 3_600_000).toISOString()]);
-  const kept = await maybeRow<{ state: string; kept_at: Date; took_ms: number }>(db, GET_KEPT);
-  if (kept?.state === state || (kept && Date.now() < kept.kept_at.getTime() + REST * kept.took_ms)) return false;
+  const state = await stateAhead(db, new Date(Math.floor(now / HOUR) * HOUR).toISOString());
+  const kept = await keptAhead(db);
+  if (kept?.state === state || (kept && Date.now() < kept.keptAt.getTime() + REST * kept.tookMs)) return false;
   const begun = Date.now();
   let failure: unknown = null;
-  const days = [
-    ...(await countAhead(deps, now).catch((error: unknown) => {
-      // what cannot be worked out is told once and tried again when something has changed, not each second
-      if (isPassing(error)) throw error;
-      failure = error;
-      return new Map<LocalDate, AheadDay>();
-    })),
-  ];
+  const days = await countAhead(deps, now).catch((error: unknown) => {
+    // what cannot be worked out is told once and tried again when something has changed, not each second
+    if (isPassing(error)) throw error;
+    failure = error;
+    return new Map<LocalDate, AheadDay>();
+  });
   await transaction(db, async (client) => {
-    await client.query(LOCK);
-    await client.query(FORGET);
-    await client.query(INSERT_DAYS, [days.map(([day]) => day), days.map(([, of]) => of.assigned), days.map(([, of]) => of.notices)]);
-    await client.query(SET_KEPT, [state, new Date(), Date.now() - begun]);
+    await putAhead(client, days, state, new Date(), Date.now() - begun);
     await announce(client, 'ahead');
   });
   if (failure !== null) throw failure as Error;
