@@ -20,6 +20,7 @@ export * from './messages/template.ts';
 export * from './messages/letters.ts';
 export * from './chat/chat.ts';
 export * from './conversations/conversations.ts';
+export * from './conversations/asked.ts';
 export * from './declines/declines.ts';
 export * from './handouts/handouts.ts';
 export * from './plans/plans.ts';

@@ -47,6 +47,7 @@ export * from './rehearsal/suppose.ts';
 export * from './rehearsal/forward.ts';
 export * from './rehearsal/preview.ts';
 export * from './messages/arrivals.ts';
+export * from './messages/asks.ts';
 export * from './messages/body.ts';
 export * from './messages/copies.ts';
 export * from './messages/fields.ts';

@@ -50,6 +50,7 @@ import {
 } from 'nudrik';
 import { COURSES, DIRECTOR } from './courses.ts';
 import { DRILL_COURSES, makeDesigns } from './designs.ts';
+import { makeAsked } from './asked.ts';
 import { makeDrills } from './drills.ts';
 import { rosterOn } from './feed-story.ts';
 import { makeHistory, startInstant, type PastAssignment } from './history.ts';
@@ -102,6 +103,7 @@ export async function buildDemo(pool: Pool, options: DemoOptions): Promise<void>
     const past = makeHistory({ crew, personIds, courseIds, requiredUnits, quizzes, signOffs, calendars: siteNames });
     const ids = await storeAssignments(db, past);
     await makeDrills(db, courseIds.get('Fire Teams Aboard')!, start);
+    await makeAsked(db, courseIds.get('Fire Teams Aboard')!, start);
     await makeRequirements(db, start);
     await storeNotices(db, ids, start, options.baseUrl, personIds.get(CAST.bounced)!);
     // what is still to come, by the same planner that runs every day

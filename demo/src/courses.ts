@@ -309,6 +309,7 @@ export const COURSES: readonly DemoCourse[] = [
     draft: {
       title: 'Fire Teams Aboard',
       code: 'SAF-02',
+      asks: 'course',
       validity: { count: 12, unit: 'months', toMonthEnd: false },
       summary: 'Two teams, one hose each, and the words between them.',
       sections: [
@@ -346,6 +347,7 @@ export const COURSES: readonly DemoCourse[] = [
     draft: {
       title: 'Gangway and Line Handling',
       code: 'DCK-03',
+      asks: 'trainer',
       validity: { count: 24, unit: 'months', toMonthEnd: false },
       summary: 'Making fast, letting go, and keeping out of the bight.',
       sections: [

@@ -13,11 +13,17 @@ export const ConversationsQuery = z.object({
 });
 export type ConversationsQuery = z.infer<typeof ConversationsQuery>;
 
+/** Who reads a word on the page of a course: whoever asked alone, or everybody on the course. */
+export const SHOWN_TO = ['person', 'course'] as const;
+export type ShownTo = (typeof SHOWN_TO)[number];
+
 export interface ConversationRow {
   id: string;
   person: { id: string; name: string };
   course: { id: string; title: string } | null;
   stepName: string | null;
+  /** asked on the page of the course, and who reads it there; null where it began by a message */
+  shownTo: ShownTo | null;
   subject: string;
   /** who takes care of it; null is the house */
   reader: string | null;
@@ -53,6 +59,10 @@ export interface ConversationPost {
   byMail: boolean;
   /** written back in the chat */
   byChat: boolean;
+  /** who reads it on the page of the course; null of what came or went by mail alone */
+  shownTo: ShownTo | null;
+  /** taken off the page */
+  isOff: boolean;
   files: { id: string; name: string; bytes: number }[];
   /** of an answer: what became of its mail, in a sentence */
   mail: { state: 'waiting' | 'sent' | 'failed'; words: string } | null;
@@ -63,6 +73,12 @@ export interface ConversationView extends Omit<ConversationRow, 'reader'> {
   zone: string;
   /** an address that takes mail; null where nothing can be sent */
   address: string | null;
+  /** where they can be answered in the chat */
+  chatName: string | null;
+  /** the unit at which it was asked */
+  atUnit: string | null;
+  /** everybody on the course may read it: it was asked so, and the course allows it still */
+  mayBeShown: boolean;
   assignmentId: string | null;
   noticeId: string | null;
   reader: { id: string; name: string } | null;
@@ -83,6 +99,8 @@ export const AnswerDraft = z.object({
   isDone: z.boolean().default(false),
   /** files that were put to it, in their order */
   files: z.array(Id).max(10, 'expected at most 10 files').default([]),
+  /** who reads it on the page of the course, of what was asked there; as the word that it answers where nothing is said */
+  shownTo: z.enum(SHOWN_TO).optional(),
 });
 export type AnswerDraft = z.infer<typeof AnswerDraft>;
 
@@ -93,6 +111,11 @@ export const AnswerFileQuery = z.object({ name: Line(150) });
 export const ConversationState = z.object({ isOpen: z.boolean() });
 /** PUT /api/conversations/:id/reader; null is the house */
 export const ConversationReader = z.object({ reader: Id.nullable() });
+
+/** PUT /api/conversations/:id/shown: everybody on the course reads it on its page, or whoever asked alone */
+export const ConversationShown = z.object({ to: z.enum(SHOWN_TO) });
+/** PUT /api/conversations/:id/posts/:post/off: one word is off the page, or on it again */
+export const PostOff = z.object({ isOff: z.boolean() });
 
 /** GET /api/arrivals: mail that came in and belongs to no conversation */
 export const ArrivalsQuery = z.object({ show: z.enum(['waiting', 'all']).default('waiting'), after: Id.optional() });

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import {
+  ASKS,
   MOST_VALID,
   RELEASE_UNITS,
   repeatFault,
@@ -111,6 +112,8 @@ export const CourseDraft = z.object({
   certificateDesignId: Id.nullable().default(null),
   /** whether finishing it is certified; null is not decided yet */
   certificate: z.enum(['issued', 'none']).nullable().default(null),
+  /** how whoever has it may ask something, beside replying */
+  asks: z.enum(ASKS).default('none'),
   finish: FinishDraft.default({ kind: 'all' }) as z.ZodDefault<z.ZodType<FinishRule>>,
   sections: z.array(SectionDraft).max(50),
 });

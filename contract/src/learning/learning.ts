@@ -13,6 +13,8 @@ export interface LearningView extends FinishedFact {
   organisation: string;
   trainer: string | null;
   course: { title: string; summary: string | null };
+  /** questions are asked on the page, or were */
+  hasAsking: boolean;
   assignedAt: string;
   dueAt: string;
   zone: string;

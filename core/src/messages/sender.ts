@@ -45,10 +45,13 @@ export function senderOf(
   for (const rule of rules) {
     if (!rule) continue;
     name ??= rule.isTrainer ? (isThere ? trainer.name : null) : rule.name;
-    repliesTo ??= rule.replyTo ?? (rule.isTrainer ? 'trainer' : null);
+    repliesTo ??= repliesToOf(rule);
   }
   return { name: name ?? house.senderName, replies: repliesRuleOf(house, repliesTo), repliesTo };
 }
+
+/** Where replies go, as a course or a step says it alone. */
+export const repliesToOf = (rule: SenderRule | null | undefined): RepliesTo => rule?.replyTo ?? (rule?.isTrainer ? 'trainer' : null);
 
 /** Whom replies reach, where something nearer than the house may have said it. */
 export function repliesRuleOf({ replyTo, repliesToTrainer }: RepliesRule, repliesTo: RepliesTo): RepliesRule {

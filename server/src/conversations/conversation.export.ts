@@ -11,9 +11,10 @@ export async function writeConversation(db: Queryable, house: House, view: Conve
   const person = { name: view.person.name, address: view.address ?? 'nobody@invalid' };
   const entries: Buffer[] = [];
   let last: string | null = null;
-  for (const { id, side, at, author, body, header_id: known } of posts) {
+  for (const { id, side, at, author, body, header_id: known, writer_id, writer_address } of posts) {
     const isPerson = side === 'person';
-    const from = isPerson ? person : { ...houseSide, name: author };
+    const other = writer_id === null ? null : { name: author, address: writer_address ?? 'nobody@invalid' };
+    const from = isPerson ? (other ?? person) : { ...houseSide, name: author };
     const messageId: string = known ?? `<post-${id}@${house.senderAddress.split('@')[1]}>`;
     entries.push(
       await mboxEntry(from.address, at, {

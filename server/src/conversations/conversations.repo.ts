@@ -1,4 +1,5 @@
-import type { ArrivalKind, Instant, RepliesTo } from '@nudrik/core';
+import type { ArrivalKind, Asks, Instant, RepliesTo } from '@nudrik/core';
+import type { ShownTo } from '@nudrik/contract';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 /** What a notice was about, for the conversation that begins with it. */
@@ -42,11 +43,18 @@ export interface ConversationRow {
   person_id: string;
   person: string;
   address: string | null;
+  /** they are here, and mail to them does not come back */
+  reads: boolean;
   /** where they can be answered in the chat; null where that is closed */
   chat_name: string | null;
   zone: string;
   course_id: string | null;
   course: string | null;
+  /** what the course allows now */
+  asks: Asks | null;
+  /** asked on the page of the course; who reads it there */
+  shown_to: ShownTo | null;
+  at_unit: string | null;
   assignment_id: string | null;
   notice_id: string | null;
   step_name: string | null;
@@ -70,7 +78,9 @@ export interface ConversationRow {
 }
 
 const COLUMNS = `
-  v.id, v.person_id, p.name as person, p.email as address, case when p.chat_state = 'ok' then p.chat_name end as chat_name, s.zone, v.course_id, c.title as course, v.assignment_id, v.notice_id, v.step_name,
+  v.id, v.person_id, p.name as person, p.email as address, is_here(p.left_on, $1::date) and p.address_state <> 'bounced' as reads,
+  case when p.chat_state = 'ok' then p.chat_name end as chat_name, s.zone, v.course_id, c.title as course,
+  c.asks, v.shown_to, v.at_unit, v.assignment_id, v.notice_id, v.step_name,
   v.subject, v.replies_to, v.reader_id, r.name as reader, r.email as reader_address,
   k.name as cover, k.email as cover_address,
   coalesce(is_here(r.left_on, $1::date) and r.email is not null and r.address_state <> 'bounced', false) as is_read,
@@ -161,6 +171,12 @@ export interface PostRow {
   header_id: string | null;
   by_mail: boolean;
   by_chat: boolean;
+  shown_to: ShownTo | null;
+  is_off: boolean;
+  /** somebody else on the course than whoever asked */
+  writer_id: string | null;
+  writer: string | null;
+  writer_address: string | null;
   /** of an answer: what became of its mail */
   mail_state: 'waiting' | 'sent' | 'failed' | null;
   mail_words: string | null;
@@ -170,9 +186,10 @@ export interface PostRow {
 export const listPosts = (db: Queryable, conversation: string): Promise<PostRow[]> =>
   rows(
     db,
-    `select t.id, t.at, t.side, t.author, t.strange_address, t.body, t.header_id, t.by_mail, t.by_chat, o.state as mail_state, o.words as mail_words,
-      o.to_address as mail_to
+    `select t.id, t.at, t.side, t.author, t.strange_address, t.body, t.header_id, t.by_mail, t.by_chat, t.shown_to, t.is_off, t.writer_id,
+      w.name as writer, w.email as writer_address, o.state as mail_state, o.words as mail_words, o.to_address as mail_to
     from conversation_posts t
+    left join people w on w.id = t.writer_id
     left join outbox o on o.post_id = t.id and o.is_answer
     where t.conversation_id = $1::bigint
     order by t.at, t.id`,
@@ -222,14 +239,18 @@ export interface ConversationDraft {
   repliesTo?: RepliesTo;
   readerId: string | null;
   at: Instant;
+  shownTo?: ShownTo;
+  atUnit?: string | null;
 }
 
 export const insertConversation = async (db: Client, draft: ConversationDraft): Promise<string> =>
   (
     await oneRow<{ id: string }>(
       db,
-      `insert into conversations (person_id, course_id, assignment_id, notice_id, step_name, subject, reader_id, opened_at, last_at, replies_to)
-      values ($1::bigint, $2::bigint, $3::bigint, $4::bigint, $5::text, $6::text, $7::bigint, $8::timestamptz, $8::timestamptz, $9::text)
+      `insert into conversations (person_id, course_id, assignment_id, notice_id, step_name, subject, reader_id, opened_at, last_at, replies_to, shown_to,
+        at_unit)
+      values ($1::bigint, $2::bigint, $3::bigint, $4::bigint, $5::text, $6::text, $7::bigint, $8::timestamptz, $8::timestamptz, $9::text, $10::text,
+        $11::text)
       returning id`,
       [
         draft.personId,
@@ -241,6 +262,8 @@ export const insertConversation = async (db: Client, draft: ConversationDraft): 
         draft.readerId,
         new Date(draft.at),
         draft.repliesTo ?? null,
+        draft.shownTo ?? null,
+        draft.atUnit ?? null,
       ],
     )
   ).id;
@@ -255,6 +278,8 @@ export interface PostDraft {
   headerId?: string | null;
   byMail?: boolean;
   byChat?: boolean;
+  shownTo?: ShownTo | null;
+  writerId?: string | null;
 }
 
 /** Puts a word to a conversation. A Message-ID that another has already is left out: it would lead elsewhere. */
@@ -262,9 +287,9 @@ export const insertPost = async (db: Client, draft: PostDraft): Promise<string> 
   (
     await oneRow<{ id: string }>(
       db,
-      `insert into conversation_posts (conversation_id, at, side, author, strange_address, body, header_id, by_mail, by_chat)
+      `insert into conversation_posts (conversation_id, at, side, author, strange_address, body, header_id, by_mail, by_chat, shown_to, writer_id)
       values ($1::bigint, $2::timestamptz, $3::text, $4::text, $5::text, $6::text,
-        case when not exists (select from conversation_posts where header_id = $7::text) then $7::text end, $8::boolean, $9::boolean)
+        case when not exists (select from conversation_posts where header_id = $7::text) then $7::text end, $8::boolean, $9::boolean, $10::text, $11::bigint)
       returning id`,
       [
         draft.conversation,
@@ -276,6 +301,8 @@ export const insertPost = async (db: Client, draft: PostDraft): Promise<string> 
         draft.headerId ?? null,
         draft.byMail ?? false,
         draft.byChat ?? false,
+        draft.shownTo ?? null,
+        draft.writerId ?? null,
       ],
     )
   ).id;

@@ -8,6 +8,7 @@ import type {
   ConversationRow as RowView,
   ConversationsQuery,
   ConversationView,
+  ShownTo,
 } from '@nudrik/contract';
 import { announce, containing, maybeRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -34,6 +35,7 @@ import {
   type ListedRow,
   type PostRow,
 } from './conversations.repo.ts';
+import { setOff, setShownTo } from './asked.repo.ts';
 import { attachFiles } from './answer-files.ts';
 import { sendAnswer, toldOf } from './outbox.ts';
 import { retryOutbox } from './outbox.repo.ts';
@@ -47,6 +49,7 @@ const rowOf = (row: ConversationRow): Omit<RowView, 'lastAuthor' | 'words' | 're
   person: { id: row.person_id, name: row.person },
   course: row.course_id === null ? null : { id: row.course_id, title: row.course! },
   stepName: row.step_name,
+  shownTo: row.shown_to,
   subject: row.subject,
   isOpen: row.is_open,
   waitsSince: row.waits_since?.toISOString() ?? null,
@@ -105,6 +108,8 @@ function postOf(post: PostRow, files: ConversationPost['files']): ConversationPo
     strangeAddress: post.strange_address,
     byMail: post.by_mail,
     byChat: post.by_chat,
+    shownTo: post.shown_to,
+    isOff: post.is_off,
     files,
     mail: post.mail_state && {
       state: post.mail_state,
@@ -112,6 +117,9 @@ function postOf(post: PostRow, files: ConversationPost['files']): ConversationPo
     },
   };
 }
+
+/** Whether everybody on the course may read it: what was asked of one trainer alone is never shown to others. */
+const mayBeShown = ({ asks }: ConversationRow, posts: readonly PostRow[]): boolean => asks === 'course' && posts.some(({ shown_to }) => shown_to === 'course'); // prettier-ignore
 
 /** A conversation, whole. @throws Refused where there is none */
 export async function conversationView({ db, clock }: Deps, id: string): Promise<ConversationView> {
@@ -132,6 +140,9 @@ export async function conversationView({ db, clock }: Deps, id: string): Promise
     words: oneLine(newWordsOf(last?.body ?? ''), 200),
     zone: row.zone,
     address: row.address,
+    chatName: house.sending.hasChat ? row.chat_name : null,
+    atUnit: row.at_unit,
+    mayBeShown: mayBeShown(row, posts),
     assignmentId: row.assignment_id,
     noticeId: row.notice_id,
     reader: row.reader_id === null ? null : { id: row.reader_id, name: row.reader! },
@@ -172,11 +183,26 @@ async function endIt(client: Client, id: string, now: number, byWhom: string): P
   await note(client, id, now, `Done, says ${byWhom}.`);
 }
 
+/**
+ * Who reads an answer on the page of the course; null where it goes by mail alone.
+ * @param asked what was chosen; as the word that it answers where nothing was
+ */
+function shownToOf(row: ConversationRow, posts: readonly PostRow[], asked: ShownTo | undefined): ShownTo | null {
+  if (row.shown_to === null) return null;
+  const isShared = row.shown_to === 'course' && mayBeShown(row, posts);
+  if (asked === 'course' && !isShared)
+    throw new Refused('conflict', 'Not everybody on the course reads this any more. Look again; nothing was sent.');
+  const word = posts.filter(({ side }) => side === 'person').at(-1)?.shown_to ?? null;
+  if (isShared && (asked ?? word) === 'course') return 'course';
+  // what came by mail is answered by mail, unless it cannot be
+  return word !== null || row.address === null ? 'person' : null;
+}
+
 /** The house's answer: it stands in the conversation, and goes to the person by mail. */
 export function answer(
   deps: Deps,
   id: string,
-  { words, seen, isDone, files = [] }: Omit<AnswerDraft, 'files'> & { files?: readonly string[] },
+  { words, seen, isDone, files = [], shownTo: asked }: Omit<AnswerDraft, 'files'> & { files?: readonly string[] },
   byWhom: string,
   account = '0',
 ): Promise<ConversationView> {
@@ -184,11 +210,12 @@ export function answer(
     const posts = await listPosts(client, id);
     const newer = posts.filter((post) => BigInt(post.id) > BigInt(seen) && post.side !== 'record').at(-1);
     if (newer) throw new Refused('stale', `${newer.author} wrote in the meantime. It is shown now; your words were kept and not sent.`);
-    if (row.address === null)
+    const shownTo = shownToOf(row, posts, asked);
+    if (row.address === null && shownTo === null && !(house.sending.hasChat && row.chat_name !== null))
       throw new Refused('conflict', `${row.person} has no mail address. Give them one, then answer; nothing was sent.`);
-    const post = await insertPost(client, { conversation: id, at: now, side: 'house', author: byWhom, body: words });
+    const post = await insertPost(client, { conversation: id, at: now, side: 'house', author: byWhom, body: words, shownTo });
     await attachFiles(client, post, id, account, files);
-    await sendAnswer(deps, client, house, row, { post, at: now, words, author: byWhom });
+    await sendAnswer(deps, client, house, row, { post, at: now, words, author: byWhom, shownTo });
     if (isDone) await endIt(client, id, now, byWhom);
   });
 }
@@ -213,6 +240,29 @@ export function giveTo(deps: Deps, id: string, reader: string | null, byWhom: st
       throw new Refused('conflict', 'Expected a trainer or an administrator who is here, with an account. Nothing was changed.');
     await setReader(client, id, reader);
     await note(client, id, now, `${byWhom} gave it to ${next?.name ?? house.senderName}.`);
+  });
+}
+
+/** Everybody on the course reads it on its page, or whoever asked alone. What was asked of the trainer alone stays so. */
+export function showTo(deps: Deps, id: string, to: ShownTo, byWhom: string): Promise<ConversationView> {
+  return change(deps, id, async (client, row, _house, now) => {
+    if (row.shown_to === to) return;
+    if (row.shown_to === null) throw new Refused('conflict', 'It was not asked on the page of a course. Nothing was changed.');
+    if (to === 'course' && !mayBeShown(row, await listPosts(client, id)))
+      throw new Refused(
+        'conflict',
+        `${row.person} asked it of whoever takes care alone, or the course does not allow it. Nothing was changed.`,
+      );
+    await setShownTo(client, id, to);
+    await note(client, id, now, to === 'course' ? `Everybody on the course reads it again, says ${byWhom}.` : `Only ${row.person} reads it on the page from now on, says ${byWhom}.`); // prettier-ignore
+  });
+}
+
+/** Takes one word off the page, or puts it there again. It stays in the conversation. */
+export function takeOff(deps: Deps, id: string, post: string, isOff: boolean, byWhom: string): Promise<ConversationView> {
+  return change(deps, id, async (client, _row, _house, now) => {
+    const author = await setOff(client, id, post, isOff);
+    if (author !== null) await note(client, id, now, `${byWhom} ${isOff ? 'took a word of' : 'put a word of'} ${author} ${isOff ? 'off the page' : 'on the page again'}.`); // prettier-ignore
   });
 }
 
@@ -286,6 +336,9 @@ export const listWaiting = (
     id: string;
     person: string;
     step_name: string | null;
+    is_asked: boolean;
+    /** whose the last word is */
+    writer: string;
     course: string | null;
     subject: string;
     waits_since: Date;
@@ -295,12 +348,21 @@ export const listWaiting = (
 > =>
   rows(
     db,
-    `select v.id, p.name as person, v.step_name, c.title as course, v.subject, v.waits_since,
-      coalesce((select left(body, 400) from conversation_posts t where t.conversation_id = v.id and t.side = 'person' order by t.at desc, t.id desc limit 1), '') as body,
+    `select v.id, p.name as person, v.step_name, v.shown_to is not null as is_asked, c.title as course, v.subject, v.waits_since,
+      coalesce(last.writer, p.name) as writer, coalesce(last.body, '') as body,
       count(*) over ()::integer as total
     from conversations v
     join people p on p.id = v.person_id
     left join courses c on c.id = v.course_id
+    left join lateral (
+      select left(t.body, 400) as body, w.name as writer
+      from conversation_posts t
+      left join people w on w.id = t.writer_id
+      where t.conversation_id = v.id
+        and t.side = 'person'
+      order by t.at desc, t.id desc
+      limit 1
+    ) last on true
     where v.waits_since is not null
     order by v.waits_since, v.id
     limit $1::integer`,

@@ -1,16 +1,18 @@
 import { randomBytes } from 'node:crypto';
+import type { ShownTo } from '@nudrik/contract';
 import { newWordsOf, repliesRuleOf, tellMoment, Zone, zoneWords } from '@nudrik/core';
 import { TYPE } from '../answer-file.ts';
 import { insertAnswer } from '../chat/chat.repo.ts';
 import { announce, rows, type Client, type Queryable } from '../db/db.ts';
 import { findFile, readBytes } from '../files/files.repo.ts';
 import type { Deps } from '../deps.ts';
-import { getHouse, type House } from '../house/house.ts';
+import { getHouse, houseDay, type House } from '../house/house.ts';
 import type { Channel } from '../messages/channel.ts';
 import { signedAddress } from '../messages/reply-address.ts';
 import { htmlOf } from '../messages/post.ts';
 import { listPostFiles, listPosts, markAnswered, type ConversationRow } from './conversations.repo.ts';
-import { claimOutbox, insertOutbox, putOffOutbox, settleOutbox, type OutboxRow } from './outbox.repo.ts';
+import { listBeside } from './asked.repo.ts';
+import { claimOutbox, insertOutbox, putOffOutbox, settleOutbox, type OutboxDraft, type OutboxRow } from './outbox.repo.ts';
 
 /** Tries of one mail, over about two days. */
 const MOST_TRIES = 14;
@@ -49,40 +51,125 @@ const quoted = (text: string): string =>
     .map((line) => `> ${line}`)
     .join('\n');
 
-/** Puts the house's answer on its way to the person. */
+/** Puts a mail of a conversation on its way. */
+const mail = (
+  client: Client,
+  house: House,
+  conversation: string,
+  draft: Pick<OutboxDraft, 'post' | 'isAnswer' | 'fromName' | 'toName' | 'toAddress' | 'replyTo' | 'subject' | 'body' | 'at'> & Partial<OutboxDraft>, // prettier-ignore
+): Promise<string> =>
+  insertOutbox(client, { conversation, headerId: newId(house), html: htmlOf(draft.body), inReplyTo: null, refs: null, ...draft });
+
+/** What is said of an answer beneath it. */
+function footerOf(house: House, author: string, shownTo: ShownTo | null): string {
+  const alone = `${author}, ${house.organisation}. Just reply to this mail.`;
+  if (shownTo === null) return alone;
+  return `${alone} ${shownTo === 'course' ? 'It stands on the page of the course too, where everybody on the course reads it; what you reply by mail is not shown there.' : 'It stands on the page of the course too.'}`;
+}
+
+/**
+ * Puts the house's answer on its way: to the person by mail, to whom they wrote in the chat or cannot be reached otherwise there too; and by
+ * mail to others on the course who wrote since the last answer, where everybody on it reads it.
+ * @returns whether it reaches the person, by mail, in the chat or on the page
+ */
 export async function sendAnswer(
   { clock }: Deps,
   client: Client,
   house: House,
   row: ConversationRow,
-  { post, at, words, author }: { post: string; at: number; words: string; author: string },
-): Promise<void> {
+  { post, at, words, author, shownTo }: { post: string; at: number; words: string; author: string; shownTo: ShownTo | null },
+): Promise<boolean> {
   const thread = await threadOf(client, row);
-  const last = (await listPosts(client, row.id)).filter(({ side }) => side === 'person').at(-1);
+  const last = (await listPosts(client, row.id)).filter(({ side, writer_id }) => side === 'person' && writer_id === null).at(-1);
   const zone = Zone.of(row.zone);
   const history = last
     ? `\n\nOn ${tellMoment(last.at.getTime(), zone, clock.now())} (${zoneWords(row.zone)}) you wrote:\n${quoted(newWordsOf(last.body))}`
     : '';
-  const footer = `${author}, ${house.organisation}. Just reply to this mail.`;
-  await insertOutbox(client, {
-    conversation: row.id,
+  const footer = footerOf(house, author, shownTo);
+  const fromName = author === house.senderName ? author : `${author}, ${house.senderName}`;
+  if (row.address !== null)
+    await mail(client, house, row.id, {
+      post,
+      isAnswer: true,
+      fromName,
+      toName: row.person,
+      toAddress: row.address,
+      replyTo: replyTo(house, 'person', row.id),
+      subject: reply(row.subject),
+      html: htmlOf(`${words}\n\n${footer}`),
+      body: `${words}\n\n${footer}${history}`,
+      ...thread,
+      at,
+    });
+  // who wrote in the chat is answered there too
+  const chatName = house.sending.hasChat && (last?.by_chat === true || row.address === null) ? row.chat_name : null;
+  if (chatName !== null) await insertAnswer(client, { person: chatName, from: author, subject: reply(row.subject), body: words }, at);
+  if (shownTo === 'course') await tellBeside(client, house, row, { post, at, words, author, fromName });
+  await markAnswered(client, row.id, at);
+  return row.address !== null || chatName !== null || shownTo !== null;
+}
+
+/** Others on the course who wrote since the last answer read it by mail: they wait for it as well. */
+async function tellBeside(
+  client: Client,
+  house: House,
+  row: ConversationRow,
+  { post, at, words, author, fromName }: { post: string; at: number; words: string; author: string; fromName: string },
+): Promise<void> {
+  for (const { name, email } of await listBeside(client, row.id, post, houseDay(house, at))) {
+    const body = `${words}\n\n${author}, ${house.organisation}. You wrote to what ${row.person} asked on the page of ${row.course ?? 'a course'}, where everybody on the course reads this; write on there.`;
+    await mail(client, house, row.id, {
+      post,
+      isAnswer: false,
+      fromName,
+      toName: name,
+      toAddress: email,
+      replyTo: house.replyTo,
+      subject: reply(row.subject),
+      body,
+      at,
+    });
+  }
+}
+
+/** Tells whoever asked what somebody else on the course wrote to it. What they reply by mail is read by whoever takes care alone. */
+export async function relayWord(
+  client: Client,
+  house: House,
+  row: ConversationRow,
+  { post, at, words, writer }: { post: string; at: number; words: string; writer: string },
+): Promise<void> {
+  if (row.address === null || !row.reads) return;
+  const reads = house.inboundAddress === null ? '' : ` What you reply to this mail is read by ${toldOf(row, house).name} alone.`;
+  const body = `${words}\n\n${writer} wrote this to what you asked on the page of ${row.course ?? 'a course'}, where everybody on the course reads it.${reads}`;
+  await mail(client, house, row.id, {
     post,
     isAnswer: true,
-    headerId: newId(house),
-    fromName: author === house.senderName ? author : `${author}, ${house.senderName}`,
+    fromName: `${writer}, by ${house.senderName}`,
     toName: row.person,
-    toAddress: row.address!,
+    toAddress: row.address,
     replyTo: replyTo(house, 'person', row.id),
     subject: reply(row.subject),
-    html: htmlOf(`${words}\n\n${footer}`),
-    body: `${words}\n\n${footer}${history}`,
-    ...thread,
+    body,
     at,
   });
-  // who wrote in the chat is answered there too
-  if (last?.by_chat && row.chat_name !== null && house.sending.hasChat)
-    await insertAnswer(client, { person: row.chat_name, from: author, subject: reply(row.subject), body: words }, at);
-  await markAnswered(client, row.id, at);
+}
+
+/** A word that was written on the page of a course. */
+export interface Asked {
+  writer: string;
+  /** with it the conversation began */
+  isFirst: boolean;
+  /** of somebody else than whoever asked */
+  isOther: boolean;
+  isShared: boolean;
+}
+
+/** "Per Aske wrote this to what Runa Aske asked on the page of Fire Teams Aboard, at “Alarm signals”." */
+function tellAsked(row: ConversationRow, { writer, isFirst, isOther, isShared }: Asked): string {
+  const where = `on the page of ${row.course ?? 'a course'}${row.at_unit === null ? '' : `, at “${row.at_unit}”`}`;
+  const did = isFirst ? `asked this ${where}` : `wrote this to what ${isOther ? row.person : 'they'} asked ${where}`;
+  return `${writer} ${did}.${isShared ? ' Everybody on the course reads it there, and so they do what you answer.' : ''}`;
 }
 
 /** Who is told by mail: who takes care of it, who covers while they are on leave, or the house. */
@@ -101,31 +188,34 @@ export async function sendWord(
   client: Client,
   house: House,
   row: ConversationRow,
-  { post, at, words, files, strange }: { post: string; at: number; words: string; files: number; strange: string | null },
+  {
+    post,
+    at,
+    words,
+    files,
+    strange,
+    asked,
+  }: { post: string; at: number; words: string; files: number; strange: string | null; asked?: Asked },
 ): Promise<void> {
   const reader = toldOf(row, house);
+  const writer = asked?.writer ?? row.person;
   const about = [row.step_name && `“${row.step_name}”`, row.course].filter(Boolean).join(', ');
   const lines = [
     words,
     ...(files > 0 ? [`${files === 1 ? 'One file is' : `${files} files are`} with it, kept in Nudrik.`] : []),
     ...(strange ? [`It came from ${strange}, which is not the address that the roster has of ${row.person}.`] : []),
-    `${row.person} replied to ${about || `“${row.subject}”`}. Answer by replying to this mail, or in Nudrik: ${settings.baseUrl}/replies/${row.id}`,
+    `${asked ? tellAsked(row, asked) : `${row.person} replied to ${about || `“${row.subject}”`}.`} Answer ${house.inboundAddress === null ? 'in Nudrik' : 'by replying to this mail, or in Nudrik'}: ${settings.baseUrl}/replies/${row.id}`,
   ];
   const body = lines.join('\n\n');
-  await insertOutbox(client, {
-    conversation: row.id,
+  await mail(client, house, row.id, {
     post,
     isAnswer: false,
-    headerId: newId(house),
-    fromName: `${row.person}, by ${house.senderName}`,
+    fromName: `${writer}, by ${house.senderName}`,
     toName: reader.name,
     toAddress: reader.address,
     replyTo: replyTo(house, 'house', row.id),
-    subject: `${row.person}: ${reply(row.subject)}`,
-    html: htmlOf(body),
+    subject: `${writer}: ${asked?.isFirst ? row.subject : reply(row.subject)}`,
     body,
-    inReplyTo: null,
-    refs: null,
     at,
   });
 }

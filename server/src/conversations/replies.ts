@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto';
 import { lookup } from 'mime-types';
 import { newWordsOf, oneLine, repliesRuleOf, type RepliesTo } from '@nudrik/core';
-import type { ChatReply } from '@nudrik/contract';
-import { announce, maybeRow, transaction, type Client } from '../db/db.ts';
+import type { ChatReply, ShownTo } from '@nudrik/contract';
+import { announce, maybeRow, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { putFile } from '../files/files.repo.ts';
 import { getHouse, houseDay, type House } from '../house/house.ts';
@@ -22,6 +22,7 @@ import {
   insertConversation,
   insertPost,
   insertPostFile,
+  listPosts,
   lockConversation,
   markWaiting,
   setReader,
@@ -29,6 +30,7 @@ import {
   type NoticeOrigin,
 } from './conversations.repo.ts';
 import { sendAnswer, sendWord, toldOf } from './outbox.ts';
+import { findAnswered } from './asked.repo.ts';
 
 const HOUR_MS = 3_600_000;
 /** Mails of strangers within an hour, beyond which their servers are told to come back later. */
@@ -50,7 +52,7 @@ async function keepFiles(client: Client, post: string, { mail }: Incoming): Prom
 
 /** Who takes care of what is written about a course: its trainer, where the house says so and they read mail; else the house. */
 export async function readerFor(
-  client: Client,
+  client: Queryable,
   house: House,
   { course, notice, repliesTo }: { course: string | null; notice: string | null; repliesTo: RepliesTo },
   today: string,
@@ -101,7 +103,7 @@ async function conversationFor(client: Client, incoming: Incoming, now: number):
 }
 
 /** Whoever took care is gone: whoever has the course now does, or the house, and the conversation says so. */
-async function handOn(client: Client, house: House, row: ConversationRow, now: number): Promise<ConversationRow> {
+export async function handOn(client: Client, house: House, row: ConversationRow, now: number): Promise<ConversationRow> {
   if (row.reader_id === null || row.is_read) return row;
   const today = houseDay(house, now);
   const next = await readerFor(client, house, { course: row.course_id, notice: row.notice_id, repliesTo: row.replies_to }, today);
@@ -158,6 +160,19 @@ export async function takeChatReply(deps: Deps, id: string, { from, answers, tex
   });
 }
 
+/**
+ * Who reads an answer on the page of the course that came by mail: whoever reads the word that it answers. Where it does not say which that
+ * is, never more than whoever asked.
+ */
+async function shownToOf(client: Client, row: ConversationRow, refersTo: readonly string[]): Promise<ShownTo | null> {
+  if (row.shown_to === null) return null;
+  const answered = await findAnswered(client, row.id, refersTo);
+  if (answered === 'course' && row.shown_to === 'course' && row.asks === 'course') return 'course';
+  const word =
+    answered === undefined ? (await listPosts(client, row.id)).filter(({ side }) => side === 'person').at(-1)?.shown_to : answered;
+  return word ? 'person' : null;
+}
+
 /** Whoever takes care answered by mail. From another address it is not sent on: it is anybody's. */
 async function takeHouseWord(deps: Deps, client: Client, incoming: Incoming, row: ConversationRow, now: number): Promise<void> {
   const { mail, house } = incoming;
@@ -171,9 +186,12 @@ async function takeHouseWord(deps: Deps, client: Client, incoming: Incoming, row
     return;
   }
   const author = reader ?? house.senderName;
-  const post = await insertPost(client, { conversation: row.id, at: now, side: 'house', author, body: words, headerId: mail.messageId, byMail: true }); // prettier-ignore
+  const shownTo = await shownToOf(client, row, mail.refersTo);
+  const post = await insertPost(client, { conversation: row.id, at: now, side: 'house', author, body: words, headerId: mail.messageId, byMail: true, shownTo }); // prettier-ignore
   await keepFiles(client, post, incoming);
-  await sendAnswer(deps, client, house, row, { post, at: now, words, author });
+  if (await sendAnswer(deps, client, house, row, { post, at: now, words, author, shownTo })) return;
+  await insertPost(client, { conversation: row.id, at: now, side: 'record', author: 'Nudrik', body: `${row.person} has no mail address: this answer did not reach them.` }); // prettier-ignore
+  await markWaiting(client, row.id, now);
 }
 
 /** A machine answered: that somebody is away. It stands with the notice or in the conversation, and nobody is written to. */

@@ -4,9 +4,11 @@ import {
   ArrivalsQuery,
   ArrivalTaken,
   ConversationReader,
+  ConversationShown,
   ConversationsQuery,
   ConversationState,
   Id,
+  PostOff,
 } from '@nudrik/contract';
 import { headFile, sendFile } from '../answer-file.ts';
 import { maybeRow } from '../db/db.ts';
@@ -23,7 +25,9 @@ import {
   sendAgain,
   setAside,
   setOpen,
+  showTo,
   takeArrival,
+  takeOff,
 } from './conversations.ts';
 import { dropAnswerFile, listAnswerFiles, putAnswerFile } from './answer-files.ts';
 import { writeConversation } from './conversation.export.ts';
@@ -77,6 +81,8 @@ export const conversationRoutes: Route[] = [
   }),
   edit('put', '/api/conversations/:id/state', (call) => setOpen(call.deps, idOf(call), parse(ConversationState, call.req.body).isOpen, call.account!.name)), // prettier-ignore
   edit('put', '/api/conversations/:id/reader', (call) => giveTo(call.deps, idOf(call), parse(ConversationReader, call.req.body).reader, call.account!.name)), // prettier-ignore
+  edit('put', '/api/conversations/:id/shown', (call) => showTo(call.deps, idOf(call), parse(ConversationShown, call.req.body).to, call.account!.name)), // prettier-ignore
+  edit('put', '/api/conversations/:id/posts/:post/off', (call) => takeOff(call.deps, idOf(call), parse(Id, call.req.params['post']), parse(PostOff, call.req.body).isOff, call.account!.name)), // prettier-ignore
   edit('post', '/api/conversations/:id/again', (call) => sendAgain(call.deps, idOf(call))),
   get('/api/arrivals', ({ deps, req }) => {
     const { show, after } = parse(ArrivalsQuery, req.query);

@@ -65,8 +65,8 @@ export async function courseFile(db: Queryable, courseId: string): Promise<{ nam
   let bytes = 0;
   const tooLarge = (): Refused => new Refused('too-large', `The files of “${content.title}” have more than ${tellBytes(COURSE_FILE_LIMIT)} together, which is the most for a course as a file. Take out its films, and download them one by one; nothing was made.`); // prettier-ignore
   const keys = new Map(content.sections.flatMap(({ units }) => units).map(({ id }, i) => [id, `u${i + 1}`]));
-  const { title, code, summary, validity, certificate, finish } = content;
-  pack[HEAD] = withHead({ format: FORMAT, title, code, summary, validity, certificate, finish });
+  const { title, code, summary, validity, certificate, asks, finish } = content;
+  pack[HEAD] = withHead({ format: FORMAT, title, code, summary, validity, certificate, asks, finish });
   for (const [s, section] of content.sections.entries()) {
     const folder = `${two(s)}-${slug(section.title)}/`;
     pack[`${folder}section.md`] = withHead({ title: section.title });
@@ -169,9 +169,9 @@ export async function takeCourseFile(
       for (const path of paths) units.push(await unitOf(client, path, files, kept));
       sections.push({ title: section['title'] ?? '', units });
     }
-    const { title, code, summary, certificate, finish } = head;
+    const { title, code, summary, certificate, asks, finish } = head;
     const validity = validityOf(head);
-    const parsed = CourseDraft.safeParse({ title, code, summary, validity, certificate, finish, ownerId, sections });
+    const parsed = CourseDraft.safeParse({ title, code, summary, validity, certificate, asks, finish, ownerId, sections });
     if (!parsed.success) {
       const [issue] = tellIssues(parsed.error, {});
       throw new Refused('wrong-file', `${fileName}: ${issue!.field ? `${issue!.field}: ` : ''}${issue!.message}. Nothing was taken.`);

@@ -1,4 +1,4 @@
-import { FINISH_ALL, unitKind, type SessionRules, type SignOffSheet, type UnitKind, type Validity } from '@nudrik/core';
+import { FINISH_ALL, unitKind, type Asks, type SessionRules, type SignOffSheet, type UnitKind, type Validity } from '@nudrik/core';
 import type {
   CourseDraft,
   CourseInput,
@@ -54,7 +54,7 @@ export async function listCourses(db: Queryable, now: number, today: string): Pr
 }
 
 const FIND_COURSE = `
-select c.id, c.title, c.code, c.summary, c.validity, c.certificate_design_id, c.owner_id, c.assistants, o.name as owner_name, c.version, c.changed_at, c.changed_by,
+select c.id, c.title, c.code, c.summary, c.validity, c.certificate_design_id, c.owner_id, c.assistants, c.asks, o.name as owner_name, c.version, c.changed_at, c.changed_by,
   c.state, c.written, c.finish, c.certificate, c.live_at, c.live_by, c.retired_at, d.saved_at, d.saved_by,
   coalesce((select sum(f.count) from figures_now f where f.what in ('open', 'completed', 'excused') and f.of_id = c.id), 0)::integer as assigned
 from courses c
@@ -132,6 +132,7 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
     certificate_design_id: string | null;
     owner_id: string | null;
     assistants: string[];
+    asks: Asks;
     owner_name: string | null;
     assigned: number;
     version: number;
@@ -157,6 +158,7 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
     certificateDesignId: row.certificate_design_id,
     ownerId: row.owner_id,
     assistants: row.assistants,
+    asks: row.asks,
     owner: row.owner_id === null ? null : { id: row.owner_id, name: row.owner_name! },
     sections: await listSections(db, id),
     assigned: row.assigned,
@@ -175,17 +177,18 @@ export async function findCourse(db: Queryable, id: string): Promise<CourseView 
 }
 
 const INSERT_COURSE = `
-insert into courses (title, code, summary, owner_id, validity, assistants, certificate_design_id, certificate, finish, state)
+insert into courses (title, code, summary, owner_id, validity, assistants, certificate_design_id, asks, certificate, finish, state)
 values (
   $1::text, $2::text, $3::text, $4::bigint, $5::jsonb, $6::bigint[], (select d.id from certificate_designs d where d.id = $7::bigint), $8::text,
-  $9::jsonb, $10::text
+  $9::text, $10::jsonb, $11::text
 )
 returning id
 `;
 const UPDATE_COURSE = `
 update courses
 set title = $2::text, code = $3::text, summary = $4::text, owner_id = $5::bigint, validity = $6::jsonb, assistants = $7::bigint[],
-  certificate_design_id = (select d.id from certificate_designs d where d.id = $8::bigint), certificate = $9::text, finish = $10::jsonb
+  certificate_design_id = (select d.id from certificate_designs d where d.id = $8::bigint), asks = $9::text, certificate = $10::text,
+  finish = $11::jsonb
 where id = $1::bigint
 `;
 
@@ -197,6 +200,7 @@ const factsOf = (draft: CourseInput): unknown[] => [
   draft.validity ? JSON.stringify(draft.validity) : null,
   draft.assistants ?? [],
   draft.certificateDesignId ?? null,
+  draft.asks ?? 'none',
 ];
 const finishOf = (draft: CourseInput): string => JSON.stringify(draft.finish ?? FINISH_ALL);
 

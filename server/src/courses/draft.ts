@@ -61,7 +61,7 @@ export async function createCourseIn(deps: Deps, client: Client, draft: CourseDr
 
 /** What is published, as somebody begins to change it. */
 export function draftOf(course: CourseView): CourseDraft {
-  const { title, code, summary, ownerId, assistants, validity, certificateDesignId, certificate, finish, sections } = course;
+  const { title, code, summary, ownerId, assistants, validity, certificateDesignId, certificate, asks, finish, sections } = course;
   return {
     title,
     code,
@@ -71,6 +71,7 @@ export function draftOf(course: CourseView): CourseDraft {
     validity,
     certificateDesignId,
     certificate,
+    asks,
     finish,
     sections: sections.map((section) => ({ ...section, units: section.units.map(({ file: _, ...unit }) => unit) })),
   };
@@ -81,10 +82,12 @@ export async function readDraft(db: Queryable, courseId: string): Promise<{ cour
   const course = await findCourse(db, courseId);
   if (!course) throw new Refused('not-found', NO_COURSE);
   const draft = await findDraft(db, courseId);
-  // a draft of an earlier version of Nudrik says nothing of assistants
+  // a draft of an earlier version of Nudrik says nothing of assistants, nor of asking
   return {
     course,
-    content: draft ? { ...draft.content, assistants: draft.content.assistants ?? course.assistants } : draftOf(course),
+    content: draft
+      ? { ...draft.content, assistants: draft.content.assistants ?? course.assistants, asks: draft.content.asks ?? course.asks }
+      : draftOf(course),
     version: course.written,
   };
 }

@@ -143,6 +143,7 @@ export async function lookAtCourse(deps: Deps, courseId: string, request: LookRe
       organisation: house.organisation,
       trainer: roster.person(content.ownerId)?.name ?? (content.ownerId === live.ownerId ? (live.owner?.name ?? null) : null),
       course: { title: content.title, summary: content.summary },
+      hasAsking: content.asks !== 'none',
       assignedAt: new Date(assignedAt).toISOString(),
       dueAt: new Date(dueAt).toISOString(),
       zone: calendar.zone.name,

@@ -1,5 +1,6 @@
 import { isDeepStrictEqual } from 'node:util';
 import {
+  ASK_WORDS,
   FINISH_ALL,
   openingsOf,
   progressIn,
@@ -90,6 +91,7 @@ export function tellCourseChanges(was: CourseView, draft: CourseDraft): string[]
   if (was.assistants.join() !== draft.assistants.join()) words.push('It has other assistants.');
   told('Certificate', was.certificate === 'none' ? 'none' : 'issued', draft.certificate === 'none' ? 'none' : 'issued');
   told('Valid', tellValidity(was.validity), tellValidity(draft.validity));
+  told('Questions are asked', ASK_WORDS[was.asks], ASK_WORDS[draft.asks]);
   if (was.certificateDesignId !== draft.certificateDesignId) words.push('Its certificate looks different.');
   const before = new Map(was.sections.flatMap(({ units }) => units.map((unit) => [unit.id, unit] as const)));
   const units = draft.sections.flatMap((section) => section.units);

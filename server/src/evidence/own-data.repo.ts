@@ -91,6 +91,13 @@ const SECTIONS = {
     from conversations v
     where v.person_id = $1::bigint
     order by v.opened_at`,
+  writtenToOthers: `
+    select c.title as course, b.at, b.body
+    from conversation_posts b
+    join conversations v on v.id = b.conversation_id
+    left join courses c on c.id = v.course_id
+    where b.writer_id = $1::bigint
+    order by b.at, b.id`,
   statements: 'select id, program, at, verb, activity, outcome, statement from statements where person_id = $1::bigint order by at, id',
   account: 'select email, name, role, made_at, seen_at, ended_at from accounts where person_id = $1::bigint order by id',
 } as const;

@@ -30,6 +30,7 @@ const TOLD: Readonly<Record<OwnSection, string>> = {
   declined: 'Messages that they declined',
   waiversAskedFor: 'Waivers asked for',
   conversations: 'Conversations',
+  writtenToOthers: 'Words to what others on a course asked',
   statements: 'What other programs told of them',
   account: 'Account',
 };

@@ -93,6 +93,7 @@ const GOES: readonly (readonly [words: string, sql: string])[] = [
   ['answers to surveys', `select count(*) from survey_answers where assignment_id in (${MINE})`],
   ['places where they stood in units', `select count(*) from unit_work where assignment_id in (${MINE})`],
   ['conversations', `select count(*) from (${TALKS}) t`],
+  ['words to what others asked', 'select count(*) from conversation_posts where writer_id = $1::bigint'],
   ['mails of theirs that came in', 'select count(*) from arrivals where person_id = $1::bigint'],
   ['periods of leave', 'select count(*) from leaves where person_id = $1::bigint'],
   ['proofs of earlier completions', 'select count(*) from assignments where person_id = $1::bigint and proof_id is not null'],
@@ -142,6 +143,8 @@ const REMOVALS: readonly string[] = [
    )
    delete from arrivals where person_id = $1::bigint or conversation_id in (${TALKS}) or from_address = $3::text`,
   'delete from conversations where person_id = $1::bigint',
+  // and what they wrote to others on a course
+  'delete from conversation_posts where writer_id = $1::bigint',
   'delete from leaves where person_id = $1::bigint',
   'update leaves set cover_id = null where cover_id = $1::bigint',
   'delete from group_members where person_id = $1::bigint',

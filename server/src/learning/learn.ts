@@ -12,6 +12,7 @@ import {
   tellSurvey,
   unitKind,
   Zone,
+  type Asks,
   type AssignmentEvent,
   type Counted,
   type FinishRule,
@@ -29,6 +30,7 @@ import { record } from '../assignments/record.ts';
 import { listSections } from '../courses/courses.repo.ts';
 import { withPictures } from '../courses/page.ts';
 import { getHouse } from '../house/house.ts';
+import { houseToday } from '../people/today.ts';
 import { reachView } from '../people/reach.ts';
 import { listAssignmentFacts } from '../notices/facts.ts';
 import { ASSIGNMENT_COLUMNS, certificateWord, finishedOf, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
@@ -39,11 +41,15 @@ import { calendarAddress } from './calendar.ts';
 import { listWork, type UnitWork } from './work.repo.ts';
 
 const FIND_LEARNING = `
-select ${ASSIGNMENT_COLUMNS}, k.summary, a.units_done, a.closed_told, p.name as person, s.zone, 
+select ${ASSIGNMENT_COLUMNS}, k.summary, a.units_done, a.closed_told, k.asks, p.name as person, s.zone,
+  exists (
+    select from conversations v where v.person_id = a.person_id and v.course_id = a.course_id and v.shown_to is not null
+  ) as has_asked,
   case
     when coalesce(l.sender ->> 'replyTo', '') = ''
       and (h.replies_to_trainer or (l.sender ->> 'isTrainer')::boolean is true)
-      and o.left_on is null
+      and is_here(o.left_on, $2::date)
+      and o.email is not null
       and o.address_state <> 'bounced'
       or lower(o.email) = coalesce(l.sender ->> 'replyTo', h.reply_to)
     then o.name
@@ -63,6 +69,8 @@ type LearningRow = AssignmentDbRow & {
   summary: string | null;
   units_done: string[];
   closed_told: string | null;
+  asks: Asks;
+  has_asked: boolean;
   person: string;
   zone: string;
   trainer: string | null;
@@ -80,7 +88,7 @@ group by 1
 /** What an employee sees behind the personal link. */
 export async function findLearning(deps: Deps, link: string): Promise<LearningView> {
   const id = await findIdByLink(deps.db, deps.settings.key, link, deps.clock.now());
-  const row = id && (await maybeRow<LearningRow>(deps.db, FIND_LEARNING, [id]));
+  const row = id && (await maybeRow<LearningRow>(deps.db, FIND_LEARNING, [id, await houseToday(deps)]));
   if (!row) throw new Refused('wrong-link');
   const doneAt = new Map((await rows<{ unit: string; at: Date }>(deps.db, LIST_DONE, [row.id])).map(({ unit, at }) => [unit, at]));
   const done = new Set(row.units_done);
@@ -99,6 +107,7 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
     organisation: row.organisation,
     trainer: row.trainer,
     course: { title: row.title, summary: row.summary },
+    hasAsking: row.asks !== 'none' || row.has_asked,
     assignedAt: row.assigned_at.toISOString(),
     dueAt: row.due_at.toISOString(),
     zone: row.zone,

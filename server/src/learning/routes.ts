@@ -1,10 +1,22 @@
-import { CalendarChange, Id, LinkToken, PackageReport, Place, PlayedReport, ReachChange } from '@nudrik/contract';
-import { DONE, parse, type Call, type Route, ownPerson } from '../route.ts';
+import {
+  AskDraft,
+  AskedQuery,
+  AskWordDraft,
+  CalendarChange,
+  Id,
+  LinkToken,
+  PackageReport,
+  Place,
+  PlayedReport,
+  ReachChange,
+} from '@nudrik/contract';
+import { DONE, idOf, parse, type Call, type Route, ownPerson } from '../route.ts';
 import { Refused } from '../refusal.ts';
 import type { Captions } from '@nudrik/core';
 import { maybeRow } from '../db/db.ts';
 import { findIdByLink } from '../assignments/assignments.repo.ts';
 import { findCertificate } from '../certificates/certificates.repo.ts';
+import { ask, askedView, writeOn } from '../conversations/asked.ts';
 import { openCertificate } from '../certificates/routes.ts';
 import { endShownLink, makeShownLink, shownLink } from '../certificates/shown.ts';
 import { answerCourseFile } from '../files/routes.ts';
@@ -187,6 +199,24 @@ export const learningRoutes: Route[] = [
     path: '/api/learning/:token/shown',
     access: 'public',
     handle: async (call) => endShownLink(call.deps, await assignmentOf(call)),
+  },
+  {
+    method: 'get',
+    path: '/api/learning/:token/asked',
+    access: 'public',
+    handle: ({ deps, req }) => askedView(deps, { link: token(req.params['token']) }, parse(AskedQuery, req.query).after ?? null),
+  },
+  {
+    method: 'post',
+    path: '/api/learning/:token/asked',
+    access: 'public',
+    handle: ({ deps, req, account }) => ask(deps, { link: token(req.params['token']), account }, parse(AskDraft, req.body)),
+  },
+  {
+    method: 'post',
+    path: '/api/learning/:token/asked/:id/words',
+    access: 'public',
+    handle: (call) => writeOn(call.deps, { link: token(call.req.params['token']), account: call.account }, idOf(call), parse(AskWordDraft, call.req.body)), // prettier-ignore
   },
   {
     method: 'get',

@@ -363,7 +363,7 @@ async function replyNeeds(db: Queryable, zone: Zone, now: number): Promise<Today
     list.push({
       kind: 'reply',
       label: 'Reply waits',
-      words: `${row.person} replied to ${[row.step_name ? `“${row.step_name}”` : `“${row.subject}”`, row.course].filter(Boolean).join(' of ')}, ${tellMoment(row.waits_since.getTime(), zone, now)}: “${oneLine(newWordsOf(row.body), 140)}”`, // prettier-ignore
+      words: `${row.is_asked ? `${row.writer} ${row.writer === row.person ? 'asked' : 'wrote'} on the page of ${row.course ?? 'a course'}` : `${row.person} replied to ${[row.step_name ? `“${row.step_name}”` : `“${row.subject}”`, row.course].filter(Boolean).join(' of ')}`}, ${tellMoment(row.waits_since.getTime(), zone, now)}: “${oneLine(newWordsOf(row.body), 140)}”`, // prettier-ignore
       act: { label: 'Answer', link: `/replies/${row.id}`, does: null },
     });
   const more = (waiting[0]?.total ?? 0) - waiting.length;

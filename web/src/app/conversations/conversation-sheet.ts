@@ -2,8 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, ou
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import type { ConversationPost, ConversationView } from '@nudrik/contract';
-import { tellBytes } from '@nudrik/core';
+import type { ConversationPost, ConversationView, ShownTo } from '@nudrik/contract';
+import { tellBytes, tellList } from '@nudrik/core';
 import type { Observable } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { load } from '../shared/loaded.ts';
@@ -45,6 +45,27 @@ export class ConversationSheet {
       ...list.map(({ id, name }) => ({ value: id, label: name })),
     ];
   });
+  /** who reads the answer on the page of the course: as chosen, or as the word that it answers */
+  protected readonly readsChosen = signal<ShownTo | null>(null);
+  protected readonly reads = computed((): ShownTo => {
+    const word = this.sheet.data()?.posts.filter(({ side }) => side === 'person').at(-1); // prettier-ignore
+    return this.readsChosen() ?? (word?.shownTo === 'course' ? 'course' : 'person');
+  });
+  protected readonly sharing = computed(() => [
+    { value: 'course', label: 'everybody on the course' },
+    { value: 'person', label: `${this.sheet.data()?.person.name ?? ''} alone` },
+  ]);
+  /** "Answer, by mail to runa@… and on the page of the course" */
+  protected readonly answerLabel = computed(() => {
+    const view = this.sheet.data();
+    if (!view) return 'Answer';
+    const ways = [
+      view.address && `by mail to ${view.address}`,
+      !view.address && view.chatName && 'in the chat',
+      view.shownTo && 'on the page of the course',
+    ].filter(Boolean);
+    return `Answer, ${tellList(ways as string[])}`;
+  });
   protected readonly hasFailed = computed(() => this.sheet.data()?.posts.some(({ mail }) => mail?.state === 'failed') ?? false);
 
   constructor() {
@@ -55,6 +76,7 @@ export class ConversationSheet {
         this.words.set('');
         this.files.set([]);
         this.problem.set(null);
+        this.readsChosen.set(null);
         // those that were put to it before one went to another page
         if (this.session.canEdit())
           this.api.files(id).subscribe({ next: (files) => id === this.id() && this.files.set(files), error: () => undefined });
@@ -71,7 +93,9 @@ export class ConversationSheet {
     const words = this.words().trim();
     if (!view || words === '') return;
     const seen = view.posts.reduce((last, { id }) => (BigInt(id) > BigInt(last) ? id : last), '1');
-    this.act(this.api.answer(view.id, { words, seen, isDone, files: this.files().map(({ id }) => id) }), () => {
+    const shownTo = view.shownTo === 'course' && view.mayBeShown ? { shownTo: this.reads() } : {};
+    this.act(this.api.answer(view.id, { words, seen, isDone, files: this.files().map(({ id }) => id), ...shownTo }), () => {
+      this.readsChosen.set(null);
       this.words.set('');
       this.files.set([]);
     });
@@ -101,6 +125,14 @@ export class ConversationSheet {
 
   protected giveTo(reader: string): void {
     this.act(this.api.giveTo(this.id(), reader || null));
+  }
+
+  protected showTo(to: ShownTo): void {
+    this.act(this.api.showTo(this.id(), to));
+  }
+
+  protected takeOff({ id, isOff }: ConversationPost): void {
+    this.act(this.api.takeOff(this.id(), id, !isOff));
   }
 
   protected sendAgain(): void {

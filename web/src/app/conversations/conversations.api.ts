@@ -1,6 +1,6 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { AnswerDraft, ArrivalList, ConversationList, ConversationsQuery, ConversationView } from '@nudrik/contract';
+import type { AnswerDraft, ArrivalList, ConversationList, ConversationsQuery, ConversationView, ShownTo } from '@nudrik/contract';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 
@@ -43,6 +43,15 @@ export class ConversationsApi {
 
   giveTo(id: string, reader: string | null): Observable<ConversationView> {
     return this.http.put<ConversationView>(`/api/conversations/${id}/reader`, { reader });
+  }
+
+  /** Who reads it on the page of the course. */
+  showTo(id: string, to: ShownTo): Observable<ConversationView> {
+    return this.http.put<ConversationView>(`/api/conversations/${id}/shown`, { to });
+  }
+
+  takeOff(id: string, post: string, isOff: boolean): Observable<ConversationView> {
+    return this.http.put<ConversationView>(`/api/conversations/${id}/posts/${post}/off`, { isOff });
   }
 
   sendAgain(id: string): Observable<ConversationView> {

@@ -6,14 +6,14 @@ import { ConversationSheet } from './conversation-sheet.ts';
 import { ConversationsPage } from './conversations.page.ts';
 
 const row = (rest: Partial<ConversationRow> = {}): ConversationRow => ({
-  id: '5', person: { id: '4', name: 'Runa Aske' }, course: { id: '2', title: 'Fire Teams Aboard' }, stepName: 'Two days to go', subject: 'Two days to go', reader: 'Tora Hauge', isOpen: true,
+  id: '5', person: { id: '4', name: 'Runa Aske' }, course: { id: '2', title: 'Fire Teams Aboard' }, stepName: 'Two days to go', shownTo: null, subject: 'Two days to go', reader: 'Tora Hauge', isOpen: true,
   waitsSince: '2027-03-17T16:00:00Z', lastAt: '2027-03-17T16:00:00Z', lastAuthor: 'Runa Aske', words: 'Until Friday?', ...rest,
 }); // prettier-ignore
 const post = (rest: Partial<ConversationPost> = {}): ConversationPost => ({
-  id: '11', at: '2027-03-17T16:00:00Z', side: 'person', author: 'Runa Aske', words: 'Until Friday?', whole: null, strangeAddress: null, byMail: true, byChat: false, files: [], mail: null, ...rest,
+  id: '11', at: '2027-03-17T16:00:00Z', side: 'person', author: 'Runa Aske', words: 'Until Friday?', whole: null, strangeAddress: null, byMail: true, byChat: false, shownTo: null, isOff: false, files: [], mail: null, ...rest,
 }); // prettier-ignore
 const view = (rest: Partial<ConversationView> = {}): ConversationView => ({
-  ...row(), zone: 'Europe/Oslo', address: 'runa@orlasund.example', assignmentId: '12', noticeId: '41', reader: { id: '9', name: 'Tora Hauge' }, readers: [{ id: '8', name: 'Lorna Mackay' }],
+  ...row(), zone: 'Europe/Oslo', address: 'runa@orlasund.example', chatName: null, atUnit: null, mayBeShown: false, assignmentId: '12', noticeId: '41', reader: { id: '9', name: 'Tora Hauge' }, readers: [{ id: '8', name: 'Lorna Mackay' }],
   toldTo: 'tora@orlasund.example', cover: null, posts: [post()], ...rest,
 }); // prettier-ignore
 const list = (rows: ConversationRow[], rest: Partial<ConversationList> = {}): ConversationList => ({
@@ -102,6 +102,39 @@ describe('a conversation', () => {
     const auditor = await open(view({ isOpen: false, waitsSince: null }), 'auditor');
     expect(auditor.queryByRole('button', { name: 'Send the answer' })).toBeNull();
     expect(auditor.text()).toContain('Save as mbox');
+  });
+  it('that was asked on the page says where, and who reads the answer there: as the word that it answers, or as is chosen', async () => {
+    const asked = { stepName: null, shownTo: 'course', mayBeShown: true, atUnit: 'Alarm signals' } as const;
+    const own = post({ byMail: false, shownTo: 'course' });
+    const page = await open(view({ ...asked, posts: [own] }));
+    expect(page.text()).toContain('Asked on the page of Fire Teams Aboard, at “Alarm signals”');
+    expect(page.text()).toContain('Everybody on the course reads it on its page.');
+    const write = async (): Promise<unknown> => {
+      await page.type(page.getByLabelText('Answer, by mail to runa@orlasund.example and on the page of the course') as HTMLTextAreaElement, 'Aft.'); // prettier-ignore
+      await page.click(page.getByRole('button', { name: 'Send the answer' }));
+      const { body } = await page.answer('/api/conversations/5/answers', view());
+      await page.answer('/api/conversations/5', view({ ...asked, posts: [own, post({ id: '13', byMail: true })] }));
+      return body;
+    };
+    expect(await write()).toMatchObject({ shownTo: 'course' });
+    // what came by mail is answered to its writer alone
+    expect(await write()).toMatchObject({ shownTo: 'person' });
+    await page.choose(page.getByRole('combobox', { name: 'Who reads it on the page' }), 'everybody on the course');
+    expect(await write()).toMatchObject({ shownTo: 'course' });
+  });
+  it('that was asked on the page is taken off it, as a whole or word by word', async () => {
+    const page = await open(view({ shownTo: 'course', mayBeShown: true, posts: [post({ byMail: false, shownTo: 'course' })] }));
+    await page.click(page.getByRole('button', { name: 'Take it off the page' }));
+    expect((await page.answer('/api/conversations/5/posts/11/off', view())).body).toEqual({ isOff: true });
+    await page.answer('/api/conversations/5', view({ shownTo: 'course', mayBeShown: true, posts: [post({ byMail: false, shownTo: 'course', isOff: true })] })); // prettier-ignore
+    expect(page.text()).toContain('Taken off the page.');
+    await page.click(page.getByRole('button', { name: 'Show it to Runa Aske alone' }));
+    expect((await page.answer('/api/conversations/5/shown', view())).body).toEqual({ to: 'person' });
+    // what was asked of one trainer alone is not offered to anybody else
+    const own = await open(view({ shownTo: 'person', posts: [post({ byMail: false, shownTo: 'person' })] }));
+    expect(own.text()).toContain('On the page only Runa Aske reads it.');
+    expect(own.queryByRole('button', { name: /^Show it to/ })).toBeNull();
+    expect(own.queryByRole('combobox', { name: 'Who reads it on the page' })).toBeNull();
   });
   it('with somebody without an address leads to giving them one', async () => {
     expect((await open(view({ address: null }))).getByRole('link', { name: 'Give them one' }).getAttribute('href')).toBe(

@@ -3,7 +3,7 @@ import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { catchError, of } from 'rxjs';
-import { MOST_VALID, tellFinish, type FinishRule, type Validity } from '@nudrik/core';
+import { ASK_WORDS, ASKS, MOST_VALID, tellFinish, type Asks, type FinishRule, type Validity } from '@nudrik/core';
 import type { Named } from '../people/named.ts';
 import { PeoplePick } from '../people/people-pick.ts';
 import { PersonPick } from '../people/person-pick.ts';
@@ -20,7 +20,7 @@ import { CourseStore } from './course.store.ts';
   imports: [FormsModule, NumberField, PeoplePick, PersonPick, RouterLink, SelectField],
   templateUrl: './course-facts.html',
   styles: `
-    .facts-form { display: grid; grid-template-columns: 2fr 110px 1.3fr; gap: 0 14px; max-width: 1180px; }
+    .facts-form { display: grid; grid-template-columns: 2fr 110px 1.3fr 1.3fr; gap: 0 14px; max-width: 1180px; }
     .second { grid-template-columns: 1.2fr 0.9fr 2fr 1fr 1fr; }
     .valid { display: flex; gap: 8px; align-items: center; white-space: nowrap; }
     .valid nk-number { width: 60px; }
@@ -37,6 +37,7 @@ export class CourseFacts {
     value,
     label: CERTIFICATE_WORDS[value],
   }));
+  protected readonly asks: Choice<Asks>[] = ASKS.map((value) => ({ value, label: ASK_WORDS[value] }));
   protected readonly finishes: Choice<string>[] = [
     { value: 'all', label: 'all required units' },
     { value: 'some', label: 'some of them' },

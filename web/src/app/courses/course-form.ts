@@ -4,6 +4,7 @@ import {
   tellRelease,
   tellValidity,
   unitKind,
+  type Asks,
   type FinishRule,
   type Release,
   type UnitKind,
@@ -30,6 +31,7 @@ export interface CourseForm {
   validity: Validity | null;
   certificateDesignId: string | null;
   certificate: 'issued' | 'none' | null;
+  asks: Asks;
   finish: FinishRule;
   sections: readonly SectionForm[];
 }
@@ -78,7 +80,7 @@ export function copyUnit(unit: UnitForm): UnitForm {
 export const asKind = (unit: UnitForm, kind: UnitKind): UnitForm => ({ ...newUnit(kind, unit.title), key: unit.key, id: unit.id, required: unit.required, weight: unit.weight, release: unit.release }); // prettier-ignore
 
 export function formOf({ sections, ...facts }: DraftView['content'] | CourseView): CourseForm {
-  const { title, code, summary, ownerId, assistants, validity, certificateDesignId, certificate, finish } = facts;
+  const { title, code, summary, ownerId, assistants, validity, certificateDesignId, certificate, asks, finish } = facts;
   return {
     title,
     code,
@@ -88,6 +90,7 @@ export function formOf({ sections, ...facts }: DraftView['content'] | CourseView
     validity,
     certificateDesignId,
     certificate,
+    asks,
     finish,
     sections: sections.map((section) => ({
       id: section.id,

@@ -19,7 +19,7 @@ const unit = (id: string, title: string, rest: object = {}) => ({
   ...rest,
 });
 const DRAFT: DraftView = {
-  content: { title: 'Safe Lifting', code: 'YRD-02', summary: 'Slings.', ownerId: null, assistants: [], validity: { count: 12, unit: 'months', toMonthEnd: false }, certificateDesignId: null, certificate: 'issued', finish: { kind: 'all' }, sections: [{ id: '1', title: 'One', units: [unit('11', 'Slings'), unit('12', 'Hooks')] }] },
+  content: { title: 'Safe Lifting', code: 'YRD-02', summary: 'Slings.', ownerId: null, assistants: [], validity: { count: 12, unit: 'months', toMonthEnd: false }, certificateDesignId: null, certificate: 'issued', asks: 'none', finish: { kind: 'all' }, sections: [{ id: '1', title: 'One', units: [unit('11', 'Slings'), unit('12', 'Hooks')] }] },
   owner: null, people: [], state: 'live', version: 4, savedAt: null, savedBy: null, faults: [], others: [],
 }; // prettier-ignore
 const saved = (rest: Partial<DraftSaved> = {}): DraftSaved => ({

@@ -24,7 +24,7 @@ const unit = (id: string, title: string, rest: object = {}) => ({
   ...rest,
 });
 const DRAFT: DraftView = {
-  content: { title: 'Safe Lifting', code: null, summary: null, ownerId: null, assistants: [], validity: { count: 12, unit: 'months', toMonthEnd: false }, certificateDesignId: null, certificate: 'issued', finish: { kind: 'all' }, sections: [{ id: '1', title: 'One', units: [unit('11', 'Slings'), unit('12', 'Hooks'), unit('13', 'Chains', { kind: 'quiz' })] }] },
+  content: { title: 'Safe Lifting', code: null, summary: null, ownerId: null, assistants: [], validity: { count: 12, unit: 'months', toMonthEnd: false }, certificateDesignId: null, certificate: 'issued', asks: 'none', finish: { kind: 'all' }, sections: [{ id: '1', title: 'One', units: [unit('11', 'Slings'), unit('12', 'Hooks'), unit('13', 'Chains', { kind: 'quiz' })] }] },
   owner: null, people: [], state: 'live', version: 4, savedAt: '2027-03-01T09:00:00Z', savedBy: 'Tora', faults: [], others: [],
 }; // prettier-ignore
 const SEEN = { person: { id: '3', name: 'Kari Aske', zone: 'Europe/London' }, assignedAt: '2027-03-01T09:30:00Z', isAssigned: true, units: [{ id: '11', words: 'at once' }, { id: '12', words: 'Mon 8 Mar 08:00' }] }; // prettier-ignore

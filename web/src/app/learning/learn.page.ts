@@ -22,6 +22,7 @@ import { sentenceOf } from '../shared/refusal.ts';
 import { QuizPlayer } from '../quizzes/quiz-player.ts';
 import { LearningApi } from './learning.api.ts';
 import { Share } from '../certificates/share.ts';
+import { Asked } from '../conversations/asked.ts';
 import { Reach } from '../people/reach.ts';
 import { ReachApi } from '../people/reach.api.ts';
 import { Reading } from './reading.ts';
@@ -39,6 +40,7 @@ const PLACE_MS = 1_500;
   selector: 'nk-learn',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    Asked,
     FinishedPipe,
     MomentPipe,
     DayPipe,
@@ -82,6 +84,13 @@ export class LearnPage {
         .find((unit) => !unit.doneAt && unit.required && !unit.opens)?.id ?? null,
   );
 
+  protected readonly openUnit = computed(
+    () =>
+      this.course
+        .data()
+        ?.sections.flatMap(({ units }) => units)
+        .find(({ id }) => id === this.opened()) ?? null,
+  );
   private led: string | null = null;
 
   constructor() {

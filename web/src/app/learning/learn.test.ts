@@ -7,7 +7,7 @@ const unit = (id: string, rest: Partial<LearningUnit> = {}): LearningUnit => ({
   id, kind: 'page', title: `Unit ${id}`, required: true, opens: null, body: `<p>Words of ${id}</p>`, url: null, file: null, video: null, survey: null, signOff: null, place: null, about: null, doneAt: null, ...rest,
 }); // prettier-ignore
 const view = (...units: LearningUnit[]): LearningView => ({
-  person: 'Runa Aske', organisation: 'Orlasund Ferries', trainer: 'Tora Hauge', course: { title: 'Fire Teams Aboard', summary: null }, assignedAt: '2027-03-01T09:30:00Z', dueAt: '2027-03-19T16:00:00Z',
+  person: 'Runa Aske', organisation: 'Orlasund Ferries', trainer: 'Tora Hauge', course: { title: 'Fire Teams Aboard', summary: null }, hasAsking: false, assignedAt: '2027-03-01T09:30:00Z', dueAt: '2027-03-19T16:00:00Z',
   zone: 'Europe/Oslo', state: 'in progress', closedReason: null, unitsDone: 0, unitsRequired: 2, percent: 0, finishWords: 'both are done', sections: [{ title: 'One', units }], certificate: null, finishedAt: null, ...({} as object),
 } as LearningView); // prettier-ignore
 

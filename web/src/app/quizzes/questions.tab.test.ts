@@ -9,7 +9,7 @@ import { QuestionsTab } from './questions.tab.ts';
 
 const draft = (quiz: Quiz): DraftView => ({
   content: {
-    title: 'Hose Drill', code: null, summary: null, ownerId: null, assistants: [], validity: null, certificateDesignId: null, certificate: 'none', finish: { kind: 'all' },
+    title: 'Hose Drill', code: null, summary: null, ownerId: null, assistants: [], validity: null, certificateDesignId: null, certificate: 'none', asks: 'none', finish: { kind: 'all' },
     sections: [{ id: '1', title: 'One', units: [{ id: '11', kind: 'quiz', title: 'The hoses', required: true, weight: 1, release: null, body: null, url: null, fileId: null, file: null, quiz }] }],
   },
   owner: null, people: [], state: 'draft', version: 4, savedAt: null, savedBy: null, faults: [], others: [],

@@ -64,7 +64,7 @@ describe('a survey as it is answered', () => {
 
 describe('a survey as it is written', () => {
   const DRAFT = {
-    content: { title: 'Safe Lifting', code: null, summary: null, ownerId: null, assistants: [], validity: { count: 12, unit: 'months', toMonthEnd: false }, certificateDesignId: null, certificate: 'issued', finish: { kind: 'all' }, sections: [{ id: '1', title: 'One', units: [{ id: '11', kind: 'survey', title: 'What you think', required: true, weight: 1, release: null, body: null, url: null, fileId: null, file: null, quiz: null, video: null, survey }] }] },
+    content: { title: 'Safe Lifting', code: null, summary: null, ownerId: null, assistants: [], validity: { count: 12, unit: 'months', toMonthEnd: false }, certificateDesignId: null, certificate: 'issued', asks: 'none', finish: { kind: 'all' }, sections: [{ id: '1', title: 'One', units: [{ id: '11', kind: 'survey', title: 'What you think', required: true, weight: 1, release: null, body: null, url: null, fileId: null, file: null, quiz: null, video: null, survey }] }] },
     owner: null, people: [], state: 'draft', version: 4, savedAt: null, savedBy: null, faults: [], others: [],
   } as unknown as DraftView; // prettier-ignore
   const open = async () => {
