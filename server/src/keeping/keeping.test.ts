@@ -4,6 +4,8 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it, test } from 'vitest';
 import { EraseRequest, ImportOrder, KeepChange, tellSeals } from '@nudrik/contract';
 import { extend } from '../assignments/change.ts';
+import { ask, writeOn } from '../conversations/asked.ts';
+import { answer, conversationView, takeOff } from '../conversations/conversations.ts';
 import { oneRow, openPool, rows, transaction } from '../db/db.ts';
 import { finishAssignments } from '../learning/finish.ts';
 import { changePerson } from '../people/change.ts';
@@ -11,7 +13,7 @@ import { rosterFacts, takeImport } from '../people/import.ts';
 import { findPersonSheet, listPeople } from '../people/people.repo.ts';
 import { timelineOf } from '../people/timeline.ts';
 import { sealWaiting, verifyNow } from '../seals/seals.ts';
-import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
+import { assignAt, linkInto, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
 import { eraseAgain } from './erase-again.ts';
 import { keepList } from './erased-list.ts';
@@ -53,6 +55,15 @@ async function openHouse(): Promise<{ house: TestHouse; crew: Record<string, str
     house.clock.at = Date.parse(at);
     await drain(house.deps, house.mailer);
   }
+  // on the page of the course: what she asked, and what she wrote to somebody else
+  await house.db.query("update courses set asks = 'course'");
+  const asking = async (id: string) => ({ link: await linkInto(house, id), account: null });
+  await ask(house.deps, await asking(ids[0]!), { words: 'Is cabin 12 mine?', to: 'course', unit: null, key: 'a-first-key' });
+  const { mine: [asked] } = await ask(house.deps, await asking(ids[1]!), { words: 'Which boat is ours?', to: 'course', unit: null, key: 'another-key' }); // prettier-ignore
+  await writeOn(house.deps, await asking(ids[0]!), asked!.id, { words: 'The one below cabin 12.', to: 'course', key: 'a-third-key' });
+  const { posts } = await conversationView(house.deps, asked!.id);
+  await answer(house.deps, asked!.id, { words: 'Boat 4.', seen: posts.at(-1)!.id, isDone: true }, 'Tora Aske');
+  await takeOff(house.deps, asked!.id, posts.at(-1)!.id, true, 'Tora Aske');
   await transaction(house.db, (client) => finishAssignments(house.deps, client, course, [{ id: ids[0]!, zone: 'Europe/Oslo' }], 'Runa Aske')); // prettier-ignore
   house.clock.at = Date.parse('2027-04-08T09:00:00Z');
   await drain(house.deps, house.mailer);
@@ -120,7 +131,7 @@ describe('somebody is erased', () => {
     await expect(erasePerson(house.deps, crew['odd']!, 'x', 'Sigrid Aune')).rejects.toThrow('Nothing was erased');
     const preview = await previewErase(house.deps, crew['runa']!);
     expect(preview).toMatchObject({ name: 'Runa Aske', pseudonym: pseudonym(), faults: [] });
-    expect(preview.goes.map(({ what }) => what)).toEqual(expect.arrayContaining(['messages that they read, as texts', 'mails of theirs that came in', 'accounts'])); // prettier-ignore
+    expect(preview.goes.map(({ what }) => what)).toEqual(expect.arrayContaining(['messages that they read, as texts', 'conversations', 'words to what others asked', 'mails of theirs that came in', 'accounts'])); // prettier-ignore
     expect(preview.stays).toContainEqual({ what: 'certificates', count: 1 });
     expect(preview.notes.join(' ')).not.toContain('Somebody else is called');
   });
@@ -131,12 +142,15 @@ describe('somebody is erased', () => {
     expect(seals.faults).toEqual([]);
     await erasePerson(house.deps, crew['runa']!, 'asked for by Runa Aske herself', 'Sigrid Aune');
     const others = /Bruna Aske|x\.r\.aske@orlasund\.example|Kim Askerunason|a-runa@orlasund\.example\.org/g;
-    const left = (await dump(house)).map((line) => line.replace(others, '')).filter((line) => /runa|r\.aske|of-204/i.test(line));
+    const left = (await dump(house)).map((line) => line.replace(others, '')).filter((line) => /runa|r\.aske|of-204|cabin 12/i.test(line));
     expect(left).toEqual([]);
     expect(
       await rows(house.db, "select 1 from people where email in ('x.r.aske@orlasund.example', 'a-runa@orlasund.example.org')"),
     ).toHaveLength(2);
     expect(await factsOf()).toEqual(before);
+    // what others asked stays, without what she wrote to it
+    const talks = await rows<{ body: string }>(house.db, "select body from conversation_posts where side <> 'record' order by id");
+    expect(talks.map(({ body }) => body)).toEqual(['Which boat is ours?', 'Boat 4.']);
     // what they did by hand for others, and what was said to others of them
     const act = await oneRow<{ by_whom: string; reason: string }>(house.db, 'select by_whom, reason from acts order by id limit 1');
     expect(act).toEqual({ by_whom: pseudonym(), reason: `${pseudonym()} asked for it` });
