@@ -28,6 +28,7 @@ const DRAFT = (): CourseInput => ({
   summary: 'Two lines\nof it: # no heading',
   validity: { count: 12, unit: 'months', toMonthEnd: false },
   certificate: 'issued',
+  asks: 'course',
   finish: { kind: 'some', units: 2 },
   sections: [
     {

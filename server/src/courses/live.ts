@@ -14,6 +14,7 @@ import { act } from '../assignments/acts.ts';
 import { lockIds } from '../assignments/assignments.repo.ts';
 import { announce, maybeRow, rows, transaction, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
+import { deadLinkFaults } from '../messages/links.ts';
 import { houseToday } from '../people/today.ts';
 import { writtenWarnings } from '../plans/warnings.ts';
 import { designName } from '../certificates/designs.repo.ts';
@@ -82,7 +83,8 @@ export async function liveView(deps: Deps, courseId: string): Promise<LiveView> 
   }
   const { steps } = (await maybeRow<{ steps: PlanStep[] }>(db, GET_PLAN, [courseId])) ?? { steps: [] };
   const planLink = { label: 'Open the plan', link: `/plans/${courseId}` };
-  const wrong = planFaults(steps);
+  // its plan goes with it: what leads nowhere would go for the first time
+  const wrong = [...planFaults(steps), ...(course.state === 'draft' ? await deadLinkFaults(deps, steps, []) : [])];
   const gaps = gapsOf(steps, content);
   for (const { step, field } of gaps)
     check(`gap-${step.id}-${field}`, false, true, `“${step.name}” prints the ${FIELD_NAMES[field]}, and it has none: the message would be held.`, { label: 'Fill it in', link, params: { field: field === 'trainer' ? 'owner' : 'title' } }); // prettier-ignore

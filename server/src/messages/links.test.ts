@@ -4,7 +4,7 @@ import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it, test 
 import { STANDARD_PLAN, type Doc } from '@nudrik/core';
 import { LetterRequest } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
-import { publishPlan } from '../plans/publish.ts';
+import { previewPlan, publishPlan } from '../plans/publish.ts';
 import { todayNeeds } from '../reports/needs.ts';
 import { assignAt, makeCourse, makeCrew, openTestHouse, type TestHouse } from '../testing.ts';
 import { drain } from '../worker.ts';
@@ -108,6 +108,34 @@ describe('a link of a message', () => {
     house.clock.at += 9 * 86_400_000;
     await gatherLinks(house.deps);
     expect(await states()).toEqual({});
+  });
+
+  it('that leads nowhere keeps its step from being switched on; one that goes already keeps back nothing else', async () => {
+    const due = (on: boolean, ...hrefs: string[]) => ({ ...step(...hrefs), id: 'two-days-to-go', on, anchor: { event: 'due' as const }, offset: { amount: -2, unit: 'days' as const }, name: 'Two days' }); // prettier-ignore
+    const draft = (version: number, ...steps: object[]) => ({ version, steps }) as never;
+    answers['/form'] = { status: 404 };
+    await look(`${base}/form`);
+    // as long as nobody looked at it, nothing is known
+    await publishPlan(house.deps, course, draft(1, due(false, `${base}/form`)), 'Sigrid Aune');
+    await checkLinks(house.deps);
+    const words = `“Two days”: a link leads nowhere: ${base}/form, it answers “404 Not Found”.`;
+    expect((await previewPlan(house.deps, course, draft(2, due(true, `${base}/form`)))).faults).toEqual([{ step: 'two-days-to-go', message: words }]); // prettier-ignore
+    await expect(publishPlan(house.deps, course, draft(2, due(true, `${base}/form`)), 'Sigrid Aune')).rejects.toThrow(`${words} Nothing was published.`); // prettier-ignore
+    await publishPlan(house.deps, course, draft(2, due(false, `${base}/form`)), 'Sigrid Aune');
+    // it is there, goes, and dies: another step is changed all the same, and the text may not lead to another that is dead
+    answers['/form'] = { status: 200 };
+    house.clock.at += 7 * 3_600_000;
+    await checkLinks(house.deps);
+    await publishPlan(house.deps, course, draft(3, due(true, `${base}/form`)), 'Sigrid Aune');
+    answers['/form'] = { status: 410 };
+    house.clock.at += 25 * 3_600_000;
+    await checkLinks(house.deps);
+    const [, other] = STANDARD_PLAN;
+    await publishPlan(house.deps, course, draft(4, due(true, `${base}/form`), { ...other!, name: 'Renamed' }), 'Sigrid Aune');
+    answers['/lost'] = { status: 404 };
+    await look(`${base}/lost`);
+    await checkLinks(house.deps);
+    await expect(publishPlan(house.deps, course, draft(5, due(true, `${base}/form`, `${base}/lost`)), 'Sigrid Aune')).rejects.toThrow(`${base}/lost`); // prettier-ignore
   });
 
   it('that nobody answers for is told only where others answer: else it is our own network', async () => {

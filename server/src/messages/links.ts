@@ -92,7 +92,7 @@ const tellBroken = ({ href, state, words }: LinkRow, isOut: boolean): string | n
 export async function linkTroubles(deps: Deps, message: Template): Promise<(text: Template) => string[]> {
   const { db, settings } = deps;
   const now = deps.clock.now();
-  const hrefs = webLinksOf(textsOf(message).map(({ text }) => text), settings.baseUrl); // prettier-ignore
+  const hrefs = linksOf(message, settings.baseUrl);
   if (hrefs.length === 0) return () => [];
   await nameLinks(db, hrefs, now);
   const found = await findLinks(db, hrefs);
@@ -103,6 +103,29 @@ export async function linkTroubles(deps: Deps, message: Template): Promise<(text
       return (row && tellBroken(row, isOut)) ?? [];
     });
 }
+
+/**
+ * Steps that are to be switched on, or go with another text, and lead to where nothing is any more: each with a sentence. What goes already as
+ * it is written keeps nothing else back; it is on Today.
+ * @param inForce the steps as they go now
+ */
+export async function deadLinkFaults(
+  { db, settings }: Pick<Deps, 'db' | 'settings'>,
+  steps: readonly PlanStep[],
+  inForce: readonly PlanStep[],
+): Promise<{ step: string; message: string }[]> {
+  const goes = new Map(inForce.filter(({ on }) => on).map(({ id, message }) => [id, new Set(linksOf(message, settings.baseUrl))]));
+  const fresh = steps
+    .filter(({ on }) => on)
+    .map(({ id, name, message }) => ({ id, name, hrefs: linksOf(message, settings.baseUrl).filter((href) => !goes.get(id)?.has(href)) }));
+  const found = await findLinks(db, [...new Set(fresh.flatMap(({ hrefs }) => hrefs))]);
+  return fresh.flatMap(({ id, name, hrefs }) => {
+    const dead = hrefs.map((href) => found.get(href)).find((row) => row?.state === 'dead');
+    return dead ? [{ step: id, message: `“${name}”: ${tellBroken(dead, true)!}.` }] : [];
+  });
+}
+
+const linksOf = (message: Template, baseUrl: string): string[] => webLinksOf(textsOf(message).map(({ text }) => text), baseUrl); // prettier-ignore
 
 /** A message that goes, with a link that leads nowhere. */
 export interface BrokenMessage {

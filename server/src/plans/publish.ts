@@ -8,6 +8,7 @@ import { foresee, foreseenWarnings, missingByStep, type Foreseen } from '../noti
 import { listLedger, type LedgerRow, type NoticeInsert } from '../notices/ledger.repo.ts';
 import { compareWithLedger, type PlanChange } from '../notices/plan.ts';
 import { getHouse } from '../house/house.ts';
+import { deadLinkFaults } from '../messages/links.ts';
 import { Refused } from '../refusal.ts';
 import { LOOKED_AT, warningsOf } from './warnings.ts';
 import { endDraft } from './draft.ts';
@@ -75,10 +76,16 @@ function foreseenMoment(row: NoticeInsert, facts: Facts): string {
   return row.sentence === null ? moment : `${moment}: ${clauseOf(row.sentence)}`;
 }
 
+/** What keeps a draft from being published, by step. */
+async function draftFaults(deps: Deps, courseId: string, steps: readonly PlanStep[]): Promise<{ step: string; message: string }[]> {
+  const [published] = await listPlanFacts(deps.db, [courseId]);
+  return [...planFaults(steps), ...(await fileFaults(deps.db, steps)), ...(await deadLinkFaults(deps, steps, published?.steps ?? []))];
+}
+
 /** What publishing a draft would change, and when real people would hear of each step. Nothing is stored. */
 export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft): Promise<PlanPreview> {
   const now = deps.clock.now();
-  const faults = [...planFaults(draft.steps), ...(await fileFaults(deps.db, draft.steps))];
+  const faults = await draftFaults(deps, courseId, draft.steps);
   if (faults.length > 0) return { ...NO_PREVIEW, faults };
   const open = await listOpen(deps.db, courseId);
   const facts = await draftFacts(deps.db, courseId, open, draft.steps, now);
@@ -225,7 +232,7 @@ async function foreseeExamples(deps: Deps, courseId: string, steps: readonly Pla
 
 /** Publishes a new version: unsent notices of open assignments are worked out again. */
 export async function publishPlan(deps: Deps, courseId: string, draft: PlanDraft, byWhom: string): Promise<{ version: number }> {
-  const faults = [...planFaults(draft.steps), ...(await fileFaults(deps.db, draft.steps))];
+  const faults = await draftFaults(deps, courseId, draft.steps);
   if (faults.length > 0)
     throw new Refused(
       'wrong-input',

@@ -54,7 +54,8 @@ const OWN = { x: 250, perDay: 22, low: 90, high: 628 };
         <text [attr.x]="mark.x" y="163" class="note">{{ mark.note }}</text>
       }
       @for (own of others(); track own.word) {
-        <text [attr.x]="own.x - 14" [attr.y]="own.base - 4" class="own">{{ own.word }}</text>
+        <!-- where flags hang before it, the word stands beneath the line -->
+        <text [attr.x]="own.isAhead ? own.x + 4 : own.x - 14" [attr.y]="own.isAhead ? own.base + 17 : own.base - 4" class="own">{{ own.word }}</text>
         <line [attr.x1]="own.isAhead ? 90 : own.x" x2="640" [attr.y1]="own.base" [attr.y2]="own.base" class="line" />
         <line [attr.x1]="own.x" [attr.x2]="own.x" [attr.y1]="own.base - 34" [attr.y2]="own.base + 6" class="anchor" />
       }
@@ -142,7 +143,7 @@ export class PlanLine {
     for (const { anchor } of this.steps()) if (!ON_LINE.has(anchor.event)) words.set(ownWord(anchor), anchor.event);
     return [...words].map(([word, event], i) => ({ word, x: OWN.x, base: 176 + (i + 1) * ROW - 14, isAhead: isKnownAhead(event) }));
   });
-  protected readonly height = computed(() => 176 + this.others().length * ROW);
+  protected readonly height = computed(() => 182 + this.others().length * ROW);
 
   protected readonly flags = computed((): Flag[] => {
     const flags: Flag[] = [];
