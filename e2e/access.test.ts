@@ -43,6 +43,7 @@ const VIEWS: [string, string, string][] = [
   ['tests', '/ledger/tests', 'Nobody has sent themselves a message yet'],
   ['seals', '/ledger/seals', 'Days and their heads'],
   ['Replies', '/replies', 'Nobody waits, and nothing is open'],
+  ['a conversation', '/replies/1?show=all', 'Taken care of by'],
   ['mail that answers nothing', '/replies/others', 'Nothing waits'],
   ['Matrix', '/matrix', 'All 246 who fit'],
   ['the matrix of departments', '/matrix?by=department', 'Cabin'],
@@ -103,6 +104,19 @@ test('by the accessibility rules, a quiz too: its questions, and what came in', 
     .click();
   await expect(page.getByRole('complementary', { name: 'An attempt' })).toContainText('Right is');
   await rules();
+  await page.close();
+});
+
+test('by the accessibility rules, the page of a course too: its units, and what is asked on it', async ({ browser }) => {
+  const page = await (await browser.newContext()).newPage();
+  await signInAs(page, 'Runa Aske');
+  await page.getByRole('link', { name: 'Fire Teams Aboard' }).first().click();
+  await page.getByRole('button', { name: /Breathing apparatus/ }).click();
+  await page.getByRole('button', { name: 'Ask Tora Hauge' }).click();
+  await expect(page.getByLabel('Your question at “Breathing apparatus”')).toBeFocused();
+  await page.locator('nk-asked summary').first().click();
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
+  expect(violations.map(({ id, nodes }) => `${id}: ${nodes[0]!.html.slice(0, 160)}`)).toEqual([]);
   await page.close();
 });
 

@@ -163,7 +163,10 @@ const PLAIN: Readonly<Record<string, (employee: Person, course: TextCourse, orga
   organisation: (_, __, organisation) => organisation,
 };
 
-/** Merge fields that will have no value when a notice goes, before anything has happened: what finishing brings is not missing then. */
+/**
+ * Merge fields that will have no value when a notice goes, before anything has happened: what finishing brings is not missing then, nor what
+ * comes with the event that its step hangs on.
+ */
 export const missingOf =
   (
     roster: Roster,
@@ -176,8 +179,10 @@ export const missingOf =
     const fields = askedOf(textFor(step as PlanStep, assignment, recipient, { roster, house }, at));
     if (fields.length === 0) return [];
     const employee = roster.getPerson(assignment.person);
+    const brought = broughtBy(step.anchor.event);
     let facts: ValueFacts | null = null;
     return fields.filter((field) => {
+      if (brought.has(field) && anchorEventOf(step as PlanStep, assignment, roster, at, null) === null) return false;
       const plain = PLAIN[field];
       if (plain) return (plain(employee, course, organisation) ?? '').trim() === '';
       facts ??= valueFactsOf(step as PlanStep, assignment, recipient, { roster, course, organisation, house, certificate: null }, at);
@@ -211,8 +216,14 @@ const FIELDS_OF: readonly (readonly [anchor: RegExp, fields: readonly string[]])
   [/^signed-off$/, ['signed off', 'signed off on', 'unit']],
   [/^(session|seat)-/, ['session', 'session starts', 'session ends', 'session place']],
 ];
+const broughtBy = (anchor: string): ReadonlySet<string> => {
+  let fields = brings.get(anchor);
+  if (!fields) brings.set(anchor, (fields = new Set(FIELDS_OF.flatMap(([is, of]) => (is.test(anchor) ? of : [])))));
+  return fields;
+};
+const brings = new Map<string, ReadonlySet<string>>();
 const notHappened = (anchor: string): Record<string, string> =>
-  Object.fromEntries(FIELDS_OF.flatMap(([is, fields]) => (is.test(anchor) ? fields.map((field) => [field, NOT_HAPPENED[field]!]) : [])));
+  Object.fromEntries([...broughtBy(anchor)].map((field) => [field, NOT_HAPPENED[field]!]));
 
 /** The files of a step's message that its reader may download. @param urlOf where one is opened; null in a look ahead */
 export const downloadsOf = (
