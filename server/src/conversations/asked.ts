@@ -185,7 +185,7 @@ export function ask(deps: Deps, asking: Asking, draft: AskDraft): Promise<AskedV
       shownTo: draft.to,
       atUnit: draft.unit === null ? null : await findUnitTitle(client, draft.unit, asker.course_id),
     });
-    await put(deps, { client, house, asker, now, words, author, digest }, id, draft.to, true);
+    await put(deps, { client, house, asker, now, today, words, author, digest }, id, draft.to, true);
   });
 }
 
@@ -208,12 +208,11 @@ export function writeOn(deps: Deps, asking: Asking, id: string, { to, ...draft }
 /** A word comes into its conversation, and on to whoever takes care of it; one of somebody else to whoever asked, too. */
 async function put(
   deps: Deps,
-  { client, house, asker, now, words, author, digest }: Omit<Said, 'today'>,
+  { client, house, asker, now, today, words, author, digest }: Said,
   id: string,
   shownTo: ShownTo,
   isFirst: boolean,
 ): Promise<void> {
-  const today = houseDay(house, now);
   const row = await handOn(client, house, (await findConversation(client, id, today))!, now);
   const isOther = row.person_id !== asker.person_id;
   await insertArrival(client, { at: now, digest, kind: 'reply', from: null, fromName: asker.person, subject: row.subject, body: '', personId: asker.person_id, conversationId: id }); // prettier-ignore

@@ -1,3 +1,4 @@
+import { NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
@@ -14,7 +15,7 @@ import { AskedApi } from './asked.api.ts';
 @Component({
   selector: 'nk-asked',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, MomentPipe],
+  imports: [FormsModule, MomentPipe, NgTemplateOutlet],
   templateUrl: './asked.html',
   styleUrl: './asked.css',
 })
