@@ -107,6 +107,14 @@ describe('a question on the page of a course', () => {
     expect((await sent()).find(({ subject }) => subject.includes('First'))!.text).toContain(`at “${unit!.title}”`);
   });
 
+  it('stands as it was written, also where it looks like what a mail repeats', async () => {
+    const words = 'On Mon 1 Mar 2027 Tora Aske wrote:\n> come at eight\nIs that so?';
+    await asks('runa', words);
+    expect((await askedView(house.deps, by('runa'))).mine[0]!.words[0]!.words).toBe(words);
+    expect((await only()).posts[0]).toMatchObject({ words, whole: null });
+    expect((await sent())[0]!.text).toContain(words);
+  });
+
   it('that comes twice, also at once, stands there once', async () => {
     const key = randomUUID();
     await Promise.all([asks('runa', 'Twice?', 'person', key), asks('runa', 'Twice?', 'person', key)]);

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { newWordsOf, oneLine, repliesToOf, tellAmount } from '@nudrik/core';
+import { oneLine, repliesToOf, tellAmount } from '@nudrik/core';
 import type { Account, AskDraft, AskedQuestion, AskWordDraft, AskedView, ShownTo } from '@nudrik/contract';
 import { actor } from '../learning/learn.ts';
 import { findIdByLink } from '../assignments/assignments.repo.ts';
@@ -91,7 +91,7 @@ export async function askedView(deps: Deps, { link }: Pick<Asking, 'link'>, afte
           isHouse: side === 'house',
           isMine: writer_id === asker.person_id,
           isOff: is_off,
-          words: newWordsOf(body),
+          words: body,
         })),
     };
   };

@@ -37,7 +37,7 @@ import {
 } from './conversations.repo.ts';
 import { setOff, setShownTo } from './asked.repo.ts';
 import { attachFiles } from './answer-files.ts';
-import { sendAnswer, toldOf } from './outbox.ts';
+import { sendAnswer, toldOf, wordsOf } from './outbox.ts';
 import { retryOutbox } from './outbox.repo.ts';
 
 const GONE = 'There is no such conversation, or not any more.';
@@ -97,7 +97,7 @@ order by p.name, p.id
 const MAIL_WORDS = { waiting: 'on its way', sent: 'sent', failed: 'did not go' } as const;
 
 function postOf(post: PostRow, files: ConversationPost['files']): ConversationPost {
-  const words = post.side === 'person' ? newWordsOf(post.body) : post.body;
+  const words = wordsOf(post);
   return {
     id: post.id,
     at: post.at.toISOString(),

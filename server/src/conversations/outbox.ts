@@ -10,7 +10,7 @@ import { getHouse, houseDay, type House } from '../house/house.ts';
 import type { Channel } from '../messages/channel.ts';
 import { signedAddress } from '../messages/reply-address.ts';
 import { htmlOf } from '../messages/post.ts';
-import { listPostFiles, listPosts, markAnswered, type ConversationRow } from './conversations.repo.ts';
+import { listPostFiles, listPosts, markAnswered, type ConversationRow, type PostRow } from './conversations.repo.ts';
 import { listBeside } from './asked.repo.ts';
 import { claimOutbox, insertOutbox, putOffOutbox, settleOutbox, type OutboxDraft, type OutboxRow } from './outbox.repo.ts';
 
@@ -51,6 +51,10 @@ const quoted = (text: string): string =>
     .map((line) => `> ${line}`)
     .join('\n');
 
+/** The words of a post that are new: a mail repeats what it answers, and what was written here does not. */
+export const wordsOf = ({ side, by_mail, body }: Pick<PostRow, 'side' | 'by_mail' | 'body'>): string =>
+  side === 'person' && by_mail ? newWordsOf(body) : body;
+
 /** Puts a mail of a conversation on its way. */
 const mail = (
   client: Client,
@@ -83,7 +87,7 @@ export async function sendAnswer(
   const last = (await listPosts(client, row.id)).filter(({ side, writer_id }) => side === 'person' && writer_id === null).at(-1);
   const zone = Zone.of(row.zone);
   const history = last
-    ? `\n\nOn ${tellMoment(last.at.getTime(), zone, clock.now())} (${zoneWords(row.zone)}) you wrote:\n${quoted(newWordsOf(last.body))}`
+    ? `\n\nOn ${tellMoment(last.at.getTime(), zone, clock.now())} (${zoneWords(row.zone)}) you wrote:\n${quoted(wordsOf(last))}`
     : '';
   const footer = footerOf(house, author, shownTo);
   const fromName = author === house.senderName ? author : `${author}, ${house.senderName}`;

@@ -3,7 +3,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, signal } f
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import type { AskedQuestion, AskedView, ShownTo } from '@nudrik/contract';
-import { newWordsOf, oneLine, tellAmount } from '@nudrik/core';
+import { oneLine, tellAmount } from '@nudrik/core';
 import type { Observable } from 'rxjs';
 import { newKey } from '../shared/key.ts';
 import { load } from '../shared/loaded.ts';
@@ -114,7 +114,7 @@ export class Asked {
 
   /** "How far is the muster station? 2 answers" */
   protected headOf({ words }: AskedQuestion): string {
-    return oneLine(newWordsOf(words[0]?.words ?? ''), 120);
+    return oneLine(words[0]?.words ?? '', 120);
   }
 
   protected answersOf({ words }: AskedQuestion): string {
