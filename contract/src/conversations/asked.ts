@@ -1,7 +1,6 @@
 import { z } from 'zod';
-import type { Asks } from '@nudrik/core';
+import { SHOWN_TO, type Asks } from '@nudrik/core';
 import { Id } from '../common.ts';
-import { SHOWN_TO } from './conversations.ts';
 
 /** GET /api/learning/:token/asked */
 export const AskedQuery = z.object({
@@ -19,6 +18,8 @@ export interface AskedWord {
   /** one's own, which whoever takes care took off the page */
   isOff: boolean;
   words: string;
+  /** so many files went with it, by mail */
+  files: number;
 }
 export interface AskedQuestion {
   id: string;

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { SHOWN_TO, type ShownTo } from '@nudrik/core';
 import { Id, Line } from '../common.ts';
 
 /** GET /api/conversations: the newest word first */
@@ -12,10 +13,6 @@ export const ConversationsQuery = z.object({
   after: Id.optional(),
 });
 export type ConversationsQuery = z.infer<typeof ConversationsQuery>;
-
-/** Who reads a word on the page of a course: whoever asked alone, or everybody on the course. */
-export const SHOWN_TO = ['person', 'course'] as const;
-export type ShownTo = (typeof SHOWN_TO)[number];
 
 export interface ConversationRow {
   id: string;
@@ -73,8 +70,6 @@ export interface ConversationView extends Omit<ConversationRow, 'reader'> {
   zone: string;
   /** an address that takes mail; null where nothing can be sent */
   address: string | null;
-  /** where they can be answered in the chat */
-  chatName: string | null;
   /** the unit at which it was asked */
   atUnit: string | null;
   /** everybody on the course may read it: it was asked so, and the course allows it still */

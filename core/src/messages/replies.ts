@@ -28,8 +28,19 @@ export function repliesOf(
 ): Replies {
   const [first = null] = owners;
   const trainer = first !== null && owners.every((owner) => owner === first) ? roster.person(first) : null;
+  return readerOf(
+    { replyTo, repliesToTrainer },
+    trainer && { name: trainer.name, email: trainer.email, reads: reads(trainer, roster, now) },
+  );
+}
+
+/** The same of one trainer, by whether they are there and read mail. */
+export function readerOf(
+  { replyTo, repliesToTrainer }: RepliesRule,
+  trainer: { name: string; email: string | null; reads: boolean } | null,
+): Replies {
   if (trainer === null) return { address: replyTo, reader: null };
-  if (repliesToTrainer && reads(trainer, roster, now)) return { address: trainer.email!, reader: trainer.name };
+  if (repliesToTrainer && trainer.reads) return { address: trainer.email!, reader: trainer.name };
   return { address: replyTo, reader: trainer.email?.toLowerCase() === replyTo.toLowerCase() ? trainer.name : null };
 }
 

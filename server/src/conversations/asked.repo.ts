@@ -1,9 +1,9 @@
-import type { Asks, Instant, SenderRule } from '@nudrik/core';
-import type { ShownTo } from '@nudrik/contract';
+import type { Asks, Instant, ShownTo } from '@nudrik/core';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
+import { OWNER_COLUMNS, type OwnerFacts } from './reply-reader.ts';
 
 /** Somebody on a course, by their assignment. */
-export interface Asker {
+export interface Asker extends OwnerFacts {
   assignment_id: string;
   person_id: string;
   person: string;
@@ -13,20 +13,20 @@ export interface Asker {
   closed_by: string | null;
   /** mail to them arrives */
   has_mail: boolean;
-  sender: SenderRule | null;
 }
 
 const FIND_ASKER = `
 select a.id as assignment_id, a.person_id, p.name as person, a.course_id, c.title as course, c.asks, a.closed_by,
-  p.email is not null and p.address_state <> 'bounced' as has_mail,
-  l.sender
+  p.address_state <> 'bounced' as has_mail, ${OWNER_COLUMNS}
 from assignments a
 join people p on p.id = a.person_id
 join courses c on c.id = a.course_id
+left join people o on o.id = c.owner_id
 left join plans l on l.course_id = c.id
 where a.id = $1::bigint
 `;
-export const findAsker = (db: Queryable, assignment: string): Promise<Asker | null> => maybeRow(db, FIND_ASKER, [assignment]);
+export const findAsker = (db: Queryable, assignment: string, today: string): Promise<Asker | null> =>
+  maybeRow(db, FIND_ASKER, [assignment, today]);
 
 /** Words of one person come one after the other. */
 export const lockAsker = (client: Client, person: string): Promise<unknown> =>
@@ -114,11 +114,13 @@ export interface WordRow {
   shown_to: ShownTo;
   is_off: boolean;
   body: string;
+  files: number;
 }
 const LIST_WORDS = `
 select *
 from (
   select t.conversation_id, t.id, t.at, t.side, t.shown_to, t.is_off, t.body,
+    (select count(*)::integer from conversation_files f where f.post_id = t.id) as files,
     case when t.side = 'person' then coalesce(t.writer_id, v.person_id) end as writer_id,
     case when t.side = 'person' then coalesce(w.name, p.name) else t.author end as by,
     row_number() over (partition by t.conversation_id order by t.at desc, t.id desc) as back

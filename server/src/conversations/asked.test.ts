@@ -2,9 +2,11 @@ import { randomUUID } from 'node:crypto';
 import { simpleParser } from 'mailparser';
 import { createTransport } from 'nodemailer';
 import { afterAll, beforeEach, describe, expect, it } from 'vitest';
-import type { Account, AskedView, ShownTo } from '@nudrik/contract';
+import type { ShownTo } from '@nudrik/core';
+import type { Account, AskedView } from '@nudrik/contract';
 import { rows } from '../db/db.ts';
 import { getHouse } from '../house/house.ts';
+import { findLearning } from '../learning/learn.ts';
 import { takeMail } from '../messages/arrive.ts';
 import type { Letter } from '../messages/channel.ts';
 import { todayNeeds } from '../reports/needs.ts';
@@ -113,6 +115,23 @@ describe('a question on the page of a course', () => {
     expect((await askedView(house.deps, by('runa'))).mine[0]!.words[0]!.words).toBe(words);
     expect((await only()).posts[0]).toMatchObject({ words, whole: null });
     expect((await sent())[0]!.text).toContain(words);
+  });
+
+  it('names the one who reads it as the rest of the page does, also where the house’s address is theirs, and not once they have left', async () => {
+    const told = async (): Promise<(string | null)[]> => [
+      (await askedView(house.deps, by('runa'))).reader,
+      (await findLearning(house.deps, links['runa']!)).trainer,
+    ];
+    expect(await told()).toEqual(['Tora Aske', 'Tora Aske']);
+    await house.db.query('update settings set replies_to_trainer = false');
+    expect(await told()).toEqual(['Safety training', null]);
+    await house.db.query("update settings set reply_to = 'TORA@orlasund.example'");
+    expect(await told()).toEqual(['Tora Aske', 'Tora Aske']);
+    await house.db.query("update settings set reply_to = 'training@orlasund.example', replies_to_trainer = true");
+    await house.db.query("update people set left_on = '2027-03-20' where id = $1::bigint", [crew['tora']]);
+    expect(await told()).toEqual(['Tora Aske', 'Tora Aske']);
+    await house.db.query("update people set left_on = '2027-02-20' where id = $1::bigint", [crew['tora']]);
+    expect(await told()).toEqual(['Safety training', null]);
   });
 
   it('that comes twice, also at once, stands there once', async () => {

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
-import { oneLine, repliesToOf, tellAmount } from '@nudrik/core';
-import type { Account, AskDraft, AskedQuestion, AskWordDraft, AskedView, ShownTo } from '@nudrik/contract';
+import { isShared, oneLine, readsWord, repliesToOf, tellAmount, type ShownTo } from '@nudrik/core';
+import type { Account, AskDraft, AskedQuestion, AskWordDraft, AskedView } from '@nudrik/contract';
 import { actor } from '../learning/learn.ts';
 import { findIdByLink } from '../assignments/assignments.repo.ts';
 import { announce, transaction, type Client, type Queryable } from '../db/db.ts';
@@ -8,7 +8,7 @@ import type { Deps } from '../deps.ts';
 import { getHouse, houseDay, type House } from '../house/house.ts';
 import { withoutLinksIn } from '../messages/redacted.ts';
 import { Refused } from '../refusal.ts';
-import { findConversation, findOwnerReading, insertArrival, insertConversation, insertPost, knowsDigest, lockConversation, markWaiting } from './conversations.repo.ts'; // prettier-ignore
+import { findConversation, insertArrival, insertConversation, insertPost, knowsDigest, lockConversation, markWaiting } from './conversations.repo.ts'; // prettier-ignore
 import { relayWord, sendWord } from './outbox.ts';
 import {
   countWords,
@@ -23,6 +23,7 @@ import {
   type QuestionRow,
 } from './asked.repo.ts';
 import { handOn, readerFor } from './replies.ts';
+import { replyReader } from './reply-reader.ts';
 
 const HOUR_MS = 3_600_000;
 /** Words of one person on pages within an hour. */
@@ -42,9 +43,9 @@ export interface Asking {
   account: Account | null;
 }
 
-async function askerOf(deps: Deps, db: Queryable, link: string): Promise<Asker> {
+async function askerOf(deps: Deps, db: Queryable, link: string, today: string): Promise<Asker> {
   const id = await findIdByLink(db, deps.settings.key, link, deps.clock.now());
-  const asker = id === null ? null : await findAsker(db, id);
+  const asker = id === null ? null : await findAsker(db, id, today);
   if (!asker) throw new Refused('wrong-link');
   return asker;
 }
@@ -57,14 +58,12 @@ function closedFor({ asks, course, closed_by }: Asker): string | null {
   return null;
 }
 
-const repliesRule = ({ sender }: Asker): { repliesTo: ReturnType<typeof repliesToOf> } => ({ repliesTo: repliesToOf(sender) });
-
 /** What was asked on the page of a course, as one of those who have it sees it. Of what one wrote nothing is hidden from oneself. */
 export async function askedView(deps: Deps, { link }: Pick<Asking, 'link'>, after: string | null = null): Promise<AskedView> {
   const { db } = deps;
   const house = await getHouse(db);
   const today = houseDay(house, deps.clock.now());
-  const asker = await askerOf(deps, db, link);
+  const asker = await askerOf(deps, db, link, today);
   const closed = closedFor(asker);
   const readsOthers = asker.asks === 'course' && closed === null;
   const mine = after === null ? await listMine(db, asker.person_id, asker.course_id, MINE) : [];
@@ -73,18 +72,19 @@ export async function askedView(deps: Deps, { link }: Pick<Asking, 'link'>, afte
   const words = await listWords(db, [...mine, ...shown].map(({ id }) => id), WORDS); // prettier-ignore
   const viewOf = (row: QuestionRow): AskedQuestion => {
     const isMine = row.person_id === asker.person_id;
-    const isShared = row.shown_to === 'course' && asker.asks === 'course';
     return {
       id: row.id,
       by: row.by,
       isMine,
-      isShared,
+      isShared: isShared(row.shown_to, asker.asks),
       atUnit: row.at_unit,
       isDone: !row.is_open,
       words: words
         .filter((word) => word.conversation_id === row.id)
-        .filter((word) => word.writer_id === asker.person_id || (!word.is_off && (isMine || word.shown_to === 'course')))
-        .map(({ id, at, by, side, writer_id, is_off, body }) => ({
+        .filter((word) =>
+          readsWord({ shownTo: word.shown_to, isOff: word.is_off }, { isWriter: word.writer_id === asker.person_id, isAsker: isMine }),
+        ) // prettier-ignore
+        .map(({ id, at, by, side, writer_id, is_off, body, files }) => ({
           id,
           at: at.toISOString(),
           by,
@@ -92,24 +92,19 @@ export async function askedView(deps: Deps, { link }: Pick<Asking, 'link'>, afte
           isMine: writer_id === asker.person_id,
           isOff: is_off,
           words: body,
+          files,
         })),
     };
   };
   return {
     asks: asker.asks,
-    reader: await readerName(db, house, asker, today),
+    reader: replyReader(house, asker) ?? house.senderName,
     hasMail: asker.has_mail,
     closed,
     mine: mine.map(viewOf),
     others: shown.map(viewOf),
     hasMore: others.length > PAGE,
   };
-}
-
-async function readerName(db: Queryable, house: House, asker: Asker, today: string): Promise<string> {
-  const reader = await readerFor(db, house, { course: asker.course_id, notice: null, ...repliesRule(asker) }, today);
-  const owner = reader === null ? null : await findOwnerReading(db, asker.course_id, null, today);
-  return owner?.name ?? house.senderName;
 }
 
 /** Whoever is signed in writes as themself alone: behind the link of another they would write in their name. */
@@ -141,7 +136,7 @@ async function said(
     const house = await getHouse(client);
     const now = deps.clock.now();
     const today = houseDay(house, now);
-    const asker = await askerOf(deps, client, link);
+    const asker = await askerOf(deps, client, link, today);
     refuseOthers(asker, account);
     await lockAsker(client, asker.person_id);
     const digest = createHash('sha256').update(`page ${asker.person_id} ${key}`).digest();
@@ -171,7 +166,7 @@ const NOT_SHARED = 'What is asked here is not read by everybody on the course an
 export function ask(deps: Deps, asking: Asking, draft: AskDraft): Promise<AskedView> {
   return said(deps, asking, draft, async ({ client, house, asker, now, today, words, author, digest }) => {
     if (draft.to === 'course' && asker.asks !== 'course') throw new Refused('conflict', NOT_SHARED);
-    const { repliesTo } = repliesRule(asker);
+    const repliesTo = repliesToOf(asker.sender);
     const id = await insertConversation(client, {
       personId: asker.person_id,
       courseId: asker.course_id,
@@ -196,10 +191,10 @@ export function writeOn(deps: Deps, asking: Asking, id: string, { to, ...draft }
     await lockConversation(client, id);
     const question = await findQuestion(client, id, asker.course_id);
     const isMine = question?.person_id === asker.person_id;
-    const isShared = question?.shown_to === 'course' && asker.asks === 'course';
-    if (!question || (!isMine && !isShared)) throw new Refused('not-found', GONE);
-    if (to === 'course' && !isShared) throw new Refused('stale', NOT_SHARED);
-    if (to === 'person' && isShared)
+    const isForAll = question !== null && isShared(question.shown_to, asker.asks);
+    if (!question || (!isMine && !isForAll)) throw new Refused('not-found', GONE);
+    if (to === 'course' && !isForAll) throw new Refused('stale', NOT_SHARED);
+    if (to === 'person' && isForAll)
       throw new Refused('stale', 'Everybody on the course reads this since. Look at the page again; nothing was sent.');
     await put(deps, word, id, to, false);
   });

@@ -1,5 +1,4 @@
-import type { ArrivalKind, Asks, Instant, RepliesTo } from '@nudrik/core';
-import type { ShownTo } from '@nudrik/contract';
+import type { ArrivalKind, Asks, Instant, RepliesTo, ShownTo } from '@nudrik/core';
 import { maybeRow, oneRow, rows, type Client, type Queryable } from '../db/db.ts';
 
 /** What a notice was about, for the conversation that begins with it. */

@@ -1,4 +1,4 @@
-import { ARRIVAL_WORDS, newWordsOf, oneLine, tellMoment, Zone } from '@nudrik/core';
+import { answerShownTo, ARRIVAL_WORDS, isShared, newWordsOf, oneLine, tellMoment, Zone, type ShownTo } from '@nudrik/core';
 import type {
   AnswerDraft,
   ArrivalList,
@@ -8,7 +8,6 @@ import type {
   ConversationRow as RowView,
   ConversationsQuery,
   ConversationView,
-  ShownTo,
 } from '@nudrik/contract';
 import { announce, containing, maybeRow, rows, transaction, type Client, type Queryable } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
@@ -140,7 +139,6 @@ export async function conversationView({ db, clock }: Deps, id: string): Promise
     words: oneLine(newWordsOf(last?.body ?? ''), 200),
     zone: row.zone,
     address: row.address,
-    chatName: house.sending.hasChat ? row.chat_name : null,
     atUnit: row.at_unit,
     mayBeShown: mayBeShown(row, posts),
     assignmentId: row.assignment_id,
@@ -183,26 +181,11 @@ async function endIt(client: Client, id: string, now: number, byWhom: string): P
   await note(client, id, now, `Done, says ${byWhom}.`);
 }
 
-/**
- * Who reads an answer on the page of the course; null where it goes by mail alone.
- * @param asked what was chosen; as the word that it answers where nothing was
- */
-function shownToOf(row: ConversationRow, posts: readonly PostRow[], asked: ShownTo | undefined): ShownTo | null {
-  if (row.shown_to === null) return null;
-  const isShared = row.shown_to === 'course' && mayBeShown(row, posts);
-  if (asked === 'course' && !isShared)
-    throw new Refused('conflict', 'Not everybody on the course reads this any more. Look again; nothing was sent.');
-  const word = posts.filter(({ side }) => side === 'person').at(-1)?.shown_to ?? null;
-  if (isShared && (asked ?? word) === 'course') return 'course';
-  // what came by mail is answered by mail, unless it cannot be
-  return word !== null || row.address === null ? 'person' : null;
-}
-
 /** The house's answer: it stands in the conversation, and goes to the person by mail. */
 export function answer(
   deps: Deps,
   id: string,
-  { words, seen, isDone, files = [], shownTo: asked }: Omit<AnswerDraft, 'files'> & { files?: readonly string[] },
+  { words, seen, isDone, files = [], shownTo: chosen }: Omit<AnswerDraft, 'files'> & { files?: readonly string[] },
   byWhom: string,
   account = '0',
 ): Promise<ConversationView> {
@@ -210,9 +193,12 @@ export function answer(
     const posts = await listPosts(client, id);
     const newer = posts.filter((post) => BigInt(post.id) > BigInt(seen) && post.side !== 'record').at(-1);
     if (newer) throw new Refused('stale', `${newer.author} wrote in the meantime. It is shown now; your words were kept and not sent.`);
-    const shownTo = shownToOf(row, posts, asked);
-    if (row.address === null && shownTo === null && !(house.sending.hasChat && row.chat_name !== null))
+    if (row.address === null)
       throw new Refused('conflict', `${row.person} has no mail address. Give them one, then answer; nothing was sent.`);
+    if (chosen === 'course' && !isShared(row.shown_to, row.asks))
+      throw new Refused('conflict', 'Not everybody on the course reads this any more. Look again; nothing was sent.');
+    const answered = posts.filter(({ side }) => side === 'person').at(-1)?.shown_to ?? null;
+    const shownTo = answerShownTo({ shownTo: row.shown_to, asks: row.asks }, { answered, chosen });
     const post = await insertPost(client, { conversation: id, at: now, side: 'house', author: byWhom, body: words, shownTo });
     await attachFiles(client, post, id, account, files);
     await sendAnswer(deps, client, house, row, { post, at: now, words, author: byWhom, shownTo });

@@ -1,6 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import type { ShownTo } from '@nudrik/contract';
-import { newWordsOf, repliesRuleOf, tellMoment, Zone, zoneWords } from '@nudrik/core';
+import { newWordsOf, repliesRuleOf, tellMoment, Zone, zoneWords, type ShownTo } from '@nudrik/core';
 import { TYPE } from '../answer-file.ts';
 import { insertAnswer } from '../chat/chat.repo.ts';
 import { announce, rows, type Client, type Queryable } from '../db/db.ts';
@@ -72,9 +71,8 @@ function footerOf(house: House, author: string, shownTo: ShownTo | null): string
 }
 
 /**
- * Puts the house's answer on its way: to the person by mail, to whom they wrote in the chat or cannot be reached otherwise there too; and by
- * mail to others on the course who wrote since the last answer, where everybody on it reads it.
- * @returns whether it reaches the person, by mail, in the chat or on the page
+ * Puts the house's answer on its way: to the person by mail, where they wrote in the chat there too; and by mail to others on the course who
+ * wrote since the last answer, where everybody on it reads it.
  */
 export async function sendAnswer(
   { clock }: Deps,
@@ -82,7 +80,7 @@ export async function sendAnswer(
   house: House,
   row: ConversationRow,
   { post, at, words, author, shownTo }: { post: string; at: number; words: string; author: string; shownTo: ShownTo | null },
-): Promise<boolean> {
+): Promise<void> {
   const thread = await threadOf(client, row);
   const last = (await listPosts(client, row.id)).filter(({ side, writer_id }) => side === 'person' && writer_id === null).at(-1);
   const zone = Zone.of(row.zone);
@@ -91,26 +89,24 @@ export async function sendAnswer(
     : '';
   const footer = footerOf(house, author, shownTo);
   const fromName = author === house.senderName ? author : `${author}, ${house.senderName}`;
-  if (row.address !== null)
-    await mail(client, house, row.id, {
-      post,
-      isAnswer: true,
-      fromName,
-      toName: row.person,
-      toAddress: row.address,
-      replyTo: replyTo(house, 'person', row.id),
-      subject: reply(row.subject),
-      html: htmlOf(`${words}\n\n${footer}`),
-      body: `${words}\n\n${footer}${history}`,
-      ...thread,
-      at,
-    });
+  await mail(client, house, row.id, {
+    post,
+    isAnswer: true,
+    fromName,
+    toName: row.person,
+    toAddress: row.address!,
+    replyTo: replyTo(house, 'person', row.id),
+    subject: reply(row.subject),
+    html: htmlOf(`${words}\n\n${footer}`),
+    body: `${words}\n\n${footer}${history}`,
+    ...thread,
+    at,
+  });
   // who wrote in the chat is answered there too
-  const chatName = house.sending.hasChat && (last?.by_chat === true || row.address === null) ? row.chat_name : null;
-  if (chatName !== null) await insertAnswer(client, { person: chatName, from: author, subject: reply(row.subject), body: words }, at);
+  if (last?.by_chat && row.chat_name !== null && house.sending.hasChat)
+    await insertAnswer(client, { person: row.chat_name, from: author, subject: reply(row.subject), body: words }, at);
   if (shownTo === 'course') await tellBeside(client, house, row, { post, at, words, author, fromName });
   await markAnswered(client, row.id, at);
-  return row.address !== null || chatName !== null || shownTo !== null;
 }
 
 /** Others on the course who wrote since the last answer read it by mail: they wait for it as well. */

@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto';
 import { lookup } from 'mime-types';
-import { newWordsOf, oneLine, repliesRuleOf, type RepliesTo } from '@nudrik/core';
-import type { ChatReply, ShownTo } from '@nudrik/contract';
-import { announce, maybeRow, transaction, type Client, type Queryable } from '../db/db.ts';
+import { answerShownTo, newWordsOf, oneLine, repliesRuleOf, type RepliesTo, type ShownTo } from '@nudrik/core';
+import type { ChatReply } from '@nudrik/contract';
+import { announce, maybeRow, transaction, type Client } from '../db/db.ts';
 import type { Deps } from '../deps.ts';
 import { putFile } from '../files/files.repo.ts';
 import { getHouse, houseDay, type House } from '../house/house.ts';
@@ -52,7 +52,7 @@ async function keepFiles(client: Client, post: string, { mail }: Incoming): Prom
 
 /** Who takes care of what is written about a course: its trainer, where the house says so and they read mail; else the house. */
 export async function readerFor(
-  client: Queryable,
+  client: Client,
   house: House,
   { course, notice, repliesTo }: { course: string | null; notice: string | null; repliesTo: RepliesTo },
   today: string,
@@ -166,11 +166,9 @@ export async function takeChatReply(deps: Deps, id: string, { from, answers, tex
  */
 async function shownToOf(client: Client, row: ConversationRow, refersTo: readonly string[]): Promise<ShownTo | null> {
   if (row.shown_to === null) return null;
-  const answered = await findAnswered(client, row.id, refersTo);
-  if (answered === 'course' && row.shown_to === 'course' && row.asks === 'course') return 'course';
-  const word =
-    answered === undefined ? (await listPosts(client, row.id)).filter(({ side }) => side === 'person').at(-1)?.shown_to : answered;
-  return word ? 'person' : null;
+  const known = await findAnswered(client, row.id, refersTo);
+  const last = known === undefined && (await listPosts(client, row.id)).filter(({ side }) => side === 'person').at(-1)?.shown_to;
+  return answerShownTo({ shownTo: row.shown_to, asks: row.asks }, { answered: known ?? (last ? 'person' : null) });
 }
 
 /** Whoever takes care answered by mail. From another address it is not sent on: it is anybody's. */
@@ -189,9 +187,7 @@ async function takeHouseWord(deps: Deps, client: Client, incoming: Incoming, row
   const shownTo = await shownToOf(client, row, mail.refersTo);
   const post = await insertPost(client, { conversation: row.id, at: now, side: 'house', author, body: words, headerId: mail.messageId, byMail: true, shownTo }); // prettier-ignore
   await keepFiles(client, post, incoming);
-  if (await sendAnswer(deps, client, house, row, { post, at: now, words, author, shownTo })) return;
-  await insertPost(client, { conversation: row.id, at: now, side: 'record', author: 'Nudrik', body: `${row.person} has no mail address: this answer did not reach them.` }); // prettier-ignore
-  await markWaiting(client, row.id, now);
+  await sendAnswer(deps, client, house, row, { post, at: now, words, author, shownTo });
 }
 
 /** A machine answered: that somebody is away. It stands with the notice or in the conversation, and nobody is written to. */

@@ -29,8 +29,8 @@ import { findIdByLink, lockAssignment, type LockedAssignment } from '../assignme
 import { record } from '../assignments/record.ts';
 import { listSections } from '../courses/courses.repo.ts';
 import { withPictures } from '../courses/page.ts';
-import { getHouse } from '../house/house.ts';
-import { houseToday } from '../people/today.ts';
+import { replyReader, OWNER_COLUMNS, type OwnerFacts } from '../conversations/reply-reader.ts';
+import { getHouse, houseDay } from '../house/house.ts';
 import { reachView } from '../people/reach.ts';
 import { listAssignmentFacts } from '../notices/facts.ts';
 import { ASSIGNMENT_COLUMNS, certificateWord, finishedOf, progressOf, stateOf, type AssignmentDbRow } from '../people/people.repo.ts';
@@ -45,15 +45,7 @@ select ${ASSIGNMENT_COLUMNS}, k.summary, a.units_done, a.closed_told, k.asks, p.
   exists (
     select from conversations v where v.person_id = a.person_id and v.course_id = a.course_id and v.shown_to is not null
   ) as has_asked,
-  case
-    when coalesce(l.sender ->> 'replyTo', '') = ''
-      and (h.replies_to_trainer or (l.sender ->> 'isTrainer')::boolean is true)
-      and is_here(o.left_on, $2::date)
-      and o.email is not null
-      and o.address_state <> 'bounced'
-      or lower(o.email) = coalesce(l.sender ->> 'replyTo', h.reply_to)
-    then o.name
-  end as trainer, h.organisation
+  ${OWNER_COLUMNS}
 from assignments a
 join courses k on k.id = a.course_id
 join people p on p.id = a.person_id
@@ -61,21 +53,19 @@ join sites s on s.id = p.site_id
 left join people o on o.id = k.owner_id
 left join plans l on l.course_id = k.id
 left join standing_certificates c on c.assignment_id = a.id
-cross join settings h
 where a.id = $1::bigint
 `;
 
-type LearningRow = AssignmentDbRow & {
-  summary: string | null;
-  units_done: string[];
-  closed_told: string | null;
-  asks: Asks;
-  has_asked: boolean;
-  person: string;
-  zone: string;
-  trainer: string | null;
-  organisation: string;
-};
+type LearningRow = AssignmentDbRow &
+  OwnerFacts & {
+    summary: string | null;
+    units_done: string[];
+    closed_told: string | null;
+    asks: Asks;
+    has_asked: boolean;
+    person: string;
+    zone: string;
+  };
 
 const LIST_DONE = `
 select data ->> 'unit' as unit, min(at) as at
@@ -88,12 +78,13 @@ group by 1
 /** What an employee sees behind the personal link. */
 export async function findLearning(deps: Deps, link: string): Promise<LearningView> {
   const id = await findIdByLink(deps.db, deps.settings.key, link, deps.clock.now());
-  const row = id && (await maybeRow<LearningRow>(deps.db, FIND_LEARNING, [id, await houseToday(deps)]));
+  const now = deps.clock.now();
+  const house = await getHouse(deps.db);
+  const row = id && (await maybeRow<LearningRow>(deps.db, FIND_LEARNING, [id, houseDay(house, now)]));
   if (!row) throw new Refused('wrong-link');
   const doneAt = new Map((await rows<{ unit: string; at: Date }>(deps.db, LIST_DONE, [row.id])).map(({ unit, at }) => [unit, at]));
   const done = new Set(row.units_done);
   const sections = await listSections(deps.db, row.course_id);
-  const now = deps.clock.now();
   const work = await listWork(deps.db, row.id);
   const { finish, units } = await getRules(deps.db, row.course_id);
   const scores = finish.kind === 'score' ? await scoresOf(deps.db, row.id) : new Map<string, number>();
@@ -104,8 +95,8 @@ export async function findLearning(deps: Deps, link: string): Promise<LearningVi
   };
   return {
     person: row.person,
-    organisation: row.organisation,
-    trainer: row.trainer,
+    organisation: house.organisation,
+    trainer: replyReader(house, row),
     course: { title: row.title, summary: row.summary },
     hasAsking: row.asks !== 'none' || row.has_asked,
     assignedAt: row.assigned_at.toISOString(),

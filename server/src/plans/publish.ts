@@ -77,25 +77,24 @@ function foreseenMoment(row: NoticeInsert, facts: Facts): string {
 }
 
 /** What keeps a draft from being published, by step. */
-async function draftFaults(deps: Deps, courseId: string, steps: readonly PlanStep[]): Promise<{ step: string; message: string }[]> {
-  const [published] = await listPlanFacts(deps.db, [courseId]);
-  return [...planFaults(steps), ...(await fileFaults(deps.db, steps)), ...(await deadLinkFaults(deps, steps, published?.steps ?? []))];
-}
+const draftFaults = async (deps: Deps, steps: readonly PlanStep[], inForce: readonly PlanStep[]): Promise<{ step: string; message: string }[]> => [...planFaults(steps), ...(await fileFaults(deps.db, steps)), ...(await deadLinkFaults(deps, steps, inForce))]; // prettier-ignore
+
+const stepsInForce = async (db: Queryable, courseId: string): Promise<readonly PlanStep[]> => (await listPlanFacts(db, [courseId]))[0]?.steps ?? []; // prettier-ignore
 
 /** What publishing a draft would change, and when real people would hear of each step. Nothing is stored. */
 export async function previewPlan(deps: Deps, courseId: string, draft: PlanDraft): Promise<PlanPreview> {
   const now = deps.clock.now();
-  const faults = await draftFaults(deps, courseId, draft.steps);
+  const inForce = await stepsInForce(deps.db, courseId);
+  const faults = await draftFaults(deps, draft.steps, inForce);
   if (faults.length > 0) return { ...NO_PREVIEW, faults };
   const open = await listOpen(deps.db, courseId);
   const facts = await draftFacts(deps.db, courseId, open, draft.steps, now);
   const ledger = await listLedger(deps.db, open);
   const change = compareWithLedger(facts, ledger, facts.house, now);
   const examples = await foreseeExamples(deps, courseId, draft.steps, now);
-  const published = await listPlanFacts(deps.db, [courseId]);
   const waiting = await rows<{ id: string; assignment_id: string; step_id: string }>(deps.db, LIST_WAITING, [
     courseId,
-    rewordedSteps(published[0]?.steps ?? [], draft.steps),
+    rewordedSteps(inForce, draft.steps),
   ]);
   return {
     ...tellChanges(change, ledger, waiting, draft.steps, facts),
@@ -232,7 +231,7 @@ async function foreseeExamples(deps: Deps, courseId: string, steps: readonly Pla
 
 /** Publishes a new version: unsent notices of open assignments are worked out again. */
 export async function publishPlan(deps: Deps, courseId: string, draft: PlanDraft, byWhom: string): Promise<{ version: number }> {
-  const faults = await draftFaults(deps, courseId, draft.steps);
+  const faults = await draftFaults(deps, draft.steps, await stepsInForce(deps.db, courseId));
   if (faults.length > 0)
     throw new Refused(
       'wrong-input',

@@ -4,7 +4,7 @@ import { openPage } from '../../testing/page.ts';
 import { Asked } from './asked.ts';
 
 const word = (rest: Partial<AskedWord> = {}): AskedWord => ({
-  id: '11', at: '2027-03-17T16:00:00Z', by: 'Runa Aske', isHouse: false, isMine: true, isOff: false, words: 'Does the old jacket do?', ...rest,
+  id: '11', at: '2027-03-17T16:00:00Z', by: 'Runa Aske', isHouse: false, isMine: true, isOff: false, words: 'Does the old jacket do?', files: 0, ...rest,
 }); // prettier-ignore
 const question = (rest: Partial<AskedQuestion> = {}): AskedQuestion => ({
   id: '5', by: 'Runa Aske', isMine: true, isShared: false, atUnit: null, isDone: false, words: [word()], ...rest,
@@ -45,9 +45,9 @@ describe('questions on the page of a course', () => {
     expect(page.getByRole('status').textContent).toBe('Sent to Tora Hauge. The answer stands here, and comes by mail.');
   });
   it('of one’s own are written on; where the course allows no more, or asks nothing of one, they are read', async () => {
-    const answered = [word(), word({ id: '12', by: 'Tora Hauge', isHouse: true, isMine: false, words: 'No.' })];
+    const answered = [word(), word({ id: '12', by: 'Tora Hauge', isHouse: true, isMine: false, words: 'No.', files: 1 })];
     const page = await open(view({ asks: 'trainer', mine: [question({ words: answered })] }));
-    expect(page.text()).toMatch(/You asked Tora Hauge.*Does the old jacket do\?.*Tora Hauge.*No\./);
+    expect(page.text()).toMatch(/You asked Tora Hauge.*Does the old jacket do\?.*Tora Hauge.*No\..*One file went with it, by mail\./);
     await page.click(page.getByRole('button', { name: 'Write on' }));
     await page.type(page.getByLabelText('Write on, to Tora Hauge') as HTMLTextAreaElement, 'Why?');
     await page.click(page.getByRole('button', { name: 'Send it' }));

@@ -2,8 +2,8 @@ import { NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
-import type { AskedQuestion, AskedView, ShownTo } from '@nudrik/contract';
-import { oneLine, tellAmount } from '@nudrik/core';
+import type { AskedQuestion, AskedView } from '@nudrik/contract';
+import { oneLine, tellAmount, type ShownTo } from '@nudrik/core';
 import type { Observable } from 'rxjs';
 import { newKey } from '../shared/key.ts';
 import { load } from '../shared/loaded.ts';
@@ -36,7 +36,11 @@ export class Asked {
   /** what others asked before that, as far as it was called for */
   private readonly further = signal<readonly AskedQuestion[]>([]);
   private readonly hasFurther = signal<boolean | null>(null);
-  protected readonly others = computed(() => [...(this.view.data()?.others ?? []), ...this.further()]);
+  /** once each: one that was written to meanwhile comes first again */
+  protected readonly others = computed(() => {
+    const first = this.view.data()?.others ?? [];
+    return [...first, ...this.further().filter(({ id }) => !first.some((one) => one.id === id))];
+  });
   protected readonly hasMore = computed(() => this.hasFurther() ?? this.view.data()?.hasMore ?? false);
   /** what was sent last, and by which key: the same once more is one word, and anything else is another */
   private tried = { what: '', key: newKey() };
@@ -102,7 +106,7 @@ export class Asked {
     this.api.find(this.token(), last.id).subscribe({
       next: ({ others, hasMore }) => {
         this.isBusy.set(false);
-        this.further.update((list) => [...list, ...others]);
+        this.further.update((list) => [...list, ...others.filter(({ id }) => !list.some((one) => one.id === id))]);
         this.hasFurther.set(hasMore);
       },
       error: (error: unknown) => {
@@ -116,6 +120,8 @@ export class Asked {
   protected headOf({ words }: AskedQuestion): string {
     return oneLine(words[0]?.words ?? '', 120);
   }
+
+  protected readonly filesOf = (count: number): string => (count === 1 ? 'One file went with it, by mail.' : `${tellAmount(count, 'files')} went with it, by mail.`); // prettier-ignore
 
   protected answersOf({ words }: AskedQuestion): string {
     const answers = words.length - 1;

@@ -2,8 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, ou
 import { toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import type { ConversationPost, ConversationView, ShownTo } from '@nudrik/contract';
-import { tellBytes, tellList } from '@nudrik/core';
+import type { ConversationPost, ConversationView } from '@nudrik/contract';
+import { tellBytes, type ShownTo } from '@nudrik/core';
 import type { Observable } from 'rxjs';
 import { SessionStore } from '../access/session.store.ts';
 import { load } from '../shared/loaded.ts';
@@ -45,6 +45,8 @@ export class ConversationSheet {
       ...list.map(({ id, name }) => ({ value: id, label: name })),
     ];
   });
+  /** everybody on the course reads it on its page */
+  protected readonly isShared = computed(() => this.sheet.data()?.shownTo === 'course' && this.sheet.data()!.mayBeShown);
   /** who reads the answer on the page of the course: as chosen, or as the word that it answers */
   protected readonly readsChosen = signal<ShownTo | null>(null);
   protected readonly reads = computed((): ShownTo => {
@@ -59,12 +61,7 @@ export class ConversationSheet {
   protected readonly answerLabel = computed(() => {
     const view = this.sheet.data();
     if (!view) return 'Answer';
-    const ways = [
-      view.address && `by mail to ${view.address}`,
-      !view.address && view.chatName && 'in the chat',
-      view.shownTo && 'on the page of the course',
-    ].filter(Boolean);
-    return `Answer, ${tellList(ways as string[])}`;
+    return `Answer, by mail to ${view.address ?? 'nobody'}${view.shownTo ? ' and on the page of the course' : ''}`;
   });
   protected readonly hasFailed = computed(() => this.sheet.data()?.posts.some(({ mail }) => mail?.state === 'failed') ?? false);
 
@@ -93,7 +90,7 @@ export class ConversationSheet {
     const words = this.words().trim();
     if (!view || words === '') return;
     const seen = view.posts.reduce((last, { id }) => (BigInt(id) > BigInt(last) ? id : last), '1');
-    const shownTo = view.shownTo === 'course' && view.mayBeShown ? { shownTo: this.reads() } : {};
+    const shownTo = this.isShared() ? { shownTo: this.reads() } : {};
     this.act(this.api.answer(view.id, { words, seen, isDone, files: this.files().map(({ id }) => id), ...shownTo }), () => {
       this.readsChosen.set(null);
       this.words.set('');

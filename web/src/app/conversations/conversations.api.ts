@@ -1,6 +1,7 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { AnswerDraft, ArrivalList, ConversationList, ConversationsQuery, ConversationView, ShownTo } from '@nudrik/contract';
+import type { AnswerDraft, ArrivalList, ConversationList, ConversationsQuery, ConversationView } from '@nudrik/contract';
+import type { ShownTo } from '@nudrik/core';
 import type { Observable } from 'rxjs';
 import { paramsOf } from '../shared/params.ts';
 

@@ -13,7 +13,7 @@ const post = (rest: Partial<ConversationPost> = {}): ConversationPost => ({
   id: '11', at: '2027-03-17T16:00:00Z', side: 'person', author: 'Runa Aske', words: 'Until Friday?', whole: null, strangeAddress: null, byMail: true, byChat: false, shownTo: null, isOff: false, files: [], mail: null, ...rest,
 }); // prettier-ignore
 const view = (rest: Partial<ConversationView> = {}): ConversationView => ({
-  ...row(), zone: 'Europe/Oslo', address: 'runa@orlasund.example', chatName: null, atUnit: null, mayBeShown: false, assignmentId: '12', noticeId: '41', reader: { id: '9', name: 'Tora Hauge' }, readers: [{ id: '8', name: 'Lorna Mackay' }],
+  ...row(), zone: 'Europe/Oslo', address: 'runa@orlasund.example', atUnit: null, mayBeShown: false, assignmentId: '12', noticeId: '41', reader: { id: '9', name: 'Tora Hauge' }, readers: [{ id: '8', name: 'Lorna Mackay' }],
   toldTo: 'tora@orlasund.example', cover: null, posts: [post()], ...rest,
 }); // prettier-ignore
 const list = (rows: ConversationRow[], rest: Partial<ConversationList> = {}): ConversationList => ({
